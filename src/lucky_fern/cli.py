@@ -1,0 +1,102 @@
+"""The command line: ``lucky-fern demo | open | run | bench | shots``."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from lucky_fern import __version__
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; the exit code (see jobs.md for ``run``)."""
+    options = _parser().parse_args(arguments)
+    result: int = options.action(options)
+    return result
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="lucky-fern", description="A texture painter for game mods.")
+    parser.add_argument("--version", action="version", version=f"Lucky Fern {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    demo = commands.add_parser("demo", help="open the program with a demo project")
+    demo.add_argument("which", nargs="?", default="flask", choices=["flask", "ferry", "kettle"])
+    demo.set_defaults(action=_window)
+    opened = commands.add_parser("open", help="open a project, a model, or nothing")
+    opened.add_argument("file", nargs="?", type=Path)
+    opened.set_defaults(action=_window)
+    for command in (demo, opened):
+        command.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
+        command.add_argument("--station", choices=["model", "artwork", "paint", "check", "export"])
+        command.add_argument("--size", default="1280x800", metavar="WxH")
+
+    run = commands.add_parser("run", help="do a job file without a window")
+    run.add_argument("job", type=Path)
+    run.add_argument("--json", action="store_true", help="one JSON object per finished step")
+    run.set_defaults(action=_run)
+
+    bench = commands.add_parser("bench", help="measure against references")
+    bench.add_argument("--json", action="store_true")
+    bench.set_defaults(action=_bench)
+
+    shots = commands.add_parser("shots", help="remake docs/screenshots")
+    shots.set_defaults(action=_shots)
+    return parser
+
+
+def _run(options: argparse.Namespace) -> int:
+    from lucky_fern.core.errors import LuckyFernError
+    from lucky_fern.core.jobs.run import JobError, run_job
+
+    def report(step: dict[str, Any]) -> None:
+        if options.json:
+            print(json.dumps(step), flush=True)
+        else:
+            print(f"step {step['step']}: {step['do']} {step['name']}", flush=True)
+
+    try:
+        outcome = run_job(options.job, report)
+    except JobError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except LuckyFernError as error:
+        print(f"{options.job.name}: {' '.join(str(error).split())}", file=sys.stderr)
+        return 1
+    files = [str(path) for path in outcome.files]
+    if options.json:
+        last = {"done": True, "files": files, "skipped": list(outcome.skipped), "warnings": list(outcome.warnings)}
+        print(json.dumps(last), flush=True)
+        return 0
+    for warning in outcome.warnings:
+        print(f"note: {warning}")
+    if outcome.skipped:
+        print(f"left out, since no layer writes to it: {', '.join(outcome.skipped)}")
+    for name in files:
+        print(f"wrote {name}")
+    return 0
+
+
+def _window(options: argparse.Namespace) -> int:
+    from lucky_fern.ui.start import start
+
+    return start(options)
+
+
+def _bench(options: argparse.Namespace) -> int:
+    from lucky_fern.bench.run import run
+
+    return run(as_json=options.json)
+
+
+def _shots(options: argparse.Namespace) -> int:
+    from lucky_fern.ui.shots import remake
+
+    return remake()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""Computes: arrays, project, commands. Knows neither Qt nor a graphics card."""

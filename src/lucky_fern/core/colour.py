@@ -1,0 +1,57 @@
+"""Colour values: sRGB encoding (IEC 61966-2-1), hexadecimal notation, luminance.
+
+Reference space: sRGB primaries, D65. "Encoded" is what files hold, "linear" is proportional to light.
+"""
+
+import re
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, U16, Array
+
+# Rec. 709 weights; applied to stored values where a scalar map takes its value from a picture.
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+_HEX = re.compile(r"#[0-9a-fA-F]{6}\Z")
+
+
+def decode_srgb(encoded: Array) -> F64:
+    """Encoded 0…1 to linear 0…1 (IEC 61966-2-1), any shape."""
+    value = np.asarray(encoded, np.float64)
+    result: F64 = np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
+    return result
+
+
+def encode_srgb(linear: Array) -> F64:
+    """Linear 0…1 to encoded 0…1 (IEC 61966-2-1), any shape; values are clipped to 0…1."""
+    value = np.clip(np.asarray(linear, np.float64), 0.0, 1.0)
+    result: F64 = np.where(value <= 0.0031308, value * 12.92, 1.055 * value ** (1 / 2.4) - 0.055)
+    return result
+
+
+DECODE_8: F32 = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
+DECODE_16: F32 = decode_srgb(np.arange(65536) / 65535.0).astype(np.float32)
+# Linear 0…65535 to encoded 0…65535; looked up by the sampling kernels instead of a power per texel.
+ENCODE_16: U16 = np.round(encode_srgb(np.arange(65536) / 65535.0) * 65535.0).astype(np.uint16)
+
+
+def is_hex(text: object) -> bool:
+    """Whether ``text`` is ``#rrggbb``."""
+    return isinstance(text, str) and _HEX.match(text) is not None
+
+
+def from_hex(text: str) -> tuple[float, float, float]:
+    """``#rrggbb`` to three encoded values 0…1.
+
+    Raises
+    ------
+    ValueError
+        If the text is not ``#rrggbb``.
+    """
+    if not is_hex(text):
+        raise ValueError(f"{text!r} is not a colour: write it as #rrggbb, for example #335577")
+    return int(text[1:3], 16) / 255.0, int(text[3:5], 16) / 255.0, int(text[5:7], 16) / 255.0
+
+
+def to_hex(value: tuple[float, float, float]) -> str:
+    """Three encoded values 0…1 to ``#rrggbb``."""
+    return "#" + "".join(f"{int(np.clip(v, 0, 1) * 255 + 0.5):02x}" for v in value)

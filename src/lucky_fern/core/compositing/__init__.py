@@ -1,0 +1,1 @@
+"""From the stack of layers to finished maps."""

@@ -1,0 +1,1 @@
+"""From maps to files on disk."""

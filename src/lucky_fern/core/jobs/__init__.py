@@ -1,0 +1,1 @@
+"""Job files: the program without its window."""

@@ -1,0 +1,178 @@
+"""Running a job file: everything is checked and worked out before the first byte is written."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+
+from lucky_fern.core.errors import CommandError, LuckyFernError
+from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
+from lucky_fern.core.exporting.setup import ExportSetup
+from lucky_fern.core.jobs.steps import convert, do_step
+from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.studio import Studio
+
+_T = TypeVar("_T")
+Report = Callable[[dict[str, Any]], None]
+
+
+class JobError(LuckyFernError):
+    """The job is wrong; the sentence names the job file and the step. Nothing was written."""
+
+
+class Job(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The shape of a job file."""
+
+    job: int
+    model: str | None = None
+    project: str | None = None
+    sheet_size: int | dict[str, int] | None = None
+    steps: list[Any] = []
+    save: str | None = None
+    exports: list[Any] = []
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a job wrote, and what it left out."""
+
+    files: tuple[Path, ...]
+    skipped: tuple[str, ...]
+    warnings: tuple[str, ...]
+
+
+def run_job(path: Path, report: Report | None = None) -> Outcome:
+    """Do a job.
+
+    Parameters
+    ----------
+    report : called after every step with its number, verb and name.
+
+    Raises
+    ------
+    JobError
+        If the job is wrong; nothing has been written then.
+    ExportError
+        If writing failed on the way; every file is whole or absent.
+    """
+    job = _read(path)
+    folder = path.parent
+    studio = _start(job, path)
+    for number, step in enumerate(job.steps, 1):
+        verb = step.get("do") if isinstance(step, dict) else None
+        name = _located(path, f"step {number} ({verb})", lambda step=step: do_step(studio, step, folder))
+        if report is not None:
+            report({"step": number, "do": verb, "name": name})
+    setups = []
+    stem = Path(job.project).stem if job.project is not None else path.stem
+    for number, data in enumerate(job.exports, 1):
+        preset = data.get("preset") if isinstance(data, dict) else None
+        setups.append(_located(path, f"export {number} ({preset})", lambda data=data: _setup(studio, data, stem)))
+    _check_targets(path, job, setups, studio, stem)
+
+    files: list[Path] = []
+    skipped: list[str] = []
+    if job.save is not None:
+        studio.save((folder / job.save).resolve())
+        files.append((folder / job.save).resolve())
+    for setup in setups:
+        done = export(studio.sources, studio.project, setup, stem, (folder / setup.out).resolve())
+        files += done.files
+        skipped += [name for name in done.skipped if name not in skipped]
+    return Outcome(tuple(files), tuple(skipped), studio.warnings)
+
+
+def _read(path: Path) -> Job:
+    try:
+        data = json.loads(path.read_bytes())
+    except FileNotFoundError:
+        raise JobError(f"{path.name}: there is no such file; check the path {path}") from None
+    except OSError as error:
+        raise JobError(f"{path.name}: cannot be read ({error.strerror})") from error
+    except ValueError as error:
+        raise JobError(f"{path.name}: is not valid JSON ({error}); mend it there") from error
+
+    def parse() -> Job:
+        job = convert(data, Job)
+        assert isinstance(job, Job)
+        if job.job != 1:
+            raise CommandError(f"this program reads jobs of version 1, not {job.job}; write \"job\": 1")
+        if (job.model is None) == (job.project is None):
+            raise CommandError("give either 'model' (a new project) or 'project' (an existing one)")
+        return job
+
+    return _located(path, None, parse)
+
+
+def _start(job: Job, path: Path) -> Studio:
+    """The studio that the job begins with, its sheets at the sizes asked for."""
+
+    def begin() -> Studio:
+        if job.model is not None:
+            studio = Studio.new(path.parent / job.model, path.stem)
+        else:
+            assert job.project is not None
+            studio = Studio.open(path.parent / job.project)
+        if not studio.surface.keys:
+            raise CommandError(studio.warnings[-1])
+        return studio
+
+    studio = _located(path, "model" if job.model is not None else "project", begin)
+    _located(path, "sheet_size", lambda: _size_sheets(studio, job.sheet_size))
+    return studio
+
+
+def _size_sheets(studio: Studio, wanted: int | dict[str, int] | None) -> None:
+    if wanted is None:
+        return
+    sizes = {"default": wanted} if isinstance(wanted, int) else dict(wanted)
+    if "default" in sizes:
+        studio.execute(SetSheetSize(sizes.pop("default")))
+    known = [str(key) for key in studio.surface.keys]
+    for name, size in sizes.items():
+        if name not in known:
+            raise CommandError(f"there is no sheet {name!r}; there are {', '.join(known)} and default")
+        studio.execute(SetSheetSize(size, name))
+
+
+def _setup(studio: Studio, data: object, stem: str) -> ExportSetup:
+    setup = convert(data, ExportSetup)
+    assert isinstance(setup, ExportSetup)
+    check_setup(setup)
+    plan_export(studio.sources, studio.project, setup, stem)
+    return setup
+
+
+def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Studio, stem: str) -> None:
+    """Refuse targets that cannot be: folders that are files, and two exports writing one file."""
+    taken: dict[Path, str] = {}
+    for number, setup in enumerate(setups, 1):
+        folder = path.parent / setup.out
+
+        def check(setup: ExportSetup = setup, folder: Path = folder) -> None:
+            blocked = next((part for part in (folder, *folder.parents) if part.exists()), folder)
+            if not blocked.is_dir():
+                raise CommandError(f"{blocked} is a file, not a folder; choose another 'out'")
+            for plan in plan_export(studio.sources, studio.project, setup, stem).files:
+                target = (folder / plan.name).resolve()
+                if target in taken:
+                    raise CommandError(f"{taken[target]} writes {plan.name} too; give one of them another 'out'")
+                taken[target] = setup.preset
+
+        _located(path, f"export {number} ({setup.preset})", check)
+    if job.save is not None and (path.parent / job.save).is_dir():
+        raise JobError(f"{path.name}: save: {job.save} is a folder; name a file that ends in .fern")
+
+
+def _located(path: Path, place: str | None, work: Callable[[], _T]) -> _T:
+    """Do something; what goes wrong is told with the job's name and the place in it, on one line."""
+    try:
+        return work()
+    except LuckyFernError as error:
+        sentence = " ".join(str(error).split())
+        raise JobError(": ".join(filter(None, (path.name, place, sentence)))) from error

@@ -1,0 +1,76 @@
+"""The maps that a sheet holds: what each stores, starts from, and how layers combine on it.
+
+Material terms and starting values follow glTF 2.0, but for metallic, which starts at 0 so that an
+unpainted model is not metal. Height 0.5 is level; a normal of (0.5, 0.5, 1) is the surface's own.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from lucky_fern.core import colour
+
+Kind = Literal["colour", "scalar", "normal"]
+
+
+@dataclass(frozen=True)
+class MapSpec:
+    """One map: its name, what its values mean, where it starts, how finely it is kept."""
+
+    name: str
+    kind: Kind
+    start: tuple[float, ...]
+    wide: bool = False  # kept with 16 bits in the views
+    title: str = ""
+
+    @property
+    def components(self) -> int:
+        return len(self.start)
+
+
+MAPS: dict[str, MapSpec] = {
+    spec.name: spec
+    for spec in (
+        MapSpec("colour", "colour", (1.0, 1.0, 1.0), title="Colour"),
+        MapSpec("metallic", "scalar", (0.0,), title="Metallic"),
+        MapSpec("roughness", "scalar", (1.0,), title="Roughness"),
+        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title="Normal"),
+        MapSpec("height", "scalar", (0.5,), wide=True, title="Height"),
+        MapSpec("occlusion", "scalar", (1.0,), title="Occlusion"),
+        MapSpec("emissive", "colour", (0.0, 0.0, 0.0), title="Emissive"),
+        MapSpec("opacity", "scalar", (1.0,), title="Opacity"),
+    )
+}
+
+
+def spec_of(name: str) -> MapSpec:
+    """The map of that name.
+
+    Raises
+    ------
+    KeyError
+        With a sentence listing the names there are.
+    """
+    try:
+        return MAPS[name]
+    except KeyError:
+        raise KeyError(f"there is no map called {name!r}; the maps are {', '.join(MAPS)}") from None
+
+
+def parse_value(name: str, value: object) -> tuple[float, ...]:
+    """A value as documents write it (``#rrggbb`` or a number 0…1) as encoded components 0…1.
+
+    Raises
+    ------
+    ValueError
+        If the value does not fit the map.
+    """
+    spec = spec_of(name)
+    if spec.kind == "colour":
+        if not isinstance(value, str):
+            raise ValueError(f"{name} takes a colour written #rrggbb, not {value!r}")
+        return colour.from_hex(value)
+    if spec.kind == "normal":
+        raise ValueError("normal takes its values from a picture, not from a number")
+    if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value <= 1.0:
+        raise ValueError(f"{name} takes a number from 0 to 1, not {value!r}")
+    return (float(value),)

@@ -1,0 +1,1 @@
+"""Geometry: reading model files into arrays."""

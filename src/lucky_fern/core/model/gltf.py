@@ -1,0 +1,221 @@
+"""glTF 2.0 and GLB: scene graph, accessors and primitives to faces in world space.
+
+Reference: Khronos Group, "glTF 2.0 Specification", sections 3.5 to 3.7.
+"""
+
+import base64
+import struct
+from collections.abc import Callable
+from typing import Any
+from urllib.parse import unquote
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I64, Array, unit_rows
+from lucky_fern.core.errors import ModelError
+from lucky_fern.core.model.assemble import RawFaces
+
+_DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+_GEOMETRY_EXTENSIONS = {"KHR_draco_mesh_compression", "EXT_meshopt_compression"}
+
+
+def read_gltf(data: bytes, name: str, fetch: Callable[[str], bytes]) -> RawFaces:
+    """Read all meshes of the file's scene.
+
+    Parameters
+    ----------
+    data : bytes of a ``.glb`` or ``.gltf`` file.
+    name : the file's name, for sentences.
+    fetch : returns the bytes of a file named relative to this one.
+
+    Raises
+    ------
+    ModelError
+        For files that are damaged, compressed in a way that is not read, or hold no triangles.
+    """
+    try:
+        return _Reader(data, name, fetch).read()
+    except (KeyError, IndexError, TypeError, ValueError, struct.error) as error:
+        if isinstance(error, ModelError):
+            raise
+        raise ModelError(f"{name} is damaged: {error}. Export the model again as GLB.") from error
+
+
+class _Reader:
+    def __init__(self, data: bytes, name: str, fetch: Callable[[str], bytes]) -> None:
+        import pygltflib
+
+        self.name = name
+        self.fetch = fetch
+        try:
+            if data[:4] == b"glTF":
+                if len(data) < 12 or struct.unpack_from("<I", data, 8)[0] > len(data):
+                    raise ModelError(f"{name} is cut off: the file is shorter than it says. Copy it again.")
+                self.doc = pygltflib.GLTF2.load_from_bytes(data)
+                self.blob = self.doc.binary_blob() or b""
+            else:
+                self.doc = pygltflib.GLTF2.gltf_from_json(data.decode("utf-8-sig"))
+                self.blob = b""
+        except ModelError:
+            raise
+        except (ValueError, KeyError, TypeError, AttributeError, struct.error, UnicodeDecodeError) as error:
+            raise ModelError(f"{name} is not a readable glTF file. Export the model again as GLB.") from error
+        if self.doc is None:
+            raise ModelError(f"{name} is not a readable glTF file. Export the model again as GLB.")
+        locked = _GEOMETRY_EXTENSIONS & set(self.doc.extensionsRequired or [])
+        if locked:
+            raise ModelError(
+                f"{name} keeps its mesh compressed ({', '.join(sorted(locked))}), which is not read here. "
+                "Export it again without mesh compression."
+            )
+        self.buffers: dict[int, bytes] = {}
+
+    def read(self) -> RawFaces:
+        self.pieces: list[tuple[F64, I64, F64, F64, int, int]] = []
+        self.parts: list[str] = []
+        self.skipped = 0
+        doc = self.doc
+        roots = doc.scenes[doc.scene or 0].nodes if doc.scenes else range(len(doc.nodes))
+        self.visited: set[int] = set()
+        for node in roots or []:
+            self.walk(node, np.eye(4))
+        if not self.pieces:
+            raise ModelError(f"{self.name} holds no triangles; export it again with its mesh included.")
+        return self.join()
+
+    def walk(self, index: int, parent: F64) -> None:
+        if index in self.visited:
+            raise ModelError(f"{self.name} is damaged: node {index} is its own ancestor.")
+        self.visited.add(index)
+        node = self.doc.nodes[index]
+        world = parent @ _node_matrix(node)
+        if node.mesh is not None:
+            mesh = self.doc.meshes[node.mesh]
+            self.parts.append(node.name or mesh.name or "")
+            for primitive in mesh.primitives:
+                self.primitive(primitive, world, len(self.parts) - 1)
+        for child in node.children or []:
+            self.walk(child, world)
+
+    def primitive(self, primitive: Any, world: F64, part: int) -> None:
+        if primitive.mode not in (None, 4, 5, 6):
+            self.skipped += 1
+            return
+        attributes = primitive.attributes
+        local = self.accessor(attributes.POSITION)
+        index = (
+            np.arange(len(local))
+            if primitive.indices is None
+            else self.accessor(primitive.indices).ravel().astype(np.int64)
+        )
+        if index.size and not 0 <= int(index.min()) <= int(index.max()) < len(local):
+            raise ModelError(
+                f"{self.name}: a mesh names vertex {int(index.max())}, but it has {len(local)}. Export it again."
+            )
+        triangles = _as_triangles(index, primitive.mode)
+        flip = np.linalg.det(world[:3, :3]) < 0
+        if flip:
+            triangles = triangles[:, ::-1]
+        points = local @ world[:3, :3].T + world[:3, 3]
+        uv = np.full((len(local), 2), np.nan)
+        if attributes.TEXCOORD_0 is not None:
+            uv = self.accessor(attributes.TEXCOORD_0).copy()
+            uv[:, 1] = 1.0 - uv[:, 1]  # glTF counts v downwards
+        normals = np.full((len(local), 3), np.nan)
+        if attributes.NORMAL is not None:
+            normals = unit_rows(self.accessor(attributes.NORMAL) @ np.linalg.pinv(world[:3, :3]))
+        material = -1 if primitive.material is None else primitive.material
+        self.pieces.append((points, triangles, uv, normals, material, part))
+
+    def join(self) -> RawFaces:
+        names = [material.name or f"material {i + 1}" for i, material in enumerate(self.doc.materials or [])]
+        offset, vertices, material, part = 0, [], [], []
+        for points, triangles, _, _, owner, piece in self.pieces:
+            vertices.append(triangles.ravel() + offset)
+            offset += len(points)
+            material.append(np.full(len(triangles), owner if owner >= 0 else len(names)))
+            part.append(np.full(len(triangles), piece))
+        all_vertices = np.concatenate(vertices).astype(np.int64)
+        warnings = []
+        if self.skipped:
+            warnings.append(f"{self.name}: {self.skipped} piece(s) made of points or lines were left out.")
+        return RawFaces(
+            name=self.name,
+            positions=np.concatenate([piece[0] for piece in self.pieces]),
+            sizes=np.full(len(all_vertices) // 3, 3, np.int64),
+            vertices=all_vertices,
+            uv=np.concatenate([piece[2] for piece in self.pieces])[all_vertices],
+            normals=np.concatenate([piece[3] for piece in self.pieces])[all_vertices],
+            material=np.concatenate(material),
+            materials=[*names, "default"],
+            part=np.concatenate(part),
+            parts=self.parts,
+            warnings=warnings,
+        )
+
+    def buffer(self, index: int) -> bytes:
+        if index not in self.buffers:
+            uri = self.doc.buffers[index].uri
+            if uri is None:
+                self.buffers[index] = self.blob
+            elif uri.startswith("data:"):
+                self.buffers[index] = base64.b64decode(uri.partition(",")[2])
+            else:
+                self.buffers[index] = self.fetch(unquote(uri))
+        return self.buffers[index]
+
+    def view(self, index: int, offset: int, count: int, dtype: Any, width: int) -> Array:
+        """``count`` elements of ``width`` numbers from a buffer view, its stride respected."""
+        view = self.doc.bufferViews[index]
+        data = self.buffer(view.buffer)
+        start = (view.byteOffset or 0) + offset
+        step = np.dtype(dtype).itemsize * width
+        stride = view.byteStride or step
+        if count and start + stride * (count - 1) + step > len(data):
+            raise ModelError(f"{self.name} is cut off: its data ends too early. Copy or export it again.")
+        return np.ndarray((count, width), dtype, data, start, (stride, np.dtype(dtype).itemsize))
+
+    def accessor(self, index: int) -> F64:
+        accessor = self.doc.accessors[index]
+        dtype, width = _DTYPES[accessor.componentType], _WIDTH[accessor.type]
+        if accessor.bufferView is None:
+            values = np.zeros((accessor.count, width))
+        else:
+            raw = self.view(accessor.bufferView, accessor.byteOffset or 0, accessor.count, dtype, width)
+            values = raw.astype(np.float64)
+        if accessor.sparse is not None:
+            where, what = accessor.sparse.indices, accessor.sparse.values
+            count = accessor.sparse.count
+            rows = self.view(where.bufferView, where.byteOffset or 0, count, _DTYPES[where.componentType], 1)
+            values[rows.ravel()] = self.view(what.bufferView, what.byteOffset or 0, count, dtype, width)
+        if accessor.normalized and dtype is not np.float32:
+            values = np.maximum(values / np.iinfo(dtype).max, -1.0)
+        return values
+
+
+def _node_matrix(node: Any) -> F64:
+    """The 4 × 4 matrix of a node, from its matrix (column-major) or its translation, rotation and scale."""
+    if node.matrix is not None:
+        return np.array(node.matrix, np.float64).reshape(4, 4).T
+    x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
+    rotation = np.array([
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+    ])  # fmt: skip
+    matrix = np.eye(4)
+    matrix[:3, :3] = rotation * np.array(node.scale or (1.0, 1.0, 1.0))
+    matrix[:3, 3] = node.translation or (0.0, 0.0, 0.0)
+    return matrix
+
+
+def _as_triangles(index: I64, mode: int | None) -> I64:
+    """(T, 3) vertex numbers from a list (4), strip (5) or fan (6) of triangles."""
+    if mode == 5:
+        triangles = np.stack([index[:-2], index[1:-1], index[2:]], axis=1)
+        triangles[1::2] = triangles[1::2, [1, 0, 2]]
+        return triangles
+    if mode == 6:
+        return np.stack([np.full(len(index) - 2, index[0]), index[1:-1], index[2:]], axis=1)
+    return index[: len(index) // 3 * 3].reshape(-1, 3)

@@ -1,0 +1,86 @@
+"""Opening a model file of any kind that is read, with everything it needs beside it."""
+
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+
+from lucky_fern.core.errors import ModelError
+from lucky_fern.core.model.assemble import assemble
+from lucky_fern.core.model.gltf import read_gltf
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.model.obj import material_libraries, read_obj
+
+SUFFIXES = (".obj", ".glb", ".gltf")
+
+
+@dataclass(frozen=True)
+class ModelFiles:
+    """The bytes of a model file and of the files it names, so that a project can carry them."""
+
+    name: str
+    files: dict[str, bytes]
+
+    @property
+    def data(self) -> bytes:
+        return self.files[self.name]
+
+
+def gather(path: Path) -> ModelFiles:
+    """Read a model file and the files it names (buffers, material libraries) from disk.
+
+    Raises
+    ------
+    ModelError
+        If the file is missing, unreadable, or of a kind that is not read.
+    """
+    if path.suffix.lower() not in SUFFIXES:
+        raise ModelError(f"{path.name} is not a model that can be opened; choose an OBJ, GLB or glTF file.")
+    files = {path.name: _read(path)}
+    if path.suffix.lower() == ".obj":
+        for name in material_libraries(files[path.name]):
+            # A library that is missing costs nothing here: the names of materials stand in the OBJ itself.
+            beside = path.parent / name.replace("\\", "/")
+            if beside.is_file():
+                files[name] = _read(beside)
+    else:
+        def fetch(uri: str) -> bytes:
+            if PurePosixPath(uri).is_absolute() or ".." in PurePosixPath(uri).parts:
+                raise ModelError(f"{path.name} names {uri}, outside its own folder; put the file beside it.")
+            files[uri] = _read(path.parent / uri)
+            return files[uri]
+
+        read_gltf(files[path.name], path.name, fetch)
+    return ModelFiles(path.name, files)
+
+
+def build(source: ModelFiles) -> Model:
+    """The model from gathered bytes.
+
+    Raises
+    ------
+    ModelError
+        If the bytes cannot be understood; the sentence names the file and, for OBJ, the line.
+    """
+    suffix = Path(source.name).suffix.lower()
+    if suffix == ".obj":
+        return assemble(read_obj(source.data, source.name))
+
+    def fetch(uri: str) -> bytes:
+        if uri not in source.files:
+            raise ModelError(f"{source.name} needs {uri}, which is missing; put it beside the model.")
+        return source.files[uri]
+
+    return assemble(read_gltf(source.data, source.name, fetch))
+
+
+def load_model(path: Path) -> Model:
+    """Gather and build in one step."""
+    return build(gather(path))
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except FileNotFoundError:
+        raise ModelError(f"{path} does not exist; check the path.") from None
+    except OSError as error:
+        raise ModelError(f"{path} cannot be read ({error.strerror}); check its permissions.") from error

@@ -1,0 +1,167 @@
+"""The model: plain arrays, one row per triangle, that every other room reads."""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, I32, Bool, unit_rows
+
+
+@dataclass(frozen=True)
+class Model:
+    """A triangulated model with per-corner UVs and normals.
+
+    Attributes
+    ----------
+    positions : (V, 3) float64, units of the file, right-handed, Y up; equal points are one row.
+    triangles : (T, 3) int32, rows of ``positions``, counter-clockwise seen from outside.
+    uv : (T, 3, 2) float64, origin lower left; NaN on triangles that have none.
+    normals : (T, 3, 3) float32, unit length.
+    tangents : (T, 3, 4) float32, xyz unit length and w the sign of the bitangent (MikkTSpace).
+    material, part : (T,) int32, rows of ``materials`` and ``parts``.
+    polygon : (T,) int32, number of the face of the file that the triangle was cut from.
+    warnings : sentences about what was repaired or will matter.
+    """
+
+    name: str
+    positions: F64
+    triangles: I32
+    uv: F64
+    normals: F32
+    tangents: F32
+    material: I32
+    materials: tuple[str, ...]
+    part: I32
+    parts: tuple[str, ...]
+    polygon: I32
+    warnings: tuple[str, ...] = field(default=())
+
+    @property
+    def triangle_count(self) -> int:
+        return len(self.triangles)
+
+    @cached_property
+    def corners(self) -> F64:
+        """(T, 3, 3) float64 positions of the corners."""
+        return self.positions[self.triangles]
+
+    @cached_property
+    def face_normals(self) -> F64:
+        """(T, 3) float64 unit normals of the flat triangles."""
+        c = self.corners
+        return unit_rows(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]))
+
+    @cached_property
+    def has_uv(self) -> Bool:
+        """(T,) bool, which triangles have a place in UV space."""
+        result: Bool = np.isfinite(self.uv).all(axis=(1, 2))
+        return result
+
+    @cached_property
+    def bounds(self) -> F64:
+        """(2, 3) float64 lowest and highest corner of the used positions."""
+        used = self.positions[np.unique(self.triangles)] if len(self.triangles) else np.zeros((1, 3))
+        return np.stack([used.min(axis=0), used.max(axis=0)])
+
+    @property
+    def diagonal(self) -> float:
+        """Length of the bounding box's diagonal, in units of the file; at least a tiny positive number."""
+        return max(float(np.linalg.norm(self.bounds[1] - self.bounds[0])), 1e-12)
+
+    @cached_property
+    def outline_edges(self) -> I32:
+        """(E, 3) int32 rows (triangle, corner, corner) of every edge that the file's faces have.
+
+        The diagonals that cut polygons into triangles are left out.
+        """
+        edges = _edges(self.triangles)
+        low, high = edges[:, 2].astype(np.int64), edges[:, 3].astype(np.int64)
+        span = int(self.triangles.max(initial=0)) + 1
+        key = (self.polygon[edges[:, 0]].astype(np.int64) * span + low) * span + high
+        _, inverse, count = np.unique(key, return_inverse=True, return_counts=True)
+        kept = edges[count[inverse] == 1]
+        return np.stack([kept[:, 0], kept[:, 1], (kept[:, 1] + 1) % 3], axis=1).astype(np.int32)
+
+    @cached_property
+    def seam_edges(self) -> I32:
+        """(E, 3) int32 rows (triangle, corner, corner): shared edges whose two sides are apart in UV space."""
+        first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
+        uv = np.nan_to_num(self.uv, nan=-1e6)
+        apart = (np.abs(uv[first, corner_a] - uv[second, next_b]) > 1e-6).any(axis=1)
+        apart |= (np.abs(uv[first, next_a] - uv[second, corner_b]) > 1e-6).any(axis=1)
+        apart |= self.material[first] != self.material[second]
+        return np.stack([first[apart], corner_a[apart], next_a[apart]], axis=1).astype(np.int32)
+
+
+def _edges(triangles: I32) -> I32:
+    """(3T, 4) int32 rows (triangle, corner, lower vertex, higher vertex)."""
+    count = len(triangles)
+    triangle = np.repeat(np.arange(count, dtype=np.int32), 3)
+    corner = np.tile(np.arange(3, dtype=np.int32), count)
+    a, b = triangles[triangle, corner], triangles[triangle, (corner + 1) % 3]
+    return np.stack([triangle, corner, np.minimum(a, b), np.maximum(a, b)], axis=1).astype(np.int32)
+
+
+def shared_edges(vertices: I32) -> tuple[I32, I32, I32, I32, I32, I32]:
+    """Pairs of triangles that run along the same edge in opposite directions.
+
+    Parameters
+    ----------
+    vertices : (T, 3) int32, vertex numbers; equal numbers are the same vertex.
+
+    Returns
+    -------
+    first, second : (P,) int32 triangles of each pair.
+    corner_a, corner_b : (P,) int32, the corner at which the edge starts in each of the two.
+    next_a, next_b : (P,) int32, the corner at which it ends; the start of one is the end of the other.
+    """
+    edges = _edges(vertices)
+    start = vertices[edges[:, 0], edges[:, 1]]
+    forward = start == edges[:, 2]
+    key = edges[:, 2].astype(np.int64) * (int(vertices.max(initial=0)) + 1) + edges[:, 3]
+    order = np.lexsort((~forward, key))
+    key, forward, edges = key[order], forward[order], edges[order]
+    # Manifold neighbours lie next to each other: one forward, one backward, and nobody else.
+    same = np.flatnonzero((key[:-1] == key[1:]) & forward[:-1] & ~forward[1:])
+    first, second = edges[same], edges[same + 1]
+    return (
+        first[:, 0], second[:, 0], first[:, 1], second[:, 1],
+        (first[:, 1] + 1) % 3, (second[:, 1] + 1) % 3,
+    )  # fmt: skip
+
+
+def corner_groups(vertices: I32, linked: Bool | None = None) -> I32:
+    """Number the fans of corners that meet at a vertex and hang together over shared edges.
+
+    Parameters
+    ----------
+    vertices : (T, 3) int32 vertex numbers.
+    linked : (P,) bool, for each pair of :func:`shared_edges`, whether the fan goes on across it.
+
+    Returns
+    -------
+    (T, 3) int32 group numbers; corners of one group share a vertex.
+    """
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    first, second, corner_a, corner_b, next_a, next_b = shared_edges(vertices)
+    if linked is not None:
+        first, second, corner_a, corner_b, next_a, next_b = (
+            values[linked] for values in (first, second, corner_a, corner_b, next_a, next_b)
+        )
+    count = vertices.size
+    left = np.concatenate([first * 3 + corner_a, first * 3 + next_a])
+    right = np.concatenate([second * 3 + next_b, second * 3 + corner_b])
+    graph = coo_matrix((np.ones(len(left), np.int8), (left, right)), shape=(count, count))
+    labels = connected_components(graph, directed=False)[1]
+    return labels.reshape(vertices.shape).astype(np.int32)
+
+
+def corner_angles(corners: F64) -> F64:
+    """(T, 3) float64 inner angles in radians of triangles given as (T, 3, 3) positions."""
+    forward = unit_rows(np.roll(corners, -1, axis=1) - corners)
+    backward = unit_rows(np.roll(corners, 1, axis=1) - corners)
+    result: F64 = np.arccos(np.clip((forward * backward).sum(axis=2), -1.0, 1.0))
+    return result

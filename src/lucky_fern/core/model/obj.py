@@ -1,0 +1,187 @@
+"""Wavefront OBJ: an own reader, since per-corner UVs, groups and materials must all survive.
+
+Reference: "Object Files (.obj)", Wavefront Technologies, Advanced Visualizer Manual, appendix B1.
+"""
+
+from pathlib import Path
+
+import numpy as np
+
+from lucky_fern.core.errors import ModelError
+from lucky_fern.core.model.assemble import RawFaces
+
+_IGNORED = {"s", "l", "p", "vp", "cstype", "deg", "curv", "surf", "end", "parm", "mg", "lod", "shadow_obj"}
+
+
+def read_obj(data: bytes, name: str) -> RawFaces:
+    """Read the faces of an OBJ file.
+
+    Parameters
+    ----------
+    data : the file's bytes; UTF-8, other bytes are kept as Latin-1 would.
+    name : the file's name, for sentences.
+
+    Raises
+    ------
+    ModelError
+        For a line that cannot be understood or an index that points nowhere, naming file and line.
+    """
+    return _Reader(name).read(_text(data))
+
+
+def material_libraries(data: bytes) -> list[str]:
+    """The MTL files that an OBJ names, in order."""
+    found = [line.split(None, 1)[1].strip() for line in _text(data).splitlines()
+             if line.startswith("mtllib ") and len(line.split(None, 1)) > 1]  # fmt: skip
+    return list(dict.fromkeys(found))
+
+
+def read_mtl(data: bytes) -> dict[str, dict[str, str]]:
+    """The materials of an MTL file: name → statement → rest of its line (``Kd``, ``map_Kd``, …)."""
+    materials: dict[str, dict[str, str]] = {}
+    current: dict[str, str] | None = None
+    for line in _text(data).splitlines():
+        word, _, rest = line.strip().partition(" ")
+        if word == "newmtl":
+            current = materials.setdefault(rest.strip(), {})
+        elif current is not None and word and not word.startswith("#"):
+            current[word] = rest.strip()
+    return materials
+
+
+def is_obj(path: Path) -> bool:
+    """Whether the file name says OBJ."""
+    return path.suffix.lower() == ".obj"
+
+
+def _text(data: bytes) -> str:
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        text = data.decode("latin-1")
+    return text.replace("\\\r\n", " ").replace("\\\n", " ") if "\\" in text else text
+
+
+class _Reader:
+    """The lists that grow while the lines go by."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.points: list[list[float]] = []
+        self.uvs: list[list[float]] = []
+        self.normals: list[list[float]] = []
+        self.sizes: list[int] = []
+        self.corners: list[tuple[int, int, int]] = []
+        self.face_material: list[int] = []
+        self.face_part: list[int] = []
+        self.materials: dict[str, int] = {}
+        self.parts: dict[str, int] = {}
+        self.object = self.group = ""
+        self.material_now = -1
+        self.part_now = -1
+        self.short_faces = 0
+        self.strange: dict[str, int] = {}
+
+    def fail(self, number: int, what: str) -> ModelError:
+        return ModelError(f"{self.name} line {number}: {what}. Export the model again or mend that line.")
+
+    def read(self, text: str) -> RawFaces:
+        for number, line in enumerate(text.splitlines(), 1):
+            words = line.split()
+            if not words or words[0][0] == "#":
+                continue
+            self.statement(words, number)
+        return self.finish()
+
+    def statement(self, words: list[str], number: int) -> None:
+        word = words[0]
+        if word == "v":
+            self.points.append(self.floats(words, 3, number))
+        elif word == "vt":
+            self.uvs.append(self.floats(words if len(words) > 2 else [*words, "0"], 2, number))
+        elif word == "vn":
+            self.normals.append(self.floats(words, 3, number))
+        elif word == "f":
+            self.face(words, number)
+        elif word in ("o", "g"):
+            text = " ".join(words[1:])
+            if word == "o":
+                self.object, self.group = text, ""
+            else:
+                self.group = text
+            self.part_now = -1
+        elif word == "usemtl":
+            self.material_now = self.materials.setdefault(" ".join(words[1:]) or "default", len(self.materials))
+        elif word != "mtllib" and word not in _IGNORED:
+            self.strange[word] = self.strange.get(word, number)
+
+    def floats(self, words: list[str], count: int, number: int) -> list[float]:
+        try:
+            values = [float(word) for word in words[1 : count + 1]]
+        except ValueError:
+            raise self.fail(number, f"'{' '.join(words)[:60]}' holds something that is not a number") from None
+        if len(values) < count:
+            raise self.fail(number, f"'{words[0]}' needs {count} numbers and has {len(values)}")
+        return values
+
+    def face(self, words: list[str], number: int) -> None:
+        if len(words) < 4:
+            self.short_faces += 1
+            return
+        if self.material_now < 0:
+            self.material_now = self.materials.setdefault("default", len(self.materials))
+        if self.part_now < 0:
+            name = "/".join(piece for piece in (self.object, self.group) if piece)
+            self.part_now = self.parts.setdefault(name, len(self.parts))
+        counts = (len(self.points), len(self.uvs), len(self.normals))
+        for word in words[1:]:
+            self.corners.append(self.corner(word, counts, number))
+        self.sizes.append(len(words) - 1)
+        self.face_material.append(self.material_now)
+        self.face_part.append(self.part_now)
+
+    def corner(self, word: str, counts: tuple[int, int, int], number: int) -> tuple[int, int, int]:
+        """``v``, ``v/vt``, ``v//vn`` or ``v/vt/vn`` as rows counted from 0; -1 where left out."""
+        pieces = word.split("/")
+        result = [-1, -1, -1]
+        for slot, piece in enumerate(pieces[:3]):
+            if not piece:
+                continue
+            try:
+                index = int(piece)
+            except ValueError:
+                raise self.fail(number, f"'{word}' is not a corner of a face") from None
+            row = index - 1 if index > 0 else counts[slot] + index
+            if index == 0 or not 0 <= row < counts[slot]:
+                what = ("vertex", "texture coordinate", "normal")[slot]
+                raise self.fail(number, f"a face names {what} {index}, but {counts[slot]} are known there")
+            result[slot] = row
+        if result[0] < 0:
+            raise self.fail(number, f"'{word}' names no vertex")
+        return result[0], result[1], result[2]
+
+    def finish(self) -> RawFaces:
+        corners = np.array(self.corners, np.int64).reshape(-1, 3)
+        # A row of NaN at the end stands for "the file gives none", which is what index -1 picks.
+        uv = np.array([*self.uvs, [np.nan, np.nan]], np.float64)
+        normals = np.array([*self.normals, [np.nan] * 3], np.float64)
+        warnings = [f"{self.name} line {number}: '{word}' is not part of the format and was passed over."
+                    for word, number in self.strange.items()]  # fmt: skip
+        if self.short_faces:
+            warnings.append(f"{self.short_faces} face(s) with fewer than three corners were left out.")
+        if not self.points and self.strange:
+            raise ModelError(f"{self.name} is not an OBJ file: line {min(self.strange.values())} reads like "
+                             "something else. Choose an OBJ, GLB or glTF file.")  # fmt: skip
+        return RawFaces(
+            name=self.name,
+            positions=np.array(self.points, np.float64).reshape(-1, 3),
+            sizes=np.array(self.sizes, np.int64),
+            vertices=corners[:, 0],
+            uv=uv[corners[:, 1]],
+            normals=normals[corners[:, 2]],
+            material=np.array(self.face_material, np.int64),
+            materials=list(self.materials),
+            part=np.array(self.face_part, np.int64),
+            parts=list(self.parts),
+            warnings=warnings,
+        )

@@ -1,0 +1,98 @@
+"""Normals and tangents that files leave out.
+
+References
+----------
+M. S. Mikkelsen, "Simulation of Wrinkled Surfaces Revisited", 2008 (MikkTSpace), the convention that
+glTF 2.0 names: corners with equal position, normal and UV that hang together over edges and agree in
+orientation share one tangent, the angle-weighted sum of their triangles' tangents in the normal's plane.
+"""
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, I32, Array, unit_rows
+from lucky_fern.core.model.model import corner_angles, corner_groups, shared_edges
+
+
+def smooth_normals(positions: F64, triangles: I32, crease_deg: float = 40.0) -> F32:
+    """Corner normals for a model without any: smooth but across creases.
+
+    Returns
+    -------
+    (T, 3, 3) float32 unit normals. Neighbouring faces that bend by less than ``crease_deg`` are smoothed
+    together, weighted by their angle at the corner.
+    """
+    corners = positions[triangles]
+    face = unit_rows(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+    first, second = shared_edges(triangles)[:2]
+    linked = (face[first] * face[second]).sum(axis=1) > np.cos(np.radians(crease_deg))
+    groups = corner_groups(triangles, linked)
+    weighted = face[:, None, :] * corner_angles(corners)[..., None]
+    normals = unit_rows(_sum_groups(groups, weighted))[groups]
+    # A corner of no area takes part in no sum: any unit vector will do there.
+    normals[np.linalg.norm(normals, axis=2) < 0.5] = (0.0, 1.0, 0.0)
+    return normals.astype(np.float32)
+
+
+def mikk_tangents(positions: F64, triangles: I32, uv: F64, normals: F32) -> F32:
+    """MikkTSpace-compatible corner tangents.
+
+    Parameters
+    ----------
+    uv : (T, 3, 2) float64, v up; triangles with NaN or without area in UV get an arbitrary tangent.
+    normals : (T, 3, 3) float32 unit normals.
+
+    Returns
+    -------
+    (T, 3, 4) float32: unit tangent along +u, and w = ±1 so that bitangent = w · cross(normal, tangent).
+    """
+    count = len(triangles)
+    if count == 0:
+        return np.zeros((0, 3, 4), np.float32)
+    corners, flat = positions[triangles], np.nan_to_num(uv)
+    edge_1, edge_2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    d_1, d_2 = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
+    area = d_1[:, 0] * d_2[:, 1] - d_1[:, 1] * d_2[:, 0]
+    positive = area > 0
+    along_u = (edge_1 * d_2[:, 1:] - edge_2 * d_1[:, 1:]) * np.where(positive, 1.0, -1.0)[:, None]
+
+    wide = normals.astype(np.float64)
+    welded = _weld(np.concatenate([corners, wide, flat], axis=2).reshape(-1, 8)).reshape(count, 3)
+    first, second = shared_edges(welded)[:2]
+    groups = corner_groups(welded, positive[first] == positive[second])
+
+    in_plane = along_u[:, None, :] - wide * (along_u[:, None, :] * wide).sum(axis=2, keepdims=True)
+    angle = _angles_in_plane(corners, wide)
+    weighted = unit_rows(in_plane) * angle[..., None] * (np.abs(area) > 1e-20)[:, None, None]
+    tangent = unit_rows(_sum_groups(groups, weighted))[groups]
+    lost = np.linalg.norm(tangent, axis=2) < 0.5
+    if lost.any():
+        tangent[lost] = _any_perpendicular(wide[lost])
+    sign = np.broadcast_to(np.where(positive, 1.0, -1.0)[:, None, None], (count, 3, 1))
+    return np.concatenate([tangent, sign], axis=2).astype(np.float32)
+
+
+def _sum_groups(groups: I32, values: F64) -> F64:
+    """Sum (T, 3, 3) corner vectors over (T, 3) group numbers; (G, 3)."""
+    flat, size = groups.ravel(), int(groups.max(initial=-1)) + 1
+    return np.stack([np.bincount(flat, values[..., axis].ravel(), size) for axis in range(3)], axis=1)
+
+
+def _weld(rows: Array) -> I32:
+    """(N,) int32, equal numbers for equal rows."""
+    return np.unique(np.round(rows, 9) + 0.0, axis=0, return_inverse=True)[1].ravel().astype(np.int32)
+
+
+def _angles_in_plane(corners: F64, normals: F64) -> F64:
+    """Corner angles measured between the edges as projected into each corner normal's plane."""
+    forward = np.roll(corners, -1, axis=1) - corners
+    backward = np.roll(corners, 1, axis=1) - corners
+    forward = unit_rows(forward - normals * (forward * normals).sum(axis=2, keepdims=True))
+    backward = unit_rows(backward - normals * (backward * normals).sum(axis=2, keepdims=True))
+    result: F64 = np.arccos(np.clip((forward * backward).sum(axis=2), -1.0, 1.0))
+    return result
+
+
+def _any_perpendicular(normals: F64) -> F64:
+    """A unit vector at right angles to each of (N, 3) normals."""
+    axis = np.where(np.abs(normals[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
+    return unit_rows(np.cross(np.cross(normals, axis), normals))

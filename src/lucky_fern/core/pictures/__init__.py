@@ -1,0 +1,1 @@
+"""Pictures: reading, filtering and sampling."""

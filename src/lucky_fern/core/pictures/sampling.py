@@ -1,0 +1,129 @@
+"""Sampling kernels: what a picture gives to one texel.
+
+The footprint of a texel in the picture is a parallelogram, given by the derivatives of the picture's
+coordinates along the texel's two axes. Where it is axis-aligned the mean over it is taken exactly
+(pixels are little squares); elsewhere a grid of bilinear taps stands for it (after Greene and Heckbert,
+"Creating Raster Omnimax Images", 1986). Levels of the pyramid are used only so far down that the
+footprint still spans at least two of their pixels each way, so little detail is lost to them.
+"""
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, I64
+from lucky_fern.core.compiled import inline_kernel
+
+CUT, REPEAT = 0, 1
+SMOOTH, NEAREST = 0, 1
+_MOST_TAPS = 16
+
+
+@inline_kernel
+def _wrap(index: int, count: int, edge: int) -> int:
+    if edge == REPEAT:
+        return index % count
+    return min(max(index, 0), count - 1)
+
+
+@inline_kernel
+def _box(
+    texels: F32, start: int, w: int, h: int, x0: float, x1: float, y0: float, y1: float, edge: int
+) -> tuple[float, float, float, float]:
+    """Mean over the rectangle x0…x1 × y0…y1, in pixels of one level."""
+    r = g = b = a = 0.0
+    total = 0.0
+    for j in range(int(np.floor(y0)), int(np.ceil(y1))):
+        wy = min(y1, j + 1.0) - max(y0, float(j))
+        row = start + _wrap(j, h, edge) * w * 4
+        for i in range(int(np.floor(x0)), int(np.ceil(x1))):
+            weight = wy * (min(x1, i + 1.0) - max(x0, float(i)))
+            at = row + _wrap(i, w, edge) * 4
+            r += weight * texels[at]
+            g += weight * texels[at + 1]
+            b += weight * texels[at + 2]
+            a += weight * texels[at + 3]
+            total += weight
+    f = 1.0 / total
+    return r * f, g * f, b * f, a * f
+
+
+@inline_kernel
+def _bilinear(
+    texels: F32, start: int, w: int, h: int, x: float, y: float, edge: int
+) -> tuple[float, float, float, float]:
+    i, j = int(np.floor(x - 0.5)), int(np.floor(y - 0.5))
+    fx, fy = x - 0.5 - i, y - 0.5 - j
+    i0, i1 = _wrap(i, w, edge) * 4, _wrap(i + 1, w, edge) * 4
+    j0, j1 = start + _wrap(j, h, edge) * w * 4, start + _wrap(j + 1, h, edge) * w * 4
+    w00, w10, w01, w11 = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
+    p, q, s, t = j0 + i0, j0 + i1, j1 + i0, j1 + i1
+    return (
+        w00 * texels[p] + w10 * texels[q] + w01 * texels[s] + w11 * texels[t],
+        w00 * texels[p + 1] + w10 * texels[q + 1] + w01 * texels[s + 1] + w11 * texels[t + 1],
+        w00 * texels[p + 2] + w10 * texels[q + 2] + w01 * texels[s + 2] + w11 * texels[t + 2],
+        w00 * texels[p + 3] + w10 * texels[q + 3] + w01 * texels[s + 3] + w11 * texels[t + 3],
+    )
+
+
+@inline_kernel
+def sample(
+    texels: F32, offset: I64, width: I64, height: I64,
+    s: float, t: float, s_x: float, s_y: float, t_x: float, t_y: float, edge: int, sampling: int,
+) -> tuple[float, float, float, float]:  # fmt: skip
+    """Premultiplied RGBA that a picture gives to a texel.
+
+    Parameters
+    ----------
+    s, t : where the texel's centre lies in the picture, 0…1 from its left and its top.
+    s_x, s_y, t_x, t_y : change of s and t from one texel to the next, right (x) and down (y).
+    edge : CUT (colour goes on beyond the border) or REPEAT.
+    sampling : SMOOTH, or NEAREST for pixels that stay square when magnified.
+    """
+    w, h = width[0], height[0]
+    ax, ay, bx, by = s_x * w, t_x * h, s_y * w, t_y * h
+    wide, tall = abs(ax) + abs(bx), abs(ay) + abs(by)
+    if sampling == NEAREST and wide <= 1.0 and tall <= 1.0:
+        i = _wrap(int(np.floor(s * w)), w, edge)
+        j = _wrap(int(np.floor(t * h)), h, edge)
+        at = (j * w + i) * 4
+        return texels[at], texels[at + 1], texels[at + 2], texels[at + 3]
+    if wide <= 1.0 and tall <= 1.0:
+        return _bilinear(texels, 0, w, h, s * w, t * h, edge)
+    slant = abs(ay) + abs(bx)
+    if slant < 1e-3 * (abs(ax) + abs(by)) or abs(ax) + abs(by) < 1e-3 * slant:
+        ex, ey = max(wide, 1.0), max(tall, 1.0)
+        level = int(max(np.floor(np.log2(max(min(ex, ey) / 4.0, max(ex, ey) / 32.0, 1.0))), 0.0))
+        level = min(level, len(offset) - 1)
+        wl, hl = width[level], height[level]
+        ex, ey = max(ex * wl / w, 1.0), max(ey * hl / h, 1.0)
+        x, y = s * wl, t * hl
+        return _box(
+            texels, offset[level], wl, hl, x - ex / 2, x + ex / 2, y - ey / 2, y + ey / 2, edge
+        )
+    length_a, length_b = np.hypot(ax, ay), np.hypot(bx, by)
+    least, most = min(length_a, length_b), max(length_a, length_b)
+    level = int(max(np.floor(np.log2(max(least / 2.0, most / _MOST_TAPS, 1.0))), 0.0))
+    level = min(level, len(offset) - 1)
+    wl, hl = width[level], height[level]
+    shrink = wl / w
+    na = min(max(int(np.ceil(length_a * shrink)), 1), _MOST_TAPS)
+    nb = min(max(int(np.ceil(length_b * shrink)), 1), _MOST_TAPS)
+    r = g = b = a = 0.0
+    for m in range(na):
+        fa = (m + 0.5) / na - 0.5
+        for n in range(nb):
+            fb = (n + 0.5) / nb - 0.5
+            x = (s + fa * s_x + fb * s_y) * wl
+            y = (t + fa * t_x + fb * t_y) * hl
+            p, q, u, v = _bilinear(texels, offset[level], wl, hl, x, y, edge)
+            r, g, b, a = r + p, g + q, b + u, a + v
+    f = 1.0 / (na * nb)
+    return r * f, g * f, b * f, a * f
+
+
+@inline_kernel
+def border_cover(x: float, extent: float, hard: bool) -> float:
+    """How much of a texel's footprint of width ``extent`` around ``x`` lies within 0…1."""
+    if hard:
+        return 1.0 if 0.0 <= x < 1.0 else 0.0
+    half = 0.5 * max(extent, 1e-12)
+    return max(0.0, (min(x + half, 1.0) - max(x - half, 0.0)) / (2.0 * half))

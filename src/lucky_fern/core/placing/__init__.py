@@ -1,0 +1,1 @@
+"""Placing pictures onto the surface."""

@@ -1,0 +1,60 @@
+"""The frame of a placed picture: where its middle is, which way is right, up and towards the projector."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, unit_rows
+from lucky_fern.core.project.document import Lay, Throw
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Right-handed: ``right`` × ``up`` = ``towards`` (unit vectors, (3,) float64)."""
+
+    origin: F64
+    right: F64
+    up: F64
+    towards: F64
+
+    @property
+    def matrix(self) -> F64:
+        """(3, 3): world vectors to frame coordinates (right, up, towards)."""
+        return np.stack([self.right, self.up, self.towards])
+
+
+def throw_frame(place: Throw) -> Frame:
+    """The frame of a thrown picture.
+
+    ``up`` is straightened to stand at right angles to the normal; where the two run along the same line
+    another up is taken (the world's Y, or −Z for a picture that faces straight up or down). ``rotate``
+    turns it counter-clockwise as seen from the projector.
+    """
+    towards = unit_rows(np.asarray(place.normal, np.float64))
+    up = np.zeros(3)
+    for wish in (place.up, (0.0, 1.0, 0.0), (0.0, 0.0, -1.0)):
+        unit = unit_rows(np.asarray(wish, np.float64))
+        up = unit - towards * (unit @ towards)
+        if np.linalg.norm(up) > 1e-6:
+            break
+    up = unit_rows(up)
+    right = np.cross(up, towards)
+    angle = np.radians(place.rotate)
+    cos, sin = np.cos(angle), np.sin(angle)
+    return Frame(
+        np.asarray(place.point, np.float64), cos * right + sin * up, cos * up - sin * right, towards
+    )
+
+
+def lay_matrix(place: Lay, height: float) -> tuple[F64, F64]:
+    """How a laid picture's coordinates follow from tile-local UV.
+
+    Returns
+    -------
+    matrix (2, 2), offset (2,): (s, t) = matrix @ (u, v) + offset, with s from the picture's left and t
+    from its top, both 0…1.
+    """
+    angle = np.radians(place.rotate)
+    cos, sin = np.cos(angle), np.sin(angle)
+    matrix = np.array([[cos / place.width, sin / place.width], [sin / height, -cos / height]])
+    return matrix, np.array([0.5, 0.5]) - matrix @ np.asarray(place.centre, np.float64)

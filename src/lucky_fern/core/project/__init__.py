@@ -1,0 +1,1 @@
+"""The project document, its commands, its file."""

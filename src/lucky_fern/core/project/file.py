@@ -1,0 +1,111 @@
+"""The ``.fern`` project file: a zip of ``project.json`` and the files it names (docs/project-format.md)."""
+
+import io
+import zipfile
+import zlib
+from pathlib import Path, PurePath
+
+import msgspec
+
+from lucky_fern.core.errors import ProjectError
+from lucky_fern.core.files import write_whole
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.document import FORMAT_VERSION, Project
+
+DOCUMENT = "project.json"
+SUFFIX = ".fern"
+_STORED = {".png", ".jpg", ".jpeg", ".webp"}  # compressed already
+_EPOCH = (1980, 1, 1, 0, 0, 0)  # no clock inside, so equal projects make equal files
+
+
+def _members(project: Project) -> dict[str, str]:
+    """Names inside the zip of the digests that a project needs: readable, and safe on every system."""
+    members: dict[str, str] = {}
+    if project.model is not None:
+        for name, digest in project.model.files.items():
+            members.setdefault(digest, f"model/{digest[:12]}{PurePath(name).suffix.lower()}")
+    for kit in project.pictures.values():
+        members.setdefault(kit.digest, f"pictures/{kit.digest[:12]}{PurePath(kit.name).suffix.lower()}")
+    return members
+
+
+def pack(project: Project, blobs: Blobs) -> bytes:
+    """The bytes of a project file; equal projects give equal bytes."""
+    members = _members(project)
+    document = {
+        "lucky-fern": FORMAT_VERSION,
+        "project": project,
+        "contents": {digest: members[digest] for digest in sorted(members)},
+    }
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        text = msgspec.json.format(msgspec.json.encode(document, order="deterministic"), indent=1)
+        archive.writestr(zipfile.ZipInfo(DOCUMENT, _EPOCH), text, zipfile.ZIP_DEFLATED)
+        for digest, name in sorted(members.items(), key=lambda item: item[1]):
+            kind = zipfile.ZIP_STORED if PurePath(name).suffix in _STORED else zipfile.ZIP_DEFLATED
+            archive.writestr(zipfile.ZipInfo(name, _EPOCH), blobs[digest], kind)
+    return out.getvalue()
+
+
+def unpack(data: bytes, name: str) -> tuple[Project, Blobs]:
+    """Read the bytes of a project file.
+
+    Raises
+    ------
+    ProjectError
+        If they are damaged, foreign, or of a newer version.
+    """
+    damaged = f"{name} is damaged and cannot be opened; take an older copy of it."
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            if DOCUMENT not in archive.namelist():
+                raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.")
+            top = msgspec.json.decode(archive.read(DOCUMENT))
+            if not isinstance(top, dict) or not isinstance(top.get("lucky-fern"), int):
+                raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.")
+            if top["lucky-fern"] > FORMAT_VERSION:
+                raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
+            project = msgspec.convert(top["project"], Project)
+            contents = msgspec.convert(top["contents"], dict[str, str])
+            blobs = Blobs()
+            for digest, member in contents.items():
+                if blobs.add(archive.read(member)) != digest:
+                    raise ProjectError(damaged)
+    except zipfile.BadZipFile as error:
+        if data[:2] == b"PK":
+            raise ProjectError(damaged) from error
+        raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.") from error
+    except (msgspec.MsgspecError, KeyError, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        raise ProjectError(damaged) from error
+    missing = [digest for digest in _members(project) if digest not in blobs]
+    if missing:
+        raise ProjectError(damaged)
+    return project, blobs
+
+
+def save_project(path: Path, project: Project, blobs: Blobs) -> None:
+    """Write a project file atomically.
+
+    Raises
+    ------
+    ExportError
+        If it cannot be written; an older file of that name stays as it was.
+    """
+    write_whole(path, pack(project, blobs))
+
+
+def open_project(path: Path) -> tuple[Project, Blobs]:
+    """Read a project file from disk.
+
+    Raises
+    ------
+    ProjectError
+        If it is missing, unreadable, damaged, foreign, or of a newer version.
+    """
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise ProjectError(f"{path} does not exist; check the path.") from None
+    except OSError as error:
+        raise ProjectError(f"{path} cannot be read ({error.strerror}); check its permissions.") from error
+    return unpack(data, path.name)

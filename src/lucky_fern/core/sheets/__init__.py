@@ -1,0 +1,1 @@
+"""Sheets: which texel is where on the surface."""

@@ -1,0 +1,119 @@
+"""Kernels that walk over the texels of triangles.
+
+Texel space of a sheet: x to the right, y down, in texels; the centre of (row r, column c) is at
+(c + ½, r + ½). A texel belongs to a triangle if its centre is inside or on the border. A triangle so
+small that it holds no centre gets the texel in which its middle lies, so that no island is lost.
+"""
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32, I64, U8
+from lucky_fern.core.compiled import inline_kernel, kernel
+
+_EDGE = 1e-7  # texels; centres this close to an edge count as on it
+
+
+@inline_kernel
+def row_span(corners: F64, y: float) -> tuple[float, float]:
+    """Lowest and highest x of a triangle (3, 2) on the line at ``y``; (inf, -inf) where it is not met."""
+    low, high = np.inf, -np.inf
+    for k in range(3):
+        x0, y0 = corners[k, 0], corners[k, 1]
+        x1, y1 = corners[(k + 1) % 3, 0], corners[(k + 1) % 3, 1]
+        if (y0 < y - _EDGE and y1 < y - _EDGE) or (y0 > y + _EDGE and y1 > y + _EDGE):
+            continue
+        if abs(y1 - y0) < 1e-12:
+            low, high = min(low, x0, x1), max(high, x0, x1)
+            continue
+        f = min(max((y - y0) / (y1 - y0), 0.0), 1.0)
+        x = x0 + f * (x1 - x0)
+        low, high = min(low, x), max(high, x)
+    return low - _EDGE, high + _EDGE
+
+
+@inline_kernel
+def centre_hits(corners: F64) -> bool:
+    """Whether a triangle (3, 2) holds any texel's centre."""
+    top = min(corners[0, 1], corners[1, 1], corners[2, 1])
+    bottom = max(corners[0, 1], corners[1, 1], corners[2, 1])
+    for row in range(int(np.ceil(top - 0.5 - _EDGE)), int(np.floor(bottom - 0.5 + _EDGE)) + 1):
+        low, high = row_span(corners, row + 0.5)
+        if np.ceil(low - 0.5) <= np.floor(high - 0.5):
+            return True
+        if row - top > 64:  # so tall a triangle without a hit is a needle; the rest would not differ
+            return False
+    return False
+
+
+@kernel
+def needles(corners: F64) -> U8:
+    """(T,) 1 where a triangle of (T, 3, 2) holds no texel's centre."""
+    found = np.zeros(len(corners), np.uint8)
+    for t in range(len(corners)):
+        if not centre_hits(corners[t]):
+            found[t] = 1
+    return found
+
+
+@kernel
+def bin_triangles(corners: F64, chunk: int, across: int) -> tuple[I64, I32]:
+    """Which triangles may touch which chunk.
+
+    Returns
+    -------
+    starts : (across² + 1,) int64, where each chunk's list starts in ``items``.
+    items : int32 rows of ``corners`` (T, 3, 2), chunk after chunk, rising within a chunk.
+    """
+    starts = np.zeros(across * across + 1, np.int64)
+    items = np.empty(0, np.int32)
+    fill = np.empty(0, np.int64)
+    for turn in range(2):
+        if turn == 1:
+            starts = np.cumsum(starts)
+            items = np.empty(starts[-1], np.int32)
+            fill = starts.copy()
+        for t in range(len(corners)):
+            left = max(int(np.floor((corners[t, :, 0].min() - 1) / chunk)), 0)
+            right = min(int(np.floor((corners[t, :, 0].max() + 1) / chunk)), across - 1)
+            top = max(int(np.floor((corners[t, :, 1].min() - 1) / chunk)), 0)
+            bottom = min(int(np.floor((corners[t, :, 1].max() + 1) / chunk)), across - 1)
+            for row in range(top, bottom + 1):
+                for column in range(left, right + 1):
+                    cell = row * across + column
+                    if turn == 0:
+                        starts[cell + 1] += 1
+                    else:
+                        items[fill[cell]] = t
+                        fill[cell] += 1
+    return starts, items
+
+
+@kernel
+def mark_triangles(
+    corners: F64, needle: U8, items: I32, row0: int, column0: int, out: I32, values: I32
+) -> None:
+    """Write ``values[t]`` into the texels of each triangle t of ``items``; the first to come stays.
+
+    ``out`` (rows, columns) int32 starts at texel (row0, column0) and holds -1 where nothing is yet.
+    """
+    rows, columns = out.shape
+    for n in range(len(items)):
+        t = items[n]
+        c = corners[t]
+        if needle[t]:
+            r = int(np.floor((c[0, 1] + c[1, 1] + c[2, 1]) / 3)) - row0
+            k = int(np.floor((c[0, 0] + c[1, 0] + c[2, 0]) / 3)) - column0
+            if 0 <= r < rows and 0 <= k < columns and out[r, k] < 0:
+                out[r, k] = values[t]
+            continue
+        top = max(int(np.ceil(c[:, 1].min() - 0.5 - _EDGE)) - row0, 0)
+        bottom = min(int(np.floor(c[:, 1].max() - 0.5 + _EDGE)) - row0, rows - 1)
+        for r in range(top, bottom + 1):
+            low, high = row_span(c, r + row0 + 0.5)
+            if low > high:
+                continue
+            first = max(int(np.ceil(low - 0.5)) - column0, 0)
+            last = min(int(np.floor(high - 0.5)) - column0, columns - 1)
+            for k in range(first, last + 1):
+                if out[r, k] < 0:
+                    out[r, k] = values[t]

@@ -1,0 +1,183 @@
+"""A sheet: one material on one tile, and how its texels lie on the surface."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32, I64, U8, Bool
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, chunks_across, for_each, shape, span
+from lucky_fern.core.sheets.padding import Padding, plan_padding
+from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles
+from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
+
+SMALLEST, LARGEST = 16, 8192
+
+
+@dataclass(frozen=True)
+class SurfacePoints:
+    """Where the texels of a chunk lie on the surface; rows and columns as the chunk's.
+
+    ``triangle`` (r, c) int32, -1 outside every island; ``barycentric`` (r, c, 3), ``position`` and
+    ``normal`` (r, c, 3) float64, zero where there is no triangle.
+    """
+
+    triangle: I32
+    barycentric: F64
+    position: F64
+    normal: F64
+
+
+class Sheet:
+    """The texel-to-surface mapping of one sheet; derived from the model once per size.
+
+    Attributes
+    ----------
+    triangle : (N,) int32 rows of the model that have a place here.
+    xy : (N, 3, 2) float64 their corners in texel space (x right, y down).
+    """
+
+    def __init__(self, key: SheetKey, size: int, model: Model, triangle: I32) -> None:
+        self.key = key
+        self.size = size
+        self.model = model
+        self.triangle = triangle
+        column, row = corner_of(key.tile)
+        uv = model.uv[triangle] - (column, row)
+        self.xy: F64 = np.ascontiguousarray(np.stack([uv[..., 0] * size, (1.0 - uv[..., 1]) * size], axis=-1))
+        self.starts: I64
+        self.items: I32
+        self.starts, self.items = bin_triangles(self.xy, CHUNK, chunks_across(size))
+        self.needle: U8 = needles(self.xy)
+
+    def chunk_triangles(self, chunk: Chunk) -> I32:
+        """Rows of ``xy`` that may touch a chunk."""
+        cell = chunk.row * chunks_across(self.size) + chunk.column
+        return self.items[self.starts[cell] : self.starts[cell + 1]]
+
+    def chunks_of(self, chosen: Bool) -> set[Chunk]:
+        """The chunks that any chosen triangle ((N,) bool over ``xy``) may touch."""
+        across = chunks_across(self.size)
+        count = np.add.reduceat(np.append(chosen[self.items], False), np.minimum(self.starts[:-1], len(self.items)))
+        filled = (np.diff(self.starts) > 0) & (count > 0)
+        return {Chunk(int(cell) // across, int(cell) % across) for cell in np.flatnonzero(filled)}
+
+    def owners(self, chunk: Chunk, chosen: Bool | None = None) -> I32:
+        """(r, c) int32, the row of ``xy`` that owns each texel of a chunk; -1 outside.
+
+        With ``chosen`` (N,) bool, only those triangles are asked.
+        """
+        rows, columns = span(chunk, self.size)
+        out = np.full(shape(chunk, self.size), -1, np.int32)
+        items = self.chunk_triangles(chunk)
+        if chosen is not None:
+            items = items[chosen[items]]
+        values = np.arange(len(self.xy), dtype=np.int32)
+        mark_triangles(self.xy, self.needle, items, rows.start, columns.start, out, values)
+        return out
+
+    def surface_points(self, chunk: Chunk) -> SurfacePoints:
+        """Triangle, barycentrics, position and interpolated normal of each texel of a chunk."""
+        rows, columns = span(chunk, self.size)
+        owner = self.owners(chunk)
+        inside = owner >= 0
+        y, x = np.mgrid[rows, columns] + 0.5
+        corner = self.xy[owner]
+        a, b, c = corner[..., 0, :], corner[..., 1, :], corner[..., 2, :]
+        area = _cross(b - a, c - a)
+        point = np.stack([x, y], axis=-1)
+        safe = np.where(area == 0, 1.0, area)
+        weight_b, weight_c = _cross(point - a, c - a) / safe, _cross(b - a, point - a) / safe
+        barycentric = np.stack([1 - weight_b - weight_c, weight_b, weight_c], axis=-1)
+        triangle = np.where(inside, self.triangle[owner], -1).astype(np.int32)
+        position = np.einsum("rck,rckd->rcd", barycentric, self.model.corners[triangle])
+        normal = np.einsum("rck,rckd->rcd", barycentric, self.model.normals[triangle].astype(np.float64))
+        for values in (barycentric, position, normal):
+            values[~inside] = 0.0
+        return SurfacePoints(triangle, barycentric, position, normal)
+
+    @cached_property
+    def covered(self) -> Bool:
+        """(size, size) bool, the texels that belong to an island."""
+        result = np.zeros((self.size, self.size), np.bool_)
+
+        def mark(chunk: Chunk) -> None:
+            result[span(chunk, self.size)] = self.owners(chunk) >= 0
+
+        for_each(mark, all_chunks(self.size))
+        return result
+
+    @cached_property
+    def padding(self) -> Padding:
+        """Where the texels outside the islands copy from."""
+        return plan_padding(self.covered)
+
+
+def _cross(a: F64, b: F64) -> F64:
+    return a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+
+
+@dataclass(frozen=True)
+class Placement:
+    """Which triangles lie on which sheet, and what did not fit."""
+
+    triangles: dict[SheetKey, I32]
+    warnings: tuple[str, ...]
+
+
+def place_triangles(model: Model) -> Placement:
+    """Deal the model's triangles to sheets by material and UDIM tile.
+
+    A triangle that reaches over a tile's border lies on both tiles. Triangles outside the range of
+    tiles (u below 0 or above 10, v below 0) lie on no sheet, with a warning.
+    """
+    usable = np.flatnonzero(model.has_uv)
+    uv = model.uv[usable]
+    tiny = 1e-6
+    low = np.floor(uv.min(axis=1) + tiny).astype(np.int64)
+    high = np.maximum(np.ceil(uv.max(axis=1) - tiny).astype(np.int64) - 1, low)
+    sheets: dict[SheetKey, list[I32]] = {}
+    outside = 0
+    single = (low == high).all(axis=1)
+    column, row = low[single, 0], low[single, 1]
+    fits = (column >= 0) & (column <= 9) & (row >= 0) & (1001 + column + 10 * row <= LAST_TILE)
+    outside += int((~fits).sum())
+    triangle, tile = usable[single][fits], (1001 + column + 10 * row)[fits]
+    code = model.material[triangle].astype(np.int64) * 10000 + tile
+    for value in np.unique(code):
+        key = SheetKey(model.materials[int(value) // 10000], int(value) % 10000)
+        sheets.setdefault(key, []).append(triangle[code == value].astype(np.int32))
+    for index in np.flatnonzero(~single):
+        found = False
+        for c in range(max(low[index, 0], 0), min(high[index, 0], 9) + 1):
+            for r in range(max(low[index, 1], 0), min(high[index, 1], 899) + 1):
+                if is_tile(tile_of(c, r)) and _touches(uv[index] - (c, r)):
+                    found = True
+                    key = SheetKey(model.materials[model.material[usable[index]]], tile_of(c, r))
+                    sheets.setdefault(key, []).append(np.array([usable[index]], np.int32))
+        outside += not found
+    warnings = []
+    if outside:
+        warnings.append(
+            f"{outside} triangle{'' if outside == 1 else 's'} of {model.name} lie outside the tiles that files can "
+            "carry (u from 0 to 10, v from 0 up): nothing can be painted there. Move those islands onto a tile."
+        )
+    order = {name: index for index, name in enumerate(model.materials)}
+    keys = sorted(sheets, key=lambda key: (order[key.material], key.tile))
+    return Placement({key: np.sort(np.concatenate(sheets[key])) for key in keys}, tuple(warnings))
+
+
+def _touches(corner: F64) -> bool:
+    """Whether a triangle (3, 2) and the unit square share an area: no separating axis between them."""
+    tiny = 1e-6
+    if (corner.max(axis=0) <= tiny).any() or (corner.min(axis=0) >= 1 - tiny).any():
+        return False
+    square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])
+    for k in range(3):
+        edge = corner[(k + 1) % 3] - corner[k]
+        axis = np.array([-edge[1], edge[0]])
+        mine, other = corner @ axis, square @ axis
+        if mine.max() <= other.min() + tiny or other.max() <= mine.min() + tiny:
+            return False
+    return True

@@ -1,0 +1,61 @@
+"""The surface: a model together with its sheets, the ground that everything else is computed on."""
+
+from collections.abc import Callable
+from functools import cached_property
+
+import numpy as np
+
+from lucky_fern.core.arrays import I32, Bool
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
+
+
+class Surface:
+    """A model's sheets at the sizes a project asks for; sheets are built when first needed and kept."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self.placement: Placement = place_triangles(model)
+        self.keys: tuple[SheetKey, ...] = tuple(self.placement.triangles)
+        self._sheets: dict[tuple[SheetKey, int], Sheet] = {}
+
+    def sheet(self, key: SheetKey, size: int) -> Sheet:
+        """A sheet at a size. The two sizes asked for last are kept (the window's and an export's)."""
+        kept = self._sheets.pop((key, size), None) or Sheet(key, size, self.model, self.placement.triangles[key])
+        same = [other for other in self._sheets if other[0] == key]
+        if len(same) > 1:
+            del self._sheets[same[0]]
+        self._sheets[key, size] = kept
+        return kept
+
+    def sheets(self, size_of: Callable[[SheetKey], int]) -> list[Sheet]:
+        return [self.sheet(key, size_of(key)) for key in self.keys]
+
+    @cached_property
+    def materials(self) -> tuple[str, ...]:
+        """Materials that have a sheet, in the model's order."""
+        return tuple(dict.fromkeys(key.material for key in self.keys))
+
+    def triangles_of_parts(self, parts: tuple[str, ...] | None) -> Bool | None:
+        """(T,) bool, triangles of the named parts; None for all.
+
+        A part named ``object/group`` answers to its whole name and to the object's alone.
+        """
+        if parts is None:
+            return None
+        names = self.model.parts
+        chosen = [name in parts or any(name.startswith(part + "/") for part in parts) for name in names]
+        result: Bool = np.array(chosen, np.bool_)[self.model.part]
+        return result
+
+    def tiles_of(self, material: str) -> list[int]:
+        return [key.tile for key in self.keys if key.material == material]
+
+    @cached_property
+    def sheet_of_triangle(self) -> I32:
+        """(T,) int32, the number in ``keys`` of the (first) sheet each triangle lies on; -1 for none."""
+        result = np.full(self.model.triangle_count, -1, np.int32)
+        for number in range(len(self.keys) - 1, -1, -1):
+            result[self.placement.triangles[self.keys[number]]] = number
+        return result

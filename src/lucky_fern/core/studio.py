@@ -1,0 +1,128 @@
+"""A project being worked on: document, contents, history, and everything derived from them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.errors import ModelError, PictureError, ProjectError
+from lucky_fern.core.model.load import ModelFiles, build, gather
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.pictures.picture import Picture, read_picture
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.commands import AddPicture, Command
+from lucky_fern.core.project.document import KitPicture, ModelSource, Project
+from lucky_fern.core.project.file import open_project, save_project
+from lucky_fern.core.project.history import History
+from lucky_fern.core.sheets.surface import Surface
+
+
+class Studio:
+    """What one window (or one job) works on. Holds no pixels of its own; see ``sources``."""
+
+    def __init__(self, project: Project, blobs: Blobs, model: Model) -> None:
+        self.blobs = blobs
+        self.model = model
+        self.history = History(project)
+        self.saved = project
+        self.surface = Surface(model)
+        self.sources = Sources(self.surface, blobs)
+
+    @classmethod
+    def new(cls, model_path: Path, name: str | None = None, sheet_size: int = 1024) -> Studio:
+        """Start a project on a model file.
+
+        Raises
+        ------
+        ModelError
+            If the model cannot be used.
+        """
+        files = gather(model_path)
+        model = build(files)
+        blobs = Blobs()
+        source = ModelSource(files.name, {name: blobs.add(data) for name, data in files.files.items()})
+        return cls(Project(name or model_path.stem, source, sheet_size), blobs, model)
+
+    @classmethod
+    def open(cls, path: Path) -> Studio:
+        """Open a saved project; its name follows the file's.
+
+        Raises
+        ------
+        ProjectError, ModelError
+            If the file or the model inside it cannot be used.
+        """
+        project, blobs = open_project(path)
+        if project.model is None:
+            raise ProjectError(f"{path.name} holds no model; take an older copy of it.")
+        try:
+            files = {name: blobs[digest] for name, digest in project.model.files.items()}
+            model = build(ModelFiles(project.model.name, files))
+        except (ModelError, KeyError) as error:
+            raise ProjectError(f"the model inside {path.name} cannot be read: {error}") from error
+        return cls(project, blobs, model)
+
+    @property
+    def project(self) -> Project:
+        return self.history.now
+
+    @property
+    def changed(self) -> bool:
+        """Whether there is something that is not saved."""
+        return self.project is not self.saved and self.project != self.saved
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        return (*self.model.warnings, *self.surface.placement.warnings)
+
+    def execute(self, command: Command, merge: bool = False) -> Project:
+        """Do an edit; see :meth:`History.execute`."""
+        return self.history.execute(command, merge)
+
+    def add_picture(self, path: Path) -> str:
+        """Read a picture file and put it into the kit; its id (the same file comes in once).
+
+        Raises
+        ------
+        PictureError
+            If it is missing or cannot be read.
+        """
+        try:
+            data = path.read_bytes()
+        except FileNotFoundError:
+            raise PictureError(f"{path} does not exist; check the path.") from None
+        except OSError as error:
+            raise PictureError(f"{path} cannot be read ({error.strerror}); check the path.") from error
+        return self.add_picture_bytes(data, path.name)[0]
+
+    def add_picture_bytes(self, data: bytes, name: str) -> tuple[str, Picture]:
+        """Put a picture's bytes into the kit; its id and the picture.
+
+        Raises
+        ------
+        PictureError
+            If the bytes cannot be read.
+        """
+        picture = read_picture(data, name)
+        digest = self.blobs.add(data)
+        for identity, kit in self.project.pictures.items():
+            if kit.digest == digest:
+                return identity, picture
+        identity = name
+        number = 2
+        while identity in self.project.pictures:
+            identity = f"{Path(name).stem} {number}{Path(name).suffix}"
+            number += 1
+        self.execute(AddPicture(identity, KitPicture(name, digest, picture.width, picture.height)))
+        return identity, picture
+
+    def save(self, path: Path) -> None:
+        """Save the project file.
+
+        Raises
+        ------
+        ExportError
+            If it cannot be written.
+        """
+        save_project(path, self.project, self.blobs)
+        self.saved = self.project

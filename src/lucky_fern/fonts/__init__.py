@@ -1,0 +1,1 @@
+"""Fonts that ship with the program; their licences stand in LICENCES.txt."""

@@ -1,0 +1,64 @@
+"""Compile every kernel once, so that nobody waits at the first click."""
+
+import json
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+BLOCKS = """o block
+v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 .2\nv 1 0 .2\nv 1 1 .2\nv 0 1 .2
+vt 0.1 0.1\nvt 0.4 0.1\nvt 0.4 0.4\nvt 0.1 0.4\nvt 0.6 0.6\nvt 0.9 0.6\nvt 0.9 0.9\nvt 0.6 0.9
+usemtl paint
+f 1/1 2/2 3/3 4/4
+f 5/5 6/6 7/7 8/8
+"""
+
+
+def drop_stale(package: Path) -> None:
+    """Remove compiled kernels: those that call a changed one would not notice by themselves."""
+    for pattern in ("*.nbi", "*.nbc"):
+        for file in package.rglob(pattern):
+            file.unlink(missing_ok=True)
+
+
+def compile_kernels(folder: Path) -> None:
+    """Send a tiny project through the job runner, in ways that reach every kernel."""
+    import numpy as np
+    from PIL import Image
+
+    from lucky_fern.core.jobs.run import run_job
+    from lucky_fern.core.model.load import load_model
+    from lucky_fern.core.sheets.picking import pick
+
+    pixels = np.full((8, 8, 4), 200, np.uint8)
+    Image.fromarray(pixels).save(folder / "p.png")
+    (folder / "m.obj").write_text(BLOCKS)
+    throw = {"mode": "throw", "point": [0.5, 0.5, 0.2], "normal": [0, 0, 1], "width": 0.5, "depth": 0.5}
+    lay = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.3, 0.3], "width": 0.2, "rotate": 20}
+    every = {"colour": "picture", "roughness": "picture", "normal": "picture", "metallic": 0.5}
+    steps = [
+        {"do": "wash", "values": {"colour": "#335577", "roughness": 0.5}},
+        {"do": "wash", "pictures": {"colour": "p.png"}, "blend": "multiply", "scope": {"parts": ["block"]}},
+        {"do": "decal", "picture": "p.png", "place": throw, "channels": every},
+        {"do": "decal", "picture": "p.png", "place": lay, "blend": "multiply", "channels": every},
+    ]
+    exports = [{"preset": "separate", "out": str(bits), "bits": bits} for bits in (8, 16)]
+    job = {"job": 1, "model": "m.obj", "sheet_size": 64, "steps": steps, "exports": exports}
+    (folder / "j.json").write_text(json.dumps(job))
+    run_job(folder / "j.json")
+    pick(load_model(folder / "m.obj"), np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
+
+
+def main() -> None:
+    """Drop what is stale and compile anew, with a line about it."""
+    print("fern: compiling the kernels (once, about a minute) …", file=sys.stderr, flush=True)
+    start = time.monotonic()
+    drop_stale(Path(__file__).parent)
+    with tempfile.TemporaryDirectory() as folder:
+        compile_kernels(Path(folder))
+    print(f"fern: compiled in {time.monotonic() - start:.0f} s", file=sys.stderr, flush=True)
+
+
+if __name__ == "__main__":
+    main()
