@@ -5,10 +5,12 @@ turned upright by their EXIF tag. What was done is said in ``notes``.
 """
 
 import io
+import re
 import struct
 from dataclasses import dataclass, field
 from importlib import resources
 from pathlib import PurePath
+from xml.etree import ElementTree
 
 import cv2
 import numpy as np
@@ -18,7 +20,7 @@ from lucky_fern.core.arrays import U8, U16, Array
 from lucky_fern.core.errors import PictureError
 
 LARGEST_PIXELS = 400_000_000
-SVG_LONGEST = 2048
+SVG_LONGEST = 1024
 SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif")
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, before anything is unpacked
@@ -200,9 +202,25 @@ def _read_svg(data: bytes, name: str) -> Picture:
         fonts = resources.files("lucky_fern") / "fonts"
         # Only the fonts that ship are used: the same file looks the same on every machine.
         options = {"skip_system_fonts": True, "font_dirs": [str(fonts)], "font_family": "Inter"}
-        natural = Image.open(io.BytesIO(bytes(resvg_py.svg_to_bytes(svg_string=text, **options))))
-        zoom = SVG_LONGEST / max(natural.size)
-        png = resvg_py.svg_to_bytes(svg_string=text, width=max(1, round(natural.width * zoom)), **options)
-    except (ValueError, UnicodeDecodeError, OSError) as error:
+        across, down = _svg_size(text)
+        zoom = SVG_LONGEST / max(across, down)
+        png = resvg_py.svg_to_bytes(svg_string=text, width=max(1, round(across * zoom)), **options)
+    except (ValueError, OSError, ElementTree.ParseError) as error:
         raise PictureError(f"{name} is not a readable SVG ({error}); save it again as plain SVG.") from error
     return Picture(name, np.array(Image.open(io.BytesIO(bytes(png))).convert("RGBA")), True)
+
+
+def _svg_size(text: str) -> tuple[float, float]:
+    """Natural proportions of an SVG: its width and height, else its viewBox, else a square."""
+    root = ElementTree.fromstring(text)
+    lengths = [re.match(r"\s*([0-9.]+)(?:px|pt|mm|cm|in)?\s*\Z", root.get(key, "")) for key in ("width", "height")]
+    box = re.findall(r"[-0-9.eE]+", root.get("viewBox", ""))
+    if lengths[0] and lengths[1]:
+        size = float(lengths[0][1]), float(lengths[1][1])
+    elif len(box) == 4:
+        size = float(box[2]), float(box[3])
+    else:
+        size = 100.0, 100.0
+    if not (size[0] > 0 and size[1] > 0):
+        raise ValueError("it has no size")
+    return size
