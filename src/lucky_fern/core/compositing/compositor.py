@@ -46,22 +46,22 @@ def composite_chunk(sources: Sources, project: Project, map_name: str, sheet: Sh
         channel = layer.active_channels().get(map_name)
         if channel is None or chunk not in sources.chunks(project, layer, sheet):
             continue
-        rgba = sources.stamp(project, layer, map_name, sheet, chunk).rgba
+        stamp = sources.stamp(project, layer, map_name, sheet, chunk)
         mode = MODE_NUMBERS[layer.blend_on(channel)]
         opacity = layer.opacity * channel.opacity
         if channel.source != "picture":
             value = np.array(parse_value(map_name, channel.source), np.float32)
-            if rgba is None:
+            if stamp.alpha is None:
                 blend_value(acc, value, opacity, mode)
             else:
-                blend_value_through(acc, value, rgba[..., 3], opacity, mode)
-        elif rgba is not None:
+                blend_value_through(acc, value, stamp.alpha, opacity, mode)
+        elif stamp.rgba is not None:
             if spec.kind == "normal":
-                blend_normals(acc, rgba, opacity)
+                blend_normals(acc, stamp.rgba, opacity)
             elif spec.kind == "scalar":
-                blend_luminance(acc, rgba, LUMINANCE, opacity, mode)
+                blend_luminance(acc, stamp.rgba, LUMINANCE, opacity, mode)
             else:
-                blend_rgba(acc, rgba, opacity, mode)
+                blend_rgba(acc, stamp.rgba, opacity, mode)
     return acc
 
 

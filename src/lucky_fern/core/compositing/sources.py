@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lucky_fern.core.arrays import U16, Bool
+from lucky_fern.core.arrays import U16
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid
@@ -55,9 +55,14 @@ class Kept:
 
 @dataclass(frozen=True)
 class Stamp:
-    """A chunk of a layer: straight RGBA uint16 (r, c, 4), None where the layer gives its full value."""
+    """What a layer gives to a chunk.
+
+    ``rgba`` (r, c, 4) uint16, straight, for pictures; ``alpha`` (r, c) uint16 says where, None meaning
+    everywhere.
+    """
 
     rgba: U16 | None
+    alpha: U16 | None
 
 
 class Sources:
@@ -110,7 +115,9 @@ class Sources:
             return set()
         content = layer.content
         if not isinstance(content, Decal):
-            return set(all_chunks(sheet.size))
+            if layer.scope.parts is None:
+                return set(all_chunks(sheet.size))
+            return self._part_chunks(layer.scope.parts, sheet)
         height = place_height(content.place, project.pictures[content.picture])
         key = ("chunks", content.place, height, layer.scope.parts, sheet.key, sheet.size)
         value = self._chunks.get(key, lambda: self._find_chunks(layer, content.place, height, sheet), lambda _: 1024)
@@ -131,7 +138,7 @@ class Sources:
             kit = project.pictures[channel.picture or content.picture]
             height = place_height(content.place, project.pictures[content.picture])
         elif channel.source != "picture":
-            return Stamp(self._scope_mask(layer, sheet, chunk))
+            return Stamp(None, self._part_mask(layer.scope.parts, sheet, chunk))
         else:
             assert channel.picture is not None
             kit, height = project.pictures[channel.picture], 0.0
@@ -143,7 +150,7 @@ class Sources:
             lambda made: made.nbytes,  # type: ignore[attr-defined]
         )
         assert isinstance(value, np.ndarray)
-        return Stamp(value)
+        return Stamp(value, value[..., 3])
 
     def _draw(
         self, layer: Layer, kit: KitPicture, height: float, flavour: Flavour, sheet: Sheet, chunk: Chunk
@@ -163,22 +170,35 @@ class Sources:
             assert not isinstance(content, Decal)
             affine = repeat_on_sheet(content, sheet.key, sheet.size)
             rgba = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=True)
-        inside = self._part_texels(layer, sheet, chunk)
-        if inside is not None:
-            rgba[~inside] = 0
+        mask = self._part_mask(layer.scope.parts, sheet, chunk)
+        if mask is not None:
+            rgba[mask == 0] = 0
         return rgba
 
-    def _part_texels(self, layer: Layer, sheet: Sheet, chunk: Chunk) -> Bool | None:
-        chosen = self.surface.triangles_of_parts(layer.scope.parts)
-        if chosen is None:
-            return None
-        result: Bool = sheet.owners(chunk, chosen[sheet.triangle]) >= 0
-        return result
+    def _part_chunks(self, parts: tuple[str, ...], sheet: Sheet) -> set[Chunk]:
+        """The chunks that triangles of the named parts may touch."""
 
-    def _scope_mask(self, layer: Layer, sheet: Sheet, chunk: Chunk) -> U16 | None:
-        inside = self._part_texels(layer, sheet, chunk)
-        if inside is None:
+        def find() -> set[Chunk]:
+            chosen = self.surface.triangles_of_parts(parts)
+            assert chosen is not None
+            return sheet.chunks_of(chosen[sheet.triangle])
+
+        value = self._chunks.get(("part chunks", parts, sheet.key, sheet.size), find, lambda _: 1024)
+        assert isinstance(value, set)
+        return value
+
+    def _part_mask(self, parts: tuple[str, ...] | None, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        """(r, c) uint16, 65535 on texels of the named parts; None for all parts."""
+        if parts is None:
             return None
-        rgba = np.zeros((*inside.shape, 4), np.uint16)
-        rgba[inside] = 65535
-        return rgba
+
+        def draw() -> U16:
+            chosen = self.surface.triangles_of_parts(parts)
+            assert chosen is not None
+            inside = sheet.owners(chunk, chosen[sheet.triangle]) >= 0
+            return inside.astype(np.uint16) * np.uint16(65535)
+
+        key = ("part mask", parts, sheet.key, sheet.size, chunk)
+        value = self._chunks.get(key, draw, lambda made: made.nbytes)  # type: ignore[attr-defined]
+        assert isinstance(value, np.ndarray)
+        return value

@@ -50,3 +50,7 @@ class History:
             self._past.append((label, self.now))
             self.now, self._last = after, None
         return self.now
+
+    def seal(self) -> None:
+        """End a gesture: the next edit is a step of its own even if it would go on with the last."""
+        self._last = None

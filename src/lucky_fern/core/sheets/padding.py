@@ -43,13 +43,13 @@ class Padding:
         """Copy, in place, what comes from the given chunks (or all) of a (size, size, n) sheet."""
         flat = sheet.reshape(self.size * self.size, -1)
         if chunks is None:
-            flat[self.target] = flat[self.source]
+            _copy(flat, self.target, self.source)
             return
         across = chunks_across(self.size)
         for chunk in chunks:
             cell = chunk.row * across + chunk.column
             part = slice(self.starts[cell], self.starts[cell + 1])
-            flat[self.target[part]] = flat[self.source[part]]
+            _copy(flat, self.target[part], self.source[part])
 
     def limited(self, reach: int) -> Bool:
         """(N,) bool, which of the copies lie within ``reach`` texels (up to 254)."""
@@ -79,6 +79,14 @@ def plan_padding(covered: Bool) -> Padding:
     reach = np.minimum(np.ceil(distance.ravel()[target]), 255).astype(np.uint8)
     starts, order = _sort_by_chunk(source, size, CHUNK, across)
     return Padding(size, target[order], source[order], reach[order], starts)
+
+
+@kernel
+def _copy(texels: Array, target: I32, source: I32) -> None:
+    """texels[target] = texels[source], row by row of (N, n)."""
+    for n in range(len(target)):
+        for i in range(texels.shape[1]):
+            texels[target[n], i] = texels[source[n], i]
 
 
 @kernel

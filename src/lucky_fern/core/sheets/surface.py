@@ -18,6 +18,7 @@ class Surface:
         self.model = model
         self.placement: Placement = place_triangles(model)
         self.keys: tuple[SheetKey, ...] = tuple(self.placement.triangles)
+        self._chosen: dict[tuple[str, ...], Bool] = {}
         self._sheets: dict[tuple[SheetKey, int], Sheet] = {}
 
     def sheet(self, key: SheetKey, size: int) -> Sheet:
@@ -44,10 +45,11 @@ class Surface:
         """
         if parts is None:
             return None
-        names = self.model.parts
-        chosen = [name in parts or any(name.startswith(part + "/") for part in parts) for name in names]
-        result: Bool = np.array(chosen, np.bool_)[self.model.part]
-        return result
+        if parts not in self._chosen:
+            names = self.model.parts
+            chosen = [name in parts or any(name.startswith(part + "/") for part in parts) for name in names]
+            self._chosen[parts] = np.array(chosen, np.bool_)[self.model.part]
+        return self._chosen[parts]
 
     def tiles_of(self, material: str) -> list[int]:
         return [key.tile for key in self.keys if key.material == material]

@@ -1,0 +1,226 @@
+"""Poses as hands see them: where a decal's middle and half axes are, on the surface and on the sheet.
+
+Everything that dragging, dropping, scaling and turning in either view needs, without any window.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from lucky_fern.core.arrays import F64, unit_rows
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.placing.frame import throw_frame
+from lucky_fern.core.project.document import Lay, Place, Project, Throw
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, local_uv, pick, sheet_of, smooth_normal, uv_axes
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
+
+SMALLEST_SHARE = 1e-4  # of the model's size; handles do not shrink a decal below it
+
+
+@dataclass(frozen=True)
+class SurfacePose:
+    """A decal in the world: middle and half axes, (3,) float64."""
+
+    centre: F64
+    half_x: F64
+    half_y: F64
+    normal: F64
+
+
+@dataclass(frozen=True)
+class SheetPose:
+    """A decal in a material's UV space, linearised at its middle: (2,) float64, tiles counted along."""
+
+    sheet: SheetKey
+    centre: F64
+    half_x: F64
+    half_y: F64
+
+
+def _axes(model: Model, triangle: int) -> F64 | None:
+    """(3, 2) columns: how the surface point moves with u and with v; None where that is not defined."""
+    along_u, along_v = uv_axes(model, triangle)
+    axes = np.stack([along_u, along_v], axis=1)
+    return axes if np.abs(axes).max() > 0 else None
+
+
+def hit_under(model: Model, place: Throw) -> SurfaceHit | None:
+    """The surface point that a thrown picture's middle falls on, nearest to its own point."""
+    normal = unit_rows(np.asarray(place.normal, np.float64))
+    point = np.asarray(place.point, np.float64)
+    hit = pick(model, point + normal * place.depth, -normal)
+    if hit is not None and float((point - hit.position) @ normal) <= 2 * place.depth:
+        return hit
+    return None
+
+
+def surface_pose(surface: Surface, place: Place, height: float) -> SurfacePose | None:
+    """The pose in the world; None for a laid picture whose middle lies on no island."""
+    if isinstance(place, Throw):
+        frame = throw_frame(place)
+        return SurfacePose(
+            frame.origin, frame.right * place.width / 2, frame.up * height / 2, frame.towards
+        )
+    hit = at_uv(surface, place.material, _global_centre(place))
+    axes = None if hit is None else _axes(surface.model, hit.triangle)
+    if hit is None or axes is None:
+        return None
+    right, up = _lay_axes(place, height)
+    return SurfacePose(hit.position, axes @ right, axes @ up, hit.normal)
+
+
+def sheet_pose(surface: Surface, place: Place, height: float) -> SheetPose | None:
+    """The pose on the sheet; None for a thrown picture whose middle falls on nothing with UVs."""
+    if isinstance(place, Lay):
+        right, up = _lay_axes(place, height)
+        return SheetPose(SheetKey(place.material, place.tile), _global_centre(place), right, up)
+    hit = hit_under(surface.model, place)
+    if hit is None or not np.isfinite(hit.uv).all():
+        return None
+    key, axes = sheet_of(surface, hit), _axes(surface.model, hit.triangle)
+    if key is None or axes is None:
+        return None
+    frame = throw_frame(place)
+    # On a slanted face the picture covers more of the surface: follow it along the throw, not upright.
+    flat = np.stack([frame.right, frame.up]) @ axes
+    if abs(np.linalg.det(flat)) < 1e-9 * np.abs(flat).max() ** 2:
+        return None
+    to_uv = np.linalg.inv(flat)
+    return SheetPose(key, hit.uv, to_uv[:, 0] * place.width / 2, to_uv[:, 1] * height / 2)
+
+
+def _global_centre(place: Lay) -> F64:
+    return np.add(corner_of(place.tile), place.centre).astype(np.float64)
+
+
+def _lay_axes(place: Lay, height: float) -> tuple[F64, F64]:
+    angle = np.radians(place.rotate)
+    right = np.array([np.cos(angle), np.sin(angle)])
+    up = np.array([-right[1], right[0]])
+    return right * place.width / 2, up * height / 2
+
+
+def texels_of(surface: Surface, project: Project, place: Place, height: float) -> tuple[float, float] | None:
+    """How many texels a decal gets across and down, at its middle."""
+    pose = sheet_pose(surface, place, height)
+    if pose is None or pose.sheet not in surface.keys:
+        return None
+    size = project.size_of(pose.sheet)
+    return float(2 * np.linalg.norm(pose.half_x) * size), float(2 * np.linalg.norm(pose.half_y) * size)
+
+
+def drop_thrown(model: Model, hit: SurfaceHit, proportion: float, view_up: F64, share: float = 0.3) -> Throw:
+    """The pose of a picture dropped on the surface.
+
+    Parameters
+    ----------
+    proportion : the picture's height over its width.
+    view_up : what is up on the screen, for surfaces that lie flat.
+    share : the longer side as a share of the model's second-largest extent.
+    """
+    extent = float(np.sort(model.bounds[1] - model.bounds[0])[1]) or model.diagonal
+    longer = extent * share
+    width = longer if proportion <= 1 else longer / proportion
+    normal = smooth_normal(model, hit)
+    depth = longer / 2
+    return Throw(
+        point=_point(hit.position),
+        normal=_point(normal),
+        up=_point(_upright(normal, view_up)),
+        width=width,
+        depth=depth,
+        stand_off=depth,
+    )
+
+
+def drop_laid(surface: Surface, uv: F64, key: SheetKey, share: float = 0.3) -> Lay:
+    """The pose of a picture laid flat at a place of UV space; ``share`` of the tile's width."""
+    column, row = corner_of(key.tile)
+    return Lay(key.material, key.tile, (float(uv[0] - column), float(uv[1] - row)), share)
+
+
+def move_to(surface: Surface, place: Place, hit: SurfaceHit) -> Place:
+    """Slide a decal so that its middle lies on a point of the surface; it stays upright."""
+    if isinstance(place, Throw):
+        normal = smooth_normal(surface.model, hit)
+        up = np.asarray(place.up)
+        if np.linalg.norm(np.cross(up, normal)) < 0.2 * np.linalg.norm(up):
+            up = _upright(normal, throw_frame(place).up)
+        return replace(place, point=_point(hit.position), normal=_point(normal), up=_point(up))
+    key = sheet_of(surface, hit)
+    if key is None:
+        return place
+    return replace(place, material=key.material, tile=key.tile, centre=local_uv(hit, key))
+
+
+def move_to_uv(surface: Surface, place: Place, key: SheetKey, uv: F64) -> Place:
+    """Move a decal so that its middle lies at a place of a material's UV space."""
+    if isinstance(place, Lay):
+        column, row = corner_of(key.tile)
+        centre = (float(uv[0] - column), float(uv[1] - row))
+        return replace(place, material=key.material, tile=key.tile, centre=centre)
+    hit = at_uv(surface, key.material, uv)
+    return place if hit is None else move_to(surface, place, hit)
+
+
+def scaled(place: Place, height: float, across: float, down: float, smallest: float) -> Place:
+    """Scale a decal about its middle. Proportions that follow the picture go on following it."""
+    width = max(place.width * across, smallest)
+    if place.height is None and abs(across - down) < 1e-9:
+        new: Place = replace(place, width=width)
+    else:
+        new = replace(place, width=width, height=max(height * down, smallest))
+    if isinstance(new, Throw) and isinstance(place, Throw):
+        grown = max(width / place.width, (max(height * down, smallest)) / height)
+        shrunk = grown if grown > 1 else min(1.0, grown)
+        depth = place.depth * shrunk
+        stand = None if place.stand_off is None else place.stand_off * shrunk
+        new = replace(new, depth=depth, stand_off=stand)
+    return new
+
+
+def turned(place: Place, degrees: float) -> Place:
+    """Turn a decal counter-clockwise; the angle is kept between −180 and 180."""
+    return replace(place, rotate=(place.rotate + degrees + 180.0) % 360.0 - 180.0)
+
+
+def as_thrown(surface: Surface, place: Lay, height: float) -> Throw | None:
+    """A throw that looks like a laid picture at its middle; None if that lies on no island."""
+    pose = surface_pose(surface, place, height)
+    if pose is None:
+        return None
+    width, tall = float(2 * np.linalg.norm(pose.half_x)), float(2 * np.linalg.norm(pose.half_y))
+    depth = max(width, tall) / 2
+    return Throw(
+        _point(pose.centre), _point(pose.normal), _point(unit_rows(pose.half_y)), width,
+        tall if place.height is not None else None, depth, stand_off=depth,
+    )  # fmt: skip
+
+
+def as_laid(surface: Surface, place: Throw, height: float) -> Lay | None:
+    """A laid picture that looks like a throw at its middle; None if that falls on nothing with UVs."""
+    pose = sheet_pose(surface, place, height)
+    if pose is None:
+        return None
+    column, row = corner_of(pose.sheet.tile)
+    centre = (float(pose.centre[0] - column), float(pose.centre[1] - row))
+    angle = float(np.degrees(np.arctan2(pose.half_x[1], pose.half_x[0])))
+    width, tall = float(2 * np.linalg.norm(pose.half_x)), float(2 * np.linalg.norm(pose.half_y))
+    return Lay(pose.sheet.material, pose.sheet.tile, centre, width, tall, angle)
+
+
+def _upright(normal: F64, view_up: F64) -> F64:
+    """The world's up, or the screen's where the surface lies flat."""
+    world = np.array([0.0, 1.0, 0.0])
+    return world if abs(float(normal @ world)) < 0.9 else np.asarray(view_up, np.float64)
+
+
+def _point(vector: F64) -> tuple[float, float, float]:
+    """A vector as the document keeps it: nine digits, which no model needs to exceed."""
+    x, y, z = (float(f"{value:.9g}") for value in vector)
+    return x, y, z

@@ -1,0 +1,1 @@
+"""Draws with moderngl: cameras, textures and scenes. Knows no window."""

@@ -1,0 +1,94 @@
+"""A small studio of light, made by formula: soft windows over a grey floor.
+
+The view's image-based light reads it twice: as irradiance (nine spherical-harmonic coefficients,
+Ramamoorthi and Hanrahan, "An Efficient Representation for Irradiance Environment Maps", 2001) and as a
+chain of images blurred for rising roughness (GGX lobe: Walter et al., "Microfacet Models for Refraction
+through Rough Surfaces", 2007).
+"""
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64
+
+ROWS, COLUMNS, LEVELS = 128, 256, 6
+
+
+def radiance(direction: F64) -> F64:
+    """(..., 3) linear light from unit directions (..., 3), Y up."""
+    x, y, z = direction[..., 0], direction[..., 1], direction[..., 2]
+    sky = 0.55 + 0.30 * np.clip(y, 0, 1)
+    floor = 0.36 + 0.06 * np.clip(-y, 0, 1)
+    grey = np.where(y > 0, sky, floor) * (1 - 0.35 * np.exp(-((y / 0.08) ** 2)))
+    light = grey[..., None] * np.array([1.0, 1.0, 1.0])
+    for centre, size, power, tint in (
+        ((-0.62, 0.55, 0.56), 0.30, 5.2, (1.0, 0.985, 0.96)),
+        ((0.78, 0.35, 0.52), 0.22, 2.1, (0.96, 0.98, 1.0)),
+        ((0.25, 0.50, -0.83), 0.26, 2.6, (0.97, 0.99, 1.0)),
+    ):
+        unit = np.array(centre) / np.linalg.norm(centre)
+        angle = np.arccos(np.clip(direction @ unit, -1, 1))
+        light = light + (power / (1 + np.exp((angle - size) / 0.045)))[..., None] * np.array(tint)
+    return light
+
+
+def directions(rows: int, columns: int) -> F64:
+    """(rows, columns, 3) unit directions of an equirectangular image, row 0 at the top."""
+    polar = (np.arange(rows) + 0.5) / rows * np.pi
+    turn = (np.arange(columns) + 0.5) / columns * 2 * np.pi - np.pi
+    polar_grid, turn_grid = np.meshgrid(polar, turn, indexing="ij")
+    sine = np.sin(polar_grid)
+    return np.stack([sine * np.sin(turn_grid), np.cos(polar_grid), sine * np.cos(turn_grid)], axis=-1)
+
+
+def _harmonics(direction: F64) -> F64:
+    """(..., 9) real spherical harmonics up to degree 2."""
+    x, y, z = direction[..., 0], direction[..., 1], direction[..., 2]
+    return np.stack([
+        np.full_like(x, 0.282095), 0.488603 * y, 0.488603 * z, 0.488603 * x, 1.092548 * x * y,
+        1.092548 * y * z, 0.315392 * (3 * z * z - 1), 1.092548 * x * z, 0.546274 * (x * x - y * y),
+    ], axis=-1)  # fmt: skip
+
+
+def irradiance() -> F32:
+    """(9, 3) coefficients that give irradiance / π as their sum with the harmonics of the normal."""
+    direction = directions(ROWS, COLUMNS)
+    polar = (np.arange(ROWS) + 0.5) / ROWS * np.pi
+    weight = np.sin(polar)[:, None] * (np.pi / ROWS) * (2 * np.pi / COLUMNS)
+    basis = _harmonics(direction)
+    coefficients = np.einsum("rck,rcd,rc->kd", basis, radiance(direction), np.broadcast_to(weight, (ROWS, COLUMNS)))
+    lobe = np.array([1.0, 2 / 3, 2 / 3, 2 / 3, 0.25, 0.25, 0.25, 0.25, 0.25])
+    return (coefficients * lobe[:, None]).astype(np.float32)
+
+
+def reflections() -> list[F32]:
+    """Equirectangular images (rows, columns, 3) for roughness 0, 0.2, … 1, each half the size of the last."""
+    levels = []
+    for level in range(LEVELS):
+        rows, columns = ROWS >> level, COLUMNS >> level
+        direction = directions(rows, columns)
+        roughness = level / (LEVELS - 1)
+        levels.append((radiance(direction) if level == 0 else _blurred(direction, roughness)).astype(np.float32))
+    return levels
+
+
+def _blurred(normal: F64, roughness: float, count: int = 96) -> F64:
+    """Light around each direction weighted by the GGX lobe, at evenly spread (Hammersley) samples."""
+    index = np.arange(count)
+    first = (index + 0.5) / count
+    bits = np.array([int(f"{i:08b}"[::-1], 2) for i in index]) / 256.0
+    alpha = roughness * roughness
+    cosine = np.sqrt((1 - bits) / (1 + (alpha * alpha - 1) * bits))
+    sine = np.sqrt(1 - cosine**2)
+    half = np.stack([sine * np.cos(2 * np.pi * first), sine * np.sin(2 * np.pi * first), cosine], axis=1)
+    helper = np.where(np.abs(normal[..., 1:2]) < 0.99, [0.0, 1.0, 0.0], [1.0, 0.0, 0.0])
+    tangent = np.cross(helper, normal)
+    tangent /= np.linalg.norm(tangent, axis=-1, keepdims=True)
+    side = np.cross(normal, tangent)
+    total, weights = np.zeros(normal.shape), np.zeros((*normal.shape[:-1], 1))
+    for hx, hy, hz in half:
+        middle = tangent * hx + side * hy + normal * hz
+        light = 2 * (normal * middle).sum(-1, keepdims=True) * middle - normal
+        weight = np.clip((normal * light).sum(-1, keepdims=True), 0, None)
+        total += radiance(light) * weight
+        weights += weight
+    return total / np.maximum(weights, 1e-9)

@@ -1,0 +1,166 @@
+"""Drawing the model: shaded, flat, or one map alone; with wires and seams."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import moderngl
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32, Array
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
+from lucky_fern.render import environment
+from lucky_fern.render.camera import Camera
+from lucky_fern.render.shaders import source
+from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
+
+SHADED, FLAT = "shaded", "flat"
+_REFLECTIONS_UNIT = len(UNITS)
+
+
+@dataclass(frozen=True)
+class Look:
+    """How the model is drawn; ``lamp_deg`` turns the light round the vertical axis."""
+
+    shading: str = SHADED
+    shown_map: str | None = None
+    wires: bool = False
+    seams: bool = False
+    lamp_deg: float = 0.0
+    backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
+    backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
+    wire_ink: tuple[float, float, float, float] = (0.1, 0.1, 0.1, 0.35)
+    seam_ink: tuple[float, float, float, float] = (0.85, 0.25, 0.1, 1.0)
+
+
+class ModelScene:
+    """The model's buffers in one context. Owns what it makes; textures belong to :class:`SheetTextures`."""
+
+    def __init__(self, context: moderngl.Context, surface: Surface) -> None:
+        self.context = context
+        self.surface = surface
+        self._program = context.program(source("model.vert"), source("model.frag"))
+        self._lines = context.program(source("line.vert"), source("line.frag"))
+        self._backdrop = context.program(source("backdrop.vert"), source("backdrop.frag"))
+        corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
+        self._screen = context.vertex_array(self._backdrop, [(corners, "2f", "in_position")])
+        self._owned: list[moderngl.Buffer | moderngl.VertexArray | moderngl.Texture | moderngl.Program] = [
+            self._program, self._lines, self._backdrop, corners, self._screen,
+        ]  # fmt: skip
+        self._pieces: list[tuple[SheetKey | None, moderngl.VertexArray]] = []
+        for key in surface.keys:
+            self._add_piece(key, surface.placement.triangles[key])
+        bare = np.flatnonzero(surface.sheet_of_triangle < 0)
+        if len(bare):
+            self._add_piece(None, bare.astype(np.int32))
+        self._wires = self._edges(surface.model.outline_edges)
+        self._seams = self._edges(surface.model.seam_edges)
+        self._reflections = self._make_reflections()
+        for name, unit in {**UNITS, "reflections": _REFLECTIONS_UNIT}.items():
+            self._set(name, unit)
+        coefficients = environment.irradiance()
+        self._program["irradiance"].write(coefficients.tobytes())  # type: ignore[union-attr]
+
+    def _keep(self, made: moderngl.Buffer | moderngl.VertexArray) -> None:
+        self._owned.append(made)
+
+    def _add_piece(self, key: SheetKey | None, triangle: I32) -> None:
+        model = self.surface.model
+        uv = np.nan_to_num(model.uv[triangle]) - (corner_of(key.tile) if key is not None else (0, 0))
+        data = np.concatenate(
+            [model.corners[triangle], model.normals[triangle], model.tangents[triangle], uv], axis=2
+        ).astype(np.float32)
+        buffer = self.context.buffer(data.tobytes())
+        layout = (buffer, "3f 3f 4f 2f", "in_position", "in_normal", "in_tangent", "in_uv")
+        array = self.context.vertex_array(self._program, [layout])
+        self._keep(buffer)
+        self._keep(array)
+        self._pieces.append((key, array))
+
+    def _edges(self, edges: I32) -> moderngl.VertexArray | None:
+        if not len(edges):
+            return None
+        corners = self.surface.model.corners
+        ends = np.stack([corners[edges[:, 0], edges[:, 1]], corners[edges[:, 0], edges[:, 2]]], axis=1)
+        buffer = self.context.buffer(ends.astype(np.float32).tobytes())
+        array = self.context.vertex_array(self._lines, [(buffer, "3f", "in_position")])
+        self._keep(buffer)
+        self._keep(array)
+        return array
+
+    def _make_reflections(self) -> moderngl.Texture:
+        levels = environment.reflections()
+        texture = self.context.texture((environment.COLUMNS, environment.ROWS), 3, dtype="f2")
+        texture.build_mipmaps(0, environment.LEVELS - 1)
+        for level, image in enumerate(levels):
+            texture.write(np.ascontiguousarray(image.astype(np.float16)), level=level)
+        texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        texture.repeat_y = False
+        self._owned.append(texture)
+        return texture
+
+    def _set(self, name: str, value: object) -> None:
+        if name in self._program:  # the compiler drops what a look does not use
+            self._program[name].value = value  # type: ignore[union-attr]
+
+    def draw(self, camera: Camera, aspect: float, look: Look, textures: SheetTextures | None, size_of: dict[SheetKey, int]) -> None:
+        """Draw into the framebuffer in use."""
+        context = self.context
+        context.clear(*look.backdrop_high, 1.0, depth=1.0)
+        context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
+        self._backdrop["low"].value = look.backdrop_low  # type: ignore[union-attr]
+        self._backdrop["high"].value = look.backdrop_high  # type: ignore[union-attr]
+        self._screen.render(moderngl.TRIANGLE_STRIP)
+        context.enable(moderngl.DEPTH_TEST)
+        to_clip = _columns(camera.projection(aspect, self.surface.model.diagonal) @ camera.view())
+        self._program["to_clip"].write(to_clip)  # type: ignore[union-attr]
+        self._set("eye", tuple(camera.eye))
+        self._set("eye_direction", tuple(camera.axes[2]))
+        self._set("parallel", camera.parallel)
+        angle = np.radians(look.lamp_deg)
+        lamp = np.array([-0.5, 0.75, 0.6])
+        self._set("lamp", (
+            float(np.cos(angle) * lamp[0] + np.sin(angle) * lamp[2]), float(lamp[1]),
+            float(-np.sin(angle) * lamp[0] + np.cos(angle) * lamp[2]),
+        ))  # fmt: skip
+        self._set("turn", float(-angle))
+        mode = 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
+        self._set("look", mode)
+        self._set("shown", MAP_NUMBERS[look.shown_map] if look.shown_map is not None else 0)
+        self._reflections.use(_REFLECTIONS_UNIT)
+        for key, array in self._pieces:
+            painted = key is not None and textures is not None
+            self._set("painted", painted)
+            if painted:
+                assert key is not None and textures is not None
+                for name, texture in textures.of(key, size_of[key]).items():
+                    texture.use(UNITS[name])
+            array.render(moderngl.TRIANGLES)
+        if look.wires:
+            self._draw_lines(self._wires, to_clip, look.wire_ink)
+        if look.seams:
+            self._draw_lines(self._seams, to_clip, look.seam_ink)
+        context.disable(moderngl.DEPTH_TEST)
+
+    def _draw_lines(self, lines: moderngl.VertexArray | None, to_clip: bytes, ink: tuple[float, ...]) -> None:
+        if lines is None:
+            return
+        self.context.enable(moderngl.BLEND)
+        self.context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self._lines["to_clip"].write(to_clip)  # type: ignore[union-attr]
+        self._lines["ink"].value = ink  # type: ignore[union-attr]
+        lines.render(moderngl.LINES)
+        self.context.disable(moderngl.BLEND)
+
+    def release(self) -> None:
+        """Give everything back to the card; harmless when done twice."""
+        for item in self._owned:
+            item.release()
+        self._owned.clear()
+
+
+def _columns(matrix: F64 | Array) -> bytes:
+    """A matrix as OpenGL reads it."""
+    return np.ascontiguousarray(matrix.T, np.float32).tobytes()

@@ -1,0 +1,4 @@
+#version 330 core
+in vec3 in_position;
+uniform mat4 to_clip;
+void main() { gl_Position = to_clip * vec4(in_position, 1.0); gl_Position.z -= 2e-5 * gl_Position.w; }

@@ -1,0 +1,103 @@
+#version 330 core
+// Metallic-roughness shading as glTF 2.0 appendix B describes it (GGX, Smith, Schlick), lit by one lamp
+// and by a small environment; or one map alone, as it is stored.
+in vec3 position;
+in vec3 normal;
+in vec4 tangent;
+in vec2 uv;
+uniform sampler2D colour_map;     // sRGB texture: arrives linear; alpha is opacity
+uniform sampler2D surface_map;    // occlusion, roughness, metallic, height
+uniform sampler2D normal_map;
+uniform sampler2D emissive_map;
+uniform sampler2D reflections;
+uniform vec3 irradiance[9];
+uniform vec3 eye;
+uniform vec3 eye_direction;       // towards the eye, for parallel views
+uniform bool parallel;
+uniform vec3 lamp;                // direction towards it
+uniform float turn;               // of the environment round Y, radians
+uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone
+uniform int shown;                // which map is alone
+uniform bool painted;             // false: no sheet, plain grey
+out vec4 result;
+
+const float PI = 3.14159265;
+
+vec3 encode(vec3 linear) {
+    linear = clamp(linear, 0.0, 1.0);
+    return mix(12.92 * linear, 1.055 * pow(linear, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, linear));
+}
+
+vec3 turned(vec3 d) {
+    float c = cos(turn), s = sin(turn);
+    return vec3(c * d.x + s * d.z, d.y, -s * d.x + c * d.z);
+}
+
+vec3 ambient(vec3 n) {
+    vec3 d = turned(n);
+    vec3 sum = irradiance[0] * 0.282095 + irradiance[1] * 0.488603 * d.y + irradiance[2] * 0.488603 * d.z
+        + irradiance[3] * 0.488603 * d.x + irradiance[4] * 1.092548 * d.x * d.y + irradiance[5] * 1.092548 * d.y * d.z
+        + irradiance[6] * 0.315392 * (3.0 * d.z * d.z - 1.0) + irradiance[7] * 1.092548 * d.x * d.z
+        + irradiance[8] * 0.546274 * (d.x * d.x - d.y * d.y);
+    return max(sum, vec3(0.0));
+}
+
+vec3 reflected(vec3 r, float roughness) {
+    vec3 d = turned(r);
+    vec2 at = vec2(atan(d.x, d.z) / (2.0 * PI) + 0.5, acos(clamp(d.y, -1.0, 1.0)) / PI);
+    return textureLod(reflections, at, roughness * 5.0).rgb;
+}
+
+// Scale and bias of the specular colour under even light (a fit of the split-sum integral after
+// B. Karis, "Physically Based Shading on Mobile", 2014).
+vec2 split_sum(float roughness, float facing) {
+    vec4 r = roughness * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
+    float a = min(r.x * r.x, exp2(-9.28 * facing)) * r.x + r.y;
+    return vec2(-1.04, 1.04) * a + r.zw;
+}
+
+void main() {
+    if (painted && (any(lessThan(uv, vec2(-1e-5))) || any(greaterThan(uv, vec2(1.00001))))) discard;
+    vec4 base = painted ? texture(colour_map, uv) : vec4(vec3(0.35), 1.0);
+    if (look == 1 || (look == 2 && shown == 0)) { result = vec4(encode(base.rgb), 1.0); return; }
+    if (look == 2 && shown == 7) { result = vec4(vec3(base.a), 1.0); return; }
+    vec3 glow = painted ? texture(emissive_map, uv).rgb : vec3(0.0);
+    if (look == 2 && shown == 6) { result = vec4(encode(glow), 1.0); return; }
+    vec3 texel = painted ? texture(normal_map, uv).rgb : vec3(0.5, 0.5, 1.0);
+    if (look == 2 && shown == 3) { result = vec4(texel, 1.0); return; }
+    vec4 orm = painted ? texture(surface_map, uv) : vec4(1.0, 0.7, 0.0, 0.5);
+    if (look == 2) {
+        float level = shown == 1 ? orm.b : shown == 2 ? orm.g : shown == 4 ? orm.a : orm.r;
+        result = vec4(vec3(level), 1.0);
+        return;
+    }
+    vec3 v = parallel ? eye_direction : normalize(eye - position);
+    vec3 n = normalize(normal);
+    vec3 t = tangent.xyz, b = tangent.w * cross(normal, tangent.xyz);
+    vec3 bump = texel * 2.0 - 1.0;
+    n = normalize(bump.x * t + bump.y * b + bump.z * normal);
+    if (!gl_FrontFacing) n = -n;
+    float facing = clamp(dot(n, v), 1e-3, 1.0);
+    float roughness = clamp(orm.g, 0.04, 1.0), metallic = orm.b;
+    vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
+    vec3 matt = base.rgb * (1.0 - metallic);
+
+    vec2 sums = split_sum(roughness, facing);
+    vec3 specular = reflected(reflect(-v, n), roughness) * (f0 * sums.x + sums.y);
+    vec3 light = (matt * ambient(n) + specular) * orm.r;
+
+    vec3 l = normalize(lamp), h = normalize(l + v);
+    float nl = clamp(dot(n, l), 0.0, 1.0), nh = clamp(dot(n, h), 0.0, 1.0), vh = clamp(dot(v, h), 0.0, 1.0);
+    float a = roughness * roughness, a2 = a * a;
+    float d = a2 / (PI * pow(nh * nh * (a2 - 1.0) + 1.0, 2.0));
+    float g = 0.5 / max(nl * sqrt(facing * facing * (1.0 - a2) + a2) + facing * sqrt(nl * nl * (1.0 - a2) + a2), 1e-4);
+    vec3 f = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
+    light += ((1.0 - f) * matt / PI + f * d * g) * nl * 1.15;
+
+    result = vec4(encode(light + glow), base.a);
+    if (base.a < 0.999) {
+        // Transparent parts show a quiet checker of the screen, as the sheet view does.
+        float check = mod(floor(gl_FragCoord.x / 8.0) + floor(gl_FragCoord.y / 8.0), 2.0);
+        result = vec4(mix(vec3(0.62 + 0.08 * check), result.rgb, base.a), 1.0);
+    }
+}

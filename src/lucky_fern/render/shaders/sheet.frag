@@ -1,0 +1,24 @@
+#version 330 core
+in vec2 uv;
+uniform sampler2D colour_map;
+uniform sampler2D surface_map;
+uniform sampler2D normal_map;
+uniform sampler2D emissive_map;
+uniform int shown;
+out vec4 result;
+vec3 encode(vec3 linear) {
+    return mix(12.92 * linear, 1.055 * pow(linear, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, linear));
+}
+void main() {
+    vec4 base = texture(colour_map, uv);
+    vec4 orm = texture(surface_map, uv);
+    float check = mod(floor(gl_FragCoord.x / 8.0) + floor(gl_FragCoord.y / 8.0), 2.0);
+    if (shown == 0) result = vec4(mix(vec3(0.62 + 0.08 * check), encode(base.rgb), base.a), 1.0);
+    else if (shown == 1) result = vec4(vec3(orm.b), 1.0);
+    else if (shown == 2) result = vec4(vec3(orm.g), 1.0);
+    else if (shown == 3) result = vec4(texture(normal_map, uv).rgb, 1.0);
+    else if (shown == 4) result = vec4(vec3(orm.a), 1.0);
+    else if (shown == 5) result = vec4(vec3(orm.r), 1.0);
+    else if (shown == 6) result = vec4(encode(texture(emissive_map, uv).rgb), 1.0);
+    else result = vec4(vec3(base.a), 1.0);
+}

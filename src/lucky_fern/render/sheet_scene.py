@@ -1,0 +1,181 @@
+"""Drawing the sheets flat: every tile where it lies in UV space, with wires."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import moderngl
+import numpy as np
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
+from lucky_fern.render.shaders import source
+from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
+
+GAP = 0.12  # between the blocks of two materials, in tiles
+
+
+class TileMap:
+    """Where each sheet lies on the plane that the view looks at: materials side by side, tiles as in UV.
+
+    Plane units are tiles, x to the right, y up.
+    """
+
+    def __init__(self, keys: tuple[SheetKey, ...]) -> None:
+        self.origin: dict[str, F64] = {}
+        self.keys = keys
+        x = 0.0
+        for material in dict.fromkeys(key.material for key in keys):
+            corners = np.array([corner_of(key.tile) for key in keys if key.material == material])
+            low, high = corners.min(axis=0), corners.max(axis=0) + 1
+            self.origin[material] = np.array([x - low[0], -low[1]], np.float64)
+            x += float(high[0] - low[0]) + GAP
+
+    def corner(self, key: SheetKey) -> F64:
+        """Lower left corner of a sheet on the plane."""
+        return self.origin[key.material] + corner_of(key.tile)
+
+    def bounds(self) -> F64:
+        """(2, 2) lowest and highest corner of all sheets."""
+        corners = np.array([self.corner(key) for key in self.keys]) if self.keys else np.zeros((1, 2))
+        return np.stack([corners.min(axis=0), corners.max(axis=0) + 1])
+
+    def to_plane(self, material: str, uv: F64) -> F64:
+        result: F64 = uv + self.origin[material]
+        return result
+
+    def sheet_at(self, point: F64) -> SheetKey | None:
+        """The sheet under a point of the plane."""
+        for key in self.keys:
+            inside = point - self.corner(key)
+            if (inside >= 0).all() and (inside < 1).all():
+                return key
+        return None
+
+    def to_uv(self, key: SheetKey, point: F64) -> F64:
+        result: F64 = point - self.origin[key.material]
+        return result
+
+
+@dataclass(frozen=True)
+class FlatCamera:
+    """What of the plane is seen: its middle, and how many pixels a tile is wide."""
+
+    middle: tuple[float, float] = (0.5, 0.5)
+    scale: float = 400.0
+
+    def to_screen(self, points: F64, width: float, height: float) -> F64:
+        """Plane points (..., 2) to pixels from the top left."""
+        offset = (points - np.asarray(self.middle)) * self.scale
+        return np.stack([width / 2 + offset[..., 0], height / 2 - offset[..., 1]], axis=-1)
+
+    def to_plane(self, x: float, y: float, width: float, height: float) -> F64:
+        return np.array([
+            self.middle[0] + (x - width / 2) / self.scale, self.middle[1] - (y - height / 2) / self.scale
+        ])  # fmt: skip
+
+    def panned(self, dx: float, dy: float) -> FlatCamera:
+        """Follow a drag of so many pixels."""
+        return replace(self, middle=(self.middle[0] - dx / self.scale, self.middle[1] + dy / self.scale))
+
+    def zoomed(self, factor: float, x: float, y: float, width: float, height: float, most: float) -> FlatCamera:
+        """Zoom about a pixel; ``most`` is the largest scale."""
+        scale = float(np.clip(self.scale * factor, 24.0, most))
+        under = self.to_plane(x, y, width, height)
+        return FlatCamera(
+            (float(under[0] - (x - width / 2) / scale), float(under[1] + (y - height / 2) / scale)), scale
+        )
+
+    @staticmethod
+    def framing(bounds: F64, width: float, height: float) -> FlatCamera:
+        """Everything in view with a little room around."""
+        extent = bounds[1] - bounds[0]
+        scale = float(min(width / (extent[0] * 1.08), height / (extent[1] * 1.08)))
+        middle = bounds.mean(axis=0)
+        return FlatCamera((float(middle[0]), float(middle[1])), max(scale, 24.0))
+
+
+class SheetScene:
+    """The flat view's buffers in one context. Textures may come from a context that shares with it."""
+
+    def __init__(self, context: moderngl.Context, surface: Surface, plane: TileMap) -> None:
+        self.context = context
+        self.surface = surface
+        self.plane = plane
+        self._program = context.program(source("sheet.vert"), source("sheet.frag"))
+        self._lines = context.program(source("line.vert"), source("line.frag"))
+        square = context.buffer(np.array([0, 0, 1, 0, 0, 1, 1, 1], np.float32))
+        self._square = context.vertex_array(self._program, [(square, "2f", "in_corner")])
+        # Nearest when magnified, so that single texels can be seen; the mips are those of the texture.
+        self._samplers = {unit: context.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.NEAREST))
+                          for unit in UNITS.values()}  # fmt: skip
+        for sampler in self._samplers.values():
+            sampler.repeat_x = sampler.repeat_y = False
+        self._owned = [self._program, self._lines, square, self._square, *self._samplers.values()]
+        self._wires = self._make_wires()
+        for name, unit in UNITS.items():
+            if name in self._program:
+                self._program[name].value = unit  # type: ignore[union-attr]
+
+    def _make_wires(self) -> moderngl.VertexArray | None:
+        model, pieces = self.surface.model, []
+        edges = model.outline_edges
+        for number, key in enumerate(self.surface.keys):
+            mine = edges[self.surface.sheet_of_triangle[edges[:, 0]] == number]
+            ends = np.stack([model.uv[mine[:, 0], mine[:, 1]], model.uv[mine[:, 0], mine[:, 2]]], axis=1)
+            plane = ends + self.plane.origin[key.material]
+            pieces.append(np.concatenate([plane, np.zeros((*plane.shape[:2], 1))], axis=2))
+        if not pieces or not sum(len(piece) for piece in pieces):
+            return None
+        buffer = self.context.buffer(np.concatenate(pieces).astype(np.float32).tobytes())
+        array = self.context.vertex_array(self._lines, [(buffer, "3f", "in_position")])
+        self._owned += [buffer, array]
+        return array
+
+    def draw(
+        self, camera: FlatCamera, width: float, height: float, shown_map: str | None, wires: bool,
+        textures: SheetTextures, size_of: dict[SheetKey, int], ground: tuple[float, float, float],
+        wire_ink: tuple[float, float, float, float],
+    ) -> None:  # fmt: skip
+        """Draw into the framebuffer in use; lengths in pixels."""
+        context = self.context
+        context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
+        context.clear(*ground, 1.0)
+        self._program["shown"].value = MAP_NUMBERS[shown_map or "colour"]  # type: ignore[union-attr]
+        for key in self.surface.keys:
+            low = camera.to_screen(self.plane.corner(key), width, height)
+            place = (
+                low[0] / width * 2 - 1, 1 - low[1] / height * 2, camera.scale / width * 2, camera.scale / height * 2
+            )  # fmt: skip
+            self._program["place"].value = tuple(float(v) for v in place)  # type: ignore[union-attr]
+            for name, texture in textures.of(key, size_of[key]).items():
+                texture.use(UNITS[name])
+                self._samplers[UNITS[name]].use(UNITS[name])
+            self._square.render(moderngl.TRIANGLE_STRIP)
+        for unit, sampler in self._samplers.items():
+            sampler.clear(unit)
+        if wires and self._wires is not None:
+            self._draw_wires(camera, width, height, wire_ink)
+
+    def _draw_wires(
+        self, camera: FlatCamera, width: float, height: float, ink: tuple[float, float, float, float]
+    ) -> None:
+        assert self._wires is not None
+        sx, sy = camera.scale / width * 2, camera.scale / height * 2
+        matrix = np.eye(4, dtype=np.float32)
+        matrix[0, 0], matrix[1, 1] = sx, sy
+        matrix[0, 3], matrix[1, 3] = -camera.middle[0] * sx, -camera.middle[1] * sy
+        self.context.enable(moderngl.BLEND)
+        self.context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self._lines["to_clip"].write(np.ascontiguousarray(matrix.T).tobytes())  # type: ignore[union-attr]
+        self._lines["ink"].value = ink  # type: ignore[union-attr]
+        self._wires.render(moderngl.LINES)
+        self.context.disable(moderngl.BLEND)
+
+    def release(self) -> None:
+        """Give everything back to the card; harmless when done twice."""
+        for item in self._owned:
+            item.release()
+        self._owned.clear()

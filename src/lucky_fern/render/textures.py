@@ -1,0 +1,114 @@
+"""Maps on the graphics card: four textures a sheet, updated chunk by chunk."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import moderngl
+import numpy as np
+
+from lucky_fern.core.arrays import U8, Array
+from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, span
+
+SRGB8_ALPHA8 = 0x8C43
+PIXEL_ART = 128  # texels; sheets up to this size are shown with square texels
+# Which maps share a texture, component by component.
+PACKING: dict[str, tuple[str, ...]] = {
+    "colour_map": ("colour", "opacity"),
+    "surface_map": ("occlusion", "roughness", "metallic", "height"),
+    "normal_map": ("normal",),
+    "emissive_map": ("emissive",),
+}
+UNITS = {name: unit for unit, name in enumerate(PACKING)}
+MAP_NUMBERS = {name: number for number, name in enumerate(MAPS)}
+_HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in maps}
+
+
+def is_software(context: moderngl.Context) -> bool:
+    """Whether the processor draws in place of a graphics card; what is costly there is left out."""
+    name = str(context.info.get("GL_RENDERER", "")).lower()
+    return any(word in name for word in ("llvmpipe", "softpipe", "swrast", "software"))
+
+
+class SheetTextures:
+    """The textures of all sheets. Owned by the context they were made in; other contexts may share them.
+
+    Texture row 0 is the sheet's lowest row, as OpenGL counts v, so chunks are turned over on their way.
+    """
+
+    def __init__(self, context: moderngl.Context, store: MapStore) -> None:
+        self.context = context
+        self.store = store
+        self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
+        self._stale: set[moderngl.Texture] = set()
+
+    def of(self, key: SheetKey, size: int) -> dict[str, moderngl.Texture]:
+        """Texture name → texture of a sheet, made and filled when first asked for."""
+        kept = self._textures.get(key)
+        if kept is not None and kept["colour_map"].width == size:
+            return kept
+        self._drop(key)
+        made = {}
+        for name in PACKING:
+            encoded = name in ("colour_map", "emissive_map")
+            texture = self.context.texture((size, size), 4, internal_format=SRGB8_ALPHA8 if encoded else None)
+            texture.repeat_x = texture.repeat_y = False
+            # Sheets this small are pixel art: their texels are meant to be seen.
+            near = moderngl.NEAREST if size <= PIXEL_ART else moderngl.LINEAR
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, near)
+            texture.anisotropy = 1.0 if is_software(self.context) else 8.0
+            made[name] = texture
+        self._textures[key] = made
+        for name, texture in made.items():
+            texture.write(np.ascontiguousarray(self._pack(key, name, size, slice(0, size), slice(0, size))[::-1]))
+            self._stale.add(texture)
+        return made
+
+    def upload(self, key: MapKey, size: int, chunks: Iterable[Chunk]) -> None:
+        """Send the given chunks of one map to its texture."""
+        name = _HOME[key.map]
+        if key.sheet not in self._textures or self._textures[key.sheet][name].width != size:
+            return  # filled whole when it is first drawn
+        texture = self._textures[key.sheet][name]
+        for chunk in chunks:
+            rows, columns = span(chunk, size)
+            pixels = self._pack(key.sheet, name, size, rows, columns)[::-1]
+            viewport = (columns.start, size - rows.stop, columns.stop - columns.start, rows.stop - rows.start)
+            texture.write(np.ascontiguousarray(pixels), viewport=viewport)
+        self._stale.add(texture)
+
+    def finish(self) -> None:
+        """Remake the mips of what has changed; call once before drawing."""
+        for texture in self._stale:
+            texture.build_mipmaps()
+        self._stale.clear()
+
+    def _pack(self, key: SheetKey, name: str, size: int, rows: slice, columns: slice) -> U8:
+        planes: list[Array] = []
+        for map_name in PACKING[name]:
+            kept = self.store.maps.get(MapKey(key, map_name))
+            spec = MAPS[map_name]
+            if kept is None or kept.shape[0] != size:
+                start = np.array(spec.start) * 255 + 0.5
+                flat = np.empty((rows.stop - rows.start, columns.stop - columns.start, spec.components), np.uint8)
+                flat[:] = start
+                planes.append(flat)
+            else:
+                part = kept[rows, columns]
+                planes.append(part if part.dtype == np.uint8 else ((part.astype(np.uint32) + 128) // 257).astype(np.uint8))
+        missing = 4 - sum(plane.shape[2] for plane in planes)
+        if missing:
+            planes.append(np.full((*planes[0].shape[:2], missing), 255, np.uint8))
+        return np.concatenate(planes, axis=2)
+
+    def _drop(self, key: SheetKey) -> None:
+        for texture in self._textures.pop(key, {}).values():
+            self._stale.discard(texture)
+            texture.release()
+
+    def release(self) -> None:
+        """Give everything back to the card; harmless when done twice."""
+        for key in list(self._textures):
+            self._drop(key)

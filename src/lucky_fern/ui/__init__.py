@@ -1,0 +1,1 @@
+"""The window: shows what the core computes and hands edits to it as commands."""

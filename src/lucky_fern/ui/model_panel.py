@@ -1,0 +1,78 @@
+"""The Model station's panel: what came in, and how large its sheets are."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.ui.desk import Desk
+
+SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
+
+
+class ModelPanel(QWidget):
+    """A summary in plain words."""
+
+    open_asked = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 12, 14, 12)
+        self.title = QLabel(objectName="projectName")
+        column.addWidget(self.title)
+        self.form = QFormLayout()
+        self.form.setHorizontalSpacing(14)
+        column.addLayout(self.form)
+        self.lines: dict[str, QLabel] = {}
+        for name in ("Triangles", "Size", "Materials", "Parts", "Tiles"):
+            self.lines[name] = QLabel()
+            self.lines[name].setWordWrap(True)
+            self.form.addRow(QLabel(name, objectName="quiet"), self.lines[name])
+        row = QHBoxLayout()
+        row.addWidget(QLabel("Every sheet is"))
+        self.size = QComboBox()
+        for size in SIZES:
+            self.size.addItem(f"{size} × {size}", size)
+        self.size.setAccessibleName("Size of every sheet in texels")
+        self.size.activated.connect(lambda _: desk.execute(SetSheetSize(self.size.currentData())))
+        row.addWidget(self.size)
+        row.addWidget(QLabel("texels"))
+        row.addStretch(1)
+        column.addLayout(row)
+        self.warnings = QLabel(objectName="warn")
+        self.warnings.setWordWrap(True)
+        column.addWidget(self.warnings)
+        button = QPushButton("New from another model …")
+        button.clicked.connect(self.open_asked)
+        column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+        note = QLabel("Checking the layout, unwrapping and replacing the model will be here.", objectName="quiet")
+        note.setWordWrap(True)
+        column.addWidget(note)
+        column.addStretch(1)
+        desk.studio_changed.connect(self.refresh)
+        desk.project_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        studio = self.desk.studio
+        if studio is None:
+            self.title.setText("No model yet")
+            return
+        model, surface = studio.model, studio.surface
+        extent = model.bounds[1] - model.bounds[0]
+        self.title.setText(model.name)
+        self.lines["Triangles"].setText(f"{model.triangle_count:,}".replace(",", " "))
+        self.lines["Size"].setText(" × ".join(f"{value:.3g}" for value in extent) + " units (width, height, depth)")
+        self.lines["Materials"].setText(", ".join(model.materials))
+        self.lines["Parts"].setText(f"{len(model.parts)}: {', '.join(model.parts[:24])}")
+        self.lines["Tiles"].setText(", ".join(str(key) for key in surface.keys) or "none: no UVs")
+        sizes = {studio.project.size_of(key) for key in surface.keys}
+        index = self.size.findData(sizes.pop()) if len(sizes) == 1 else -1
+        self.size.setCurrentIndex(index)
+        self.warnings.setText("\n".join(studio.warnings))
+        self.warnings.setVisible(bool(studio.warnings))

@@ -1,0 +1,138 @@
+"""The model view: the model in 3D, turned, lit and painted on."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.core.placing.pose import move_to, surface_pose
+from lucky_fern.core.project.document import Place
+from lucky_fern.core.sheets.picking import SurfaceHit, pick
+from lucky_fern.render.camera import AXIS_VIEWS, Camera
+from lucky_fern.render.model_scene import Look, ModelScene
+from lucky_fern.render.textures import SheetTextures
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.grip import Grip
+from lucky_fern.ui.view import SharedTextures, View
+
+
+class ModelView(View):
+    """Orbit with the left button, pan with the middle one (or Shift), turn the light with the right one."""
+
+    def __init__(self, desk: Desk, textures: SharedTextures) -> None:
+        super().__init__(desk, textures, "Model view")
+        self.camera = Camera()
+        self.look = Look()
+        self._scene: ModelScene | None = None
+
+    @property
+    def aspect(self) -> float:
+        return self.width() / max(self.height(), 1)
+
+    # --- drawing ------------------------------------------------------------------------------------------
+
+    def reset_scene(self) -> None:
+        if self._scene is not None:
+            self.makeCurrent()
+            self._scene.release()
+            self._scene = None
+            self.doneCurrent()
+        self.frame_all()
+        self.overlay.hint = "" if self.desk.studio is not None else "Open a model (OBJ, GLB or glTF) to begin."
+
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None) -> None:
+        studio = self.desk.studio
+        if studio is None:
+            context.clear(*self.look.backdrop_high, 1.0)
+            return
+        if self._scene is None:
+            self._scene = ModelScene(context, studio.surface)
+        look = replace(self.look, shown_map=self.desk.shown_map)
+        self._scene.draw(self.camera, self.aspect, look, textures, self.desk.sheet_sizes())
+
+    def set_look(self, **changes: object) -> None:
+        """Change how the model is drawn (see :class:`Look`)."""
+        self.look = replace(self.look, **changes)  # type: ignore[arg-type]
+        self.update()
+
+    def frame_all(self) -> None:
+        """The whole model in view."""
+        if self.desk.studio is not None:
+            self.set_camera(self.camera.framing(self.desk.studio.model.bounds, self.aspect))
+
+    def look_from(self, name: str) -> None:
+        """One of the six axis views."""
+        yaw, pitch = AXIS_VIEWS[name]
+        self.camera = replace(self.camera, yaw=yaw, pitch=pitch)
+        self.frame_all()
+
+    def set_parallel(self, parallel: bool) -> None:
+        self.set_camera(replace(self.camera, parallel=parallel))
+
+    def set_camera(self, camera: Camera) -> None:
+        self.camera = camera
+        self.refresh()
+        self._marker_changed()
+
+    # --- between screen and surface -------------------------------------------------------------------------
+
+    def hit(self, point: F64) -> SurfaceHit | None:
+        """The surface under a pixel."""
+        if self.desk.studio is None:
+            return None
+        x, y = point[0] / self.width() * 2 - 1, 1 - point[1] / self.height() * 2
+        origin, direction = self.camera.ray(float(x), float(y), self.aspect)
+        return pick(self.desk.studio.model, origin, direction)
+
+    def to_screen(self, points: F64) -> F64:
+        """(..., 2) pixels of (..., 3) points."""
+        flat = self.camera.project(points, self.aspect)
+        return np.stack([(flat[..., 0] + 1) * self.width() / 2, (1 - flat[..., 1]) * self.height() / 2], axis=-1)
+
+    def grip_of(self, place: Place, height: float) -> Grip | None:
+        assert self.desk.studio is not None
+        pose = surface_pose(self.desk.studio.surface, place, height)
+        if pose is None:
+            return None
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - pose.centre
+        if float(pose.normal @ eye) <= 0:
+            return None  # it looks away
+        ends = self.to_screen(np.stack([pose.centre, pose.centre + pose.half_x, pose.centre + pose.half_y]))
+        if not np.isfinite(ends).all():
+            return None
+        return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
+
+    def moved(self, place: Place, point: F64) -> Place | None:
+        hit = self.hit(point)
+        if hit is None or self.desk.studio is None:
+            return None
+        return move_to(self.desk.studio.surface, place, hit)
+
+    def marker_place(self) -> F64 | None:
+        marker = self.desk.marker
+        if marker is None:
+            return None
+        place = self.to_screen(marker.position)
+        return place if np.isfinite(place).all() else None
+
+    def hover(self, point: F64) -> None:
+        self.desk.mark(self.hit(point), self)
+
+    def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
+        if how == "orbit":
+            self.set_camera(self.camera.orbited(-dx * 0.45, dy * 0.45))
+        elif how == "pan":
+            self.set_camera(self.camera.panned(dx * 2 / self.width(), -dy * 2 / self.height(), self.aspect))
+        elif how == "zoom":
+            self.set_camera(self.camera.zoomed(1.15**dy))
+        elif how == "light":
+            self.set_look(lamp_deg=(self.look.lamp_deg + dx * 0.6) % 360.0)
+
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        hit = self.hit(point)
+        if hit is None:
+            return False
+        return self.desk.drop_on_surface(picture, hit, self.camera.axes[1])

@@ -1,0 +1,97 @@
+"""What is drawn over a view: the decal's handles, the linked marker, a drop's ghost, a line of facts."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.ui.grip import Grip
+
+FERN = QColor("#2c6b4c")
+
+
+class Overlay(QWidget):
+    """A transparent sheet over a view; the mouse goes through it."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+        self.grip: Grip | None = None
+        self.marker: F64 | None = None
+        self.labels: list[tuple[F64, str]] = []
+        self.facts = ""
+        self.hint = ""
+        self.ghost: tuple[QPixmap, QPointF] | None = None
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for place, text in self.labels:
+            self._tag(painter, QPointF(place[0] + 4, place[1] - 4), text, quiet=True)
+        if self.marker is not None:
+            self._mark(painter, _point(self.marker))
+        if self.grip is not None:
+            self._handles(painter, self.grip)
+        if self.ghost is not None:
+            pixmap, at = self.ghost
+            painter.setOpacity(0.75)
+            size = pixmap.deviceIndependentSize()
+            painter.drawPixmap(QPointF(at.x() - size.width() / 2, at.y() - size.height() / 2), pixmap)
+            painter.setOpacity(1.0)
+        if self.facts:
+            self._tag(painter, QPointF(8, self.height() - 8), self.facts)
+        if self.hint:
+            painter.setPen(QColor("#3a3a3a"))
+            painter.drawText(self.rect().adjusted(24, 0, -24, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.hint)
+
+    @staticmethod
+    def _mark(painter: QPainter, at: QPointF) -> None:
+        for colour, width in ((QColor(255, 255, 255, 220), 3.2), (FERN, 1.6)):
+            painter.setPen(QPen(colour, width))
+            painter.drawEllipse(at, 6, 6)
+            painter.drawLine(at + QPointF(-10, 0), at + QPointF(-6, 0))
+            painter.drawLine(at + QPointF(10, 0), at + QPointF(6, 0))
+            painter.drawLine(at + QPointF(0, -10), at + QPointF(0, -6))
+            painter.drawLine(at + QPointF(0, 10), at + QPointF(0, 6))
+
+    @staticmethod
+    def _handles(painter: QPainter, grip: Grip) -> None:
+        outline = QPolygonF([_point(corner) for corner in grip.outline])
+        knob, top = _point(grip.knob), _point(grip.at(0, 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((QColor(255, 255, 255, 230), 3.0), (FERN, 1.4)):
+            painter.setPen(QPen(colour, width))
+            painter.drawPolygon(outline)
+            painter.drawLine(top, knob)
+        painter.setPen(QPen(FERN, 1.4))
+        painter.setBrush(QColor("white"))
+        for name, place in grip.handles().items():
+            at = _point(place)
+            if name == "turn":
+                painter.drawEllipse(at, 5, 5)
+            elif name.startswith("corner"):
+                painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+            else:
+                painter.drawEllipse(at, 3, 3)
+        painter.setBrush(FERN)
+        painter.drawEllipse(_point(grip.centre), 2.5, 2.5)
+
+    def _tag(self, painter: QPainter, at: QPointF, text: str, quiet: bool = False) -> None:
+        """Text on a small plate whose lower left corner is ``at``."""
+        font = QFont(self.font())
+        font.setPixelSize(11 if quiet else 12)
+        painter.setFont(font)
+        box = painter.fontMetrics().boundingRect(text)
+        plate = QRectF(at.x(), at.y() - box.height() - 6, box.width() + 12, box.height() + 6)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(245, 245, 245, 190 if quiet else 235))
+        painter.drawRoundedRect(plate, 4, 4)
+        painter.setPen(QColor("#1f1f1f"))
+        painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _point(place: F64) -> QPointF:
+    return QPointF(float(place[0]), float(place[1]))

@@ -1,0 +1,145 @@
+"""The sheet view: all tiles where they lie in UV space."""
+
+from __future__ import annotations
+
+import moderngl
+import numpy as np
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
+from lucky_fern.core.project.document import Place
+from lucky_fern.core.sheets.picking import at_uv, sheet_of
+from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
+from lucky_fern.render.textures import SheetTextures
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.grip import Grip
+from lucky_fern.ui.view import SharedTextures, View
+
+_PIXELS_PER_TEXEL = 48.0
+
+
+class SheetView(View):
+    """Pan with any button, zoom with the wheel down to single texels."""
+
+    def __init__(self, desk: Desk, textures: SharedTextures) -> None:
+        super().__init__(desk, textures, "Sheet view")
+        self.camera = FlatCamera()
+        self.tiles = TileMap(())
+        self.wires = True
+        self.ground = (0.60, 0.60, 0.60)
+        self._scene: SheetScene | None = None
+
+    # --- drawing ------------------------------------------------------------------------------------------
+
+    def reset_scene(self) -> None:
+        if self._scene is not None:
+            self.makeCurrent()
+            self._scene.release()
+            self._scene = None
+            self.doneCurrent()
+        studio = self.desk.studio
+        self.tiles = TileMap(studio.surface.keys if studio is not None else ())
+        self.frame_all()
+        self.overlay.hint = ""
+        if studio is not None and not studio.surface.keys:
+            self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
+
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None) -> None:
+        studio = self.desk.studio
+        if studio is None or textures is None:
+            context.clear(*self.ground, 1.0)
+            return
+        if self._scene is None:
+            self._scene = SheetScene(context, studio.surface, self.tiles)
+        self._scene.draw(
+            self.camera, self.width(), self.height(), self.desk.shown_map, self.wires, textures,
+            self.desk.sheet_sizes(), self.ground, (0.08, 0.08, 0.08, 0.28),
+        )  # fmt: skip
+
+    def frame_all(self) -> None:
+        """All sheets in view."""
+        self.set_camera(FlatCamera.framing(self.tiles.bounds(), self.width(), self.height()))
+
+    def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().resizeEvent(event)
+        self.frame_all()
+
+    def set_wires(self, on: bool) -> None:
+        self.wires = on
+        self.update()
+
+    def set_camera(self, camera: FlatCamera) -> None:
+        self.camera = camera
+        self.overlay.labels = [
+            (self._pixel(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
+        ]
+        self.refresh()
+        self._marker_changed()
+
+    # --- between screen and sheet -----------------------------------------------------------------------------
+
+    def _pixel(self, plane: F64) -> F64:
+        return self.camera.to_screen(plane, self.width(), self.height())
+
+    def _plane(self, point: F64) -> F64:
+        return self.camera.to_plane(float(point[0]), float(point[1]), self.width(), self.height())
+
+    def grip_of(self, place: Place, height: float) -> Grip | None:
+        assert self.desk.studio is not None
+        pose = sheet_pose(self.desk.studio.surface, place, height)
+        if pose is None or pose.sheet.material not in self.tiles.origin:
+            return None
+        plane = self.tiles.to_plane(pose.sheet.material, pose.centre)
+        ends = self._pixel(np.stack([plane, plane + pose.half_x, plane + pose.half_y]))
+        return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
+
+    def moved(self, place: Place, point: F64) -> Place | None:
+        studio, plane = self.desk.studio, self._plane(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            return None
+        return move_to_uv(studio.surface, place, key, self.tiles.to_uv(key, plane))
+
+    def marker_place(self) -> F64 | None:
+        marker, studio = self.desk.marker, self.desk.studio
+        key = None if marker is None or studio is None else sheet_of(studio.surface, marker)
+        if key is None or marker is None or not np.isfinite(marker.uv).all():
+            return None
+        return self._pixel(self.tiles.to_plane(key.material, marker.uv))
+
+    def hover(self, point: F64) -> None:
+        studio, plane = self.desk.studio, self._plane(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            self.desk.mark(None, self)
+            self.overlay.facts = ""
+            self.overlay.update()
+            return
+        uv = self.tiles.to_uv(key, plane)
+        size = studio.project.size_of(key)
+        inside = plane - self.tiles.corner(key)
+        column, row = int(inside[0] * size), int((1 - inside[1]) * size)
+        self.overlay.facts = f"{key.tile}  column {column}, row {row} of {size}"
+        self.overlay.update()
+        self.desk.mark(at_uv(studio.surface, key.material, uv), self)
+
+    def leaveEvent(self, event: object) -> None:
+        self.overlay.facts = ""
+        self.overlay.update()
+        super().leaveEvent(event)
+
+    def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
+        if how == "zoom":
+            most = _PIXELS_PER_TEXEL * max([*self.desk.sheet_sizes().values(), 16])
+            self.set_camera(
+                self.camera.zoomed(1.25**dy, float(point[0]), float(point[1]), self.width(), self.height(), most)
+            )
+        else:
+            self.set_camera(self.camera.panned(dx, dy))
+
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        plane = self._plane(point)
+        key = self.tiles.sheet_at(plane)
+        if key is None:
+            return False
+        return self.desk.drop_on_sheet(picture, key, self.tiles.to_uv(key, plane))

@@ -1,0 +1,147 @@
+"""Starting the program: a screen if there is none, the application, the window, a picture if asked for."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+_VIRTUAL = "1600x1000x24"
+
+
+def ensure_screen() -> subprocess.Popen[bytes] | None:
+    """Start a virtual screen if there is no display; the process to end afterwards."""
+    if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"):
+        return None
+    if shutil.which("Xvfb") is None:
+        sys.exit("lucky-fern: there is no display, and no Xvfb to stand in. Run: sudo apt-get install -y xvfb")
+    read, write = os.pipe()
+    command = ["Xvfb", "-displayfd", str(write), "-screen", "0", _VIRTUAL, "-nolisten", "tcp"]
+    screen = subprocess.Popen(command, pass_fds=(write,), stderr=subprocess.DEVNULL)
+    os.close(write)
+    with os.fdopen(read) as answer:
+        number = answer.readline().strip()
+    if not number:
+        sys.exit("lucky-fern: there is no display, and Xvfb did not start.")
+    os.environ["DISPLAY"] = f":{number}"
+    os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
+    print(f"lucky-fern: no display is set; opened on a virtual screen of its own (Xvfb :{number}).", file=sys.stderr)
+    return screen
+
+
+def make_application():  # type: ignore[no-untyped-def]
+    """The Qt application with the surface format that the views need."""
+    from PySide6.QtCore import QCoreApplication, Qt
+    from PySide6.QtGui import QSurfaceFormat
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.ui.style import load_fonts
+
+    kind = QSurfaceFormat()
+    kind.setVersion(3, 3)
+    kind.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    kind.setDepthBufferSize(24)
+    QSurfaceFormat.setDefaultFormat(kind)
+    QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
+    application = QApplication.instance() or QApplication(["lucky-fern"])
+    application.setStyle("Fusion")
+    application.setApplicationName("Lucky Fern")
+    load_fonts()
+    return application
+
+
+def start(options: argparse.Namespace) -> int:
+    """Open the window for ``demo`` or ``open``; the exit code."""
+    if os.environ.get("QT_QPA_PLATFORM", "").split(":")[0] in ("offscreen", "minimal", "vnc"):
+        print("lucky-fern: Qt's platform without OpenGL is chosen (QT_QPA_PLATFORM); the views need OpenGL. "
+              "Unset it: without a display the program opens a virtual screen of its own.", file=sys.stderr)  # fmt: skip
+        return 1
+    try:
+        width, height = (int(number) for number in options.size.lower().split("x"))
+    except ValueError:
+        print(f"lucky-fern: --size takes WIDTHxHEIGHT, for example 1280x800, not {options.size}", file=sys.stderr)
+        return 2
+    screen = ensure_screen()
+    try:
+        return _run(options, width, height)
+    finally:
+        if screen is not None:
+            screen.terminate()
+            screen.wait()
+
+
+def _run(options: argparse.Namespace, width: int, height: int) -> int:
+    application = make_application()
+    import shiboken6
+    from PySide6.QtCore import QTimer
+
+    from lucky_fern.ui.desk import Desk
+    from lucky_fern.ui.window import Window
+
+    desk = Desk()
+    window = Window(desk)
+    window.resize(width, height)
+    if options.station:
+        desk.go_to(options.station)
+    window.show()
+    result = [0]
+
+    def open_what_was_asked() -> None:
+        which, path = getattr(options, "which", None), getattr(options, "file", None)
+        if which is not None:
+            from lucky_fern.demo.world import demo_studio
+
+            desk.take(demo_studio(which))
+        elif path is not None and not desk.open(path):
+            if options.shot:
+                print(f"lucky-fern: {window.notice.text()}", file=sys.stderr)
+            result[0] = 1
+        if options.shot:
+            QTimer.singleShot(0, take_shot)
+
+    def take_shot() -> None:
+        settle(window)
+        if not save_shot(window, options.shot):
+            print(f"lucky-fern: {options.shot} cannot be written; choose another place.", file=sys.stderr)
+            result[0] = 1
+        if desk.studio is not None:
+            desk.studio.saved = desk.studio.project
+        window.close()
+        application.quit()
+
+    # The window shows first; what it is to show comes right after its first frame.
+    QTimer.singleShot(0, open_what_was_asked)
+    application.exec()
+    desk.close()
+    # Qt lets go of the screen before the screen goes away.
+    for thing in (window, application):
+        shiboken6.delete(thing)
+    return result[0]
+
+
+def settle(window, seconds: float = 60.0) -> None:  # type: ignore[no-untyped-def]
+    """Let the window work until everything is composited, thumbnails are there, and it is drawn."""
+    from PySide6.QtWidgets import QApplication
+
+    end = time.monotonic() + seconds
+    quiet = 0
+    while time.monotonic() < end and quiet < 12:
+        QApplication.processEvents()
+        thread = window.desk.thread
+        done = thread is None or thread.settled.is_set()
+        moving = any(view.still_timer.isActive() for view in (window.model_view, window.sheet_view))
+        quiet = quiet + 1 if done and not window.desk.pending and not moving else 0
+        time.sleep(0.03)
+    window.board.refresh_thumbnails()
+    QApplication.processEvents()
+
+
+def save_shot(window, path: Path) -> bool:  # type: ignore[no-untyped-def]
+    """A picture of the window as it is drawn now."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    done: bool = window.grab().save(str(path))
+    return done

@@ -1,0 +1,130 @@
+"""The tool line: what this station works with, and how the views show it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QWidget
+
+from lucky_fern.core.placing.pose import as_laid, as_thrown
+from lucky_fern.core.project.commands import SetPlace
+from lucky_fern.core.project.document import Lay, Place, Throw
+from lucky_fern.render.model_scene import FLAT, SHADED
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.model_view import ModelView
+from lucky_fern.ui.sheet_view import SheetView
+from lucky_fern.ui.style import LIGHT, icon
+
+_TITLES = {
+    "model": "What came in with the model",
+    "artwork": "Drag a picture from the tray onto either view",
+    "paint": "Brushes, fills and masks will be here: painting wear, shadows and details by hand",
+    "check": "A list of what will go wrong in the game will be here, each with its remedy",
+    "export": "Write the maps that the game reads",
+}
+
+
+class ToolLine(QWidget):
+    """One line; tools of the station on the left, looks of the views on the right."""
+
+    def __init__(self, desk: Desk, model_view: ModelView, sheet_view: SheetView) -> None:
+        super().__init__()
+        self.desk, self.model_view, self.sheet_view = desk, model_view, sheet_view
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 3, 8, 3)
+        row.setSpacing(2)
+        self.title = QLabel(objectName="quiet")
+        row.addWidget(self.title)
+        self.modes = QWidget()
+        modes = QHBoxLayout(self.modes)
+        modes.setContentsMargins(10, 0, 0, 0)
+        modes.setSpacing(2)
+        self.throw = self._button(modes, "throw", "Throw", "Straight through the air, like a slide projector", lambda: self._set_mode("throw"), True)
+        self.lay = self._button(modes, "lay", "Lay", "Flat on the sheet, in UV space", lambda: self._set_mode("lay"), True)
+        row.addWidget(self.modes)
+        row.addStretch(1)
+        self.shaded = self._button(row, "shaded", "", "Lit, as in the game", lambda: self._shade(SHADED), True)
+        self.flat = self._button(row, "flat", "", "Flat colour, without light", lambda: self._shade(FLAT), True)
+        self._rule(row)
+        self.wires = self._button(row, "wires", "", "Wires of the mesh", self._toggle_wires, True)
+        self.seams = self._button(row, "seams", "", "UV seams", self._toggle_seams, True)
+        self.parallel = self._button(row, "parallel", "", "Parallel projection", self._toggle_parallel, True)
+        self._rule(row)
+        for name in ("front", "back", "left", "right", "top", "bottom"):
+            button = QToolButton(text=name.capitalize())
+            button.setToolTip(f"Look from the {name}")
+            button.clicked.connect(lambda _=False, name=name: model_view.look_from(name))
+            row.addWidget(button)
+        self.frame = self._button(row, "frame", "", "Show everything (F)", self._frame_all, False)
+        self.frame.setShortcut("F")
+        self.shaded.setChecked(True)
+        desk.station_changed.connect(self.refresh)
+        desk.project_changed.connect(self.refresh)
+        desk.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    def _button(self, row: QHBoxLayout, name: str, text: str, tip: str, action: Callable[[], None], checkable: bool) -> QToolButton:
+        button = QToolButton(icon=icon(name, LIGHT.text, LIGHT.active), text=text, checkable=checkable)
+        button.setIconSize(QSize(18, 18))
+        if text:
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        button.setToolTip(tip)
+        button.setAccessibleName(text or tip)
+        button.clicked.connect(lambda _=False: action())
+        row.addWidget(button)
+        return button
+
+    def _rule(self, row: QHBoxLayout) -> None:
+        line = QFrame(frameShape=QFrame.Shape.VLine)
+        line.setStyleSheet("color: #bdbdbd;")
+        row.addSpacing(3)
+        row.addWidget(line)
+        row.addSpacing(3)
+
+    def refresh(self) -> None:
+        decal = self.desk.decal if self.desk.station == "artwork" else None
+        self.modes.setVisible(decal is not None)
+        if decal is not None:
+            self.title.setText(f"‘{decal[0].name}’ is placed by")
+            self.throw.setChecked(isinstance(decal[1], Throw))
+            self.lay.setChecked(isinstance(decal[1], Lay))
+        else:
+            self.title.setText(_TITLES[self.desk.station])
+
+    def _set_mode(self, mode: str) -> None:
+        decal, studio = self.desk.decal, self.desk.studio
+        if decal is None or studio is None:
+            return
+        layer, place, height = decal
+        new: Place | None = place
+        if mode == "lay" and isinstance(place, Throw):
+            new = as_laid(studio.surface, place, height)
+        elif mode == "throw" and isinstance(place, Lay):
+            new = as_thrown(studio.surface, place, height)
+        if new is None:
+            self.desk.said.emit("Its middle lies beside the model's islands; move it onto one first.", True)
+        elif new is not place:
+            self.desk.end_gesture()
+            self.desk.execute(SetPlace(layer.id, new))
+        self.refresh()
+
+    def _shade(self, shading: str) -> None:
+        self.shaded.setChecked(shading == SHADED)
+        self.flat.setChecked(shading == FLAT)
+        self.model_view.set_look(shading=shading)
+
+    def _toggle_wires(self) -> None:
+        self.model_view.set_look(wires=self.wires.isChecked())
+
+    def _toggle_seams(self) -> None:
+        self.model_view.set_look(seams=self.seams.isChecked())
+
+    def _toggle_parallel(self) -> None:
+        self.model_view.set_parallel(self.parallel.isChecked())
+
+    def _frame_all(self) -> None:
+        self.model_view.frame_all()
+        self.sheet_view.frame_all()

@@ -1,0 +1,340 @@
+"""What both views share: drawing on demand, the decal's handles, and pictures dropped from the tray."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import moderngl
+import numpy as np
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtOpenGLWidgets import QOpenGLWidget
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.core.pictures.picture import SUFFIXES
+from lucky_fern.core.placing.pose import SMALLEST_SHARE
+from lucky_fern.core.project.commands import SetPlace
+from lucky_fern.core.project.document import Decal, Place, place_height
+from lucky_fern.render.textures import SheetTextures, is_software
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.grip import Grip, GripDrag
+from lucky_fern.ui.overlay import Overlay
+
+PICTURE_MIME = "application/x-lucky-fern-picture"
+
+
+class SharedTextures:
+    """The one set of textures that both views draw with, made by whichever draws first."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self._textures: SheetTextures | None = None
+
+    def ready(self, context: moderngl.Context) -> SheetTextures | None:
+        """The textures with everything uploaded that was composited; a context must be current."""
+        store, sizes = self.desk.store, self.desk.sheet_sizes()
+        if store is None:
+            return None
+        if self._textures is None or self._textures.store is not store:
+            if self._textures is not None:
+                self._textures.release()
+            self._textures = SheetTextures(context, store)
+        pending, self.desk.pending = self.desk.pending, {}
+        for key, chunks in pending.items():
+            if key.sheet in sizes:
+                self._textures.upload(key, sizes[key.sheet], chunks)
+        for key, size in sizes.items():
+            self._textures.of(key, size)
+        self._textures.finish()
+        return self._textures
+
+
+class View(QOpenGLWidget):
+    """A GL view with an overlay. Subclasses draw, and say how screen and surface correspond."""
+
+    drawn = Signal()
+
+    def __init__(self, desk: Desk, textures: SharedTextures, title: str) -> None:
+        super().__init__()
+        self.desk = desk
+        self.textures = textures
+        self.context_: moderngl.Context | None = None
+        self.setAccessibleName(title)
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(160, 160)
+        self.overlay = Overlay(self)
+        self._drag: GripDrag | None = None
+        self._moving: tuple[Place, F64] | None = None  # the place and where in it the pointer holds
+        self._last = QPointF()
+        self._navigating = ""
+        self._still = False
+        self._target: moderngl.Framebuffer | None = None
+        self.still_timer = QTimer(self, singleShot=True, interval=160)
+        self.still_timer.timeout.connect(self._draw_still)
+        desk.studio_changed.connect(self._studio_changed)
+        desk.project_changed.connect(self.refresh)
+        desk.selection_changed.connect(self.refresh)
+        desk.view_changed.connect(self.refresh)
+        desk.maps_changed.connect(self.update)
+        desk.marker_changed.connect(self._marker_changed)
+
+    # --- what subclasses answer ---------------------------------------------------------------------------
+
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None) -> None:
+        raise NotImplementedError
+
+    def grip_of(self, place: Place, height: float) -> Grip | None:
+        """Where a decal lies on the screen, if it can be seen here."""
+        raise NotImplementedError
+
+    def moved(self, place: Place, point: F64) -> Place | None:
+        """The place with its middle under a pixel; None where there is nothing to lie on."""
+        raise NotImplementedError
+
+    def marker_place(self) -> F64 | None:
+        """Where the spot lies that the other view points at."""
+        raise NotImplementedError
+
+    def hover(self, point: F64) -> None:
+        raise NotImplementedError
+
+    def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
+        raise NotImplementedError
+
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        raise NotImplementedError
+
+    def reset_scene(self) -> None:
+        """The studio is another one: drop what was made for the old one."""
+
+    # --- drawing --------------------------------------------------------------------------------------------
+
+    def initializeGL(self) -> None:
+        self.context_ = moderngl.create_context()
+
+    def paintGL(self) -> None:
+        if self.context_ is None:
+            return
+        ratio = self.devicePixelRatio()
+        size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
+        textures = self.textures.ready(self.context_)
+        screen = self.context_.detect_framebuffer(self.defaultFramebufferObject())
+        smooth = self._still or not is_software(self.context_)
+        target = self._smooth_target(size) if smooth else screen
+        target.use()
+        target.viewport = (0, 0, *size)
+        self.draw(self.context_, textures)
+        if target is not screen:
+            self.context_.copy_framebuffer(screen, target)
+        if not smooth:
+            self.still_timer.start()
+        self._still = False
+        self.drawn.emit()
+
+    def _smooth_target(self, size: tuple[int, int]) -> moderngl.Framebuffer:
+        """A framebuffer with four samples a pixel, kept while the view keeps its size."""
+        assert self.context_ is not None
+        if self._target is None or self._target.size != size:
+            if self._target is not None:
+                self._target.color_attachments[0].release()
+                self._target.depth_attachment.release()
+                self._target.release()
+            colour = self.context_.renderbuffer(size, 4, samples=4)
+            depth = self.context_.depth_renderbuffer(size, samples=4)
+            self._target = self.context_.framebuffer([colour], depth)
+        return self._target
+
+    def _draw_still(self) -> None:
+        """Nothing moves any more: draw once with smooth edges, which a processor is too slow for in motion."""
+        self._still = True
+        self.update()
+
+    def refresh(self) -> None:
+        """Show the project as it is now."""
+        self.overlay.grip = self.grip() if self.desk.station == "artwork" else None
+        self.overlay.update()
+        self.update()
+
+    def _studio_changed(self) -> None:
+        self.reset_scene()
+        self.refresh()
+
+    def _marker_changed(self) -> None:
+        self.overlay.marker = None if self.desk.marker_source is self else self.marker_place()
+        self.overlay.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.overlay.resize(self.size())
+        self.refresh()
+
+    # --- decals under the pointer ---------------------------------------------------------------------------
+
+    def grip(self) -> Grip | None:
+        """The selected decal's handles, if they can be seen here."""
+        decal = self.desk.decal
+        return None if decal is None else self.grip_of(decal[1], decal[2])
+
+    def pick_layer(self, point: F64) -> int | None:
+        """The topmost visible decal under a pixel."""
+        project = self.desk.project
+        for layer in reversed(project.layers if project is not None else ()):
+            if project is None or not layer.visible or not isinstance(layer.content, Decal):
+                continue
+            height = place_height(layer.content.place, project.pictures[layer.content.picture])
+            grip = self.grip_of(layer.content.place, height)
+            inner = None if grip is None else grip.coordinates(point)
+            if inner is not None and (np.abs(inner) <= 1).all():
+                return layer.id
+        return None
+
+    # --- mouse and keyboard ---------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        point = _array(event.position())
+        self._last = event.position()
+        button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and self._grab(point):
+            return
+        if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and not shift:
+            under = self.pick_layer(point)
+            if under is not None:
+                self.desk.select(under)
+                if self._grab(point):
+                    return
+        if button == Qt.MouseButton.RightButton:
+            self._navigating = "light"
+        elif button == Qt.MouseButton.MiddleButton or shift:
+            self._navigating = "pan"
+        else:
+            self._navigating = "orbit"
+
+    def _grab(self, point: F64) -> bool:
+        grip, decal = self.grip(), self.desk.decal
+        if grip is None or decal is None or self.desk.studio is None:
+            return False
+        handle = grip.grabbed(point)
+        if handle is None:
+            return False
+        _, place, height = decal
+        self.desk.end_gesture()
+        if handle == "move":
+            self._moving = (place, point - grip.centre)
+        else:
+            smallest = self.desk.studio.model.diagonal * SMALLEST_SHARE
+            self._drag = GripDrag(grip, handle, point, place, height, smallest)
+        return True
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        point = _array(event.position())
+        decal = self.desk.decal
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if self._drag is not None and decal is not None:
+            place: Place | None = self._drag.place_at(point, free=shift, stepped=shift)
+            if place is not None:
+                self.desk.execute(SetPlace(decal[0].id, place), merge=True)
+        elif self._moving is not None and decal is not None:
+            place = self.moved(decal[1], point - self._moving[1])
+            if place is not None:
+                self.desk.execute(SetPlace(decal[0].id, place), merge=True)
+        elif self._navigating:
+            delta = event.position() - self._last
+            self.navigate(self._navigating, delta.x(), delta.y(), point)
+        else:
+            self._show_cursor(point)
+        self.hover(point)
+        self._last = event.position()
+
+    def _show_cursor(self, point: F64) -> None:
+        grip = self.grip() if self.desk.station == "artwork" else None
+        handle = grip.grabbed(point) if grip is not None else None
+        if handle is None:
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+        elif handle == "move":
+            self.setCursor(Qt.CursorShape.SizeAllCursor)
+        else:
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag = self._moving = None
+        self._navigating = ""
+        self.desk.end_gesture()
+
+    def leaveEvent(self, event: object) -> None:
+        self.desk.mark(None, self)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.navigate("zoom", 0.0, event.angleDelta().y() / 120.0, _array(event.position()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+        }  # fmt: skip
+        step = steps.get(Qt.Key(event.key()))
+        middle = np.array([self.width() / 2, self.height() / 2])
+        if step is not None:
+            how = "pan" if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else "orbit"
+            self.navigate(how, -step[0] * 24.0, -step[1] * 24.0, middle)
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.navigate("zoom", 0, 1, middle)
+        elif event.key() == Qt.Key.Key_Minus:
+            self.navigate("zoom", 0, -1, middle)
+        else:
+            super().keyPressEvent(event)
+
+    # --- drops ------------------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        mime = event.mimeData()
+        files = any(Path(url.toLocalFile()).suffix.lower() in SUFFIXES for url in mime.urls())
+        if mime.hasFormat(PICTURE_MIME) or files:
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        point = _array(event.position())
+        self.hover(point)
+        image = event.mimeData().imageData()
+        if isinstance(image, QPixmap):
+            self.overlay.ghost = (image, event.position())
+        self.overlay.marker = point
+        self.overlay.update()
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self._end_drop()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        point = _array(event.position())
+        self._end_drop()
+        mime = event.mimeData()
+        if mime.hasFormat(PICTURE_MIME):
+            names = [bytes(mime.data(PICTURE_MIME).data()).decode()]
+        else:
+            found = [self.desk.add_picture(Path(url.toLocalFile())) for url in mime.urls()]
+            names = [name for name in found if name is not None]
+        placed = [self.drop_picture(name, point) for name in names]
+        if names and not all(placed):
+            self.desk.said.emit("There is nothing to place a picture on there; drop it on the model or on a sheet.", True)
+        event.acceptProposedAction()
+        self.setFocus()
+
+    def _end_drop(self) -> None:
+        self.overlay.ghost = self.overlay.marker = None
+        self.overlay.update()
+
+
+def _array(point: QPointF) -> F64:
+    return np.array([point.x(), point.y()])
+

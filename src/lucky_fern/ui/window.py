@@ -1,0 +1,231 @@
+"""The window: top strip, tool line, two linked views, board, tray."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
+from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
+from lucky_fern.core.project.file import SUFFIX
+from lucky_fern.ui.board import Board
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.export_panel import ExportPanel
+from lucky_fern.ui.model_panel import ModelPanel
+from lucky_fern.ui.model_view import ModelView
+from lucky_fern.ui.settings_panel import SettingsPanel
+from lucky_fern.ui.sheet_view import SheetView
+from lucky_fern.ui.style import LIGHT, icon, sheet
+from lucky_fern.ui.tool_line import ToolLine
+from lucky_fern.ui.top_strip import TopStrip
+from lucky_fern.ui.tray import Tray
+from lucky_fern.ui.view import SharedTextures
+
+BOARD_WIDTH = 428
+
+
+class Window(QMainWindow):
+    """Puts the widgets together; owns no state but the desk."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setWindowTitle("Lucky Fern")
+        self.setWindowIcon(icon("fern"))
+        self.setStyleSheet(sheet(LIGHT))
+        self.setAcceptDrops(True)
+        textures = SharedTextures(desk)
+        self.model_view = ModelView(desk, textures)
+        self.sheet_view = SheetView(desk, textures)
+        self.strip = TopStrip(desk)
+        self.tools = ToolLine(desk, self.model_view, self.sheet_view)
+        self.board = Board(desk)
+        self.settings = SettingsPanel(desk)
+        self.tray = Tray(desk)
+        self.model_panel = ModelPanel(desk)
+        self.export_panel = ExportPanel(desk)
+        self.notice = QLabel()
+        self._lay_out()
+        self._notice_timer = QTimer(self, singleShot=True, interval=12000)
+        self._notice_timer.timeout.connect(lambda: self.say("", False))
+        self._connect()
+        self._station_changed(desk.station)
+
+    def _lay_out(self) -> None:
+        ground = QWidget(objectName="ground")
+        column = QVBoxLayout(ground)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        column.addWidget(self.strip)
+        column.addWidget(self.tools)
+        views = QSplitter(Qt.Orientation.Horizontal)
+        views.setHandleWidth(4)
+        views.addWidget(self.model_view)
+        views.addWidget(self.sheet_view)
+        views.setSizes([500, 500])
+        views.setChildrenCollapsible(False)
+        layers = QSplitter(Qt.Orientation.Vertical)
+        layers.setHandleWidth(4)
+        layers.setChildrenCollapsible(False)
+        layers.addWidget(self.board)
+        layers.addWidget(self.settings)
+        layers.setSizes([270, 330])
+        self.layers = QWidget(objectName="panel")
+        self.layers.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        inner = QVBoxLayout(self.layers)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.addWidget(layers)
+        self.right = QStackedWidget()
+        for page in (self.layers, self.model_panel, self.export_panel):
+            self.right.addWidget(page)
+        self.right.setFixedWidth(BOARD_WIDTH)
+        middle = QHBoxLayout()
+        middle.setSpacing(4)
+        middle.addWidget(views, 1)
+        middle.addWidget(self.right)
+        column.addLayout(middle, 1)
+        self.notice.setObjectName("quiet")
+        self.notice.setContentsMargins(10, 2, 10, 2)
+        self.notice.setWordWrap(True)
+        column.addWidget(self.notice)
+        self.notice.hide()
+        column.addWidget(self.tray)
+        self.setCentralWidget(ground)
+
+    def _connect(self) -> None:
+        desk = self.desk
+        desk.station_changed.connect(self._station_changed)
+        desk.said.connect(self.say)
+        desk.project_changed.connect(self._show_title)
+        self.strip.new_asked.connect(self.ask_model)
+        self.strip.open_asked.connect(self.ask_open)
+        self.strip.save_asked.connect(self.save)
+        self.strip.save_as_asked.connect(self.ask_save)
+        self.strip.demo_asked.connect(self._open_demo)
+        self.model_panel.open_asked.connect(self.ask_model)
+        self.tray.add_asked.connect(self.ask_pictures)
+        self.tray.strip.place_asked.connect(self._place_in_middle)
+        QShortcut(QKeySequence("Ctrl+Y"), self, desk.redo)
+        QShortcut(QKeySequence("Esc"), self, lambda: desk.show_map(None))
+
+    # --- following the desk -----------------------------------------------------------------------------------
+
+    def _station_changed(self, station: str) -> None:
+        page = {"model": self.model_panel, "export": self.export_panel}.get(station, self.layers)
+        self.right.setCurrentWidget(page)
+        self.model_view.refresh()
+        self.sheet_view.refresh()
+        self.export_panel.refresh()
+
+    def _show_title(self) -> None:
+        studio = self.desk.studio
+        if studio is not None:
+            self.setWindowTitle(f"{studio.project.name}[*] – Lucky Fern")
+            self.setWindowModified(studio.changed)
+
+    def say(self, sentence: str, warning: bool) -> None:
+        """One quiet line under the views."""
+        self.notice.setText(sentence)
+        self.notice.setObjectName("warn" if warning else "quiet")
+        self.notice.style().polish(self.notice)
+        self.notice.setVisible(bool(sentence))
+        self._notice_timer.start()
+
+    # --- asking for files -------------------------------------------------------------------------------------
+
+    def ask_model(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in MODEL_SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "New from a model", "", f"Models ({kinds})")
+        if name and self.may_leave():
+            self.desk.open(Path(name))
+
+    def ask_open(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *MODEL_SUFFIXES))
+        name, _ = QFileDialog.getOpenFileName(self, "Open", "", f"Projects and models ({kinds})")
+        if name and self.may_leave():
+            self.desk.open(Path(name))
+
+    def ask_pictures(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in PICTURE_SUFFIXES)
+        names, _ = QFileDialog.getOpenFileNames(self, "Add pictures to the kit", "", f"Pictures ({kinds})")
+        for name in names:
+            self.desk.add_picture(Path(name))
+
+    def save(self) -> bool:
+        """Save where the project is kept, or ask for a place."""
+        return self.desk.save(self.desk.path) if self.desk.path is not None else self.ask_save()
+
+    def ask_save(self) -> bool:
+        if self.desk.studio is None:
+            return False
+        start = str(self.desk.path or Path.home() / f"{self.desk.studio.project.name}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the project", start, f"Lucky Fern projects (*{SUFFIX})")
+        if not name:
+            return False
+        path = Path(name)
+        return self.desk.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; False if the person would rather stay."""
+        studio = self.desk.studio
+        if studio is None or not studio.changed:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self, "Unsaved changes", f"Save the changes to {studio.project.name}?",
+            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def _open_demo(self, which: str) -> None:
+        from lucky_fern.demo.world import demo_studio
+
+        if self.may_leave():
+            self.desk.take(demo_studio(which))
+
+    def _place_in_middle(self, picture: str) -> None:
+        """Place a kit picture by keyboard: in the middle of the model view."""
+        import numpy as np
+
+        point = np.array([self.model_view.width() / 2, self.model_view.height() / 2])
+        if not self.model_view.drop_picture(picture, point):
+            self.say("The middle of the model view is empty: turn the model so that it is there.", True)
+
+    # --- drops and closing ------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        known = (SUFFIX, *MODEL_SUFFIXES, *PICTURE_SUFFIXES)
+        if any(Path(url.toLocalFile()).suffix.lower() in known for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+        event.acceptProposedAction()
+        for path in paths:
+            if path.suffix.lower() in PICTURE_SUFFIXES:
+                self.desk.add_picture(path)
+            elif self.may_leave():
+                self.desk.open(path)
+                return
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.may_leave():
+            self.desk.close()
+            event.accept()
+        else:
+            event.ignore()
