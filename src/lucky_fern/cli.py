@@ -68,7 +68,12 @@ def _run(options: argparse.Namespace) -> int:
         return 1
     files = [str(path) for path in outcome.files]
     if options.json:
-        last = {"done": True, "files": files, "skipped": list(outcome.skipped), "warnings": list(outcome.warnings)}
+        last = {
+            "done": True,
+            "files": files,
+            "skipped": list(outcome.skipped),
+            "warnings": list(outcome.warnings),
+        }
         print(json.dumps(last), flush=True)
         return 0
     for warning in outcome.warnings:

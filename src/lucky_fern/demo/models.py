@@ -24,7 +24,7 @@ def soup_flask(path: Path) -> None:
            (0.0402, 0.1635), (0.041, 0.166), (0.0405, 0.196), *arc((0.0355, 0.197), 0.005, 0, 82, 5)]  # fmt: skip
     lid_tall = _length(lid) * per_metre
     shape.lathe("lid", lid, (0.02, 0.49 - lid_tall, 0.02 + 2 * np.pi * 0.041 * per_metre, 0.49))
-    x, y, z = np.eye(3)
+    x, _, z = np.eye(3)
     top = lid[-1]
     shape.disc("lid", np.array([0, top[1], 0]), x, -z, top[0], (0.15, 0.15), top[0] * per_metre, 96)
     shape.disc("foot", np.zeros(3), x, z, 0.039, (0.42, 0.15), 0.039 * per_metre, 96)
@@ -40,7 +40,9 @@ def _strap(shape: Shape, per_metre: float) -> None:
     """A flat band from the shoulder to the foot on the right side, with a steel ring at each end."""
     along = np.linspace(0, 1, 49)
     angle = np.radians(100 - 200 * along)
-    middle = np.stack([0.047 + 0.034 * np.cos(angle) ** 1, 0.082 + 0.052 * np.sin(angle), np.zeros_like(angle)], axis=1)
+    middle = np.stack(
+        [0.047 + 0.034 * np.cos(angle) ** 1, 0.082 + 0.052 * np.sin(angle), np.zeros_like(angle)], axis=1
+    )
     ahead = np.gradient(middle, axis=0)
     ahead /= np.linalg.norm(ahead, axis=1, keepdims=True)
     out = np.stack([-ahead[:, 1], ahead[:, 0], np.zeros(len(along))], axis=1)
@@ -58,7 +60,13 @@ def _strap(shape: Shape, per_metre: float) -> None:
     ]
     for number, (a, b, u, across) in enumerate(bands):
         shift = 0.0 if number < 2 else length + 0.02
-        uv = np.stack([np.stack([np.full_like(v, u), v + shift], 1), np.stack([np.full_like(v, u + across), v + shift], 1)], 1)
+        uv = np.stack(
+            [
+                np.stack([np.full_like(v, u), v + shift], 1),
+                np.stack([np.full_like(v, u + across), v + shift], 1),
+            ],
+            1,
+        )
         if number >= 2:
             uv[..., 1] = bottom + shift + (uv[..., 1] - bottom - shift) * 0.9
         shape.grid("strap", np.stack([a, b], axis=1), uv)
@@ -184,7 +192,12 @@ def _deckhouse(shape: Shape) -> None:
     scale = 0.085
     x0, x1, z, y0, y1, r = -1.4, 2.0, 1.05, 1.05, 3.0, 0.28
     path: list[tuple[float, float]] = []
-    for cx, cz, start in ((x1 - r, z - r, 90), (x1 - r, -z + r, 0), (x0 + r, -z + r, -90), (x0 + r, z - r, -180)):
+    for cx, cz, start in (
+        (x1 - r, z - r, 90),
+        (x1 - r, -z + r, 0),
+        (x0 + r, -z + r, -90),
+        (x0 + r, z - r, -180),
+    ):
         for a in np.radians(np.linspace(start, start - 90, 9)):
             path.append((cx + r * float(np.cos(a)), cz + r * float(np.sin(a))))
     # Start and end in the middle of the back wall, so that the seam is where nobody looks.
@@ -257,7 +270,15 @@ def _fittings(shape: Shape) -> None:
             post = np.stack([foot - [0, 0.62, 0], foot])
             shape.tube("handrail", post, 0.022, (2.66 + 0.06 * k, v0, 2.71 + 0.06 * k, v0 + 0.022), 10)
     for k, (bx, bz) in enumerate(((3.5, 0.0), (-4.05, 0.85), (-4.05, -0.85))):
-        profile = [(0.0, 0.0), (0.11, 0.0), (0.08, 0.06), (0.08, 0.2), (0.13, 0.22), (0.13, 0.27), (0.0, 0.29)]
+        profile = [
+            (0.0, 0.0),
+            (0.11, 0.0),
+            (0.08, 0.06),
+            (0.08, 0.2),
+            (0.13, 0.22),
+            (0.13, 0.27),
+            (0.0, 0.29),
+        ]
         island: Rect = (2.03 + 0.2 * k, 0.40, 2.21 + 0.2 * k, 0.47)
         _turned(shape, "bollard", profile, np.array([bx, 1.2 if k == 0 else 1.12, bz]), island)
     for k, (px, pz) in enumerate(((-1.75, 1.15), (-1.75, -1.15), (-4.1, 1.15), (-4.1, -1.15))):
@@ -292,7 +313,9 @@ def _porthole(shape: Shape, centre: F64, right: F64, up: F64, slot: int) -> None
     shape.grid("porthole rim", points, np.stack([(u, v) + r * flat for r in rings]))
 
 
-def _turned(shape: Shape, part: str, profile: list[tuple[float, float]], at: F64, rect: Rect, steps: int = 32) -> None:
+def _turned(
+    shape: Shape, part: str, profile: list[tuple[float, float]], at: F64, rect: Rect, steps: int = 32
+) -> None:
     """A lathe that stands at a place."""
     inner = Shape()
     inner.lathe(part, profile, rect, steps)
@@ -337,11 +360,20 @@ def _canopy(shape: Shape) -> None:
     scale = 0.29
     uv = np.stack([0.05 + 2.85 * a * scale, 1.14 + 2.9 * b * scale], axis=-1)
     shape.grid("canopy", cloth, uv)
-    shape.grid("canopy", cloth[:, ::-1] - [0, 0.012, 0], np.stack([0.05 + 2.85 * a * scale, 1.14 + 2.9 * b * scale], -1)[:, ::-1])
+    shape.grid(
+        "canopy",
+        cloth[:, ::-1] - [0, 0.012, 0],
+        np.stack([0.05 + 2.85 * a * scale, 1.14 + 2.9 * b * scale], -1)[:, ::-1],
+    )
     for sign, row, v0 in ((1, 0, 1.03), (-1, -1, 1.08)):
         top = cloth[row] if sign > 0 else cloth[row, ::-1]
         drop = 0.10 + 0.07 * np.abs(np.sin(np.linspace(0, 8 * np.pi, 41)))
         low = top - np.stack([np.zeros(41), drop, np.zeros(41)], 1) + [0, 0, 0.02 * sign]
         u = np.linspace(0.05, 0.05 + 2.85 * scale, 41)
-        strip = np.stack([np.stack([u, np.full(41, v0) + 0.05 - drop * scale], 1), np.stack([u, np.full(41, v0 + 0.05)], 1)])
+        strip = np.stack(
+            [
+                np.stack([u, np.full(41, v0) + 0.05 - drop * scale], 1),
+                np.stack([u, np.full(41, v0 + 0.05)], 1),
+            ]
+        )
         shape.grid("canopy edge", np.stack([low, top]), strip)

@@ -86,7 +86,12 @@ def kettle_and_reed() -> str:
         f'<g transform="translate({x} 0) rotate({a} 0 330)"><path d="M 0 330 Q {b} 210 0 {t + 40}" stroke="{FERN}" '
         f'stroke-width="11" fill="none" stroke-linecap="round"/><rect x="-15" y="{t - 56}" width="30" height="106" rx="15" fill="#7a4a2b"/>'
         f'<path d="M 4 330 Q {40 * side} 250 {52 * side} 190" stroke="#4c9168" stroke-width="13" fill="none" stroke-linecap="round"/></g>'
-        for x, a, b, t, side in ((140, -12, -14, 120, -1), (196, -4, -8, 170, 1), (606, 5, 10, 165, -1), (662, 13, 14, 112, 1))
+        for x, a, b, t, side in (
+            (140, -12, -14, 120, -1),
+            (196, -4, -8, 170, 1),
+            (606, 5, 10, 165, -1),
+            (662, 13, 14, 112, 1),
+        )
     )
     steam = "".join(
         f'<path d="M {x} 78 q -26 -26 0 -50 t 0 -46" transform="translate(0 18)" stroke="{RUST}" stroke-width="13" fill="none" stroke-linecap="round"/>'
@@ -150,10 +155,14 @@ def fleet_number(text: str) -> str:
 
 def deck_stripe() -> str:
     """Three stripes that repeat from left to right."""
-    return _svg(512, 96, (
-        f'<rect y="0" width="512" height="52" fill="{RUST}"/><rect y="62" width="512" height="14" fill="{CREAM}"/>'
-        f'<rect y="86" width="512" height="10" fill="{RUST}"/>'
-    ))
+    return _svg(
+        512,
+        96,
+        (
+            f'<rect y="0" width="512" height="52" fill="{RUST}"/><rect y="62" width="512" height="14" fill="{CREAM}"/>'
+            f'<rect y="86" width="512" height="10" fill="{RUST}"/>'
+        ),
+    )
 
 
 def _rendered(svg: str, width: int) -> U8:
@@ -186,7 +195,7 @@ def canvas_weave(size: int = 512, threads: int = 64) -> U8:
     fibre = cv2.GaussianBlur(rng.normal(0, 1, (size, size)), (0, 0), 1.2, borderType=cv2.BORDER_REFLECT_101)
     light = 0.62 + 0.33 * height + thread + 0.02 * fibre
     colour = np.clip(light[..., None] * np.array([0.93, 0.88, 0.77]), 0, 1)
-    return np.round(colour * 255).astype(np.uint8)
+    return np.asarray(np.round(colour * 255), np.uint8)
 
 
 def sign_photograph(width: int = 1600, height: int = 1100) -> U8:
@@ -209,13 +218,15 @@ def sign_photograph(width: int = 1600, height: int = 1100) -> U8:
     wall = np.clip(tone[..., None] * np.array([1.0, 0.83, 0.62]), 0.02, 1)
     corners = np.array([[300, 210], [1330, 330], [1275, 905], [250, 860]], np.float32)
     whole = np.array([[0, 0], [1000, 0], [1000, 640], [0, 640]], np.float32)
-    warped: F64 = cv2.warpPerspective(sign, cv2.getPerspectiveTransform(whole, corners), (width, height), flags=cv2.INTER_AREA)
+    warped: F64 = cv2.warpPerspective(
+        sign, cv2.getPerspectiveTransform(whole, corners), (width, height), flags=cv2.INTER_AREA
+    )
     shadow = cv2.GaussianBlur(np.roll(warped[..., 3], (26, 20), axis=(0, 1)), (0, 0), 16)
     picture = wall * (1 - 0.55 * shadow[..., None])
     picture = picture * (1 - warped[..., 3:]) + warped[..., :3] * warped[..., 3:]
     lamp = 0.52 + 0.75 * np.exp(-(((x - 520) / 700) ** 2 + ((y - 260) / 520) ** 2))
     picture = picture * lamp[..., None] * np.array([1.04, 0.99, 0.9]) + rng.normal(0, 0.012, picture.shape)
-    return np.round(np.clip(picture, 0, 1) * 255).astype(np.uint8)
+    return np.asarray(np.round(np.clip(picture, 0, 1) * 255), np.uint8)
 
 
 def pixel_teapot() -> U8:
@@ -225,5 +236,11 @@ def pixel_teapot() -> U8:
         "...crrrwrrrcc...", "....rrwwwrrc....", "....rwwwwrrc....", "....rrwwrrcc....", ".....rrrrr......",
         "....bbbbbbb.....", "................",
     ]  # fmt: skip
-    ink = {".": (0, 0, 0, 0), "r": (194, 81, 46, 255), "c": (217, 164, 65, 255), "w": (244, 234, 210, 255), "b": (29, 43, 51, 255)}
+    ink = {
+        ".": (0, 0, 0, 0),
+        "r": (194, 81, 46, 255),
+        "c": (217, 164, 65, 255),
+        "w": (244, 234, 210, 255),
+        "b": (29, 43, 51, 255),
+    }
     return np.array([[ink[c] for c in row] for row in rows], np.uint8)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I64
 from lucky_fern.core.model.polygons import triangulate
 from lucky_fern.core.model.tangents import smooth_normals
 
@@ -62,7 +62,8 @@ class Shape:
         angle = np.linspace(-np.pi, np.pi, steps + 1)
         radius, y = outline[:, :1], outline[:, 1:]
         points = np.stack(
-            [radius * np.sin(angle), np.broadcast_to(y, (len(outline), steps + 1)), radius * np.cos(angle)], axis=-1
+            [radius * np.sin(angle), np.broadcast_to(y, (len(outline), steps + 1)), radius * np.cos(angle)],
+            axis=-1,
         )
         u = rect[0] + (rect[2] - rect[0]) * (angle + np.pi) / (2 * np.pi)
         v = rect[1] + (rect[3] - rect[1]) * length / length[-1]
@@ -139,7 +140,9 @@ class Shape:
                 lines.append(f"o {part}\nusemtl {material}")
             corner = at_uv[1]
             rows = normal_row.ravel()[corner : corner + len(at)]
-            lines.append("f " + " ".join(f"{v + 1}/{t + 1}/{n + 1}" for v, t, n in zip(at, at_uv[0], rows, strict=True)))
+            lines.append(
+                "f " + " ".join(f"{v + 1}/{t + 1}/{n + 1}" for v, t, n in zip(at, at_uv[0], rows, strict=True))
+            )
         path.write_text("\n".join(lines) + "\n", encoding="utf-8")
         path.with_suffix(".mtl").write_text(f"newmtl {material}\nKd 0.8 0.8 0.8\n", encoding="utf-8")
 
@@ -152,7 +155,7 @@ class Shape:
         return out
 
     @staticmethod
-    def _normals(points: F64, sizes: F64, vertices: F64, crease_deg: float) -> F64:
+    def _normals(points: F64, sizes: I64, vertices: I64, crease_deg: float) -> F64:
         """(corners, 3) smooth normals of polygon corners."""
         corners, _ = triangulate(points, sizes, vertices)
         welded = np.unique(np.round(points, 7), axis=0, return_inverse=True)[1].ravel()
@@ -164,7 +167,9 @@ class Shape:
         return result
 
 
-def arc(centre: tuple[float, float], radius: float, start_deg: float, end_deg: float, steps: int = 8) -> list[tuple[float, float]]:
+def arc(
+    centre: tuple[float, float], radius: float, start_deg: float, end_deg: float, steps: int = 8
+) -> list[tuple[float, float]]:
     """Points on a circle in the plane of a profile."""
     angles = np.radians(np.linspace(start_deg, end_deg, steps + 1))
     return [(centre[0] + radius * float(np.cos(a)), centre[1] + radius * float(np.sin(a))) for a in angles]

@@ -72,7 +72,14 @@ def _ferry(studio: Studio) -> None:
     _wash(studio, "Rail", Scope(parts=("rail", "roof", "name board")), colour="#c2512e", roughness=0.5)
     _wash(studio, "Brass", Scope(parts=("porthole rim", "lamp brass", "mast", "handrail", "bollard", "canopy post")),
           colour="#c79a4b", roughness=0.3, metallic=1.0)  # fmt: skip
-    _wash(studio, "Glow", Scope(parts=("porthole glass", "lamp glass")), colour="#ffd98a", emissive="#ffb347", roughness=0.1)
+    _wash(
+        studio,
+        "Glow",
+        Scope(parts=("porthole glass", "lamp glass")),
+        colour="#ffd98a",
+        emissive="#ffb347",
+        roughness=0.1,
+    )
     studio.execute(AddLayer("Canvas", Wash(repeat=(6, 6)), {"colour": Channel("picture", picture="canvas-weave.png"),
                    "roughness": Channel(0.95)}, scope=Scope(parts=("canopy", "canopy edge"))))  # fmt: skip
     for sign in (1, -1):

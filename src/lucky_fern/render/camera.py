@@ -62,7 +62,11 @@ class Camera:
             return matrix
         f = 1 / np.tan(np.radians(self.field_deg) / 2)
         matrix[0, 0], matrix[1, 1] = f / aspect, f
-        matrix[2, 2], matrix[2, 3], matrix[3, 2] = (far + near) / (near - far), 2 * far * near / (near - far), -1
+        matrix[2, 2], matrix[2, 3], matrix[3, 2] = (
+            (far + near) / (near - far),
+            2 * far * near / (near - far),
+            -1,
+        )
         return matrix
 
     def ray(self, x: float, y: float, aspect: float) -> tuple[F64, F64]:

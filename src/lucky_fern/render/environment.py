@@ -15,7 +15,7 @@ ROWS, COLUMNS, LEVELS = 128, 256, 6
 
 def radiance(direction: F64) -> F64:
     """(..., 3) linear light from unit directions (..., 3), Y up."""
-    x, y, z = direction[..., 0], direction[..., 1], direction[..., 2]
+    y = direction[..., 1]
     sky = 0.55 + 0.30 * np.clip(y, 0, 1)
     floor = 0.36 + 0.06 * np.clip(-y, 0, 1)
     grey = np.where(y > 0, sky, floor) * (1 - 0.35 * np.exp(-((y / 0.08) ** 2)))
@@ -28,7 +28,7 @@ def radiance(direction: F64) -> F64:
         unit = np.array(centre) / np.linalg.norm(centre)
         angle = np.arccos(np.clip(direction @ unit, -1, 1))
         light = light + (power / (1 + np.exp((angle - size) / 0.045)))[..., None] * np.array(tint)
-    return light
+    return np.asarray(light, np.float64)
 
 
 def directions(rows: int, columns: int) -> F64:
@@ -57,7 +57,7 @@ def irradiance() -> F32:
     basis = _harmonics(direction)
     coefficients = np.einsum("rck,rcd,rc->kd", basis, radiance(direction), np.broadcast_to(weight, (ROWS, COLUMNS)))
     lobe = np.array([1.0, 2 / 3, 2 / 3, 2 / 3, 0.25, 0.25, 0.25, 0.25, 0.25])
-    return (coefficients * lobe[:, None]).astype(np.float32)
+    return np.asarray(coefficients * lobe[:, None], np.float32)
 
 
 def reflections() -> list[F32]:

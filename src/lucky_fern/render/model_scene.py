@@ -105,7 +105,14 @@ class ModelScene:
         if name in self._program:  # the compiler drops what a look does not use
             self._program[name].value = value  # type: ignore[union-attr]
 
-    def draw(self, camera: Camera, aspect: float, look: Look, textures: SheetTextures | None, size_of: dict[SheetKey, int]) -> None:
+    def draw(
+        self,
+        camera: Camera,
+        aspect: float,
+        look: Look,
+        textures: SheetTextures | None,
+        size_of: dict[SheetKey, int],
+    ) -> None:
         """Draw into the framebuffer in use."""
         context = self.context
         context.clear(*look.backdrop_high, 1.0, depth=1.0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -113,7 +114,7 @@ class SheetScene:
                           for unit in UNITS.values()}  # fmt: skip
         for sampler in self._samplers.values():
             sampler.repeat_x = sampler.repeat_y = False
-        self._owned = [self._program, self._lines, square, self._square, *self._samplers.values()]
+        self._owned: list[Any] = [self._program, self._lines, square, self._square, *self._samplers.values()]
         self._wires = self._make_wires()
         for name, unit in UNITS.items():
             if name in self._program:

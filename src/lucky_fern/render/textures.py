@@ -8,6 +8,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import U8, Array
+from lucky_fern.core.colour import DECODE_8, ENCODE_16
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, span
@@ -23,7 +24,28 @@ PACKING: dict[str, tuple[str, ...]] = {
 }
 UNITS = {name: unit for unit, name in enumerate(PACKING)}
 MAP_NUMBERS = {name: number for number, name in enumerate(MAPS)}
+_ENCODED = ("colour_map", "emissive_map")
+_LEVELS = 8  # down to one texel a chunk, so that a chunk brings its own mips
 _HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in maps}
+
+
+def halvings(pixels: U8, encoded: bool) -> list[U8]:
+    """A (n, n, 4) chunk halved again and again down to one texel, by area mean.
+
+    With ``encoded`` the first three components are sRGB and are averaged as light.
+    """
+    values = pixels.astype(np.float32)
+    if encoded:
+        values[..., :3] = DECODE_8[pixels[..., :3]] * 65535.0
+    out: list[U8] = []
+    while min(values.shape[:2]) > 1 and len(out) < _LEVELS:
+        rows, columns = values.shape[:2]
+        values = values.reshape(rows // 2, 2, columns // 2, 2, 4).mean(axis=(1, 3))
+        small = values + 0.5
+        if encoded:
+            small[..., :3] = ENCODE_16[values[..., :3].astype(np.uint16)] / 257.0 + 0.5
+        out.append(small.astype(np.uint8))
+    return out
 
 
 def is_software(context: moderngl.Context) -> bool:
@@ -52,7 +74,7 @@ class SheetTextures:
         self._drop(key)
         made = {}
         for name in PACKING:
-            encoded = name in ("colour_map", "emissive_map")
+            encoded = name in _ENCODED
             texture = self.context.texture((size, size), 4, internal_format=SRGB8_ALPHA8 if encoded else None)
             texture.repeat_x = texture.repeat_y = False
             # Sheets this small are pixel art: their texels are meant to be seen.
@@ -72,17 +94,23 @@ class SheetTextures:
         if key.sheet not in self._textures or self._textures[key.sheet][name].width != size:
             return  # filled whole when it is first drawn
         texture = self._textures[key.sheet][name]
+        encoded = name in _ENCODED
         for chunk in chunks:
             rows, columns = span(chunk, size)
-            pixels = self._pack(key.sheet, name, size, rows, columns)[::-1]
-            viewport = (columns.start, size - rows.stop, columns.stop - columns.start, rows.stop - rows.start)
-            texture.write(np.ascontiguousarray(pixels), viewport=viewport)
-        self._stale.add(texture)
+            pixels = np.ascontiguousarray(self._pack(key.sheet, name, size, rows, columns)[::-1])
+            x, y = columns.start, size - rows.stop
+            texture.write(pixels, viewport=(x, y, pixels.shape[1], pixels.shape[0]))
+            if size & (size - 1) == 0:
+                for level, smaller in enumerate(halvings(pixels, encoded), 1):
+                    place = (x >> level, y >> level, smaller.shape[1], smaller.shape[0])
+                    texture.write(smaller, viewport=place, level=level)
+        if size & (size - 1):
+            self._stale.add(texture)  # mips of other sizes do not line up with chunks
 
     def finish(self) -> None:
         """Remake the mips of what has changed; call once before drawing."""
         for texture in self._stale:
-            texture.build_mipmaps()
+            texture.build_mipmaps(0, _LEVELS)
         self._stale.clear()
 
     def _pack(self, key: SheetKey, name: str, size: int, rows: slice, columns: slice) -> U8:
@@ -97,7 +125,9 @@ class SheetTextures:
                 planes.append(flat)
             else:
                 part = kept[rows, columns]
-                planes.append(part if part.dtype == np.uint8 else ((part.astype(np.uint32) + 128) // 257).astype(np.uint8))
+                planes.append(
+                    part if part.dtype == np.uint8 else ((part.astype(np.uint32) + 128) // 257).astype(np.uint8)
+                )
         missing = 4 - sum(plane.shape[2] for plane in planes)
         if missing:
             planes.append(np.full((*planes[0].shape[:2], missing), 255, np.uint8))

@@ -58,7 +58,9 @@ class Heading(QHeaderView):
         if section == NAME:
             painter.setPen(QColor(self.tones.quiet))
             text = "Layers" if self.desk.shown_map is None else f"Layers · {MAPS[self.desk.shown_map].title} alone"
-            painter.drawText(rect.adjusted(4, 0, 0, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
+            painter.drawText(
+                rect.adjusted(4, 0, 0, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text
+            )
         elif section >= FIRST_MAP:
             name = MAP_NAMES[section - FIRST_MAP]
             active = name == self.desk.shown_map
@@ -91,21 +93,21 @@ class CellPainter(QStyledItemDelegate):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
-            painter.fillRect(option.rect, QColor(self.tones.soft_active))  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(option.rect, QColor(self.tones.soft_active))
         layer = self.board.layer_at(index.row())
         if layer is not None:
-            middle = option.rect.center()  # type: ignore[attr-defined]
+            middle = option.rect.center()
             if index.column() == EYE:
                 pixmap = icon("eye" if layer.visible else "eye-off", self.tones.text).pixmap(16, 16)
                 painter.drawPixmap(middle.x() - 8, middle.y() - 8, 16, 16, pixmap)
             else:
                 name = MAP_NAMES[index.column() - FIRST_MAP]
                 self._cell(painter, middle.x(), middle.y(), name, layer.channels.get(name), layer.visible)
-        if option.state & QStyle.StateFlag.State_HasFocus:  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_HasFocus:
             painter.setPen(QPen(QColor(self.tones.active), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(option.rect.adjusted(1, 1, -2, -2))  # type: ignore[attr-defined]
+            painter.drawRect(option.rect.adjusted(1, 1, -2, -2))
         painter.restore()
 
     def _cell(self, painter: QPainter, x: int, y: int, name: str, channel: Channel | None, visible: bool) -> None:
@@ -128,8 +130,9 @@ class CellPainter(QStyledItemDelegate):
             painter.setBrush(QColor(self.tones.field))
             painter.drawRoundedRect(box, 3, 3)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline([box.bottomLeft() + QPoint(3, -3), box.center() + QPoint(-2, -1), box.center() + QPoint(1, 2),
-                                  box.center() + QPoint(3, 0), box.bottomRight() + QPoint(-2, -3)])  # fmt: skip
+            middle = box.center()
+            hills = [middle + QPoint(*step) for step in ((-2, -1), (1, 2), (3, 0))]
+            painter.drawPolyline([box.bottomLeft() + QPoint(3, -3), *hills, box.bottomRight() + QPoint(-2, -3)])
         else:
             painter.setBrush(value_colour(name, channel.source))
             painter.drawRoundedRect(box, 3, 3)
@@ -290,7 +293,9 @@ class Board(QWidget):
             self.heading.pixmaps = {}
         else:
             keys = list(studio.surface.keys)
-            self.heading.pixmaps = {name: to_pixmap(map_thumbnail(store, keys, name, THUMB * 2)) for name in MAP_NAMES}
+            self.heading.pixmaps = {
+                name: to_pixmap(map_thumbnail(store, keys, name, THUMB * 2)) for name in MAP_NAMES
+            }
         self.heading.viewport().update()
 
     # --- acting -------------------------------------------------------------------------------------------------

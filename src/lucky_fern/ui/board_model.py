@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, Qt
 
 from lucky_fern.core.maps import MAPS
@@ -12,7 +14,15 @@ from lucky_fern.ui.desk import Desk
 EYE, NAME, FIRST_MAP = 0, 1, 2
 MAP_NAMES = tuple(MAPS)
 LAYER_MIME = "application/x-lucky-fern-layer"
-_STARTING = {"metallic": 0.0, "roughness": 0.5, "height": 0.6, "occlusion": 1.0, "opacity": 1.0, "emissive": "#ffd98a", "colour": "#8fa3ad"}
+STARTING: dict[str, str | float] = {
+    "metallic": 0.0,
+    "roughness": 0.5,
+    "height": 0.6,
+    "occlusion": 1.0,
+    "opacity": 1.0,
+    "emissive": "#ffd98a",
+    "colour": "#8fa3ad",
+}
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -90,12 +100,15 @@ class BoardModel(QAbstractTableModel):
         if channel is not None:
             new = Channel(channel.source, not channel.on, channel.opacity, channel.blend, channel.picture)
         elif isinstance(layer.content, Decal):
-            new = Channel("picture" if name in ("colour", "emissive", "normal") else _STARTING[name])
+            new = Channel("picture" if name in ("colour", "emissive", "normal") else STARTING[name])
         elif name == "normal":
-            self.desk.said.emit("A wash takes normals from a picture, which the board cannot choose yet; a job file can.", False)
+            self.desk.said.emit(
+                "A wash takes normals from a picture, which the board cannot choose yet; a job file can.",
+                False,
+            )
             return
         else:
-            new = Channel(_STARTING[name])
+            new = Channel(STARTING[name])
         self.desk.end_gesture()
         self.desk.execute(SetChannel(layer.id, name, new))
 
@@ -107,7 +120,7 @@ class BoardModel(QAbstractTableModel):
     def mimeTypes(self) -> list[str]:
         return [LAYER_MIME]
 
-    def mimeData(self, indexes: list[QModelIndex]) -> QMimeData:
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
         mime = QMimeData()
         layer = self.layer_at(indexes[0].row()) if indexes else None
         if layer is not None:

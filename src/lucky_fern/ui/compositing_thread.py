@@ -96,4 +96,3 @@ class CompositingThread(QObject):
                 self.chunks_done.emit(key, done)
                 left[key] = set(waiting)
             del left[key]
-

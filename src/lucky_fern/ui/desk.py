@@ -37,7 +37,7 @@ class Desk(QObject):
         self.studio: Studio | None = None
         self.path: Path | None = None
         self.store: MapStore | None = None
-        self.thread: CompositingThread | None = None
+        self.compositing: CompositingThread | None = None
         self.selected: int | None = None
         self.shown_map: str | None = None
         self.marker: SurfaceHit | None = None
@@ -56,10 +56,10 @@ class Desk(QObject):
         self.shown_map, self.marker = None, None
         layers = studio.project.layers
         self.selected = layers[-1].id if layers else None
-        self.thread = CompositingThread(studio.sources, self.store)
-        self.thread.chunks_done.connect(self._chunks_done)
-        self.thread.busy.connect(self.busy)
-        self.thread.failed.connect(lambda sentence: self.said.emit(sentence, True))
+        self.compositing = CompositingThread(studio.sources, self.store)
+        self.compositing.chunks_done.connect(self._chunks_done)
+        self.compositing.busy.connect(self.busy)
+        self.compositing.failed.connect(lambda sentence: self.said.emit(sentence, True))
         self.studio_changed.emit()
         self._refresh()
         for warning in studio.warnings:
@@ -67,12 +67,12 @@ class Desk(QObject):
 
     def close(self) -> None:
         """End the work in the background."""
-        if self.thread is not None:
-            self.thread.close()
-            self.thread = None
+        if self.compositing is not None:
+            self.compositing.close()
+            self.compositing = None
 
     def _chunks_done(self, key: MapKey, chunks: set[Chunk]) -> None:
-        if self.sender() is not self.thread:
+        if self.sender() is not self.compositing:
             return  # a late answer for a studio that is gone
         self.pending.setdefault(key, set()).update(chunks)
         self.maps_changed.emit()
@@ -158,8 +158,8 @@ class Desk(QObject):
         self.said.emit(f"{'Undone' if back else 'Done again'}: {label.lower()}", False)
 
     def _refresh(self) -> None:
-        if self.studio is not None and self.thread is not None:
-            self.thread.request(self.studio.project, self.shown_map or "colour")
+        if self.studio is not None and self.compositing is not None:
+            self.compositing.request(self.studio.project, self.shown_map or "colour")
         self.project_changed.emit()
 
     def select(self, layer_id: int | None) -> None:

@@ -74,7 +74,7 @@ class ExportPanel(QWidget):
         column.addLayout(row)
         column.addWidget(QLabel("Folder", objectName="heading"))
         row = QHBoxLayout()
-        self.folder = QLineEdit()
+        self.folder = QLineEdit(objectName="plain")
         self.folder.setAccessibleName("Folder for the maps")
         self.folder.textChanged.connect(self.refresh)
         browse = QToolButton(icon=icon("folder"))
@@ -132,6 +132,11 @@ class ExportPanel(QWidget):
             return self.desk.path.stem
         return self.desk.studio.project.name if self.desk.studio is not None else "project"
 
+    @property
+    def working(self) -> bool:
+        """Whether an export is under way or its end not yet shown."""
+        return self._thread is not None
+
     def setups(self) -> list[ExportSetup]:
         """The exports that are ticked."""
         folder = self.folder.text().strip()
@@ -149,12 +154,12 @@ class ExportPanel(QWidget):
         self.button.setEnabled(ready and bool(self.setups()) and bool(self.folder.text().strip()) and not busy)
         if not ready or studio is None or self.desk.station != "export":
             return
-        count, skipped = 0, dict[str, None]()
+        names, skipped = set[str](), dict[str, None]()
         for setup in self.setups():
             plans = plan_export(studio.sources, studio.project, setup, self.stem)
-            count += len({plan.name for plan in plans.files})
+            names.update(plan.name for plan in plans.files)
             skipped.update(dict.fromkeys(plans.skipped))
-        text = f"{count} file{'' if count == 1 else 's'}."
+        text = f"{len(names)} file{'' if len(names) == 1 else 's'}."
         if skipped:
             text += f" Left out, since nothing writes to them: {', '.join(skipped)}."
         self.plan.setText(text)
@@ -179,7 +184,9 @@ class ExportPanel(QWidget):
             begin, files, skipped = time.monotonic(), list[Path](), dict[str, None]()
             try:
                 for setup in setups:
-                    done = export(studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set)
+                    done = export(
+                        studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set
+                    )
                     files += [path for path in done.files if path not in files]
                     skipped.update(dict.fromkeys(done.skipped))
             except Cancelled:
@@ -217,8 +224,8 @@ class ExportPanel(QWidget):
 
     def _show_done(self, files: list[Path], skipped: list[str], seconds: float) -> None:
         self._finish()
-        size = sum(path.stat().st_size for path in files)
-        self.summary.setText(f"Wrote {len(files)} files, {_size(size)}, in {seconds:.1f} s.")
+        total = sum(path.stat().st_size for path in files)
+        self.summary.setText(f"Wrote {len(files)} files, {_size(total)}, in {seconds:.1f} s.")
         self.files.clear()
         for path in files:
             pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
@@ -230,7 +237,8 @@ class ExportPanel(QWidget):
                 eight = (planes >> 8).astype(np.uint8) if deep else planes
                 item.setIcon(QIcon(to_pixmap(on_checker(eight, 96, 8))))
                 kind = {1: "grey", 3: "RGB", 4: "RGBA"}[planes.shape[2]]
-                note = f"{planes.shape[1]} × {planes.shape[0]}, {kind}, {16 if deep else 8} bits, {_size(path.stat().st_size)}"
+                size = f"{planes.shape[1]} × {planes.shape[0]}"
+                note = f"{size}, {kind}, {16 if deep else 8} bits, {_size(path.stat().st_size)}"
                 item.setText(f"{path.name}\n{note}")
             item.setToolTip(str(path))
             self.files.addItem(item)

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLineEdit, QSizePolicy, QSlider, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLineEdit,
+    QSizePolicy,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lucky_fern.core import colour
 
@@ -160,7 +169,7 @@ class ColourField(QWidget):
         self.swatch = QToolButton(checkable=True)
         self.swatch.setFixedSize(QSize(46, 22))
         self.swatch.setAccessibleName(f"{title}: choose")
-        self.text = QLineEdit(maxLength=7)
+        self.text = QLineEdit(maxLength=7, objectName="plain")
         self.text.setFixedWidth(74)
         self.text.setAccessibleName(f"{title} as #rrggbb")
         row.addWidget(self.swatch)

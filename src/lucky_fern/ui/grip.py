@@ -54,8 +54,7 @@ class Grip:
         matrix = np.stack([self.half_x, self.half_y], axis=1)
         if abs(np.linalg.det(matrix)) < 1.0:
             return None
-        result: F64 = np.linalg.solve(matrix, point - self.centre)
-        return result
+        return np.asarray(np.linalg.solve(matrix, point - self.centre), np.float64)
 
     def grabbed(self, point: F64) -> str | None:
         """The handle under a pixel; "move" inside the decal; None outside."""

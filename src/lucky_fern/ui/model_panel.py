@@ -35,12 +35,12 @@ class ModelPanel(QWidget):
             self.form.addRow(QLabel(name, objectName="quiet"), self.lines[name])
         row = QHBoxLayout()
         row.addWidget(QLabel("Every sheet is"))
-        self.size = QComboBox()
+        self.size_box = QComboBox()
         for size in SIZES:
-            self.size.addItem(f"{size} × {size}", size)
-        self.size.setAccessibleName("Size of every sheet in texels")
-        self.size.activated.connect(lambda _: desk.execute(SetSheetSize(self.size.currentData())))
-        row.addWidget(self.size)
+            self.size_box.addItem(f"{size} × {size}", size)
+        self.size_box.setAccessibleName("Size of every sheet in texels")
+        self.size_box.activated.connect(lambda _: desk.execute(SetSheetSize(self.size_box.currentData())))
+        row.addWidget(self.size_box)
         row.addWidget(QLabel("texels"))
         row.addStretch(1)
         column.addLayout(row)
@@ -72,7 +72,7 @@ class ModelPanel(QWidget):
         self.lines["Parts"].setText(f"{len(model.parts)}: {', '.join(model.parts[:24])}")
         self.lines["Tiles"].setText(", ".join(str(key) for key in surface.keys) or "none: no UVs")
         sizes = {studio.project.size_of(key) for key in surface.keys}
-        index = self.size.findData(sizes.pop()) if len(sizes) == 1 else -1
-        self.size.setCurrentIndex(index)
+        index = self.size_box.findData(sizes.pop()) if len(sizes) == 1 else -1
+        self.size_box.setCurrentIndex(index)
         self.warnings.setText("\n".join(studio.warnings))
         self.warnings.setVisible(bool(studio.warnings))

@@ -45,7 +45,11 @@ class Overlay(QWidget):
             self._tag(painter, QPointF(8, self.height() - 8), self.facts)
         if self.hint:
             painter.setPen(QColor("#3a3a3a"))
-            painter.drawText(self.rect().adjusted(24, 0, -24, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.hint)
+            painter.drawText(
+                self.rect().adjusted(24, 0, -24, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self.hint,
+            )
 
     @staticmethod
     def _mark(painter: QPainter, at: QPointF) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from msgspec.structs import replace
@@ -24,7 +25,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.placing.pose import texels_of
 from lucky_fern.core.project.commands import SetChannel, SetContent, SetLayer, SetPlace
 from lucky_fern.core.project.document import BLEND_MODES, Channel, Decal, Layer, Throw
-from lucky_fern.ui.board_model import _STARTING
+from lucky_fern.ui.board_model import STARTING
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import ColourField, NumberField
 
@@ -88,7 +89,9 @@ class SettingsPanel(QScrollArea):
         row.addWidget(blend)
         column.addLayout(row)
         opacity = NumberField(0, 100, 0, " %", "Opacity")
-        opacity.changed.connect(lambda value: self._do(lambda layer: SetLayer(layer.id, opacity=value / 100), merge=True))
+        opacity.changed.connect(
+            lambda value: self._do(lambda layer: SetLayer(layer.id, opacity=value / 100), merge=True)
+        )
         opacity.let_go.connect(self.desk.end_gesture)
         self._row(column, "Opacity", opacity)
         self.fields.update(blend=blend, opacity=opacity)
@@ -117,7 +120,7 @@ class SettingsPanel(QScrollArea):
             source.addItems(["picture", "value"])
             source.setAccessibleName(f"{MAPS[name].title}: from the picture or one value")
             source.setFixedWidth(74)
-            source.activated.connect(lambda at: self._set_source(name, "picture" if at == 0 else _STARTING[name]))
+            source.activated.connect(lambda at: self._set_source(name, "picture" if at == 0 else STARTING[name]))
             row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
             self._binders.append(
                 lambda layer: source.setCurrentIndex(0 if layer.channels[name].source == "picture" else 1)
@@ -169,9 +172,9 @@ class SettingsPanel(QScrollArea):
             number.setKeyboardTracking(False)
             number.setAccessibleName(title)
             number.setMinimumWidth(40)
-            number.valueChanged.connect(lambda value, key=key: self._set_place(key, value))
+            number.valueChanged.connect(partial(self._set_place, key))
             self.fields[key] = number
-            self._binders.append(lambda layer, key=key, number=number: self._show_number(number, layer, key))
+            self._binders.append(partial(self._show_number, number, key))
             cell.addWidget(caption)
             cell.addWidget(number)
             grid.addLayout(cell)
@@ -194,7 +197,7 @@ class SettingsPanel(QScrollArea):
 
     # --- showing and setting ----------------------------------------------------------------------------------
 
-    def _show_number(self, number: QDoubleSpinBox, layer: Layer, key: str) -> None:
+    def _show_number(self, number: QDoubleSpinBox, key: str, layer: Layer) -> None:
         decal = self.desk.decal
         value = decal[2] if key == "height" and decal is not None else _place(layer, key)
         if value is not None and not number.hasFocus():

@@ -9,6 +9,12 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.ui.window import Window
 
 _VIRTUAL = "1600x1000x24"
 
@@ -29,17 +35,20 @@ def ensure_screen() -> subprocess.Popen[bytes] | None:
         sys.exit("lucky-fern: there is no display, and Xvfb did not start.")
     os.environ["DISPLAY"] = f":{number}"
     os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
-    print(f"lucky-fern: no display is set; opened on a virtual screen of its own (Xvfb :{number}).", file=sys.stderr)
+    print(
+        f"lucky-fern: no display is set; opened on a virtual screen of its own (Xvfb :{number}).",
+        file=sys.stderr,
+    )
     return screen
 
 
-def make_application():  # type: ignore[no-untyped-def]
+def make_application() -> QApplication:
     """The Qt application with the surface format that the views need."""
     from PySide6.QtCore import QCoreApplication, Qt
     from PySide6.QtGui import QSurfaceFormat
     from PySide6.QtWidgets import QApplication
 
-    from lucky_fern.ui.style import load_fonts
+    from lucky_fern.ui.style import LIGHT, load_fonts, palette
 
     kind = QSurfaceFormat()
     kind.setVersion(3, 3)
@@ -47,8 +56,9 @@ def make_application():  # type: ignore[no-untyped-def]
     kind.setDepthBufferSize(24)
     QSurfaceFormat.setDefaultFormat(kind)
     QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
-    application = QApplication.instance() or QApplication(["lucky-fern"])
+    application = QApplication(["lucky-fern"])
     application.setStyle("Fusion")
+    application.setPalette(palette(LIGHT))
     application.setApplicationName("Lucky Fern")
     load_fonts()
     return application
@@ -57,13 +67,19 @@ def make_application():  # type: ignore[no-untyped-def]
 def start(options: argparse.Namespace) -> int:
     """Open the window for ``demo`` or ``open``; the exit code."""
     if os.environ.get("QT_QPA_PLATFORM", "").split(":")[0] in ("offscreen", "minimal", "vnc"):
-        print("lucky-fern: Qt's platform without OpenGL is chosen (QT_QPA_PLATFORM); the views need OpenGL. "
-              "Unset it: without a display the program opens a virtual screen of its own.", file=sys.stderr)  # fmt: skip
+        print(
+            "lucky-fern: Qt's platform without OpenGL is chosen (QT_QPA_PLATFORM); the views need OpenGL. "
+            "Unset it: without a display the program opens a virtual screen of its own.",
+            file=sys.stderr,
+        )
         return 1
     try:
         width, height = (int(number) for number in options.size.lower().split("x"))
     except ValueError:
-        print(f"lucky-fern: --size takes WIDTHxHEIGHT, for example 1280x800, not {options.size}", file=sys.stderr)
+        print(
+            f"lucky-fern: --size takes WIDTHxHEIGHT, for example 1280x800, not {options.size}",
+            file=sys.stderr,
+        )
         return 2
     screen = ensure_screen()
     try:
@@ -123,7 +139,7 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
     return result[0]
 
 
-def settle(window, seconds: float = 60.0) -> None:  # type: ignore[no-untyped-def]
+def settle(window: Window, seconds: float = 60.0) -> None:
     """Let the window work until everything is composited, thumbnails are there, and it is drawn."""
     from PySide6.QtWidgets import QApplication
 
@@ -131,7 +147,7 @@ def settle(window, seconds: float = 60.0) -> None:  # type: ignore[no-untyped-de
     quiet = 0
     while time.monotonic() < end and quiet < 12:
         QApplication.processEvents()
-        thread = window.desk.thread
+        thread = window.desk.compositing
         done = thread is None or thread.settled.is_set()
         moving = any(view.still_timer.isActive() for view in (window.model_view, window.sheet_view))
         quiet = quiet + 1 if done and not window.desk.pending and not moving else 0
@@ -140,8 +156,10 @@ def settle(window, seconds: float = 60.0) -> None:  # type: ignore[no-untyped-de
     QApplication.processEvents()
 
 
-def save_shot(window, path: Path) -> bool:  # type: ignore[no-untyped-def]
+def save_shot(window: Window, path: Path) -> bool:
     """A picture of the window as it is drawn now."""
     path.parent.mkdir(parents=True, exist_ok=True)
+    for view in (window.model_view, window.sheet_view):
+        view.draw_smooth_next()
     done: bool = window.grab().save(str(path))
     return done

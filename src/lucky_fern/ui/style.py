@@ -7,7 +7,7 @@ from functools import cache
 from importlib import resources
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
-from PySide6.QtGui import QFontDatabase, QGuiApplication, QIcon, QPainter, QPixmap
+from PySide6.QtGui import QColor, QFontDatabase, QGuiApplication, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
 
@@ -30,6 +30,7 @@ class Tones:
 LIGHT = Tones(
     "#d4d4d4", "#e6e6e6", "#f6f6f6", "#bdbdbd", "#1f1f1f", "#555555", "#2c6b4c", "#ffffff", "#cfe0d6", "#8a3b12",
 )  # fmt: skip
+
 
 def load_fonts() -> None:
     """Make the shipped fonts known, so that the window looks the same on a machine with none."""
@@ -64,6 +65,19 @@ def _pixmap(name: str, colour: str, size: int = 20) -> QPixmap:
     return pixmap
 
 
+def palette(tones: Tones) -> QPalette:
+    """What the style draws by itself (number fields and the like) in the same colours."""
+    made = QPalette()
+    roles = QPalette.ColorRole
+    for role, tone in (
+        (roles.Window, tones.panel), (roles.Base, tones.field), (roles.Button, tones.field), (roles.Text, tones.text),
+        (roles.WindowText, tones.text), (roles.ButtonText, tones.text), (roles.Highlight, tones.active),
+        (roles.HighlightedText, tones.on_active), (roles.PlaceholderText, tones.quiet), (roles.Accent, tones.active),
+    ):  # fmt: skip
+        made.setColor(role, QColor(tone))
+    return made
+
+
 def sheet(tones: Tones) -> str:
     """The style sheet of the whole window."""
     return f"""
@@ -88,11 +102,8 @@ QToolButton:checked {{ background: {tones.soft_active}; border-color: {tones.act
 QToolButton#station {{ padding: 6px 14px; border-radius: 0; border: none; border-bottom: 3px solid transparent; font-weight: 500; }}
 QToolButton#station:checked {{ background: transparent; border-bottom: 3px solid {tones.active}; color: {tones.active}; font-weight: 600; }}
 QToolButton#station:focus {{ background: {tones.field}; }}
-QAbstractSpinBox {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; padding: 1px 3px; }}
-QLineEdit, QComboBox {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; padding: 2px 5px; min-height: 18px; selection-background-color: {tones.active}; selection-color: {tones.on_active}; }}
-QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: none; }}
-QAbstractSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
-QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus {{ border-color: {tones.active}; }}
+QLineEdit#plain, QComboBox {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; padding: 2px 5px; min-height: 18px; selection-background-color: {tones.active}; selection-color: {tones.on_active}; }}
+QLineEdit#plain:focus, QComboBox:focus {{ border-color: {tones.active}; }}
 QComboBox::drop-down {{ border: none; width: 14px; }}
 QComboBox QAbstractItemView {{ background: {tones.field}; border: 1px solid {tones.line}; selection-background-color: {tones.soft_active}; selection-color: {tones.text}; }}
 QMenu {{ background: {tones.field}; border: 1px solid {tones.line}; padding: 4px; }}
@@ -117,8 +128,6 @@ QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QProgressBar {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; height: 8px; text-align: center; }}
 QProgressBar::chunk {{ background: {tones.active}; border-radius: 3px; }}
 QSplitter::handle {{ background: {tones.ground}; }}
-QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {tones.quiet}; border-radius: 3px; background: {tones.field}; }}
-QCheckBox::indicator:checked {{ background: {tones.active}; border-color: {tones.active}; }}
 QCheckBox:focus {{ color: {tones.active}; }}
 QFrame#rule {{ background: {tones.line}; max-height: 1px; min-height: 1px; }}
 """

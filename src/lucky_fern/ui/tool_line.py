@@ -42,8 +42,17 @@ class ToolLine(QWidget):
         modes = QHBoxLayout(self.modes)
         modes.setContentsMargins(10, 0, 0, 0)
         modes.setSpacing(2)
-        self.throw = self._button(modes, "throw", "Throw", "Straight through the air, like a slide projector", lambda: self._set_mode("throw"), True)
-        self.lay = self._button(modes, "lay", "Lay", "Flat on the sheet, in UV space", lambda: self._set_mode("lay"), True)
+        self.throw = self._button(
+            modes,
+            "throw",
+            "Throw",
+            "Straight through the air, like a slide projector",
+            lambda: self._set_mode("throw"),
+            True,
+        )
+        self.lay = self._button(
+            modes, "lay", "Lay", "Flat on the sheet, in UV space", lambda: self._set_mode("lay"), True
+        )
         row.addWidget(self.modes)
         row.addStretch(1)
         self.shaded = self._button(row, "shaded", "", "Lit, as in the game", lambda: self._shade(SHADED), True)
@@ -66,7 +75,9 @@ class ToolLine(QWidget):
         desk.selection_changed.connect(self.refresh)
         self.refresh()
 
-    def _button(self, row: QHBoxLayout, name: str, text: str, tip: str, action: Callable[[], None], checkable: bool) -> QToolButton:
+    def _button(
+        self, row: QHBoxLayout, name: str, text: str, tip: str, action: Callable[[], None], checkable: bool
+    ) -> QToolButton:
         button = QToolButton(icon=icon(name, LIGHT.text, LIGHT.active), text=text, checkable=checkable)
         button.setIconSize(QSize(18, 18))
         if text:

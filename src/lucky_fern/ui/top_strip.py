@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
@@ -31,7 +33,9 @@ class TopStrip(QWidget):
         row.setSpacing(4)
         self.menu_button = QToolButton(text="Project ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu_button.setMenu(self._menu())
-        self.menu_button.setStyleSheet("QToolButton::menu-indicator { image: none; } QToolButton { padding: 5px 9px; }")
+        self.menu_button.setStyleSheet(
+            "QToolButton::menu-indicator { image: none; } QToolButton { padding: 5px 9px; }"
+        )
         row.addWidget(self.menu_button)
         self.name = QLabel(objectName="projectName")
         row.addWidget(self.name)
@@ -81,8 +85,12 @@ class TopStrip(QWidget):
         menu.addAction("Open …", QKeySequence(QKeySequence.StandardKey.Open), self.open_asked.emit)
         menu.addAction("Save as …", QKeySequence("Ctrl+Shift+S"), self.save_as_asked.emit)
         menu.addSeparator()
-        for which, title in (("flask", "Demo: soup flask"), ("ferry", "Demo: Marsh Hen"), ("kettle", "Demo: tea kettle")):
-            menu.addAction(title, lambda which=which: self.demo_asked.emit(which))
+        for which, title in (
+            ("flask", "Demo: soup flask"),
+            ("ferry", "Demo: Marsh Hen"),
+            ("kettle", "Demo: tea kettle"),
+        ):
+            menu.addAction(title, partial(self.demo_asked.emit, which))
         return menu
 
     def refresh(self) -> None:

@@ -3,9 +3,19 @@
 from __future__ import annotations
 
 import threading
+from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QByteArray, QMimeData, QModelIndex, QPersistentModelIndex, QPoint, QSize, Qt, Signal
+from PySide6.QtCore import (
+    QByteArray,
+    QMimeData,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QDrag, QIcon, QKeyEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QToolButton, QVBoxLayout, QWidget
 
@@ -60,7 +70,7 @@ class Tray(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 4, 8, 4)
         side = QVBoxLayout()
-        self.search = QLineEdit(placeholderText="Search the kit", clearButtonEnabled=True)
+        self.search = QLineEdit(placeholderText="Search the kit", clearButtonEnabled=True, objectName="plain")
         self.search.setFixedWidth(130)
         self.search.textChanged.connect(lambda _: self._filter())
         side.addWidget(QLabel("Kit", objectName="heading"))
@@ -105,7 +115,7 @@ class Tray(QWidget):
         self.model.clear()
         missing: list[KitPicture] = []
         for identity, kit in pictures.items():
-            item = QStandardItem(kit.name)
+            item = QStandardItem(Path(kit.name).stem.replace("-", " "))
             item.setData(identity, _ID)
             item.setEditable(False)
             item.setSizeHint(QSize(SIDE + 36, SIDE + 26))
@@ -124,7 +134,7 @@ class Tray(QWidget):
                 rgba = studio.sources.picture(kit).rgba
             except LuckyFernError:
                 continue  # it was read when it came in; a thumbnail less is no harm
-            eight = rgba if rgba.dtype == np.uint8 else (rgba >> 8).astype(np.uint8)
+            eight = (rgba >> (8 * (rgba.itemsize - 1))).astype(np.uint8)
             self._drawn.emit(studio, kit.digest, on_checker(eight, SIDE * 2, 10))
 
     def _show(self, studio: Studio, digest: str, pixels: object) -> None:

@@ -50,9 +50,9 @@ class SharedTextures:
                 self._textures.release()
             self._textures = SheetTextures(context, store)
         pending, self.desk.pending = self.desk.pending, {}
-        for key, chunks in pending.items():
-            if key.sheet in sizes:
-                self._textures.upload(key, sizes[key.sheet], chunks)
+        for piece, chunks in pending.items():
+            if piece.sheet in sizes:
+                self._textures.upload(piece, sizes[piece.sheet], chunks)
         for key, size in sizes.items():
             self._textures.of(key, size)
         self._textures.finish()
@@ -158,8 +158,12 @@ class View(QOpenGLWidget):
 
     def _draw_still(self) -> None:
         """Nothing moves any more: draw once with smooth edges, which a processor is too slow for in motion."""
-        self._still = True
+        self.draw_smooth_next()
         self.update()
+
+    def draw_smooth_next(self) -> None:
+        """Let the next frame have smooth edges even where drawing is slow."""
+        self._still = True
 
     def refresh(self) -> None:
         """Show the project as it is now."""
@@ -326,7 +330,9 @@ class View(QOpenGLWidget):
             names = [name for name in found if name is not None]
         placed = [self.drop_picture(name, point) for name in names]
         if names and not all(placed):
-            self.desk.said.emit("There is nothing to place a picture on there; drop it on the model or on a sheet.", True)
+            self.desk.said.emit(
+                "There is nothing to place a picture on there; drop it on the model or on a sheet.", True
+            )
         event.acceptProposedAction()
         self.setFocus()
 
@@ -337,4 +343,3 @@ class View(QOpenGLWidget):
 
 def _array(point: QPointF) -> F64:
     return np.array([point.x(), point.y()])
-

@@ -6,6 +6,8 @@ sRGB-encoded values over an opaque backdrop: ``result = cb + α · (B(cb, cs) �
 S. Hill, "Blending in Detail", 2012).
 """
 
+from typing import Any
+
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, U16, Array
@@ -26,13 +28,21 @@ _SOFT = MODE_NUMBERS["soft-light"]
 _DIFFERENCE = MODE_NUMBERS["difference"]
 _EXCLUSION = MODE_NUMBERS["exclusion"]
 _ADD = MODE_NUMBERS["add"]
-_ZERO, _ONE, _HALF, _TWO = np.float32(0), np.float32(1), np.float32(0.5), np.float32(2)
-_QUARTER, _FOUR, _TWELVE, _SIXTEEN = np.float32(0.25), np.float32(4), np.float32(12), np.float32(16)
-_BYTE, _WORD = np.float32(1 / 255), np.float32(1 / 65535)
+# Single precision all through: a bare 2.0 would make the compiler widen every texel to double.
+_ZERO: Any = np.float32(0)
+_ONE: Any = np.float32(1)
+_HALF: Any = np.float32(0.5)
+_TWO: Any = np.float32(2)
+_QUARTER: Any = np.float32(0.25)
+_FOUR: Any = np.float32(4)
+_TWELVE: Any = np.float32(12)
+_SIXTEEN: Any = np.float32(16)
+_BYTE: Any = np.float32(1 / 255)
+_WORD: Any = np.float32(1 / 65535)
 
 
 @inline_kernel
-def blended(mode: int, cb: float, cs: float) -> float:
+def blended(mode: int, cb: Any, cs: Any) -> Any:
     """B(cb, cs) of one component, all values 0…1."""
     if mode == _NORMAL:
         return cs
@@ -40,7 +50,7 @@ def blended(mode: int, cb: float, cs: float) -> float:
         return cb * cs
     if mode == _SCREEN:
         return cb + cs - cb * cs
-    if mode == _OVERLAY or mode == _HARD:
+    if mode in (_OVERLAY, _HARD):
         top, base = (cs, cb) if mode == _HARD else (cb, cs)
         if top <= _HALF:
             return base * _TWO * top

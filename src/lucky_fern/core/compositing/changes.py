@@ -74,9 +74,7 @@ def _changed_maps(was: Layer | None, now: Layer | None) -> set[str]:
     return {name for name in {*first, *second} if first.get(name) != second.get(name)}
 
 
-def _add(
-    dirty: Dirty, sources: Sources, project: Project, layer: Layer, sheet: Sheet, names: set[str]
-) -> None:
+def _add(dirty: Dirty, sources: Sources, project: Project, layer: Layer, sheet: Sheet, names: set[str]) -> None:
     if not names:
         return
     chunks: set[Chunk] = sources.chunks(project, layer, sheet)

@@ -130,16 +130,21 @@ class MapStore:
     def get(self, key: MapKey, size: int) -> U8 | U16:
         """(size, size, n) array of a map; filled with the map's starting value when first asked for."""
         kept = self.maps.get(key)
-        if kept is None or kept.shape[0] != size:
-            spec = MAPS[key.map]
-            dtype = np.uint16 if spec.wide else np.uint8
-            kept = np.empty((size, size, spec.components), dtype)
-            kept[:] = np.floor(np.array(spec.start) * np.iinfo(dtype).max + 0.5)
-            self.maps[key] = kept
-        return kept
+        if kept is not None and kept.shape[0] == size:
+            return kept
+        spec = MAPS[key.map]
+        dtype = np.uint16 if spec.wide else np.uint8
+        fresh: U8 | U16 = np.empty((size, size, spec.components), dtype)  # type: ignore[assignment]
+        fresh[:] = np.floor(np.array(spec.start) * np.iinfo(dtype).max + 0.5)
+        self.maps[key] = fresh
+        return fresh
 
     def update(
-        self, project: Project, key: MapKey, chunks: Iterable[Chunk], cancelled: Callable[[], bool] | None = None
+        self,
+        project: Project,
+        key: MapKey,
+        chunks: Iterable[Chunk],
+        cancelled: Callable[[], bool] | None = None,
     ) -> set[Chunk]:
         """Composite chunks of one map; the chunks that look different now, padding included.
 

@@ -159,9 +159,7 @@ class Sources:
         nearest = content.sampling == "nearest"
         pyramid = self._pyramid(kit, flavour)
         if isinstance(content, Decal) and isinstance(content.place, Throw):
-            return draw_thrown(
-                self._throw(layer, content.place, height), sheet, chunk, pyramid, nearest, encode
-            )
+            return draw_thrown(self._throw(layer, content.place, height), sheet, chunk, pyramid, nearest, encode)
         if isinstance(content, Decal) and isinstance(content.place, Lay):
             affine = lay_on_sheet(content.place, height, sheet.key, sheet.size)
             assert affine is not None

@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
 import msgspec
+from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
@@ -65,14 +67,14 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     studio = _start(job, path)
     for number, step in enumerate(job.steps, 1):
         verb = step.get("do") if isinstance(step, dict) else None
-        name = _located(path, f"step {number} ({verb})", lambda step=step: do_step(studio, step, folder))
+        name = _located(path, f"step {number} ({verb})", partial(do_step, studio, step, folder))
         if report is not None:
             report({"step": number, "do": verb, "name": name})
     setups = []
     stem = Path(job.project).stem if job.project is not None else path.stem
     for number, data in enumerate(job.exports, 1):
         preset = data.get("preset") if isinstance(data, dict) else None
-        setups.append(_located(path, f"export {number} ({preset})", lambda data=data: _setup(studio, data, stem)))
+        setups.append(_located(path, f"export {number} ({preset})", partial(_setup, studio, data, stem)))
     _check_targets(path, job, setups, studio, stem)
 
     files: list[Path] = []
@@ -82,7 +84,7 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
         files.append((folder / job.save).resolve())
     for setup in setups:
         done = export(studio.sources, studio.project, setup, stem, (folder / setup.out).resolve())
-        files += done.files
+        files += [name for name in done.files if name not in files]
         skipped += [name for name in done.skipped if name not in skipped]
     return Outcome(tuple(files), tuple(skipped), studio.warnings)
 
@@ -101,7 +103,7 @@ def _read(path: Path) -> Job:
         job = convert(data, Job)
         assert isinstance(job, Job)
         if job.job != 1:
-            raise CommandError(f"this program reads jobs of version 1, not {job.job}; write \"job\": 1")
+            raise CommandError(f'this program reads jobs of version 1, not {job.job}; write "job": 1')
         if (job.model is None) == (job.project is None):
             raise CommandError("give either 'model' (a new project) or 'project' (an existing one)")
         return job
@@ -149,8 +151,8 @@ def _setup(studio: Studio, data: object, stem: str) -> ExportSetup:
 
 
 def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Studio, stem: str) -> None:
-    """Refuse targets that cannot be: folders that are files, and two exports writing one file."""
-    taken: dict[Path, str] = {}
+    """Refuse targets that cannot be: folders that are files, and two exports writing one file differently."""
+    taken: dict[Path, object] = {}
     for number, setup in enumerate(setups, 1):
         folder = path.parent / setup.out
 
@@ -159,10 +161,9 @@ def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Stud
             if not blocked.is_dir():
                 raise CommandError(f"{blocked} is a file, not a folder; choose another 'out'")
             for plan in plan_export(studio.sources, studio.project, setup, stem).files:
-                target = (folder / plan.name).resolve()
-                if target in taken:
-                    raise CommandError(f"{taken[target]} writes {plan.name} too; give one of them another 'out'")
-                taken[target] = setup.preset
+                contents = (plan.maps, replace(setup, preset="", out=""))
+                if taken.setdefault((folder / plan.name).resolve(), contents) != contents:
+                    raise CommandError(f"another export writes {plan.name} otherwise; give one another 'out'")
 
         _located(path, f"export {number} ({setup.preset})", check)
     if job.save is not None and (path.parent / job.save).is_dir():

@@ -66,7 +66,7 @@ def do_step(studio: Studio, step: object, folder: Path) -> str:
         With a sentence that says which key is wrong and what it may be.
     """
     if not isinstance(step, dict) or not isinstance(step.get("do"), str):
-        raise CommandError("a step is an object with a 'do', for example {\"do\": \"wash\", …}")
+        raise CommandError('a step is an object with a \'do\', for example {"do": "wash", …}')
     verb = step["do"]
     if verb in NOT_YET:
         raise CommandError(f"'{verb}' is not built yet in this version; leave the step out")
@@ -99,15 +99,17 @@ def convert(data: object, kind: type[msgspec.Struct]) -> msgspec.Struct:
 
 def _plain(message: str) -> str:
     """msgspec's wording with its path made readable: ``Expected `float`, got `str` - at `$.repeat[0]```."""
-    return message.replace(" - at `$.", " at `").replace("Object contains unknown field", "unknown key").replace(
-        "Object missing required field", "missing key"
+    return (
+        message.replace(" - at `$.", " at `")
+        .replace("Object contains unknown field", "unknown key")
+        .replace("Object missing required field", "missing key")
     )
 
 
 def _wash(studio: Studio, step: WashStep, folder: Path) -> str:
     channels: dict[str, Channel] = {name: Channel(value) for name, value in step.values.items()}
     if "picture" in step.values.values():
-        raise CommandError("a wash takes pictures under 'pictures': {\"colour\": \"file.png\"}")
+        raise CommandError('a wash takes pictures under \'pictures\': {"colour": "file.png"}')
     for name, path in step.pictures.items():
         if name not in MAPS:
             raise CommandError(f"there is no map called {name!r}; the maps are {', '.join(MAPS)}")
@@ -188,5 +190,3 @@ def check_scope(studio: Studio, scope: Scope) -> None:
             if item not in known:
                 listed = ", ".join(str(one) for one in sorted(known)[:12])
                 raise CommandError(f"the model has no {what} {item!r}; it has {listed}")
-
-

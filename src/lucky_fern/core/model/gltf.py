@@ -190,7 +190,7 @@ class _Reader:
             rows = self.view(where.bufferView, where.byteOffset or 0, count, _DTYPES[where.componentType], 1)
             values[rows.ravel()] = self.view(what.bufferView, what.byteOffset or 0, count, dtype, width)
         if accessor.normalized and dtype is not np.float32:
-            values = np.maximum(values / np.iinfo(dtype).max, -1.0)
+            values = np.maximum(values / float(np.iinfo(np.dtype(dtype).type).max), -1.0)
         return values
 
 

@@ -42,6 +42,7 @@ def gather(path: Path) -> ModelFiles:
             if beside.is_file():
                 files[name] = _read(beside)
     else:
+
         def fetch(uri: str) -> bytes:
             if PurePosixPath(uri).is_absolute() or ".." in PurePosixPath(uri).parts:
                 raise ModelError(f"{path.name} names {uri}, outside its own folder; put the file beside it.")

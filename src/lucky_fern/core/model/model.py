@@ -55,8 +55,7 @@ class Model:
     @cached_property
     def has_uv(self) -> Bool:
         """(T,) bool, which triangles have a place in UV space."""
-        result: Bool = np.isfinite(self.uv).all(axis=(1, 2))
-        return result
+        return np.asarray(np.isfinite(self.uv).all(axis=(1, 2)), np.bool_)
 
     @cached_property
     def bounds(self) -> F64:
@@ -156,7 +155,7 @@ def corner_groups(vertices: I32, linked: Bool | None = None) -> I32:
     right = np.concatenate([second * 3 + next_b, second * 3 + corner_b])
     graph = coo_matrix((np.ones(len(left), np.int8), (left, right)), shape=(count, count))
     labels = connected_components(graph, directed=False)[1]
-    return labels.reshape(vertices.shape).astype(np.int32)
+    return np.asarray(labels.reshape(vertices.shape), np.int32)
 
 
 def corner_angles(corners: F64) -> F64:

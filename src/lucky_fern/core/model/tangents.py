@@ -79,7 +79,8 @@ def _sum_groups(groups: I32, values: F64) -> F64:
 
 def _weld(rows: Array) -> I32:
     """(N,) int32, equal numbers for equal rows."""
-    return np.unique(np.round(rows, 9) + 0.0, axis=0, return_inverse=True)[1].ravel().astype(np.int32)
+    inverse = np.unique(np.round(rows, 9) + 0.0, axis=0, return_inverse=True)[1]
+    return np.asarray(inverse.ravel(), np.int32)
 
 
 def _angles_in_plane(corners: F64, normals: F64) -> F64:

@@ -10,6 +10,7 @@ import struct
 from dataclasses import dataclass, field
 from importlib import resources
 from pathlib import PurePath
+from typing import Any
 from xml.etree import ElementTree
 
 import cv2
@@ -159,7 +160,11 @@ def _read_deep_tiff(data: bytes, name: str) -> Picture | None:
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page = file.pages.first
-            if page.dtype is None or page.dtype.itemsize == 1 or page.photometric.name not in ("RGB", "MINISBLACK", "MINISWHITE"):
+            if (
+                page.dtype is None
+                or page.dtype.itemsize == 1
+                or page.photometric.name not in ("RGB", "MINISBLACK", "MINISWHITE")
+            ):
                 return None
             _check_size(name, page.imagewidth, page.imagelength)
             planes = page.asarray()
@@ -201,7 +206,7 @@ def _read_svg(data: bytes, name: str) -> Picture:
         text = data.decode("utf-8")
         fonts = resources.files("lucky_fern") / "fonts"
         # Only the fonts that ship are used: the same file looks the same on every machine.
-        options = {"skip_system_fonts": True, "font_dirs": [str(fonts)], "font_family": "Inter"}
+        options: dict[str, Any] = {"skip_system_fonts": True, "font_dirs": [str(fonts)], "font_family": "Inter"}
         across, down = _svg_size(text)
         zoom = SVG_LONGEST / max(across, down)
         png = resvg_py.svg_to_bytes(svg_string=text, width=max(1, round(across * zoom)), **options)

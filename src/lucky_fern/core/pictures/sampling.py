@@ -96,9 +96,7 @@ def sample(
         wl, hl = width[level], height[level]
         ex, ey = max(ex * wl / w, 1.0), max(ey * hl / h, 1.0)
         x, y = s * wl, t * hl
-        return _box(
-            texels, offset[level], wl, hl, x - ex / 2, x + ex / 2, y - ey / 2, y + ey / 2, edge
-        )
+        return _box(texels, offset[level], wl, hl, x - ex / 2, x + ex / 2, y - ey / 2, y + ey / 2, edge)
     length_a, length_b = np.hypot(ax, ay), np.hypot(bx, by)
     least, most = min(length_a, length_b), max(length_a, length_b)
     level = int(max(np.floor(np.log2(max(least / 2.0, most / _MOST_TAPS, 1.0))), 0.0))

@@ -41,9 +41,7 @@ def throw_frame(place: Throw) -> Frame:
     right = np.cross(up, towards)
     angle = np.radians(place.rotate)
     cos, sin = np.cos(angle), np.sin(angle)
-    return Frame(
-        np.asarray(place.point, np.float64), cos * right + sin * up, cos * up - sin * right, towards
-    )
+    return Frame(np.asarray(place.point, np.float64), cos * right + sin * up, cos * up - sin * right, towards)
 
 
 def lay_matrix(place: Lay, height: float) -> tuple[F64, F64]:

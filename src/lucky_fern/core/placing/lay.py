@@ -56,7 +56,9 @@ def laid_chunks(affine: F64, size: int) -> set[Chunk]:
     return touched
 
 
-def draw_laid(affine: F64, size: int, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool, repeat: bool) -> U16:
+def draw_laid(
+    affine: F64, size: int, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool, repeat: bool
+) -> U16:
     """(rows, columns, 4) uint16 straight RGBA that a laid or repeated picture gives to a chunk."""
     out = np.zeros((*shape(chunk, size), 4), np.uint16)
     _draw(
@@ -74,7 +76,7 @@ def _texel_affine(matrix: F64, offset: F64, size: int) -> F64:
     affine[:, 2] += offset
     # A right angle is meant to be exact: its cosine must not leave a slant of 1e-17 behind.
     affine[:, :2][np.abs(affine[:, :2]) < _TINY * np.abs(affine[:, :2]).max()] = 0.0
-    return affine
+    return np.asarray(affine, np.float64)
 
 
 @kernel

@@ -63,9 +63,7 @@ def surface_pose(surface: Surface, place: Place, height: float) -> SurfacePose |
     """The pose in the world; None for a laid picture whose middle lies on no island."""
     if isinstance(place, Throw):
         frame = throw_frame(place)
-        return SurfacePose(
-            frame.origin, frame.right * place.width / 2, frame.up * height / 2, frame.towards
-        )
+        return SurfacePose(frame.origin, frame.right * place.width / 2, frame.up * height / 2, frame.towards)
     hit = at_uv(surface, place.material, _global_centre(place))
     axes = None if hit is None else _axes(surface.model, hit.triangle)
     if hit is None or axes is None:

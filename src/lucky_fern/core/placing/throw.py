@@ -61,7 +61,9 @@ def touched_chunks(thrown: ThrownPicture, sheet: Sheet) -> set[Chunk]:
     return sheet.chunks_of(chosen) if chosen.any() else set()
 
 
-def draw_thrown(thrown: ThrownPicture, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool) -> U16:
+def draw_thrown(
+    thrown: ThrownPicture, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool
+) -> U16:
     """(rows, columns, 4) uint16 straight RGBA that the picture gives to a chunk.
 
     ``encode`` turns linear light into sRGB (the pyramid's colour flavour); without it values pass as they

@@ -30,7 +30,7 @@ class _Plain(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     """Base of all document types: immutable, strict about unknown keys."""
 
 
-class Scope(_Plain):
+class Scope(_Plain, frozen=True):
     """Where a layer may show; None means everywhere."""
 
     materials: tuple[str, ...] | None = None
@@ -43,7 +43,7 @@ class Scope(_Plain):
         )
 
 
-class Channel(_Plain):
+class Channel(_Plain, frozen=True):
     """What a layer gives to one map.
 
     ``source`` is a value as jobs write it (``#rrggbb`` or a number), or ``"picture"``.
@@ -57,7 +57,7 @@ class Channel(_Plain):
     picture: str | None = None
 
 
-class Wash(_Plain, tag_field="kind", tag="wash"):
+class Wash(_Plain, frozen=True, tag_field="kind", tag="wash"):
     """Values or repeating pictures on every texel in scope; ``rotate`` in degrees, counter-clockwise."""
 
     repeat: tuple[float, float] = (1.0, 1.0)
@@ -66,7 +66,7 @@ class Wash(_Plain, tag_field="kind", tag="wash"):
     sampling: Sampling = "smooth"
 
 
-class Throw(_Plain, tag_field="mode", tag="throw"):
+class Throw(_Plain, frozen=True, tag_field="mode", tag="throw"):
     """A picture thrown straight through the air, like a slide projector's.
 
     Lengths in model units, angles in degrees. ``height`` None keeps the picture's proportions;
@@ -86,7 +86,7 @@ class Throw(_Plain, tag_field="mode", tag="throw"):
     through: bool = False
 
 
-class Lay(_Plain, tag_field="mode", tag="lay"):
+class Lay(_Plain, frozen=True, tag_field="mode", tag="lay"):
     """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left."""
 
     material: str
@@ -100,7 +100,7 @@ class Lay(_Plain, tag_field="mode", tag="lay"):
 Place = Throw | Lay
 
 
-class Decal(_Plain, tag_field="kind", tag="decal"):
+class Decal(_Plain, frozen=True, tag_field="kind", tag="decal"):
     """One placed picture."""
 
     picture: str
@@ -108,7 +108,7 @@ class Decal(_Plain, tag_field="kind", tag="decal"):
     sampling: Sampling = "smooth"
 
 
-class Layer(_Plain):
+class Layer(_Plain, frozen=True):
     """An entry of the stack: what it is, and what it gives to which map."""
 
     id: int
@@ -134,7 +134,7 @@ class Layer(_Plain):
         return channel.blend or self.blend
 
 
-class KitPicture(_Plain):
+class KitPicture(_Plain, frozen=True):
     """A picture of the project's kit: its file name and the digest of the file's bytes."""
 
     name: str
@@ -143,14 +143,14 @@ class KitPicture(_Plain):
     height: int
 
 
-class ModelSource(_Plain):
+class ModelSource(_Plain, frozen=True):
     """The model's files: main file name, and file name → digest."""
 
     name: str
     files: dict[str, str]
 
 
-class Project(_Plain):
+class Project(_Plain, frozen=True):
     """Everything that is saved; layers from the bottom of the stack to its top."""
 
     name: str

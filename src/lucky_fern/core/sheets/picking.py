@@ -96,7 +96,11 @@ def at_uv(surface: Surface, material: str | None, uv: F64, chosen: Bool | None =
             inside &= chosen[triangles]
         if inside.any():
             first = int(np.argmax(inside))
-            return hit_at(surface.model, int(triangles[first]), np.array([1 - wb[first] - wc[first], wb[first], wc[first]]))
+            return hit_at(
+                surface.model,
+                int(triangles[first]),
+                np.array([1 - wb[first] - wc[first], wb[first], wc[first]]),
+            )
     return None
 
 

@@ -89,9 +89,7 @@ def bin_triangles(corners: F64, chunk: int, across: int) -> tuple[I64, I32]:
 
 
 @kernel
-def mark_triangles(
-    corners: F64, needle: U8, items: I32, row0: int, column0: int, out: I32, values: I32
-) -> None:
+def mark_triangles(corners: F64, needle: U8, items: I32, row0: int, column0: int, out: I32, values: I32) -> None:
     """Write ``values[t]`` into the texels of each triangle t of ``items``; the first to come stays.
 
     ``out`` (rows, columns) int32 starts at texel (row0, column0) and holds -1 where nothing is yet.

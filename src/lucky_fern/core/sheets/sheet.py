@@ -7,7 +7,16 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, U8, Bool
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, chunks_across, for_each, shape, span
+from lucky_fern.core.sheets.grid import (
+    CHUNK,
+    Chunk,
+    SheetKey,
+    all_chunks,
+    chunks_across,
+    for_each,
+    shape,
+    span,
+)
 from lucky_fern.core.sheets.padding import Padding, plan_padding
 from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of

@@ -1,0 +1,1 @@
+"""Measuring against references, side by side in one run (design figures)."""

@@ -1,0 +1,199 @@
+"""What is measured, one function a row of the design's figures that can be measured by now."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from lucky_fern.bench.run import Row, random_rgba, side_by_side
+from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_rgba, quantise_8
+from lucky_fern.core.compositing.changes import everything
+from lucky_fern.core.compositing.compositor import MapStore, composite_sheet
+from lucky_fern.core.exporting.exporter import export
+from lucky_fern.core.exporting.presets import RECIPES
+from lucky_fern.core.exporting.setup import ExportSetup
+from lucky_fern.core.model.load import load_model
+from lucky_fern.core.pictures.picture import Picture
+from lucky_fern.core.pictures.pyramid import build_pyramid
+from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Throw, Wash
+from lucky_fern.core.sheets.grid import all_chunks, for_each, span
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
+from lucky_fern.demo.world import demo_studio, ensure_world
+
+PLANE = """v -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0
+vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nusemtl paint\nf 1/1 2/2 3/3 4/4
+"""
+
+
+def composite(folder: Path) -> Row:
+    """Ten 8-bit RGBA layers over a 2K sheet, chunk by chunk on all cores, against Pillow."""
+    size, count = 2048, 10
+    layers = [random_rgba(seed, size) for seed in range(count)]
+    images = [Image.fromarray(layer) for layer in layers]
+    chunks = {
+        chunk: [np.ascontiguousarray(layer[span(chunk, size)]) for layer in layers] for chunk in all_chunks(size)
+    }
+    out = np.zeros((size, size, 3), np.uint8)
+    everywhere = np.ones((256, 256), np.bool_)
+
+    def ours() -> None:
+        def work(chunk):  # type: ignore[no-untyped-def]
+            acc = np.ones((256, 256, 3), np.float32)
+            for layer in chunks[chunk]:
+                blend_rgba(acc, layer, 1.0, MODE_NUMBERS["normal"])
+            quantise_8(acc, everywhere, out[span(chunk, size)])
+
+        for_each(work, chunks)
+
+    def reference() -> None:
+        base = Image.new("RGBA", (size, size), "white")
+        for image in images:
+            base = Image.alpha_composite(base, image)
+
+    mine, other = side_by_side(ours, reference)
+    per = count * size * size / 1e6
+    detail = f"{mine / per * 1e3:.2f} ms a layer-megapixel against Pillow's {other / per * 1e3:.2f}"
+    return Row("composite 10 layers, 8 bit", other / mine, 3.0, "higher", detail)
+
+
+def throw_decal(folder: Path) -> Row:
+    """A 2K picture thrown over the whole of a 2K sheet, against a perspective warp of the same texels."""
+    (folder / "plane.obj").write_text(PLANE)
+    surface = Surface(load_model(folder / "plane.obj"))
+    size = 2048
+    sheet = surface.sheet(surface.keys[0], size)
+    picture = Picture("noise", random_rgba(3, size), True)
+    pyramid = build_pyramid(picture, "colour")
+    place = Throw((0, 0, 0), (0, 0, 1), (0, 1, 0), 2.0, 2.0, 0.5, rotate=3.0)
+
+    def ours() -> None:
+        thrown = throw(surface.model, place, 2.0)
+        for_each(
+            lambda chunk: draw_thrown(thrown, sheet, chunk, pyramid, nearest=False, encode=True),
+            sorted(touched_chunks(thrown, sheet)),
+        )
+
+    matrix = np.array([[0.99, -0.05, 30.0], [0.05, 0.99, -20.0], [1e-6, 1e-6, 1.0]])
+
+    def reference() -> None:
+        cv2.warpPerspective(picture.rgba, matrix, (size, size), flags=cv2.INTER_LINEAR)
+
+    mine, other = side_by_side(ours, reference)
+    detail = f"{mine * 1e3:.0f} ms against {other * 1e3:.0f} ms of cv2.warpPerspective"
+    return Row("throw a decal over a 2K sheet", mine / other, 4.0, "lower", detail)
+
+
+def write_maps(folder: Path) -> Row:
+    """The ferry's four 2K sheets, six maps each, against encoding the same arrays on two threads."""
+    studio = demo_studio("ferry", ensure_world())
+    values: dict[str, str | float] = {"height": 0.5, "occlusion": 1.0, "emissive": "#201000"}
+    studio.execute(AddLayer("Rest", Wash(), {name: Channel(value, opacity=0.5) for name, value in values.items()}))
+    setup = ExportSetup("separate", "out")
+    arrays = []
+    for recipe in RECIPES["separate"]:
+        for key in studio.surface.keys:
+            if recipe.name == "normal":
+                continue
+            sheet = studio.surface.sheet(key, 2048)
+            pixels = composite_sheet(studio.sources, studio.project, recipe.sources[0], sheet, 8)
+            arrays.append(np.ascontiguousarray(pixels[..., ::-1]))
+
+    def ours() -> None:
+        export(studio.sources, studio.project, setup, "bench", folder / "out")
+
+    def encode(pixels: np.ndarray) -> None:
+        cv2.imencode(".png", pixels)
+
+    def reference() -> None:
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(encode, arrays))
+
+    mine, other = side_by_side(ours, reference, runs=3)
+    detail = f"{mine:.2f} s for {len(arrays)} files against {other:.2f} s of OpenCV's encoder alone"
+    return Row("export 4 sheets × 2K × 6 maps, PNG", mine / other, 1.2, "lower", detail)
+
+
+def open_project(folder: Path) -> Row:
+    """The ferry's project file to its first composite, against reading and unpacking the same bytes."""
+    path = ensure_world() / "ferry.fern"
+
+    def ours() -> None:
+        studio = Studio.open(path)
+        store = MapStore(studio.sources)
+        dirty = everything(studio.sources, studio.project)
+        first = next(key for key in dirty if key.map == "colour")
+        store.update(studio.project, first, sorted(dirty[first])[:1])
+
+    def reference() -> None:
+        with zipfile.ZipFile(path) as archive:
+            for name in archive.namelist():
+                archive.read(name)
+
+    mine, other = side_by_side(ours, reference, runs=3)
+    detail = f"{mine * 1e3:.0f} ms against {other * 1e3:.0f} ms; the model is read anew from its OBJ"
+    return Row("open a project to its first composite", mine / other, 2.0, "lower", detail)
+
+
+_BARE = """
+import sys, time
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QSurfaceFormat
+from PySide6.QtOpenGLWidgets import QOpenGLWidget
+from PySide6.QtWidgets import QApplication, QMainWindow
+import moderngl
+kind = QSurfaceFormat(); kind.setVersion(3, 3); kind.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+QSurfaceFormat.setDefaultFormat(kind)
+app = QApplication([])
+class View(QOpenGLWidget):
+    def initializeGL(self): self.context_ = moderngl.create_context()
+    def paintGL(self):
+        self.context_.detect_framebuffer().use(); self.context_.clear(.5, .5, .5, 1)
+        QTimer.singleShot(0, app.quit)
+window = QMainWindow(); window.setCentralWidget(View()); window.resize(1280, 800); window.show(); app.exec()
+"""
+_OURS = """
+from PySide6.QtCore import QTimer
+from lucky_fern.ui.start import make_application
+app = make_application()
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.window import Window
+desk = Desk(); window = Window(desk); window.resize(1280, 800)
+window.model_view.drawn.connect(lambda: QTimer.singleShot(0, app.quit))
+window.show(); app.exec(); desk.close()
+"""
+
+
+def start_up(folder: Path) -> Row:
+    """A fresh process to the first drawn frame, against a bare window with a moderngl view."""
+    from lucky_fern.ui.start import ensure_screen
+
+    screen = ensure_screen()
+    try:
+
+        def start(script: str) -> None:
+            subprocess.run([sys.executable, "-c", script], check=True, env=os.environ, stderr=subprocess.DEVNULL)
+
+        mine, other = side_by_side(lambda: start(_OURS), lambda: start(_BARE), runs=5)
+    finally:
+        if screen is not None:
+            screen.terminate()
+            screen.wait()
+            os.environ.pop("DISPLAY", None)
+            time.sleep(0.1)
+    detail = f"{mine:.2f} s against {other:.2f} s of a bare PySide6 and moderngl window"
+    return Row("start to first drawn frame (warm)", mine / other, 2.0, "lower", detail)
+
+
+MEASURES = (composite, throw_decal, write_maps, open_project, start_up)
