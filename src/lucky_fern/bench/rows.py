@@ -98,8 +98,10 @@ def throw_decal(folder: Path) -> Row:
 def write_maps(folder: Path) -> Row:
     """The ferry's four 2K sheets, six maps each, against encoding the same arrays on two threads."""
     studio = demo_studio("ferry", ensure_world())
-    values: dict[str, str | float] = {"height": 0.5, "occlusion": 1.0, "emissive": "#201000"}
-    studio.execute(AddLayer("Rest", Wash(), {name: Channel(value, opacity=0.5) for name, value in values.items()}))
+    # Real liveries are not flat: a woven pattern on every map gives the encoder its usual work.
+    woven = {name: Channel("picture", opacity=0.4, picture="canvas-weave.png")
+             for name in ("colour", "metallic", "roughness", "height", "occlusion", "emissive")}  # fmt: skip
+    studio.execute(AddLayer("Weave", Wash(repeat=(5.3, 5.3), rotate=12.0), woven))
     setup = ExportSetup("separate", "out")
     arrays = []
     for recipe in RECIPES["separate"]:

@@ -1,18 +1,50 @@
-"""One place that compiles numeric loops: cached on disk, releasing the interpreter lock."""
+"""One place that compiles numeric loops: cached on disk, releasing the interpreter lock.
+
+The compiler is loaded at the first call, not at import, so that the window can show before it.
+"""
+
+from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
-import numba
-
 _F = TypeVar("_F", bound=Callable[..., Any])
 
 
+class _Kernel:
+    """A function that is compiled when it is first called."""
+
+    def __init__(self, function: Callable[..., Any], inline: bool = False) -> None:
+        self.function = function
+        self.inline = "always" if inline else "never"
+        self.__doc__ = function.__doc__
+        self._compiled: Callable[..., Any] | None = None
+
+    def compiled(self) -> Callable[..., Any]:
+        """The compiled function; those that it calls are compiled with it."""
+        if self._compiled is None:
+            import numba
+
+            names = self.function.__globals__
+            for name in self.function.__code__.co_names:
+                if isinstance(names.get(name), _Kernel):
+                    names[name] = names[name].compiled()
+            options = {"cache": True, "nogil": True, "error_model": "numpy", "inline": self.inline}
+            self._compiled = cast(Callable[..., Any], numba.njit(**options)(self.function))
+        return self._compiled
+
+    def __call__(self, *arguments: Any) -> Any:
+        return self.compiled()(*arguments)
+
+
 def kernel(function: _F) -> _F:
-    """Compile ``function`` to machine code at its first call; the result is cached between runs."""
-    return cast(_F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))
+    """Compile ``function`` to machine code at its first call; the result is kept between runs."""
+    return cast(_F, _Kernel(function))
 
 
-def inline_kernel(function: _F) -> _F:
-    """As :func:`kernel`, for small functions that only other kernels call."""
-    return cast(_F, numba.njit(cache=True, nogil=True, error_model="numpy", inline="never")(function))
+def inlined(function: _F) -> _F:
+    """As :func:`kernel`, for small functions called per texel: written into their caller.
+
+    Passing arrays to a function of its own costs more than most of these functions do.
+    """
+    return cast(_F, _Kernel(function, inline=True))

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, U16, Array
-from lucky_fern.core.compiled import inline_kernel, kernel
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.project.document import BLEND_MODES
 
 MODE_NUMBERS = {name: number for number, name in enumerate(BLEND_MODES)}
@@ -41,7 +41,7 @@ _BYTE: Any = np.float32(1 / 255)
 _WORD: Any = np.float32(1 / 65535)
 
 
-@inline_kernel
+@kernel
 def blended(mode: int, cb: Any, cs: Any) -> Any:
     """B(cb, cs) of one component, all values 0…1."""
     if mode == _NORMAL:

@@ -10,21 +10,23 @@ footprint still spans at least two of their pixels each way, so little detail is
 import numpy as np
 
 from lucky_fern.core.arrays import F32, I64
-from lucky_fern.core.compiled import inline_kernel
+from lucky_fern.core.compiled import inlined, kernel
 
 CUT, REPEAT = 0, 1
 SMOOTH, NEAREST = 0, 1
+_ONE_PIXEL, _BILINEAR, _MEAN, _TAPS = 0, 1, 2, 3
 _MOST_TAPS = 16
+_AS_IT_IS = 1.1  # a slanted footprint hardly larger than a pixel needs no more than one bilinear tap
 
 
-@inline_kernel
+@inlined
 def _wrap(index: int, count: int, edge: int) -> int:
     if edge == REPEAT:
         return index % count
     return min(max(index, 0), count - 1)
 
 
-@inline_kernel
+@kernel
 def _box(
     texels: F32, start: int, w: int, h: int, x0: float, x1: float, y0: float, y1: float, edge: int
 ) -> tuple[float, float, float, float]:
@@ -46,7 +48,7 @@ def _box(
     return r * f, g * f, b * f, a * f
 
 
-@inline_kernel
+@inlined
 def _bilinear(
     texels: F32, start: int, w: int, h: int, x: float, y: float, edge: int
 ) -> tuple[float, float, float, float]:
@@ -64,61 +66,86 @@ def _bilinear(
     )
 
 
-@inline_kernel
+@kernel
+def footprint(
+    offset: I64, width: I64, height: I64, s_x: float, s_y: float, t_x: float, t_y: float, sampling: int
+) -> tuple[int, int, int, int, float, float]:  # fmt: skip
+    """How to sample with given derivatives; worked out once where they are constant.
+
+    Parameters
+    ----------
+    s_x, s_y, t_x, t_y : change of s and t from one texel to the next, right (x) and down (y).
+    sampling : SMOOTH, or NEAREST for pixels that stay square when magnified.
+
+    Returns
+    -------
+    way (one of the four below), level of the pyramid, taps along x and along y, and the footprint's
+    extent across and down in pixels of that level.
+    """
+    w, h = width[0], height[0]
+    ax, ay, bx, by = s_x * w, t_x * h, s_y * w, t_y * h
+    wide, tall = abs(ax) + abs(bx), abs(ay) + abs(by)
+    length_a, length_b = np.hypot(ax, ay), np.hypot(bx, by)
+    if sampling == NEAREST and length_a <= 1.0 and length_b <= 1.0:
+        return _ONE_PIXEL, 0, 1, 1, 1.0, 1.0
+    if length_a <= _AS_IT_IS and length_b <= _AS_IT_IS and (wide > 1.0 or tall > 1.0):
+        slanted = min(wide, tall) > 1.0 and abs(ay) + abs(bx) > 1e-3 and abs(ax) + abs(by) > 1e-3
+        if slanted:
+            return _BILINEAR, 0, 1, 1, 1.0, 1.0
+    if wide <= 1.0 and tall <= 1.0:
+        return _BILINEAR, 0, 1, 1, 1.0, 1.0
+    slant = abs(ay) + abs(bx)
+    if slant < 1e-3 * (abs(ax) + abs(by)) or abs(ax) + abs(by) < 1e-3 * slant:
+        ex, ey = max(wide, 1.0), max(tall, 1.0)
+        level = int(np.floor(np.log2(max(min(ex, ey) / 4.0, max(ex, ey) / 32.0, 1.0))))
+        level = min(level, len(offset) - 1)
+        return _MEAN, level, 1, 1, max(ex * width[level] / w, 1.0), max(ey * height[level] / h, 1.0)
+    least, most = min(length_a, length_b), max(length_a, length_b)
+    level = int(np.floor(np.log2(max(least / 2.0, most / _MOST_TAPS, 1.0))))
+    level = min(level, len(offset) - 1)
+    shrink = width[level] / w
+    na = min(max(int(np.ceil(length_a * shrink)), 1), _MOST_TAPS)
+    nb = min(max(int(np.ceil(length_b * shrink)), 1), _MOST_TAPS)
+    return _TAPS, level, na, nb, 1.0, 1.0
+
+
+@inlined
 def sample(
-    texels: F32, offset: I64, width: I64, height: I64,
-    s: float, t: float, s_x: float, s_y: float, t_x: float, t_y: float, edge: int, sampling: int,
+    texels: F32, offset: I64, width: I64, height: I64, how: tuple[int, int, int, int, float, float],
+    s: float, t: float, s_x: float, s_y: float, t_x: float, t_y: float, edge: int,
 ) -> tuple[float, float, float, float]:  # fmt: skip
     """Premultiplied RGBA that a picture gives to a texel.
 
     Parameters
     ----------
+    how : from :func:`footprint` with the same derivatives.
     s, t : where the texel's centre lies in the picture, 0…1 from its left and its top.
-    s_x, s_y, t_x, t_y : change of s and t from one texel to the next, right (x) and down (y).
     edge : CUT (colour goes on beyond the border) or REPEAT.
-    sampling : SMOOTH, or NEAREST for pixels that stay square when magnified.
     """
-    w, h = width[0], height[0]
-    ax, ay, bx, by = s_x * w, t_x * h, s_y * w, t_y * h
-    wide, tall = abs(ax) + abs(bx), abs(ay) + abs(by)
-    if sampling == NEAREST and wide <= 1.0 and tall <= 1.0:
-        i = _wrap(int(np.floor(s * w)), w, edge)
-        j = _wrap(int(np.floor(t * h)), h, edge)
-        at = (j * w + i) * 4
-        return texels[at], texels[at + 1], texels[at + 2], texels[at + 3]
-    if wide <= 1.0 and tall <= 1.0:
+    way, level, na, nb, ex, ey = how
+    w, h = width[level], height[level]
+    if way == _BILINEAR:
         return _bilinear(texels, 0, w, h, s * w, t * h, edge)
-    slant = abs(ay) + abs(bx)
-    if slant < 1e-3 * (abs(ax) + abs(by)) or abs(ax) + abs(by) < 1e-3 * slant:
-        ex, ey = max(wide, 1.0), max(tall, 1.0)
-        level = int(max(np.floor(np.log2(max(min(ex, ey) / 4.0, max(ex, ey) / 32.0, 1.0))), 0.0))
-        level = min(level, len(offset) - 1)
-        wl, hl = width[level], height[level]
-        ex, ey = max(ex * wl / w, 1.0), max(ey * hl / h, 1.0)
-        x, y = s * wl, t * hl
-        return _box(texels, offset[level], wl, hl, x - ex / 2, x + ex / 2, y - ey / 2, y + ey / 2, edge)
-    length_a, length_b = np.hypot(ax, ay), np.hypot(bx, by)
-    least, most = min(length_a, length_b), max(length_a, length_b)
-    level = int(max(np.floor(np.log2(max(least / 2.0, most / _MOST_TAPS, 1.0))), 0.0))
-    level = min(level, len(offset) - 1)
-    wl, hl = width[level], height[level]
-    shrink = wl / w
-    na = min(max(int(np.ceil(length_a * shrink)), 1), _MOST_TAPS)
-    nb = min(max(int(np.ceil(length_b * shrink)), 1), _MOST_TAPS)
+    if way == _ONE_PIXEL:
+        at = (_wrap(int(np.floor(t * h)), h, edge) * w + _wrap(int(np.floor(s * w)), w, edge)) * 4
+        return texels[at], texels[at + 1], texels[at + 2], texels[at + 3]
+    if way == _MEAN:
+        x, y = s * w, t * h
+        return _box(texels, offset[level], w, h, x - ex / 2, x + ex / 2, y - ey / 2, y + ey / 2, edge)
     r = g = b = a = 0.0
     for m in range(na):
         fa = (m + 0.5) / na - 0.5
         for n in range(nb):
             fb = (n + 0.5) / nb - 0.5
-            x = (s + fa * s_x + fb * s_y) * wl
-            y = (t + fa * t_x + fb * t_y) * hl
-            p, q, u, v = _bilinear(texels, offset[level], wl, hl, x, y, edge)
+            x = (s + fa * s_x + fb * s_y) * w
+            y = (t + fa * t_x + fb * t_y) * h
+            p, q, u, v = _bilinear(texels, offset[level], w, h, x, y, edge)
             r, g, b, a = r + p, g + q, b + u, a + v
     f = 1.0 / (na * nb)
     return r * f, g * f, b * f, a * f
 
 
-@inline_kernel
+@inlined
 def border_cover(x: float, extent: float, hard: bool) -> float:
     """How much of a texel's footprint of width ``extent`` around ``x`` lies within 0…1."""
     if hard:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64
-from lucky_fern.core.compiled import inline_kernel, kernel
+from lucky_fern.core.compiled import inlined, kernel
 
 
 @dataclass(frozen=True)
@@ -87,7 +87,7 @@ def _fill_grid(corners: F64, low: F64, step: F64, cells: I64) -> tuple[I64, I32,
     return starts, items, top
 
 
-@inline_kernel
+@inlined
 def is_hidden(
     x: float, y: float, z: float, self_row: int,
     corners: F64, owner: I32, starts: I64, items: I32, top: F64, cells: I64, low: F64, step: F64,

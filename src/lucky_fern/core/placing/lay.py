@@ -6,7 +6,7 @@ from lucky_fern.core.arrays import F32, F64, I64, U16
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, border_cover, sample
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, border_cover, footprint, sample
 from lucky_fern.core.placing.frame import lay_matrix
 from lucky_fern.core.placing.throw import store
 from lucky_fern.core.project.document import Lay, Wash
@@ -85,7 +85,8 @@ def _draw(
     sampling: int, edge: int, encode: bool, table: U16, row0: int, column0: int, out: U16,
 ) -> None:  # fmt: skip
     s_x, s_y, t_x, t_y = affine[0, 0], affine[0, 1], affine[1, 0], affine[1, 1]
-    s_extent, t_extent = abs(s_x) + abs(s_y), abs(t_x) + abs(t_y)
+    how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
+    s_extent, t_extent = np.hypot(s_x, s_y), np.hypot(t_x, t_y)
     hard = sampling == NEAREST
     for r in range(out.shape[0]):
         for k in range(out.shape[1]):
@@ -101,8 +102,6 @@ def _draw(
                 cover = border_cover(s, s_extent, hard) * border_cover(t, t_extent, hard)
                 if cover <= 0.0:
                     continue
-            red, green, blue, alpha = sample(
-                texels, offset, level_w, level_h, s, t, s_x, s_y, t_x, t_y, edge, sampling
-            )
+            red, green, blue, alpha = sample(texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, edge)
             if alpha > 0.0:
                 store(out, r, k, red, green, blue, alpha, cover, encode, table)

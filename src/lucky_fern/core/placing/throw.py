@@ -10,14 +10,14 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Bool
 from lucky_fern.core.colour import ENCODE_16
-from lucky_fern.core.compiled import inline_kernel, kernel
+from lucky_fern.core.compiled import inlined, kernel
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH, border_cover, sample
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH, border_cover, footprint, sample
 from lucky_fern.core.placing.frame import throw_frame
 from lucky_fern.core.placing.hidden import Occluders, gather_occluders, is_hidden
 from lucky_fern.core.project.document import Throw
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
 from lucky_fern.core.sheets.raster import _EDGE, row_span
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -57,8 +57,14 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
 
 def touched_chunks(thrown: ThrownPicture, sheet: Sheet) -> set[Chunk]:
     """The chunks of a sheet that a thrown picture may touch."""
-    chosen = thrown.reached[sheet.triangle]
-    return sheet.chunks_of(chosen) if chosen.any() else set()
+    across = chunks_across(sheet.size)
+    chosen = np.flatnonzero(thrown.reached[sheet.triangle])
+    marked = np.zeros((across, across), np.bool_)
+    if len(chosen):
+        _mark_chunks(
+            sheet.xy[chosen], thrown.corners[sheet.triangle[chosen]], thrown.width / 2, thrown.height / 2, CHUNK, marked
+        )
+    return {Chunk(int(row), int(column)) for row, column in np.argwhere(marked)}
 
 
 def draw_thrown(
@@ -96,7 +102,7 @@ _NOTHING = Occluders(
 )  # fmt: skip
 
 
-@inline_kernel
+@inlined
 def store(
     out: U16, r: int, k: int, red: float, green: float, blue: float, alpha: float, cover: float,
     encode: bool, table: U16,
@@ -145,7 +151,8 @@ def _draw(
         y_x, y_y = (e1y * by - e2y * ay) / area, (e2y * ax - e1y * bx) / area
         z_x, z_y = (e1z * by - e2z * ay) / area, (e2z * ax - e1z * bx) / area
         s_x, s_y, t_x, t_y = x_x / width, x_y / width, -y_x / height, -y_y / height
-        s_extent, t_extent = abs(s_x) + abs(s_y), abs(t_x) + abs(t_y)
+        how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
+        s_extent, t_extent = np.hypot(s_x, s_y), np.hypot(t_x, t_y)
         if needle[item]:
             top = int(np.floor((c[0, 1] + c[1, 1] + c[2, 1]) / 3)) - row0
             bottom = top
@@ -177,9 +184,7 @@ def _draw(
                 z = pz + dx * z_x + dy * z_y
                 if abs(z) > depth + tolerance:
                     continue
-                red, green, blue, alpha = sample(
-                    texels, offset, level_w, level_h, s, t, s_x, s_y, t_x, t_y, CUT, sampling
-                )
+                red, green, blue, alpha = sample(texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, CUT)
                 if alpha <= 0.0:
                     continue
                 if test_hidden and is_hidden(
@@ -188,3 +193,34 @@ def _draw(
                 ):  # fmt: skip
                     continue
                 store(out, r, k, red, green, blue, alpha, cover, encode, table)
+
+
+@kernel
+def _mark_chunks(xy: F64, corners: F64, half_w: float, half_h: float, chunk: int, marked: Bool) -> None:
+    """Mark the chunks where a triangle's box and the picture's box, both in texels, meet."""
+    across = marked.shape[0]
+    for n in range(len(xy)):
+        c, f = xy[n], corners[n]
+        left, right = c[:, 0].min(), c[:, 0].max()
+        top, bottom = c[:, 1].min(), c[:, 1].max()
+        e1x, e1y, e2x, e2y = f[1, 0] - f[0, 0], f[1, 1] - f[0, 1], f[2, 0] - f[0, 0], f[2, 1] - f[0, 1]
+        area = e1x * e2y - e1y * e2x
+        span = max(abs(e1x), abs(e1y), abs(e2x), abs(e2y))
+        if abs(area) > 1e-9 * span * span:
+            # The picture's four corners as the triangle's plane would carry them to the sheet.
+            low_x, high_x, low_y, high_y = np.inf, -np.inf, np.inf, -np.inf
+            for k in range(4):
+                x = (half_w if k % 2 else -half_w) - f[0, 0]
+                y = (half_h if k // 2 else -half_h) - f[0, 1]
+                wb, wc = (x * e2y - y * e2x) / area, (e1x * y - e1y * x) / area
+                tx = c[0, 0] + wb * (c[1, 0] - c[0, 0]) + wc * (c[2, 0] - c[0, 0])
+                ty = c[0, 1] + wb * (c[1, 1] - c[0, 1]) + wc * (c[2, 1] - c[0, 1])
+                low_x, high_x = min(low_x, tx), max(high_x, tx)
+                low_y, high_y = min(low_y, ty), max(high_y, ty)
+            left, right = max(left, low_x), min(right, high_x)
+            top, bottom = max(top, low_y), min(bottom, high_y)
+        if left > right or top > bottom:
+            continue
+        for row in range(max(int((top - 1) // chunk), 0), min(int((bottom + 1) // chunk), across - 1) + 1):
+            for column in range(max(int((left - 1) // chunk), 0), min(int((right + 1) // chunk), across - 1) + 1):
+                marked[row, column] = True

@@ -8,12 +8,12 @@ small that it holds no centre gets the texel in which its middle lies, so that n
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, U8
-from lucky_fern.core.compiled import inline_kernel, kernel
+from lucky_fern.core.compiled import kernel
 
 _EDGE = 1e-7  # texels; centres this close to an edge count as on it
 
 
-@inline_kernel
+@kernel
 def row_span(corners: F64, y: float) -> tuple[float, float]:
     """Lowest and highest x of a triangle (3, 2) on the line at ``y``; (inf, -inf) where it is not met."""
     low, high = np.inf, -np.inf
@@ -31,7 +31,7 @@ def row_span(corners: F64, y: float) -> tuple[float, float]:
     return low - _EDGE, high + _EDGE
 
 
-@inline_kernel
+@kernel
 def centre_hits(corners: F64) -> bool:
     """Whether a triangle (3, 2) holds any texel's centre."""
     top = min(corners[0, 1], corners[1, 1], corners[2, 1])

@@ -1,0 +1,170 @@
+"""The job runner as a person calls it: what it writes, and how it refuses."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import Runner, read_png, save_png, soft_noise
+
+from lucky_fern.demo.models import soup_flask
+
+WASH = {"do": "wash", "name": "Base", "values": {"colour": "#335577", "roughness": 0.6}}
+LAY = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.5, 0.5], "width": 0.5}
+THROW = {"mode": "throw", "point": [0, 0, 0], "normal": [0, 0, 1], "up": [0, 1, 0], "width": 1.0, "depth": 0.5}
+
+
+def test_the_flask_gives_the_standard_and_the_emissive_set(tmp_path: Path, run_job: Runner) -> None:
+    soup_flask(tmp_path / "item.obj")
+    save_png(tmp_path / "logo.png", soft_noise((60, 80)))
+    place = {"mode": "throw", "point": [0, 0.08, 0.0455], "normal": [0, 0, 1], "up": [0, 1, 0], "width": 0.04, "depth": 0.02}
+    channels = {"colour": "picture", "emissive": "#ff9900", "metallic": "picture"}
+    job = {
+        "job": 1, "model": "item.obj", "sheet_size": 512,
+        "steps": [WASH, {"do": "decal", "picture": "logo.png", "channels": channels, "place": place}],
+        "save": "item.fern",
+        "exports": [{"preset": "separate", "out": "maps"}, {"preset": "emissive", "out": "glow", "bits": 16}],
+    }  # fmt: skip
+    result = run_job(job, "item", "--json")
+    assert result.returncode == 0, result.stderr
+    *steps, last = [json.loads(line) for line in result.stdout.splitlines()]
+    assert [step["do"] for step in steps] == ["wash", "decal"]
+    assert last["done"] is True and last["warnings"] == []
+    assert last["skipped"] == ["normal", "height", "occlusion"]
+    maps = {path.name for path in (tmp_path / "maps").iterdir()}
+    assert maps == {f"item_flask_{name}.png" for name in ("baseColor", "metallic", "roughness", "emissive")}
+    glow = {path.name for path in (tmp_path / "glow").iterdir()}
+    assert glow == {"item_flask_emissive.png", "item_flask_emissiveMask.png"}
+    assert {Path(name) for name in last["files"]} == {tmp_path / "item.fern", *(tmp_path / "maps").iterdir(), *(tmp_path / "glow").iterdir()}
+    base = read_png(tmp_path / "maps/item_flask_baseColor.png")
+    assert base.shape == (512, 512, 3) and base[2, 2].tolist() == [0x33, 0x55, 0x77]
+    assert (read_png(tmp_path / "maps/item_flask_roughness.png") == 153).all()
+    emissive = read_png(tmp_path / "glow/item_flask_emissive.png")
+    mask = read_png(tmp_path / "glow/item_flask_emissiveMask.png")
+    assert emissive.dtype == np.uint16 and emissive.max(axis=(0, 1)).tolist() == [65535, 0x99 * 257, 0]
+    assert mask.dtype == np.uint8 and (mask[..., 0] == np.round(emissive.max(axis=2) / 257)).all()
+
+    # Going on from the saved project gives byte-identical files.
+    again = {"job": 1, "project": "item.fern", "exports": [{"preset": "separate", "out": "again"}]}
+    assert run_job(again, "other").returncode == 0
+    for path in (tmp_path / "maps").iterdir():
+        assert (tmp_path / "again" / path.name).read_bytes() == path.read_bytes()
+
+
+def test_laid_picture_opacity_scope_blend_and_tiles(tmp_path: Path, run_job: Runner) -> None:
+    (tmp_path / "two.obj").write_text(
+        "o a\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nusemtl paint\nf 1/1 2/2 3/3 4/4\n"
+        "o b\nv 2 0 0\nv 3 0 0\nv 3 1 0\nv 2 1 0\nvt 1 0\nvt 2 0\nvt 2 1\nvt 1 1\nf 5/5 6/6 7/7 8/8\n"
+    )
+    picture = np.full((10, 10, 4), (200, 100, 50, 255), np.uint8)
+    save_png(tmp_path / "p.png", picture)
+    job = {
+        "job": 1, "model": "two.obj", "sheet_size": {"paint:1001": 64, "default": 32},
+        "steps": [
+            {"do": "wash", "values": {"colour": "#808080", "opacity": 1.0}},
+            {"do": "wash", "values": {"opacity": 0.25}, "scope": {"parts": ["b"]}},
+            {"do": "decal", "picture": "p.png", "blend": "multiply", "opacity": 0.5, "scope": {"tiles": [1001]}, "sampling": "nearest",
+             "channels": {"colour": "picture", "height": "picture"}, "place": {**LAY, "centre": [1.0, 0.5], "height": 0.5}},
+        ],
+        "exports": [{"preset": "separate", "out": ".", "bits": 16}],
+    }  # fmt: skip
+    result = run_job(job, "k")
+    assert result.returncode == 0, result.stderr
+    left, right = (read_png(tmp_path / f"k_paint_baseColor.{tile}.png") for tile in (1001, 1002))
+    assert left.shape == (64, 64, 4) and right.shape == (32, 32, 4)
+    grey = 0x80 / 255
+    expected = [grey + 0.5 * (grey * v / 255 - grey) for v in (200, 100, 50)]
+    assert np.abs(left[32, 60, :3] / 65535 - expected).max() < 2e-4
+    assert np.abs(left[2, 60, :3] / 65535 - grey).max() < 1e-4 and np.abs(right[..., :3] / 65535 - grey).max() < 1e-4
+    assert (left[..., 3] == 65535).all() and (right[..., 3] == round(0.25 * 65535)).all()
+    level = (0.2126 * 200 + 0.7152 * 100 + 0.0722 * 50) / 255
+    height = read_png(tmp_path / "k_paint_height.1001.png")
+    assert height[32, 60, 0] / 65535 == pytest.approx(0.5 + 0.5 * (0.5 * level - 0.5), abs=2e-4)
+
+
+def test_a_repeating_picture_runs_over_the_sheet(tmp_path: Path, plane: Path, run_job: Runner) -> None:
+    tile = np.zeros((4, 4, 3), np.uint8)
+    tile[:2] = 255  # bright upper half
+    save_png(tmp_path / "t.png", tile)
+    step = {"do": "wash", "pictures": {"colour": "t.png", "roughness": "t.png"}, "repeat": [2, 4], "sampling": "nearest", "offset": [0, 0.125]}
+    job = {"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": [step], "exports": [{"preset": "separate", "out": "."}]}
+    assert run_job(job, "w").returncode == 0
+    v = 1 - (np.arange(64) + 0.5) / 64
+    bright = ((v - 0.125) * 4) % 1 >= 0.5
+    base = read_png(tmp_path / "w_paint_baseColor.png")
+    assert (base[:, :, 0] == np.where(bright, 255, 0)[:, None]).all()
+    assert (read_png(tmp_path / "w_paint_roughness.png")[..., 0] == base[..., 0]).all()
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"steps": [{"do": "paint"}]}, ["step 1 (paint)", "there is no step"]),
+        ({"steps": [WASH, {"do": "wash", "values": {"colour": "red"}}]}, ["step 2 (wash)", "#rrggbb"]),
+        ({"steps": [{"do": "wash", "values": {"roughness": 1.5}}]}, ["step 1 (wash)", "0 to 1"]),
+        ({"steps": [{"do": "wash", "values": {"shine": 1}}]}, ["step 1 (wash)", "shine", "roughness"]),
+        ({"steps": [{"do": "wash", "valuse": {}}]}, ["step 1 (wash)", "valuse", "values"]),
+        ({"steps": [{**WASH, "blend": "glow"}]}, ["step 1 (wash)", "multiply"]),
+        ({"steps": [{**WASH, "opacity": 2}]}, ["step 1 (wash)", "opacity"]),
+        ({"steps": [{**WASH, "scope": {"parts": ["keel"]}}]}, ["step 1 (wash)", "keel", "board"]),
+        ({"steps": [{"do": "decal", "picture": "no.png", "place": LAY}]}, ["step 1 (decal)", "no.png", "does not exist"]),
+        ({"steps": [{"do": "decal", "picture": "text.png", "place": LAY}]}, ["step 1 (decal)", "text.png"]),
+        ({"steps": [{"do": "decal", "picture": "p.png", "place": {**LAY, "material": "steel"}}]}, ["steel", "paint"]),
+        ({"steps": [{"do": "decal", "picture": "p.png", "place": {**LAY, "tile": 1007}}]}, ["1007", "1001"]),
+        ({"steps": [{"do": "decal", "picture": "p.png", "place": {**THROW, "width": 0}}]}, ["above 0"]),
+        ({"steps": [{"do": "decal", "picture": "p.png", "place": {**THROW, "normal": [0, 0, 0]}}]}, ["normal"]),
+        ({"steps": [{"do": "decal", "picture": "p.png", "place": {"mode": "spin"}}]}, ["spin", "throw"]),
+        ({"steps": [{"do": "stroke"}]}, ["step 1 (stroke)", "not built yet"]),
+        ({"model": "gone.obj"}, ["model", "gone.obj", "does not exist"]),
+        ({"model": "plain.obj"}, ["plain.obj", "no UVs"]),
+        ({"sheet_size": 9000}, ["sheet_size", "8192"]),
+        ({"sheet_size": {"paint:1002": 64}}, ["sheet_size", "paint:1001"]),
+        ({"exports": [{"preset": "everything", "out": "o"}]}, ["export 1 (everything)", "separate"]),
+        ({"exports": [{"preset": "separate", "out": "o", "bits": 12}]}, ["export 1 (separate)", "bits"]),
+        ({"exports": [{"preset": "separate", "out": "p.png"}]}, ["export 1 (separate)", "not a folder"]),
+        ({"project": "x.fern"}, ["either 'model'"]),
+        ({"job": 2}, ["version 1"]),
+        ({"colour": "red"}, ["colour", "steps"]),
+    ],
+)
+def test_a_wrong_job_exits_2_with_one_line_and_writes_nothing(
+    tmp_path: Path, plane: Path, run_job: Runner, change: dict[str, object], words: list[str], capsys: pytest.CaptureFixture[str]
+) -> None:
+    from lucky_fern.cli import main
+
+    save_png(tmp_path / "p.png", np.zeros((4, 4, 3), np.uint8))
+    (tmp_path / "text.png").write_text("hello")
+    (tmp_path / "plain.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    job = {"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": [WASH], "save": "s.fern",
+           "exports": [{"preset": "separate", "out": "o"}], **change}  # fmt: skip
+    (tmp_path / "bad.json").write_text(json.dumps(job))
+    before = sorted(tmp_path.iterdir())
+    assert main(["run", str(tmp_path / "bad.json")]) == 2
+    line = capsys.readouterr().err
+    assert line.startswith("bad.json: ") and line.count("\n") == 1
+    for word in words:
+        assert word in line
+    assert sorted(tmp_path.iterdir()) == before
+
+
+def test_a_refusing_disk_exits_1_and_leaves_no_half_file(tmp_path: Path, plane: Path, monkeypatch: pytest.MonkeyPatch, capsys) -> None:  # type: ignore[no-untyped-def]
+    import os
+
+    from lucky_fern.cli import main
+
+    (tmp_path / "j.json").write_text(json.dumps(
+        {"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": [WASH], "exports": [{"preset": "separate", "out": "o"}]}
+    ))  # fmt: skip
+    calls = []
+
+    def full(handle: int) -> None:
+        calls.append(handle)
+        if len(calls) == 2:
+            raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    assert main(["run", str(tmp_path / "j.json")]) == 1
+    assert "No space left" in capsys.readouterr().err
+    assert list((tmp_path / "o").iterdir()) == []

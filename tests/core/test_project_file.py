@@ -1,0 +1,73 @@
+"""The .fern file: everything comes back, and nothing foreign opens."""
+
+from __future__ import annotations
+
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from lucky_fern.core.errors import ExportError, ProjectError
+from lucky_fern.core.project.file import open_project, pack
+from lucky_fern.core.studio import Studio
+from lucky_fern.demo.world import demo_studio, ensure_world
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return ensure_world(tmp_path_factory.mktemp("otterwick"))
+
+
+def test_a_project_comes_back_whole_and_saves_the_same_bytes(world: Path, tmp_path: Path) -> None:
+    studio = demo_studio("ferry", world)
+    assert not studio.changed
+    studio.save(tmp_path / "a.fern")
+    again = Studio.open(tmp_path / "a.fern")
+    assert again.project == studio.project
+    assert (again.model.positions == studio.model.positions).all()
+    assert pack(again.project, again.blobs) == (tmp_path / "a.fern").read_bytes()
+
+
+def test_damaged_and_foreign_files_give_a_sentence(world: Path, tmp_path: Path) -> None:
+    good = (world / "kettle.fern").read_bytes()
+    cases = {
+        "cut.fern": good[: len(good) // 2],
+        "text.fern": b"hello",
+        "empty.fern": b"",
+    }
+    with zipfile.ZipFile(tmp_path / "other.fern", "w") as archive:
+        archive.writestr("mimetype", "something else")
+    with zipfile.ZipFile(tmp_path / "newer.fern", "w") as archive:
+        archive.writestr("project.json", '{"lucky-fern": 99, "project": {}, "contents": {}}')
+    with zipfile.ZipFile(tmp_path / "odd.fern", "w") as archive:
+        archive.writestr("project.json", '{"lucky-fern": 1, "project": {"name": 5}, "contents": {}}')
+    for name, data in cases.items():
+        (tmp_path / name).write_bytes(data)
+    for path in sorted(tmp_path.glob("*.fern")):
+        with pytest.raises(ProjectError, match=path.name.replace(".", r"\.")):
+            open_project(path)
+    with pytest.raises(ProjectError, match="newer"):
+        open_project(tmp_path / "newer.fern")
+    # A picture or model whose bytes are not those that were saved is noticed.
+    with zipfile.ZipFile(world / "kettle.fern") as source, zipfile.ZipFile(tmp_path / "swapped.fern", "w") as target:
+        for item in source.namelist():
+            target.writestr(item, source.read(item) + (b"#" if item.startswith("model/") else b""))
+    with pytest.raises(ProjectError, match="damaged"):
+        open_project(tmp_path / "swapped.fern")
+
+
+def test_a_refused_save_keeps_the_old_file(world: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    import os
+
+    studio = demo_studio("kettle", world)
+    path = tmp_path / "k.fern"
+    studio.save(path)
+    old = path.read_bytes()
+
+    def refuse(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", refuse)
+    with pytest.raises(ExportError, match=r"k\.fern cannot be written"):
+        studio.save(path)
+    assert path.read_bytes() == old and list(tmp_path.iterdir()) == [path]

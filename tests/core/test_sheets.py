@@ -1,0 +1,89 @@
+"""Texels and the surface: coverage, positions, padding."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lucky_fern.core.model.load import load_model
+from lucky_fern.core.sheets.grid import all_chunks, span
+from lucky_fern.core.sheets.padding import plan_padding
+from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles
+from lucky_fern.core.sheets.surface import Surface
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(st.tuples(*[st.floats(-5, 37, width=32)] * 6), min_size=1, max_size=6))
+def test_a_texel_belongs_to_a_triangle_exactly_if_its_centre_lies_in_it(numbers: list[tuple[float, ...]]) -> None:
+    corners = np.array(numbers, np.float64).reshape(-1, 3, 2)
+    out = np.full((32, 32), -1, np.int32)
+    items = np.arange(len(corners), dtype=np.int32)
+    mark_triangles(corners, np.zeros(len(corners), np.uint8), items, 0, 0, out, items)
+    y, x = np.mgrid[0:32, 0:32] + 0.5
+    a, b, c = (corners[:, k, :, None, None] for k in range(3))
+
+    def side(p, q):  # type: ignore[no-untyped-def]
+        return (q[:, 0] - p[:, 0]) * (y - p[:, 1]) - (q[:, 1] - p[:, 1]) * (x - p[:, 0])
+
+    sides = np.stack([side(a, b), side(b, c), side(c, a)])
+    clearly_in = ((sides > 1e-3).all(0) | (sides < -1e-3).all(0)).any(0)
+    clearly_out = ((sides.max(0) > 1e-3) & (sides.min(0) < -1e-3)).all(0)
+    assert (out[clearly_in] >= 0).all()
+    assert (out[clearly_out & ~clearly_in] == -1).all()
+    starts, kept = bin_triangles(corners, 8, 4)
+    for chunk in range(16):  # binning may only leave out what touches nothing of the chunk
+        part = np.full((8, 8), -1, np.int32)
+        mark_triangles(corners, np.zeros(len(corners), np.uint8), kept[starts[chunk] : starts[chunk + 1]],
+                       chunk // 4 * 8, chunk % 4 * 8, part, items)  # fmt: skip
+        assert (part == out[chunk // 4 * 8 :, chunk % 4 * 8 :][:8, :8]).all()
+
+
+def test_texel_positions_lie_where_the_uvs_say(plane: Path) -> None:
+    surface = Surface(load_model(plane))
+    sheet = surface.sheet(surface.keys[0], 300)  # not a multiple of a chunk
+    assert sheet.covered.all()
+    for chunk in all_chunks(300):
+        rows, columns = span(chunk, 300)
+        y, x = np.mgrid[rows, columns] + 0.5
+        points = sheet.surface_points(chunk)
+        exact = np.stack([x / 150 - 1, 1 - y / 150, 0 * x], axis=-1)
+        assert np.abs(points.position - exact).max() < 1e-9
+        assert np.allclose(points.normal, [0, 0, 1])
+
+
+def test_padding_copies_a_nearest_covered_texel() -> None:
+    rng = np.random.default_rng(4)
+    covered = np.zeros((128, 128), np.bool_)
+    covered[rng.integers(0, 128, 30), rng.integers(0, 128, 30)] = True
+    covered[40:60, 50:90] = True
+    padding = plan_padding(covered)
+    values = np.arange(128 * 128, dtype=np.int32).reshape(128, 128, 1).copy()
+    padding.fill(values)
+    inside = np.argwhere(covered)
+    for r, c in rng.integers(0, 128, (200, 2)):
+        chosen = np.array(divmod(int(values[r, c, 0]), 128))
+        assert covered[tuple(chosen)]
+        best = np.sqrt(((inside - (r, c)) ** 2).sum(1)).min()
+        assert np.hypot(*(chosen - (r, c))) <= best * 1.05 + 1e-9
+
+
+def test_an_island_smaller_than_a_texel_still_gets_one(tmp_path: Path) -> None:
+    (tmp_path / "speck.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nvt .5001 .5001\nvt .5011 .5001\nvt .5001 .5011\nf 1/1 2/2 3/3\n")
+    surface = Surface(load_model(tmp_path / "speck.obj"))
+    sheet = surface.sheet(surface.keys[0], 64)
+    assert needles(sheet.xy).tolist() == [1] and sheet.covered.sum() == 1
+
+
+def test_a_triangle_over_a_tile_border_lies_on_both_tiles_and_strays_are_told(tmp_path: Path) -> None:
+    (tmp_path / "wide.obj").write_text(
+        "v 0 0 0\nv 2 0 0\nv 2 1 0\nv 0 1 0\nvt .5 .1\nvt 1.5 .1\nvt 1.5 .9\nvt .5 .9\nvt -.9 .1\nvt -.5 .1\nvt -.5 .5\n"
+        "f 1/1 2/2 3/3 4/4\nf 1/5 2/6 3/7\n"
+    )
+    surface = Surface(load_model(tmp_path / "wide.obj"))
+    assert [key.tile for key in surface.keys] == [1001, 1002]
+    areas = [surface.sheet(key, 100).covered.mean() for key in surface.keys]
+    assert np.allclose(areas, 0.4, atol=0.01)
+    assert "1 triangle" in surface.placement.warnings[0]
