@@ -5,21 +5,12 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import cv2
-import numpy as np
 import pytest
-from PIL import Image
 
-PLANE = """o board
-v -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0
-vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1
-usemtl paint\nf 1/1 2/2 3/3 4/4
-"""
-Runner = Callable[..., subprocess.CompletedProcess[str]]
+from samples import PLANE, Runner
 
 
 @pytest.fixture
@@ -41,25 +32,3 @@ def run_job(tmp_path: Path) -> Runner:
         return subprocess.run(command, capture_output=True, text=True)
 
     return run
-
-
-def save_png(path: Path, pixels: np.ndarray) -> Path:
-    """(rows, columns, 3 or 4) uint8."""
-    Image.fromarray(pixels).save(path)
-    return path
-
-
-def read_png(path: Path) -> np.ndarray:
-    """Pixels as written, RGB(A) order, with a last axis for grey."""
-    pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
-    assert pixels is not None, path
-    if pixels.ndim == 2:
-        return pixels[..., None]
-    return pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
-
-
-def soft_noise(size: tuple[int, int], seed: int = 1, cells: int = 8) -> np.ndarray:
-    """(rows, columns, 3) uint8 of smooth random colours."""
-    rng = np.random.default_rng(seed)
-    small = rng.integers(30, 226, (cells, cells, 3), dtype=np.uint8)
-    return np.asarray(cv2.resize(small, size[::-1], interpolation=cv2.INTER_CUBIC))

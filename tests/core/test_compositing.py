@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import save_png
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -27,6 +26,7 @@ from lucky_fern.core.project.commands import (
 )
 from lucky_fern.core.project.document import BLEND_MODES, Channel, Decal, Lay, Scope, Throw, Wash
 from lucky_fern.core.studio import Studio
+from samples import save_png
 
 
 def w3c(mode: str, cb: np.ndarray, cs: np.ndarray) -> np.ndarray:
@@ -61,7 +61,9 @@ def w3c(mode: str, cb: np.ndarray, cs: np.ndarray) -> np.ndarray:
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.integers(0, 10**6), st.lists(st.tuples(st.sampled_from(BLEND_MODES), st.floats(0, 1)), min_size=1, max_size=6))
+@given(
+    st.integers(0, 10**6), st.lists(st.tuples(st.sampled_from(BLEND_MODES), st.floats(0, 1)), min_size=1, max_size=6)
+)
 def test_random_stacks_agree_with_the_recommendation(seed: int, stack: list[tuple[str, float]]) -> None:
     rng = np.random.default_rng(seed)
     kind = np.uint8 if seed % 2 else np.uint16
@@ -201,7 +203,10 @@ def test_texels_beside_an_island_take_its_colour_so_that_no_seam_shows(tmp_path:
     changed = (some != 255).any(axis=2)
     columns = np.flatnonzero(changed[128])
     left, right = round(0.2 * 256), round(0.45 * 256)
-    assert columns.min() == left - 5 and right + 5 in (columns[columns < half].max(), columns[columns < half].max() + 1)
+    assert columns.min() == left - 5 and right + 5 in (
+        columns[columns < half].max(),
+        columns[columns < half].max() + 1,
+    )
 
 
 @pytest.mark.parametrize("name", list(MAPS))

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import Runner, read_png, save_png, soft_noise
 
 from lucky_fern.demo.models import soup_flask
+from samples import Runner, read_png, save_png, soft_noise
 
 WASH = {"do": "wash", "name": "Base", "values": {"colour": "#335577", "roughness": 0.6}}
 LAY = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.5, 0.5], "width": 0.5}
@@ -19,7 +19,14 @@ THROW = {"mode": "throw", "point": [0, 0, 0], "normal": [0, 0, 1], "up": [0, 1, 
 def test_the_flask_gives_the_standard_and_the_emissive_set(tmp_path: Path, run_job: Runner) -> None:
     soup_flask(tmp_path / "item.obj")
     save_png(tmp_path / "logo.png", soft_noise((60, 80)))
-    place = {"mode": "throw", "point": [0, 0.08, 0.0455], "normal": [0, 0, 1], "up": [0, 1, 0], "width": 0.04, "depth": 0.02}
+    place = {
+        "mode": "throw",
+        "point": [0, 0.08, 0.0455],
+        "normal": [0, 0, 1],
+        "up": [0, 1, 0],
+        "width": 0.04,
+        "depth": 0.02,
+    }
     channels = {"colour": "picture", "emissive": "#ff9900", "metallic": "picture"}
     job = {
         "job": 1, "model": "item.obj", "sheet_size": 512,
@@ -37,7 +44,11 @@ def test_the_flask_gives_the_standard_and_the_emissive_set(tmp_path: Path, run_j
     assert maps == {f"item_flask_{name}.png" for name in ("baseColor", "metallic", "roughness", "emissive")}
     glow = {path.name for path in (tmp_path / "glow").iterdir()}
     assert glow == {"item_flask_emissive.png", "item_flask_emissiveMask.png"}
-    assert {Path(name) for name in last["files"]} == {tmp_path / "item.fern", *(tmp_path / "maps").iterdir(), *(tmp_path / "glow").iterdir()}
+    assert {Path(name) for name in last["files"]} == {
+        tmp_path / "item.fern",
+        *(tmp_path / "maps").iterdir(),
+        *(tmp_path / "glow").iterdir(),
+    }
     base = read_png(tmp_path / "maps/item_flask_baseColor.png")
     assert base.shape == (512, 512, 3) and base[2, 2].tolist() == [0x33, 0x55, 0x77]
     assert (read_png(tmp_path / "maps/item_flask_roughness.png") == 153).all()
@@ -88,8 +99,20 @@ def test_a_repeating_picture_runs_over_the_sheet(tmp_path: Path, plane: Path, ru
     tile = np.zeros((4, 4, 3), np.uint8)
     tile[:2] = 255  # bright upper half
     save_png(tmp_path / "t.png", tile)
-    step = {"do": "wash", "pictures": {"colour": "t.png", "roughness": "t.png"}, "repeat": [2, 4], "sampling": "nearest", "offset": [0, 0.125]}
-    job = {"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": [step], "exports": [{"preset": "separate", "out": "."}]}
+    step = {
+        "do": "wash",
+        "pictures": {"colour": "t.png", "roughness": "t.png"},
+        "repeat": [2, 4],
+        "sampling": "nearest",
+        "offset": [0, 0.125],
+    }
+    job = {
+        "job": 1,
+        "model": "plane.obj",
+        "sheet_size": 64,
+        "steps": [step],
+        "exports": [{"preset": "separate", "out": "."}],
+    }
     assert run_job(job, "w").returncode == 0
     v = 1 - (np.arange(64) + 0.5) / 64
     bright = ((v - 0.125) * 4) % 1 >= 0.5
@@ -109,7 +132,10 @@ def test_a_repeating_picture_runs_over_the_sheet(tmp_path: Path, plane: Path, ru
         ({"steps": [{**WASH, "blend": "glow"}]}, ["step 1 (wash)", "multiply"]),
         ({"steps": [{**WASH, "opacity": 2}]}, ["step 1 (wash)", "opacity"]),
         ({"steps": [{**WASH, "scope": {"parts": ["keel"]}}]}, ["step 1 (wash)", "keel", "board"]),
-        ({"steps": [{"do": "decal", "picture": "no.png", "place": LAY}]}, ["step 1 (decal)", "no.png", "does not exist"]),
+        (
+            {"steps": [{"do": "decal", "picture": "no.png", "place": LAY}]},
+            ["step 1 (decal)", "no.png", "does not exist"],
+        ),
         ({"steps": [{"do": "decal", "picture": "text.png", "place": LAY}]}, ["step 1 (decal)", "text.png"]),
         ({"steps": [{"do": "decal", "picture": "p.png", "place": {**LAY, "material": "steel"}}]}, ["steel", "paint"]),
         ({"steps": [{"do": "decal", "picture": "p.png", "place": {**LAY, "tile": 1007}}]}, ["1007", "1001"]),
@@ -130,7 +156,12 @@ def test_a_repeating_picture_runs_over_the_sheet(tmp_path: Path, plane: Path, ru
     ],
 )
 def test_a_wrong_job_exits_2_with_one_line_and_writes_nothing(
-    tmp_path: Path, plane: Path, run_job: Runner, change: dict[str, object], words: list[str], capsys: pytest.CaptureFixture[str]
+    tmp_path: Path,
+    plane: Path,
+    run_job: Runner,
+    change: dict[str, object],
+    words: list[str],
+    capsys: pytest.CaptureFixture[str],
 ) -> None:
     from lucky_fern.cli import main
 
@@ -149,7 +180,9 @@ def test_a_wrong_job_exits_2_with_one_line_and_writes_nothing(
     assert sorted(tmp_path.iterdir()) == before
 
 
-def test_a_refusing_disk_exits_1_and_leaves_no_half_file(tmp_path: Path, plane: Path, monkeypatch: pytest.MonkeyPatch, capsys) -> None:  # type: ignore[no-untyped-def]
+def test_a_refusing_disk_exits_1_and_leaves_no_half_file(
+    tmp_path: Path, plane: Path, monkeypatch: pytest.MonkeyPatch, capsys
+) -> None:  # type: ignore[no-untyped-def]
     import os
 
     from lucky_fern.cli import main

@@ -94,8 +94,13 @@ f 2/2 5/1 6/4 3/3
 
 def test_tangents_of_a_cylinder_equal_the_derivative_of_its_surface(tmp_path: Path) -> None:
     angle = np.linspace(0, 2 * np.pi, 65)
-    lines = [f"v {np.sin(a)} {y} {np.cos(a)}\nvt {a / 7} {y}\nvn {np.sin(a)} 0 {np.cos(a)}" for y in (0, 1) for a in angle]
-    lines += [f"f {k}/{k}/{k} {k + 1}/{k + 1}/{k + 1} {k + 66}/{k + 66}/{k + 66} {k + 65}/{k + 65}/{k + 65}" for k in range(1, 65)]
+    lines = [
+        f"v {np.sin(a)} {y} {np.cos(a)}\nvt {a / 7} {y}\nvn {np.sin(a)} 0 {np.cos(a)}" for y in (0, 1) for a in angle
+    ]
+    lines += [
+        f"f {k}/{k}/{k} {k + 1}/{k + 1}/{k + 1} {k + 66}/{k + 66}/{k + 66} {k + 65}/{k + 65}/{k + 65}"
+        for k in range(1, 65)
+    ]
     model = load(tmp_path, "\n".join(lines))
     seam = (np.abs(model.uv[..., 0] - 0) < 1e-9) | (np.abs(model.uv[..., 0] - 2 * np.pi / 7) < 1e-6)
     exact = np.stack([model.normals[..., 2], 0 * model.normals[..., 0], -model.normals[..., 0]], axis=2)
@@ -161,7 +166,6 @@ def test_demo_models_are_clean_and_only_the_life_rings_share_uv_space(tmp_path: 
         for part in range(len(model.parts)):
             if model.parts[part] == "life ring":
                 continue
-            from lucky_fern.core.sheets.grid import all_chunks, span
 
             for chunk in all_chunks(1024):
                 owners[span(chunk, 1024)] += sheet.owners(chunk, (model.part == part)[sheet.triangle]) >= 0

@@ -8,7 +8,6 @@ import cv2
 import numpy as np
 import pytest
 import trimesh
-from conftest import soft_noise
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -19,7 +18,16 @@ from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.frame import throw_frame
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet
-from lucky_fern.core.placing.pose import as_laid, as_thrown, drop_thrown, move_to_uv, scaled, sheet_pose, surface_pose, turned
+from lucky_fern.core.placing.pose import (
+    as_laid,
+    as_thrown,
+    drop_thrown,
+    move_to_uv,
+    scaled,
+    sheet_pose,
+    surface_pose,
+    turned,
+)
 from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
 from lucky_fern.core.project.document import Lay, Throw
 from lucky_fern.core.sheets.grid import all_chunks, span
@@ -27,6 +35,7 @@ from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.demo.models import soup_flask
+from samples import soft_noise
 
 WHITE = Picture("white", np.full((4, 4, 4), 255, np.uint8), True)
 
@@ -65,14 +74,19 @@ def on(path: Path, size: int) -> tuple[Surface, Sheet]:
 def test_a_throw_on_a_plane_lands_where_the_matrix_says(
     tmp_path_factory: pytest.TempPathFactory, x: float, y: float, angle: float, width: float, height: float
 ) -> None:
-    from conftest import PLANE
+    from samples import PLANE
 
     path = tmp_path_factory.mktemp("plane") / "plane.obj"
     path.write_text(PLANE)
     surface, sheet = on(path, 256)
     place = Throw((x, y, 0), (0, 0, 2), (0, 3, 0.5), width, height, 0.5, rotate=angle)
     alpha = thrown(surface, sheet, place, WHITE)[..., 3]
-    turn = np.array([[np.cos(np.radians(angle)), -np.sin(np.radians(angle))], [np.sin(np.radians(angle)), np.cos(np.radians(angle))]])
+    turn = np.array(
+        [
+            [np.cos(np.radians(angle)), -np.sin(np.radians(angle))],
+            [np.sin(np.radians(angle)), np.cos(np.radians(angle))],
+        ]
+    )
     corner = np.array([[-width, -height], [width, -height], [width, height], [-width, height]]) / 2 @ turn.T + (x, y)
     texel = np.stack([(corner[:, 0] + 1) * 128, (1 - corner[:, 1]) * 128], axis=1)
     inside = np.zeros((256, 256))
@@ -113,7 +127,9 @@ def test_a_shrunk_picture_is_the_mean_of_its_light(plane: Path) -> None:
     assert np.allclose(got[..., :3], encode_srgb(np.array(0.5)), atol=1 / 255)  # half the light, not half the number
     noise = with_alpha(soft_noise((320, 320), cells=80))
     got = laid(Lay("paint", 1001, (0.5, 0.5), 1.0), sheet, noise)
-    light = cv2.resize(decode_srgb(noise.rgba[..., :3] / 255.0).astype(np.float32), (64, 64), interpolation=cv2.INTER_AREA)
+    light = cv2.resize(
+        decode_srgb(noise.rgba[..., :3] / 255.0).astype(np.float32), (64, 64), interpolation=cv2.INTER_AREA
+    )
     assert np.abs(got[..., :3] - encode_srgb(light)).max() < 1 / 255
     data = laid(Lay("paint", 1001, (0.5, 0.5), 1.0), sheet, noise, encode=False)
     mean = cv2.resize(noise.rgba[..., :3].astype(np.float32) / 255, (64, 64), interpolation=cv2.INTER_AREA)
@@ -179,7 +195,10 @@ def test_hidden_surfaces_are_those_that_cast_rays_say(tmp_path: Path) -> None:
     uv = np.array([[0.05, 0.05], [0.95, 0.05], [0.05, 0.95]])
     grid = np.stack(np.divmod(np.arange(count), 8), axis=1)[:, None, :]
     uvs = (uv + grid) / 8
-    lines = [f"v {x} {y} {z}\nvt {u} {v}" for (x, y, z), (u, v) in zip(points.reshape(-1, 3), uvs.reshape(-1, 2), strict=True)]
+    lines = [
+        f"v {x} {y} {z}\nvt {u} {v}"
+        for (x, y, z), (u, v) in zip(points.reshape(-1, 3), uvs.reshape(-1, 2), strict=True)
+    ]
     lines += [f"f {3 * k + 1}/{3 * k + 1} {3 * k + 2}/{3 * k + 2} {3 * k + 3}/{3 * k + 3}" for k in range(count)]
     (tmp_path / "shards.obj").write_text("\n".join(lines))
     surface, sheet = on(tmp_path / "shards.obj", 512)

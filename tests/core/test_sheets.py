@@ -71,7 +71,9 @@ def test_padding_copies_a_nearest_covered_texel() -> None:
 
 
 def test_an_island_smaller_than_a_texel_still_gets_one(tmp_path: Path) -> None:
-    (tmp_path / "speck.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nvt .5001 .5001\nvt .5011 .5001\nvt .5001 .5011\nf 1/1 2/2 3/3\n")
+    (tmp_path / "speck.obj").write_text(
+        "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt .5001 .5001\nvt .5011 .5001\nvt .5001 .5011\nf 1/1 2/2 3/3\n"
+    )
     surface = Surface(load_model(tmp_path / "speck.obj"))
     sheet = surface.sheet(surface.keys[0], 64)
     assert needles(sheet.xy).tolist() == [1] and sheet.covered.sum() == 1

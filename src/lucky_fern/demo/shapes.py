@@ -130,7 +130,8 @@ class Shape:
         normals = self._normals(points, sizes, vertices, crease_deg)
         kept, normal_row = np.unique(np.round(normals, 5) + 0.0, axis=0, return_inverse=True)
         lines = [f"# Otterwick sample, made by script\nmtllib {path.stem}.mtl"]
-        lines += [f"v {x:.6g} {y:.6g} {z:.6g}" for x, y, z in points]
+        # Rounded to a tenth of a micrometre, so that the two ends of a lathe's seam are one point.
+        lines += [f"v {x:.7g} {y:.7g} {z:.7g}" for x, y, z in np.round(points, 7) + 0.0]
         lines += [f"vt {u:.6f} {v:.6f}" for u, v in uv]
         lines += [f"vn {x:.5g} {y:.5g} {z:.5g}" for x, y, z in kept]
         corner, now = 0, ""

@@ -158,7 +158,9 @@ class ModelScene:
         self.context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._lines["to_clip"].write(to_clip)  # type: ignore[union-attr]
         self._lines["ink"].value = ink  # type: ignore[union-attr]
+        self.context.depth_func = "<="  # a seam runs along a wire: at the same depth the later one shows
         lines.render(moderngl.LINES)
+        self.context.depth_func = "<"
         self.context.disable(moderngl.BLEND)
 
     def release(self) -> None:

@@ -21,8 +21,10 @@ _VIRTUAL = "1600x1000x24"
 
 def ensure_screen() -> subprocess.Popen[bytes] | None:
     """Start a virtual screen if there is no display; the process to end afterwards."""
-    if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"):
+    if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"):
         return None
+    if os.environ.get("QT_QPA_PLATFORM", "xcb").split(":")[0] != "xcb":
+        return None  # somebody knows a screen of another kind
     if shutil.which("Xvfb") is None:
         sys.exit("lucky-fern: there is no display, and no Xvfb to stand in. Run: sudo apt-get install -y xvfb")
     read, write = os.pipe()

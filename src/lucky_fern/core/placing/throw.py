@@ -62,7 +62,12 @@ def touched_chunks(thrown: ThrownPicture, sheet: Sheet) -> set[Chunk]:
     marked = np.zeros((across, across), np.bool_)
     if len(chosen):
         _mark_chunks(
-            sheet.xy[chosen], thrown.corners[sheet.triangle[chosen]], thrown.width / 2, thrown.height / 2, CHUNK, marked
+            sheet.xy[chosen],
+            thrown.corners[sheet.triangle[chosen]],
+            thrown.width / 2,
+            thrown.height / 2,
+            CHUNK,
+            marked,
         )
     return {Chunk(int(row), int(column)) for row, column in np.argwhere(marked)}
 

@@ -1,0 +1,87 @@
+"""A person at the window: drops, drags, clicks and keys as real Qt events."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from lucky_fern.core.studio import Studio
+from lucky_fern.ui.start import settle
+from lucky_fern.ui.view import PICTURE_MIME, View
+from lucky_fern.ui.window import Window
+
+
+class Hands:
+    """A person at the window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self.desk = window.desk
+
+    def wait(self) -> None:
+        settle(self.window)
+
+    def open(self, studio: Studio) -> None:
+        self.desk.take(studio)
+        self.wait()
+
+    def drop(self, view: View, picture: str, at: np.ndarray) -> None:
+        """Drag a kit picture over a view and let go."""
+        mime = QMimeData()
+        mime.setData(PICTURE_MIME, QByteArray(picture.encode()))
+        point, none, left = QPointF(*at), Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+        copy = Qt.DropAction.CopyAction
+        for event in (
+            QDragEnterEvent(point.toPoint(), copy, mime, left, none),
+            QDragMoveEvent(point.toPoint(), copy, mime, left, none),
+            QDropEvent(point, copy, mime, left, none),
+        ):
+            QApplication.sendEvent(view, event)
+        self.wait()
+
+    def drag(self, view: View, start: np.ndarray, end: np.ndarray, steps: int = 5) -> None:
+        """Press, move and release the left button."""
+        QTest.mousePress(
+            view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(*np.round(start).astype(int))
+        )
+        for k in range(1, steps + 1):
+            at = QPointF(*(start + (end - start) * k / steps))
+            event = QMouseEvent(
+                QEvent.Type.MouseMove, at, view.mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )  # fmt: skip
+            QApplication.sendEvent(view, event)
+        QTest.mouseRelease(
+            view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(*np.round(end).astype(int))
+        )
+        self.wait()
+
+    def hover(self, view: View, at: np.ndarray) -> None:
+        point = QPointF(*at)
+        none = Qt.MouseButton.NoButton
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, point, view.mapToGlobal(point), none, none, Qt.KeyboardModifier.NoModifier
+        )
+        QApplication.sendEvent(view, event)
+
+    def key(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.ControlModifier) -> None:
+        QTest.keyClick(self.window, key, modifiers)
+        self.wait()
+
+    def click_cell(self, row: int, column: int) -> None:
+        """Click on a cell of the board."""
+        grid = self.window.board.grid
+        QTest.mouseClick(
+            grid.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+            grid.visualRect(grid.model().index(row, column)).center(),
+        )  # fmt: skip
+        self.wait()
+
+    def pixels(self, view: View) -> np.ndarray:
+        """What a view shows, (rows, columns, 3) uint8."""
+        image = view.grabFramebuffer().convertToFormat(view.grabFramebuffer().Format.Format_RGB888)
+        rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+        return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()

@@ -1,0 +1,54 @@
+"""Starting from the shell, with and without a screen."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lucky_fern.render.camera import AXIS_VIEWS, Camera
+from samples import read_png
+
+
+def fern(*arguments: str, **variables: str) -> subprocess.CompletedProcess[str]:
+    kept = {name: value for name, value in os.environ.items() if name not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    command = [sys.executable, "-m", "lucky_fern.cli", *arguments]
+    return subprocess.run(command, capture_output=True, text=True, env={**kept, **variables}, timeout=240)
+
+
+def test_without_a_display_open_takes_a_picture_on_a_virtual_screen(tmp_path: Path) -> None:
+    shot = tmp_path / "shots" / "model.png"
+    (tmp_path / "p.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nf 1/1 2/2 3/3\n")
+    result = fern("open", str(tmp_path / "p.obj"), "--shot", str(shot), "--station", "model", "--size", "1000x640")
+    assert result.returncode == 0, result.stderr
+    assert "virtual screen" in result.stderr
+    picture = read_png(shot)
+    assert picture.shape[:2] == (640, 1000) and picture[..., :3].std() > 10
+
+
+def test_a_platform_without_opengl_is_explained_not_crashed_into() -> None:
+    result = fern("demo", QT_QPA_PLATFORM="offscreen")
+    assert result.returncode == 1 and "OpenGL" in result.stderr and "Traceback" not in result.stderr
+
+
+def test_a_file_that_is_not_there_is_named() -> None:
+    result = fern("open", "/nowhere/ship.obj", "--shot", "/tmp/never.png")
+    assert result.returncode == 1 and "ship.obj" in result.stderr and "Traceback" not in result.stderr
+
+
+@pytest.mark.parametrize("parallel", [False, True])
+@pytest.mark.parametrize("angles", [*AXIS_VIEWS.values(), (33.0, -21.0)])
+def test_rays_and_projection_are_inverse(parallel: bool, angles: tuple[float, float]) -> None:
+    camera = Camera((1.0, 2.0, 3.0), *angles, distance=5.0, parallel=parallel)
+    rng = np.random.default_rng(1)
+    for x, y in rng.uniform(-0.9, 0.9, (8, 2)):
+        origin, direction = camera.ray(x, y, 1.4)
+        offset = float((np.array(camera.target) - origin) @ -camera.axes[2] / (direction @ -camera.axes[2]))
+        point = origin + direction * (offset + 0.3)
+        assert np.allclose(camera.project(point, 1.4), (x, y), atol=1e-9)
+        clip = camera.projection(1.4, 2.0) @ camera.view() @ np.append(point, 1)
+        assert np.allclose(clip[:2] / clip[3], (x, y), atol=1e-9) and abs(clip[2] / clip[3]) <= 1
