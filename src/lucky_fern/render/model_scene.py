@@ -18,6 +18,8 @@ from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 
 SHADED, FLAT = "shaded", "flat"
 _REFLECTIONS_UNIT = len(UNITS)
+# The frame stays opaque: what is drawn half transparent must not let the window shine through.
+BLEND_KEEPING_ALPHA = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
 
 
 @dataclass(frozen=True)
@@ -155,7 +157,7 @@ class ModelScene:
         if lines is None:
             return
         self.context.enable(moderngl.BLEND)
-        self.context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self.context.blend_func = BLEND_KEEPING_ALPHA
         self._lines["to_clip"].write(to_clip)  # type: ignore[union-attr]
         self._lines["ink"].value = ink  # type: ignore[union-attr]
         self.context.depth_func = "<="  # a seam runs along a wire: at the same depth the later one shows

@@ -12,6 +12,7 @@ from lucky_fern.core.arrays import F64
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
+from lucky_fern.render.model_scene import BLEND_KEEPING_ALPHA
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 
@@ -169,7 +170,7 @@ class SheetScene:
         matrix[0, 0], matrix[1, 1] = sx, sy
         matrix[0, 3], matrix[1, 3] = -camera.middle[0] * sx, -camera.middle[1] * sy
         self.context.enable(moderngl.BLEND)
-        self.context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self.context.blend_func = BLEND_KEEPING_ALPHA
         self._lines["to_clip"].write(np.ascontiguousarray(matrix.T).tobytes())  # type: ignore[union-attr]
         self._lines["ink"].value = ink  # type: ignore[union-attr]
         self._wires.render(moderngl.LINES)

@@ -102,9 +102,8 @@ QToolButton:checked {{ background: {tones.soft_active}; border-color: {tones.act
 QToolButton#station {{ padding: 6px 14px; border-radius: 0; border: none; border-bottom: 3px solid transparent; font-weight: 500; }}
 QToolButton#station:checked {{ background: transparent; border-bottom: 3px solid {tones.active}; color: {tones.active}; font-weight: 600; }}
 QToolButton#station:focus {{ background: {tones.field}; }}
-QLineEdit#plain, QComboBox {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; padding: 2px 5px; min-height: 18px; selection-background-color: {tones.active}; selection-color: {tones.on_active}; }}
-QLineEdit#plain:focus, QComboBox:focus {{ border-color: {tones.active}; }}
-QComboBox::drop-down {{ border: none; width: 14px; }}
+QLineEdit#plain {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; padding: 2px 5px; min-height: 18px; selection-background-color: {tones.active}; selection-color: {tones.on_active}; }}
+QLineEdit#plain:focus {{ border-color: {tones.active}; }}
 QComboBox QAbstractItemView {{ background: {tones.field}; border: 1px solid {tones.line}; selection-background-color: {tones.soft_active}; selection-color: {tones.text}; }}
 QMenu {{ background: {tones.field}; border: 1px solid {tones.line}; padding: 4px; }}
 QMenu::item {{ padding: 5px 22px 5px 10px; border-radius: 4px; }}
