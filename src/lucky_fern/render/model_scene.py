@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -19,7 +20,7 @@ from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 SHADED, FLAT = "shaded", "flat"
 _REFLECTIONS_UNIT = len(UNITS)
 # The frame stays opaque: what is drawn half transparent must not let the window shine through.
-BLEND_KEEPING_ALPHA = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
+BLEND_KEEPING_ALPHA: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
 
 
 @dataclass(frozen=True)

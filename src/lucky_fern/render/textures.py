@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+import cv2
 import moderngl
 import numpy as np
 
@@ -25,6 +26,7 @@ PACKING: dict[str, tuple[str, ...]] = {
 UNITS = {name: unit for unit, name in enumerate(PACKING)}
 MAP_NUMBERS = {name: number for number, name in enumerate(MAPS)}
 _ENCODED = ("colour_map", "emissive_map")
+_TO_LIGHT = DECODE_8 * np.float32(65535)
 _LEVELS = 8  # down to one texel a chunk, so that a chunk brings its own mips
 _HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in maps}
 
@@ -36,11 +38,11 @@ def halvings(pixels: U8, encoded: bool) -> list[U8]:
     """
     values = pixels.astype(np.float32)
     if encoded:
-        values[..., :3] = DECODE_8[pixels[..., :3]] * 65535.0
+        values[..., :3] = cv2.LUT(pixels, _TO_LIGHT)[..., :3]
     out: list[U8] = []
     while min(values.shape[:2]) > 1 and len(out) < _LEVELS:
         rows, columns = values.shape[:2]
-        values = values.reshape(rows // 2, 2, columns // 2, 2, 4).mean(axis=(1, 3))
+        values = np.asarray(cv2.resize(values, (columns // 2, rows // 2), interpolation=cv2.INTER_AREA), np.float32)
         small = values + 0.5
         if encoded:
             small[..., :3] = ENCODE_16[values[..., :3].astype(np.uint16)] / 257.0 + 0.5
