@@ -57,7 +57,10 @@ def main() -> None:
     drop_stale(Path(__file__).parent)
     with tempfile.TemporaryDirectory() as folder:
         compile_kernels(Path(folder))
-    print(f"fern: compiled in {time.monotonic() - start:.0f} s", file=sys.stderr, flush=True)
+    print(f"fern: compiled in {time.monotonic() - start:.0f} s; making the demo world …", file=sys.stderr, flush=True)
+    from lucky_fern.demo.world import ensure_world
+
+    ensure_world()
 
 
 if __name__ == "__main__":

@@ -112,7 +112,7 @@ def test_drop_move_scale_turn_switch_undo_save_reopen_export(hands: Hands, world
     desk.path = tmp_path / "flask.fern"
     hands.key(Qt.Key.Key_S)
     assert not desk.studio.changed and window.strip.saved.text() == "saved"
-    assert desk.open(tmp_path / "flask.fern")
+    desk.open(tmp_path / "flask.fern")
     hands.wait()
     assert desk.project == final
 
@@ -207,10 +207,11 @@ def test_what_cannot_be_opened_gives_a_sentence_and_loses_nothing(hands: Hands, 
         rest = Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
         QApplication.sendEvent(hands.window, QDragEnterEvent(QPointF(5, 5).toPoint(), *rest))
         QApplication.sendEvent(hands.window, QDropEvent(QPointF(5, 5), *rest))
+        hands.wait()
         assert name in hands.window.notice.text() and hands.window.notice.isVisible()
         assert hands.desk.project is project
     (tmp_path / "flat.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
-    assert hands.desk.open(tmp_path / "flat.obj")
+    hands.desk.open(tmp_path / "flat.obj")
     hands.wait()
     assert "no UVs" in hands.window.sheet_view.overlay.hint
     assert (hands.pixels(hands.window.model_view) != hands.pixels(hands.window.model_view)[0, 0]).any()

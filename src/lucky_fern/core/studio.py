@@ -87,34 +87,21 @@ class Studio:
         PictureError
             If it is missing or cannot be read.
         """
-        try:
-            data = path.read_bytes()
-        except FileNotFoundError:
-            raise PictureError(f"{path} does not exist; check the path.") from None
-        except OSError as error:
-            raise PictureError(f"{path} cannot be read ({error.strerror}); check the path.") from error
-        return self.add_picture_bytes(data, path.name)[0]
+        return self.keep_picture(*read_picture_file(path))
 
-    def add_picture_bytes(self, data: bytes, name: str) -> tuple[str, Picture]:
-        """Put a picture's bytes into the kit; its id and the picture.
-
-        Raises
-        ------
-        PictureError
-            If the bytes cannot be read.
-        """
-        picture = read_picture(data, name)
+    def keep_picture(self, data: bytes, picture: Picture) -> str:
+        """Put a picture that was read from ``data`` into the kit; its id (the same file comes in once)."""
         digest = self.blobs.add(data)
         for identity, kit in self.project.pictures.items():
             if kit.digest == digest:
-                return identity, picture
-        identity = name
+                return identity
+        identity, name = picture.name, Path(picture.name)
         number = 2
         while identity in self.project.pictures:
-            identity = f"{Path(name).stem} {number}{Path(name).suffix}"
+            identity = f"{name.stem} {number}{name.suffix}"
             number += 1
-        self.execute(AddPicture(identity, KitPicture(name, digest, picture.width, picture.height)))
-        return identity, picture
+        self.execute(AddPicture(identity, KitPicture(picture.name, digest, picture.width, picture.height)))
+        return identity
 
     def save(self, path: Path) -> None:
         """Save the project file.
@@ -126,3 +113,20 @@ class Studio:
         """
         save_project(path, self.project, self.blobs)
         self.saved = self.project
+
+
+def read_picture_file(path: Path) -> tuple[bytes, Picture]:
+    """A picture file's bytes and what they show.
+
+    Raises
+    ------
+    PictureError
+        If the file is missing or cannot be read.
+    """
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise PictureError(f"{path} does not exist; check the path.") from None
+    except OSError as error:
+        raise PictureError(f"{path} cannot be read ({error.strerror}); check the path.") from error
+    return data, read_picture(data, path.name)

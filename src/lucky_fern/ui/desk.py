@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown
 from lucky_fern.core.project.commands import AddLayer, Command, RemoveLayer
 from lucky_fern.core.project.document import Channel, Decal, Layer, Place, Project, Wash, place_height
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
-from lucky_fern.core.studio import Studio
+from lucky_fern.core.studio import Studio, read_picture_file
 from lucky_fern.ui.compositing_thread import CompositingThread
+from lucky_fern.ui.errand import Errands
 
 Pending = dict[MapKey, set[Chunk]]
 
@@ -44,6 +47,8 @@ class Desk(QObject):
         self.marker_source: object = None
         self.station = "artwork"
         self.pending: Pending = {}
+        self.errands = Errands()
+        self.errands.failed.connect(lambda sentence: self.said.emit(sentence, True))
 
     # --- opening and closing --------------------------------------------------------------------------
 
@@ -184,18 +189,24 @@ class Desk(QObject):
 
     # --- pictures -------------------------------------------------------------------------------------------
 
-    def add_picture(self, path: Path) -> str | None:
-        """Bring a picture file into the kit; its id, or None with a sentence shown."""
-        if self.studio is None:
+    def add_picture(self, path: Path, then: Callable[[str], object] | None = None) -> None:
+        """Bring a picture file into the kit, beside the window; ``then`` gets its id."""
+        studio = self.studio
+        if studio is None:
             self.said.emit("Open a model first; pictures come after it.", True)
-            return None
-        try:
-            identity = self.studio.add_picture(path)
-        except LuckyFernError as error:
-            self.said.emit(str(error), True)
-            return None
-        self._refresh()
-        return identity
+            return
+
+        def keep(found: tuple[bytes, Picture]) -> None:
+            if self.studio is not studio:
+                return
+            identity = studio.keep_picture(*found)
+            self._refresh()
+            if found[1].notes:
+                self.said.emit(f"{path.name}: {'; '.join(found[1].notes)}.", False)
+            if then is not None:
+                then(identity)
+
+        self.errands.send(f"Reading {path.name} …", lambda: read_picture_file(path), keep)
 
     def drop_on_surface(self, picture: str, hit: SurfaceHit, view_up: object) -> bool:
         """Place a kit picture where it was dropped in the model view."""
@@ -246,17 +257,24 @@ class Desk(QObject):
         self.said.emit(f"Saved {path.name}.", False)
         return True
 
-    def open(self, path: Path) -> bool:
-        """Open a project or start one on a model; False, with a sentence shown, if that fails."""
-        try:
-            if path.suffix.lower() == ".fern":
-                self.take(Studio.open(path), path)
-            else:
-                self.take(Studio.new(path))
-        except LuckyFernError as error:
-            self.said.emit(str(error), True)
-            return False
-        return True
+    def open(self, path: Path) -> None:
+        """Open a project, or start one on a model, beside the window; what fails is said."""
+        own = path.suffix.lower() == ".fern"
+        self.errands.send(
+            f"Opening {path.name} …",
+            lambda: Studio.open(path) if own else Studio.new(path),
+            lambda studio: self.take(studio, path if own else None),
+        )
+
+    def open_demo(self, which: str) -> None:
+        """Open one of the demo projects, made first if need be."""
+
+        def make() -> Studio:
+            from lucky_fern.demo.world import demo_studio  # not needed before the window shows
+
+            return demo_studio(which)
+
+        self.errands.send("Opening the demo …", make, self.take)
 
 
 def _free_name(project: Project, name: str) -> str:

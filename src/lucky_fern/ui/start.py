@@ -111,15 +111,15 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
     def open_what_was_asked() -> None:
         which, path = getattr(options, "which", None), getattr(options, "file", None)
         if which is not None:
-            from lucky_fern.demo.world import demo_studio
-
-            desk.take(demo_studio(which))
-        elif path is not None and not desk.open(path):
-            if options.shot:
-                print(f"lucky-fern: {window.notice.text()}", file=sys.stderr)
-            result[0] = 1
+            desk.open_demo(which)
+        elif path is not None:
+            desk.open(path)
         if options.shot:
             QTimer.singleShot(0, take_shot)
+
+    def told(sentence: str) -> None:
+        print(f"lucky-fern: {sentence}", file=sys.stderr)
+        result[0] = 1
 
     def take_shot() -> None:
         settle(window)
@@ -131,6 +131,8 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
         window.close()
         application.quit()
 
+    if options.shot:
+        desk.errands.failed.connect(told)
     # The window shows first; what it is to show comes right after its first frame.
     QTimer.singleShot(0, open_what_was_asked)
     application.exec()
@@ -150,7 +152,7 @@ def settle(window: Window, seconds: float = 60.0) -> None:
     while time.monotonic() < end and quiet < 12:
         QApplication.processEvents()
         thread = window.desk.compositing
-        done = thread is None or thread.settled.is_set()
+        done = (thread is None or thread.settled.is_set()) and not window.desk.errands.busy
         moving = any(view.still_timer.isActive() for view in (window.model_view, window.sheet_view))
         quiet = quiet + 1 if done and not window.desk.pending and not moving else 0
         time.sleep(0.03)

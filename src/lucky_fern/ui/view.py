@@ -324,17 +324,17 @@ class View(QOpenGLWidget):
         self._end_drop()
         mime = event.mimeData()
         if mime.hasFormat(PICTURE_MIME):
-            names = [bytes(mime.data(PICTURE_MIME).data()).decode()]
-        else:
-            found = [self.desk.add_picture(Path(url.toLocalFile())) for url in mime.urls()]
-            names = [name for name in found if name is not None]
-        placed = [self.drop_picture(name, point) for name in names]
-        if names and not all(placed):
+            self._place(bytes(mime.data(PICTURE_MIME).data()).decode(), point)
+        for url in mime.urls():
+            self.desk.add_picture(Path(url.toLocalFile()), lambda name: self._place(name, point))
+        event.acceptProposedAction()
+        self.setFocus()
+
+    def _place(self, picture: str, point: F64) -> None:
+        if not self.drop_picture(picture, point):
             self.desk.said.emit(
                 "There is nothing to place a picture on there; drop it on the model or on a sheet.", True
             )
-        event.acceptProposedAction()
-        self.setFocus()
 
     def _end_drop(self) -> None:
         self.overlay.ghost = self.overlay.marker = None

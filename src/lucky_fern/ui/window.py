@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QSplitter,
     QStackedWidget,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -97,11 +98,17 @@ class Window(QMainWindow):
         middle.addWidget(views, 1)
         middle.addWidget(self.right)
         column.addLayout(middle, 1)
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 0, 8, 0)
         self.notice.setObjectName("quiet")
         self.notice.setContentsMargins(10, 2, 10, 2)
         self.notice.setWordWrap(True)
-        column.addWidget(self.notice)
         self.notice.hide()
+        self.call_off = QToolButton(text="Cancel", toolTip="Forget what is being opened")
+        self.call_off.hide()
+        line.addWidget(self.notice, 1)
+        line.addWidget(self.call_off)
+        column.addLayout(line)
         column.addWidget(self.tray)
         self.setCentralWidget(ground)
 
@@ -110,6 +117,8 @@ class Window(QMainWindow):
         desk.station_changed.connect(self._station_changed)
         desk.said.connect(self.say)
         desk.project_changed.connect(self._show_title)
+        desk.errands.changed.connect(self._show_errand)
+        self.call_off.clicked.connect(desk.errands.call_off)
         self.strip.new_asked.connect(self.ask_model)
         self.strip.open_asked.connect(self.ask_open)
         self.strip.save_asked.connect(self.save)
@@ -143,6 +152,15 @@ class Window(QMainWindow):
         self.notice.style().polish(self.notice)
         self.notice.setVisible(bool(sentence))
         self._notice_timer.start()
+
+    def _show_errand(self, title: str) -> None:
+        """What is being opened, with a way to call it off."""
+        self.call_off.setVisible(bool(title))
+        self.strip.busy.setVisible(bool(title))
+        if title:
+            self.say(title, False)
+        elif self.notice.text().endswith("…"):
+            self.say("", False)
 
     # --- asking for files -------------------------------------------------------------------------------------
 
@@ -193,10 +211,8 @@ class Window(QMainWindow):
         return answer == buttons.Discard
 
     def _open_demo(self, which: str) -> None:
-        from lucky_fern.demo.world import demo_studio
-
         if self.may_leave():
-            self.desk.take(demo_studio(which))
+            self.desk.open_demo(which)
 
     def _place_in_middle(self, picture: str) -> None:
         """Place a kit picture by keyboard: in the middle of the model view."""

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, Array, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, Array, equal_rows, unit_rows
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.model import Model, shared_edges
 from lucky_fern.core.model.polygons import triangulate
@@ -115,8 +115,8 @@ def _left_out(polygon: Array) -> str:
 
 def _weld_points(positions: F64) -> tuple[F64, I32]:
     """Equal points become one; ((V, 3) points, (N,) row of each input point)."""
-    unique, inverse = np.unique(positions + 0.0, axis=0, return_inverse=True)
-    return unique, inverse.ravel().astype(np.int32)
+    first, number = equal_rows(positions)
+    return positions[first] + 0.0, number
 
 
 def _complete_normals(positions: F64, triangles: I32, given: F64) -> F32:

@@ -9,7 +9,7 @@ orientation share one tangent, the angle-weighted sum of their triangles' tangen
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, Array, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, equal_rows, unit_rows
 from lucky_fern.core.model.model import corner_angles, corner_groups, shared_edges
 
 
@@ -56,7 +56,8 @@ def mikk_tangents(positions: F64, triangles: I32, uv: F64, normals: F32) -> F32:
     along_u = (edge_1 * d_2[:, 1:] - edge_2 * d_1[:, 1:]) * np.where(positive, 1.0, -1.0)[:, None]
 
     wide = normals.astype(np.float64)
-    welded = _weld(np.concatenate([corners, wide, flat], axis=2).reshape(-1, 8)).reshape(count, 3)
+    same = np.round(np.concatenate([corners, wide, flat], axis=2).reshape(-1, 8), 9)
+    welded = equal_rows(same)[1].reshape(count, 3)
     first, second = shared_edges(welded)[:2]
     groups = corner_groups(welded, positive[first] == positive[second])
 
@@ -75,12 +76,6 @@ def _sum_groups(groups: I32, values: F64) -> F64:
     """Sum (T, 3, 3) corner vectors over (T, 3) group numbers; (G, 3)."""
     flat, size = groups.ravel(), int(groups.max(initial=-1)) + 1
     return np.stack([np.bincount(flat, values[..., axis].ravel(), size) for axis in range(3)], axis=1)
-
-
-def _weld(rows: Array) -> I32:
-    """(N,) int32, equal numbers for equal rows."""
-    inverse = np.unique(np.round(rows, 9) + 0.0, axis=0, return_inverse=True)[1]
-    return np.asarray(inverse.ravel(), np.int32)
 
 
 def _angles_in_plane(corners: F64, normals: F64) -> F64:
