@@ -14,9 +14,8 @@ _F = TypeVar("_F", bound=Callable[..., Any])
 class _Kernel:
     """A function that is compiled when it is first called."""
 
-    def __init__(self, function: Callable[..., Any], inline: bool = False) -> None:
+    def __init__(self, function: Callable[..., Any]) -> None:
         self.function = function
-        self.inline = "always" if inline else "never"
         self.__doc__ = function.__doc__
         self._compiled: Callable[..., Any] | None = None
 
@@ -29,7 +28,7 @@ class _Kernel:
             for name in self.function.__code__.co_names:
                 if isinstance(names.get(name), _Kernel):
                     names[name] = names[name].compiled()
-            options = {"cache": True, "nogil": True, "error_model": "numpy", "inline": self.inline}
+            options = {"cache": True, "nogil": True, "error_model": "numpy"}
             self._compiled = cast(Callable[..., Any], numba.njit(**options)(self.function))
         return self._compiled
 
@@ -40,11 +39,3 @@ class _Kernel:
 def kernel(function: _F) -> _F:
     """Compile ``function`` to machine code at its first call; the result is kept between runs."""
     return cast(_F, _Kernel(function))
-
-
-def inlined(function: _F) -> _F:
-    """As :func:`kernel`, for small functions called per texel: written into their caller.
-
-    Passing arrays to a function of its own costs more than most of these functions do.
-    """
-    return cast(_F, _Kernel(function, inline=True))

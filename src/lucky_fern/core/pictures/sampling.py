@@ -10,16 +10,16 @@ footprint still spans at least two of their pixels each way, so little detail is
 import numpy as np
 
 from lucky_fern.core.arrays import F32, I64
-from lucky_fern.core.compiled import inlined, kernel
+from lucky_fern.core.compiled import kernel
 
 CUT, REPEAT = 0, 1
 SMOOTH, NEAREST = 0, 1
-_ONE_PIXEL, _BILINEAR, _MEAN, _TAPS = 0, 1, 2, 3
+ONE_PIXEL, BILINEAR, MEAN, TAPS = 0, 1, 2, 3
 _MOST_TAPS = 16
 _AS_IT_IS = 1.1  # a slanted footprint hardly larger than a pixel needs no more than one bilinear tap
 
 
-@inlined
+@kernel
 def _wrap(index: int, count: int, edge: int) -> int:
     if edge == REPEAT:
         return index % count
@@ -48,7 +48,7 @@ def _box(
     return r * f, g * f, b * f, a * f
 
 
-@inlined
+@kernel
 def _bilinear(
     texels: F32, start: int, w: int, h: int, x: float, y: float, edge: int
 ) -> tuple[float, float, float, float]:
@@ -87,29 +87,29 @@ def footprint(
     wide, tall = abs(ax) + abs(bx), abs(ay) + abs(by)
     length_a, length_b = np.hypot(ax, ay), np.hypot(bx, by)
     if sampling == NEAREST and length_a <= 1.0 and length_b <= 1.0:
-        return _ONE_PIXEL, 0, 1, 1, 1.0, 1.0
+        return ONE_PIXEL, 0, 1, 1, 1.0, 1.0
     if length_a <= _AS_IT_IS and length_b <= _AS_IT_IS and (wide > 1.0 or tall > 1.0):
         slanted = min(wide, tall) > 1.0 and abs(ay) + abs(bx) > 1e-3 and abs(ax) + abs(by) > 1e-3
         if slanted:
-            return _BILINEAR, 0, 1, 1, 1.0, 1.0
+            return BILINEAR, 0, 1, 1, 1.0, 1.0
     if wide <= 1.0 and tall <= 1.0:
-        return _BILINEAR, 0, 1, 1, 1.0, 1.0
+        return BILINEAR, 0, 1, 1, 1.0, 1.0
     slant = abs(ay) + abs(bx)
     if slant < 1e-3 * (abs(ax) + abs(by)) or abs(ax) + abs(by) < 1e-3 * slant:
         ex, ey = max(wide, 1.0), max(tall, 1.0)
         level = int(np.floor(np.log2(max(min(ex, ey) / 4.0, max(ex, ey) / 32.0, 1.0))))
         level = min(level, len(offset) - 1)
-        return _MEAN, level, 1, 1, max(ex * width[level] / w, 1.0), max(ey * height[level] / h, 1.0)
+        return MEAN, level, 1, 1, max(ex * width[level] / w, 1.0), max(ey * height[level] / h, 1.0)
     least, most = min(length_a, length_b), max(length_a, length_b)
     level = int(np.floor(np.log2(max(least / 2.0, most / _MOST_TAPS, 1.0))))
     level = min(level, len(offset) - 1)
     shrink = width[level] / w
     na = min(max(int(np.ceil(length_a * shrink)), 1), _MOST_TAPS)
     nb = min(max(int(np.ceil(length_b * shrink)), 1), _MOST_TAPS)
-    return _TAPS, level, na, nb, 1.0, 1.0
+    return TAPS, level, na, nb, 1.0, 1.0
 
 
-@inlined
+@kernel
 def sample(
     texels: F32, offset: I64, width: I64, height: I64, how: tuple[int, int, int, int, float, float],
     s: float, t: float, s_x: float, s_y: float, t_x: float, t_y: float, edge: int,
@@ -124,12 +124,12 @@ def sample(
     """
     way, level, na, nb, ex, ey = how
     w, h = width[level], height[level]
-    if way == _BILINEAR:
+    if way == BILINEAR:
         return _bilinear(texels, 0, w, h, s * w, t * h, edge)
-    if way == _ONE_PIXEL:
+    if way == ONE_PIXEL:
         at = (_wrap(int(np.floor(t * h)), h, edge) * w + _wrap(int(np.floor(s * w)), w, edge)) * 4
         return texels[at], texels[at + 1], texels[at + 2], texels[at + 3]
-    if way == _MEAN:
+    if way == MEAN:
         x, y = s * w, t * h
         return _box(texels, offset[level], w, h, x - ex / 2, x + ex / 2, y - ey / 2, y + ey / 2, edge)
     r = g = b = a = 0.0
@@ -143,12 +143,3 @@ def sample(
             r, g, b, a = r + p, g + q, b + u, a + v
     f = 1.0 / (na * nb)
     return r * f, g * f, b * f, a * f
-
-
-@inlined
-def border_cover(x: float, extent: float, hard: bool) -> float:
-    """How much of a texel's footprint of width ``extent`` around ``x`` lies within 0…1."""
-    if hard:
-        return 1.0 if 0.0 <= x < 1.0 else 0.0
-    half = 0.5 * max(extent, 1e-12)
-    return max(0.0, (min(x + half, 1.0) - max(x - half, 0.0)) / (2.0 * half))

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64
-from lucky_fern.core.compiled import inlined, kernel
+from lucky_fern.core.compiled import kernel
 
 
 @dataclass(frozen=True)
@@ -30,6 +30,13 @@ class Occluders:
     low: F64
     step: F64
     tolerance: float
+
+
+# Stands in where nothing hides anything.
+NOTHING = Occluders(
+    np.zeros((0, 3, 3)), np.zeros(0, np.int32), np.zeros(2, np.int64), np.zeros(0, np.int32),
+    np.full(1, -np.inf), np.ones(2, np.int64), np.zeros(2), np.ones(2), 0.0,
+)  # fmt: skip
 
 
 def gather_occluders(corners: F64, half: F64, depth: float, diagonal: float) -> Occluders:
@@ -87,21 +94,16 @@ def _fill_grid(corners: F64, low: F64, step: F64, cells: I64) -> tuple[I64, I32,
     return starts, items, top
 
 
-@inlined
+@kernel
 def is_hidden(
-    x: float, y: float, z: float, self_row: int,
-    corners: F64, owner: I32, starts: I64, items: I32, top: F64, cells: I64, low: F64, step: F64,
-    tolerance: float, limit: float,
+    x: float, y: float, z: float, self_row: int, cell: int,
+    corners: F64, owner: I32, starts: I64, items: I32, tolerance: float, limit: float,
 ) -> bool:  # fmt: skip
     """Whether a triangle other than ``self_row`` crosses the ray from (x, y, z) towards the projector.
 
-    What lies at ``limit`` or beyond (the projector's place) does not count.
+    ``cell`` is the grid's cell that holds (x, y). What lies at ``limit`` or beyond (the projector's place)
+    does not count.
     """
-    i = min(max(int((x - low[0]) / step[0]), 0), cells[0] - 1)
-    j = min(max(int((y - low[1]) / step[1]), 0), cells[1] - 1)
-    cell = j * cells[0] + i
-    if top[cell] <= z + tolerance:
-        return False
     for n in range(starts[cell], starts[cell + 1]):
         k = items[n]
         if owner[k] == self_row:

@@ -2,13 +2,13 @@
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I64, U16
+from lucky_fern.core.arrays import F64, U16
 from lucky_fern.core.colour import ENCODE_16
-from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, border_cover, footprint, sample
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH
 from lucky_fern.core.placing.frame import lay_matrix
-from lucky_fern.core.placing.throw import store
+from lucky_fern.core.placing.hidden import NOTHING
+from lucky_fern.core.placing.paint import WHOLE, paint
 from lucky_fern.core.project.document import Lay, Wash
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, shape, span
 from lucky_fern.core.udim import corner_of
@@ -61,10 +61,15 @@ def draw_laid(
 ) -> U16:
     """(rows, columns, 4) uint16 straight RGBA that a laid or repeated picture gives to a chunk."""
     out = np.zeros((*shape(chunk, size), 4), np.uint16)
-    _draw(
-        affine, pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
+    (s_x, s_y, s_0), (t_x, t_y, t_0) = affine.tolist()
+    paint(
+        out, chunk.row * CHUNK, chunk.column * CHUNK, WHOLE, np.zeros((3, 2)),
+        s_0, s_x, s_y, t_0, t_x, t_y, 0.0, 0.0, 0.0,
+        pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
         NEAREST if nearest else SMOOTH, REPEAT if repeat else CUT, encode, ENCODE_16,
-        chunk.row * CHUNK, chunk.column * CHUNK, out,
+        1.0, 1.0, 1.0, np.inf, False, -1,
+        NOTHING.corners, NOTHING.owner, NOTHING.starts, NOTHING.items, NOTHING.top,
+        NOTHING.cells, NOTHING.low, NOTHING.step, 0.0,
     )  # fmt: skip
     return out
 
@@ -77,31 +82,3 @@ def _texel_affine(matrix: F64, offset: F64, size: int) -> F64:
     # A right angle is meant to be exact: its cosine must not leave a slant of 1e-17 behind.
     affine[:, :2][np.abs(affine[:, :2]) < _TINY * np.abs(affine[:, :2]).max()] = 0.0
     return np.asarray(affine, np.float64)
-
-
-@kernel
-def _draw(
-    affine: F64, texels: F32, offset: I64, level_w: I64, level_h: I64,
-    sampling: int, edge: int, encode: bool, table: U16, row0: int, column0: int, out: U16,
-) -> None:  # fmt: skip
-    s_x, s_y, t_x, t_y = affine[0, 0], affine[0, 1], affine[1, 0], affine[1, 1]
-    how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
-    s_extent, t_extent = np.hypot(s_x, s_y), np.hypot(t_x, t_y)
-    hard = sampling == NEAREST
-    for r in range(out.shape[0]):
-        for k in range(out.shape[1]):
-            x, y = k + column0 + 0.5, r + row0 + 0.5
-            s = affine[0, 0] * x + affine[0, 1] * y + affine[0, 2]
-            t = affine[1, 0] * x + affine[1, 1] * y + affine[1, 2]
-            cover = 1.0
-            if edge == REPEAT:
-                s, t = s - np.floor(s), t - np.floor(t)
-            else:
-                if not (-s_extent < s < 1 + s_extent and -t_extent < t < 1 + t_extent):
-                    continue
-                cover = border_cover(s, s_extent, hard) * border_cover(t, t_extent, hard)
-                if cover <= 0.0:
-                    continue
-            red, green, blue, alpha = sample(texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, edge)
-            if alpha > 0.0:
-                store(out, r, k, red, green, blue, alpha, cover, encode, table)

@@ -10,15 +10,15 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Bool
 from lucky_fern.core.colour import ENCODE_16
-from lucky_fern.core.compiled import inlined, kernel
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH, border_cover, footprint, sample
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH
 from lucky_fern.core.placing.frame import throw_frame
-from lucky_fern.core.placing.hidden import Occluders, gather_occluders, is_hidden
+from lucky_fern.core.placing.hidden import NOTHING, Occluders, gather_occluders
+from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
 from lucky_fern.core.project.document import Throw
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
-from lucky_fern.core.sheets.raster import _EDGE, row_span
 from lucky_fern.core.sheets.sheet import Sheet
 
 
@@ -86,14 +86,14 @@ def draw_thrown(
     if not len(items):
         return out
     occluders = thrown.occluders
-    hidden = occluders is not None
     if occluders is None:
-        occluders = _NOTHING
+        occluders = NOTHING
+    highest = float(occluders.top.max())
     _draw(
         sheet.xy, sheet.needle, items, sheet.triangle, thrown.corners,
         thrown.width, thrown.height, thrown.depth, thrown.limit,
         pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-        NEAREST if nearest else SMOOTH, encode, ENCODE_16, hidden,
+        NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
         occluders.corners, occluders.owner, occluders.starts, occluders.items, occluders.top,
         occluders.cells, occluders.low, occluders.step, occluders.tolerance,
         chunk.row * CHUNK, chunk.column * CHUNK, out,
@@ -101,44 +101,17 @@ def draw_thrown(
     return out
 
 
-_NOTHING = Occluders(
-    np.zeros((0, 3, 3)), np.zeros(0, np.int32), np.zeros(2, np.int64), np.zeros(0, np.int32),
-    np.full(1, -np.inf), np.ones(2, np.int64), np.zeros(2), np.ones(2), 0.0,
-)  # fmt: skip
-
-
-@inlined
-def store(
-    out: U16, r: int, k: int, red: float, green: float, blue: float, alpha: float, cover: float,
-    encode: bool, table: U16,
-) -> None:  # fmt: skip
-    """Write a premultiplied sample, straightened, if it covers more than what is there."""
-    level = int(alpha * cover * 65535.0 + 0.5)
-    if level <= out[r, k, 3]:
-        return
-    f = 65535.0 / alpha
-    red = min(max(red * f + 0.5, 0.0), 65535.0)
-    green = min(max(green * f + 0.5, 0.0), 65535.0)
-    blue = min(max(blue * f + 0.5, 0.0), 65535.0)
-    if encode:
-        out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
-    else:
-        out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
-    out[r, k, 3] = level
-
-
 @kernel
 def _draw(
     xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64,
     width: float, height: float, depth: float, limit: float,
     texels: F32, offset: I64, level_w: I64, level_h: I64,
-    sampling: int, encode: bool, table: U16, test_hidden: bool,
+    sampling: int, encode: bool, table: U16, highest: float,
     o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
     o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
     row0: int, column0: int, out: U16,
 ) -> None:  # fmt: skip
-    count_rows, count_columns = out.shape[0], out.shape[1]
-    hard = sampling == NEAREST
+    """Paint one triangle after the other."""
     for n in range(len(items)):
         item = items[n]
         model_row = rows_of_model[item]
@@ -148,56 +121,27 @@ def _draw(
         area = ax * by - ay * bx
         if abs(area) < 1e-12:
             continue
-        # Frame coordinates as affine functions of texel space: value = at corner 0 + d/dx + d/dy.
-        px, py, pz = f[0, 0], f[0, 1], f[0, 2]
-        e1x, e1y, e1z = f[1, 0] - px, f[1, 1] - py, f[1, 2] - pz
-        e2x, e2y, e2z = f[2, 0] - px, f[2, 1] - py, f[2, 2] - pz
-        x_x, x_y = (e1x * by - e2x * ay) / area, (e2x * ax - e1x * bx) / area
-        y_x, y_y = (e1y * by - e2y * ay) / area, (e2y * ax - e1y * bx) / area
+        # Frame coordinates as affine functions of texel space.
+        e1x, e1y, e1z = f[1, 0] - f[0, 0], f[1, 1] - f[0, 1], f[1, 2] - f[0, 2]
+        e2x, e2y, e2z = f[2, 0] - f[0, 0], f[2, 1] - f[0, 1], f[2, 2] - f[0, 2]
+        s_x, s_y = (e1x * by - e2x * ay) / area / width, (e2x * ax - e1x * bx) / area / width
+        t_x, t_y = -(e1y * by - e2y * ay) / area / height, -(e2y * ax - e1y * bx) / area / height
         z_x, z_y = (e1z * by - e2z * ay) / area, (e2z * ax - e1z * bx) / area
-        s_x, s_y, t_x, t_y = x_x / width, x_y / width, -y_x / height, -y_y / height
-        how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
-        s_extent, t_extent = np.hypot(s_x, s_y), np.hypot(t_x, t_y)
+        s_0 = f[0, 0] / width + 0.5 - c[0, 0] * s_x - c[0, 1] * s_y
+        t_0 = 0.5 - f[0, 1] / height - c[0, 0] * t_x - c[0, 1] * t_y
+        z_0 = f[0, 2] - c[0, 0] * z_x - c[0, 1] * z_y
+        # Where nothing rises above the triangle at all, nothing needs to be asked texel by texel.
+        covered = highest > min(f[0, 2], f[1, 2], f[2, 2]) + tolerance
+        kind = TRIANGLE
         if needle[item]:
-            top = int(np.floor((c[0, 1] + c[1, 1] + c[2, 1]) / 3)) - row0
-            bottom = top
-        else:
-            top = max(int(np.ceil(c[:, 1].min() - 0.5 - _EDGE)) - row0, 0)
-            bottom = min(int(np.floor(c[:, 1].max() - 0.5 + _EDGE)) - row0, count_rows - 1)
-        for r in range(max(top, 0), min(bottom, count_rows - 1) + 1):
-            if needle[item]:
-                first = int(np.floor((c[0, 0] + c[1, 0] + c[2, 0]) / 3)) - column0
-                last = first
-            else:
-                low, high = row_span(c, r + row0 + 0.5)
-                if low > high:
-                    continue
-                first = max(int(np.ceil(low - 0.5)) - column0, 0)
-                last = min(int(np.floor(high - 0.5)) - column0, count_columns - 1)
-            for k in range(max(first, 0), min(last, count_columns - 1) + 1):
-                dx, dy = k + column0 + 0.5 - c[0, 0], r + row0 + 0.5 - c[0, 1]
-                if needle[item]:
-                    dx, dy = (ax + bx) / 3, (ay + by) / 3
-                x = px + dx * x_x + dy * x_y
-                y = py + dx * y_x + dy * y_y
-                s, t = x / width + 0.5, 0.5 - y / height
-                if not (-s_extent < s < 1 + s_extent and -t_extent < t < 1 + t_extent):
-                    continue
-                cover = border_cover(s, s_extent, hard) * border_cover(t, t_extent, hard)
-                if cover <= 0.0:
-                    continue
-                z = pz + dx * z_x + dy * z_y
-                if abs(z) > depth + tolerance:
-                    continue
-                red, green, blue, alpha = sample(texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, CUT)
-                if alpha <= 0.0:
-                    continue
-                if test_hidden and is_hidden(
-                    x, y, z, model_row, o_corners, o_owner, o_starts, o_items, o_top,
-                    o_cells, o_low, o_step, tolerance, limit,
-                ):  # fmt: skip
-                    continue
-                store(out, r, k, red, green, blue, alpha, cover, encode, table)
+            kind = NEEDLE
+        paint(
+            out, row0, column0, kind, c,
+            s_0, s_x, s_y, t_0, t_x, t_y, z_0, z_x, z_y,
+            texels, offset, level_w, level_h, sampling, CUT, encode, table,
+            width, height, depth, limit, covered, model_row,
+            o_corners, o_owner, o_starts, o_items, o_top, o_cells, o_low, o_step, tolerance,
+        )  # fmt: skip
 
 
 @kernel

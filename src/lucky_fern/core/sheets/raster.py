@@ -10,7 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, I64, U8
 from lucky_fern.core.compiled import kernel
 
-_EDGE = 1e-7  # texels; centres this close to an edge count as on it
+EDGE = 1e-7  # texels; centres this close to an edge count as on it
 
 
 @kernel
@@ -20,7 +20,7 @@ def row_span(corners: F64, y: float) -> tuple[float, float]:
     for k in range(3):
         x0, y0 = corners[k, 0], corners[k, 1]
         x1, y1 = corners[(k + 1) % 3, 0], corners[(k + 1) % 3, 1]
-        if (y0 < y - _EDGE and y1 < y - _EDGE) or (y0 > y + _EDGE and y1 > y + _EDGE):
+        if (y0 < y - EDGE and y1 < y - EDGE) or (y0 > y + EDGE and y1 > y + EDGE):
             continue
         if abs(y1 - y0) < 1e-12:
             low, high = min(low, x0, x1), max(high, x0, x1)
@@ -28,7 +28,7 @@ def row_span(corners: F64, y: float) -> tuple[float, float]:
         f = min(max((y - y0) / (y1 - y0), 0.0), 1.0)
         x = x0 + f * (x1 - x0)
         low, high = min(low, x), max(high, x)
-    return low - _EDGE, high + _EDGE
+    return low - EDGE, high + EDGE
 
 
 @kernel
@@ -36,7 +36,7 @@ def centre_hits(corners: F64) -> bool:
     """Whether a triangle (3, 2) holds any texel's centre."""
     top = min(corners[0, 1], corners[1, 1], corners[2, 1])
     bottom = max(corners[0, 1], corners[1, 1], corners[2, 1])
-    for row in range(int(np.ceil(top - 0.5 - _EDGE)), int(np.floor(bottom - 0.5 + _EDGE)) + 1):
+    for row in range(int(np.ceil(top - 0.5 - EDGE)), int(np.floor(bottom - 0.5 + EDGE)) + 1):
         low, high = row_span(corners, row + 0.5)
         if np.ceil(low - 0.5) <= np.floor(high - 0.5):
             return True
@@ -104,8 +104,8 @@ def mark_triangles(corners: F64, needle: U8, items: I32, row0: int, column0: int
             if 0 <= r < rows and 0 <= k < columns and out[r, k] < 0:
                 out[r, k] = values[t]
             continue
-        top = max(int(np.ceil(c[:, 1].min() - 0.5 - _EDGE)) - row0, 0)
-        bottom = min(int(np.floor(c[:, 1].max() - 0.5 + _EDGE)) - row0, rows - 1)
+        top = max(int(np.ceil(c[:, 1].min() - 0.5 - EDGE)) - row0, 0)
+        bottom = min(int(np.floor(c[:, 1].max() - 0.5 + EDGE)) - row0, rows - 1)
         for r in range(top, bottom + 1):
             low, high = row_span(c, r + row0 + 0.5)
             if low > high:

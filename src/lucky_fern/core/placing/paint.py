@@ -1,0 +1,137 @@
+"""The innermost loop of placing: one affine piece of a picture onto the texels of a chunk.
+
+Everything per texel is written out in one function on purpose: handing arrays to a function of its own
+for each texel costs several times what the texel does.
+"""
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, I32, I64, U16
+from lucky_fern.core.compiled import kernel
+from lucky_fern.core.pictures.sampling import BILINEAR, NEAREST, ONE_PIXEL, REPEAT, footprint, sample
+from lucky_fern.core.placing.hidden import is_hidden
+from lucky_fern.core.sheets.raster import EDGE, row_span
+
+TRIANGLE, NEEDLE, WHOLE = 0, 1, 2
+
+
+@kernel
+def paint(
+    out: U16, row0: int, column0: int, shape: int, corners: F64,
+    s_0: float, s_x: float, s_y: float, t_0: float, t_x: float, t_y: float, z_0: float, z_x: float, z_y: float,
+    texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, edge: int, encode: bool, table: U16,
+    width: float, height: float, depth: float, limit: float, test_hidden: bool, model_row: int,
+    o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
+    o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
+) -> None:  # fmt: skip
+    """Write what a picture gives to the texels of a triangle, or of the whole chunk.
+
+    Parameters
+    ----------
+    out : (rows, columns, 4) uint16 straight RGBA, from texel (row0, column0) of the sheet; a texel that
+        has more of the picture already keeps it.
+    shape : TRIANGLE or NEEDLE of ``corners`` (3, 2) in texels, or WHOLE.
+    s_0 … z_y : picture coordinates and depth as affine functions of the texel's centre (x, y).
+    edge : CUT at the picture's border (smoothed over one texel), or REPEAT.
+    width, height, depth, limit : the picture's box; only asked where ``test_hidden`` or depth is finite.
+    """
+    rows, columns = out.shape[0], out.shape[1]
+    how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
+    way = how[0]
+    w, h = level_w[0], level_h[0]
+    hard = sampling == NEAREST
+    s_half, t_half = 0.5 * np.hypot(s_x, s_y), 0.5 * np.hypot(t_x, t_y)
+    x_mid, y_mid = 0.0, 0.0
+    top, bottom = 0, rows - 1
+    if shape != WHOLE:
+        x_mid, y_mid = (corners[0, 0] + corners[1, 0] + corners[2, 0]) / 3, 0.0
+        y_mid = (corners[0, 1] + corners[1, 1] + corners[2, 1]) / 3
+        if shape == NEEDLE:
+            top = bottom = int(np.floor(y_mid)) - row0
+        else:
+            top = int(np.ceil(corners[:, 1].min() - 0.5 - EDGE)) - row0
+            bottom = int(np.floor(corners[:, 1].max() - 0.5 + EDGE)) - row0
+    for r in range(max(top, 0), min(bottom, rows - 1) + 1):
+        first, last = 0, columns - 1
+        if shape == NEEDLE:
+            first = last = int(np.floor(x_mid)) - column0
+        elif shape == TRIANGLE:
+            low, high = row_span(corners, r + row0 + 0.5)
+            if low > high:
+                continue
+            first = int(np.ceil(low - 0.5)) - column0
+            last = int(np.floor(high - 0.5)) - column0
+        y = y_mid if shape == NEEDLE else r + row0 + 0.5
+        for k in range(max(first, 0), min(last, columns - 1) + 1):
+            x = x_mid if shape == NEEDLE else k + column0 + 0.5
+            s = s_0 + x * s_x + y * s_y
+            t = t_0 + x * t_x + y * t_y
+            cover = 1.0
+            if edge == REPEAT:
+                s, t = s - np.floor(s), t - np.floor(t)
+            elif s < s_half or s > 1.0 - s_half or t < t_half or t > 1.0 - t_half:
+                # The texel reaches over the picture's border: only its part inside counts.
+                if hard:
+                    if not (0.0 <= s < 1.0 and 0.0 <= t < 1.0):
+                        continue
+                else:
+                    inner_s = min(s + s_half, 1.0) - max(s - s_half, 0.0)
+                    inner_t = min(t + t_half, 1.0) - max(t - t_half, 0.0)
+                    if inner_s <= 0.0 or inner_t <= 0.0:
+                        continue
+                    cover = inner_s / (2.0 * s_half) * (inner_t / (2.0 * t_half))
+            z = z_0 + x * z_x + y * z_y
+            if abs(z) > depth + tolerance:
+                continue
+            if way in (BILINEAR, ONE_PIXEL):
+                px, py = s * w, t * h
+                if way == BILINEAR:
+                    px, py = px - 0.5, py - 0.5
+                i, j = int(np.floor(px)), int(np.floor(py))
+                i1, j1 = i + 1, j + 1
+                fx, fy = px - i, py - j
+                if edge == REPEAT:
+                    i, i1, j, j1 = i % w, i1 % w, j % h, j1 % h
+                else:
+                    i, i1 = min(max(i, 0), w - 1), min(max(i1, 0), w - 1)
+                    j, j1 = min(max(j, 0), h - 1), min(max(j1, 0), h - 1)
+                p = (j * w + i) * 4
+                if way == ONE_PIXEL:
+                    red, green, blue, alpha = (
+                        texels[p] + 0.0,
+                        texels[p + 1] + 0.0,
+                        texels[p + 2] + 0.0,
+                        texels[p + 3] + 0.0,
+                    )
+                else:
+                    q, u, v = (j * w + i1) * 4, (j1 * w + i) * 4, (j1 * w + i1) * 4
+                    a, b, c, d = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
+                    red = a * texels[p] + b * texels[q] + c * texels[u] + d * texels[v]
+                    green = a * texels[p + 1] + b * texels[q + 1] + c * texels[u + 1] + d * texels[v + 1]
+                    blue = a * texels[p + 2] + b * texels[q + 2] + c * texels[u + 2] + d * texels[v + 2]
+                    alpha = a * texels[p + 3] + b * texels[q + 3] + c * texels[u + 3] + d * texels[v + 3]
+            else:
+                red, green, blue, alpha = sample(
+                    texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, edge
+                )  # fmt: skip
+            level = int(alpha * cover * 65535.0 + 0.5)
+            if level <= out[r, k, 3]:
+                continue
+            if test_hidden:
+                fx, fy = (s - 0.5) * width, (0.5 - t) * height
+                i = min(max(int((fx - o_low[0]) / o_step[0]), 0), o_cells[0] - 1)
+                j = min(max(int((fy - o_low[1]) / o_step[1]), 0), o_cells[1] - 1)
+                cell = j * o_cells[0] + i
+                if o_top[cell] > z + tolerance and is_hidden(
+                    fx, fy, z, model_row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
+                ):
+                    continue
+            f = 65535.0 / alpha
+            red = min(max(red * f + 0.5, 0.0), 65535.0)
+            green = min(max(green * f + 0.5, 0.0), 65535.0)
+            blue = min(max(blue * f + 0.5, 0.0), 65535.0)
+            if encode:
+                out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
+            else:
+                out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
+            out[r, k, 3] = level
