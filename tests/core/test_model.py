@@ -170,3 +170,11 @@ def test_demo_models_are_clean_and_only_the_life_rings_share_uv_space(tmp_path: 
             for chunk in all_chunks(1024):
                 owners[span(chunk, 1024)] += sheet.owners(chunk, (model.part == part)[sheet.triangle]) >= 0
         assert owners.max() <= 1, key
+
+
+def test_material_colours_come_from_mtl_and_a_missing_library_is_named(tmp_path: Path) -> None:
+    text = "mtllib paint.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl hull\nf 1 2 3\n"
+    assert any("paint.mtl" in warning for warning in load(tmp_path, text).warnings)
+    (tmp_path / "paint.mtl").write_text("newmtl other\nKd 0 0 0\nnewmtl hull\nKd 0.2 0.4 1\n")
+    model = load(tmp_path, text)
+    assert model.colours == {"hull": "#3366ff"} and not any("paint.mtl" in warning for warning in model.warnings)

@@ -230,12 +230,8 @@ def sign_photograph(width: int = 1600, height: int = 1100) -> U8:
 
 
 def pixel_teapot() -> U8:
-    """A 16 × 12 mark in square pixels, for the kettle."""
-    rows = [
-        "................", "......rr........", ".....rrrr.......", "..c.rrrrrr......", "..ccrrrrrrr.cc..",
-        "...crrrwrrrcc...", "....rrwwwrrc....", "....rwwwwrrc....", "....rrwwrrcc....", ".....rrrrr......",
-        "....bbbbbbb.....", "................",
-    ]  # fmt: skip
+    """An 8 × 6 mark in square pixels, for the kettle."""
+    rows = ["...ww...", "..wwww.w", "w.wwwwww", "wwwwwww.", "..wwww..", ".bbbbbb."]
     ink = {
         ".": (0, 0, 0, 0),
         "r": (194, 81, 46, 255),

@@ -92,6 +92,6 @@ def _ferry(studio: Studio) -> None:
 
 def _kettle(studio: Studio) -> None:
     _wash(studio, "Copper", colour="#b8643c", roughness=0.4, metallic=1.0)
-    place = Throw((0, 0.3, 0.375), (0, 0, 1), (0, 1, 0), 0.5, depth=0.1, stand_off=1.0)
+    place = Throw((0, 0.25, 0.375), (0, 0, 1), (0, 1, 0), 0.5, depth=0.1, stand_off=1.0)
     studio.execute(AddLayer("Mark", Decal("pixel-teapot.png", place, "nearest"),
                    {"colour": Channel("picture"), "metallic": Channel(0.0)}))  # fmt: skip

@@ -79,9 +79,6 @@ class SheetTextures:
             encoded = name in _ENCODED
             texture = self.context.texture((size, size), 4, internal_format=SRGB8_ALPHA8 if encoded else None)
             texture.repeat_x = texture.repeat_y = False
-            # Sheets this small are pixel art: their texels are meant to be seen.
-            near = moderngl.NEAREST if size <= PIXEL_ART else moderngl.LINEAR
-            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, near)
             texture.anisotropy = 1.0 if is_software(self.context) else 8.0
             made[name] = texture
         self._textures[key] = made
@@ -113,6 +110,9 @@ class SheetTextures:
         """Remake the mips of what has changed; call once before drawing."""
         for texture in self._stale:
             texture.build_mipmaps(0, _LEVELS)
+            # Making mips resets the filter. Sheets this small are pixel art: their texels are meant to be seen.
+            near = moderngl.NEAREST if texture.width <= PIXEL_ART else moderngl.LINEAR
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, near)
         self._stale.clear()
 
     def _pack(self, key: SheetKey, name: str, size: int, rows: slice, columns: slice) -> U8:

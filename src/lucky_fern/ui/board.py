@@ -57,7 +57,7 @@ class Heading(QHeaderView):
         painter.fillRect(rect, QColor(self.tones.panel))
         if section == NAME:
             painter.setPen(QColor(self.tones.quiet))
-            text = "Layers" if self.desk.shown_map is None else f"Layers · {MAPS[self.desk.shown_map].title} alone"
+            text = "Layers" if self.desk.shown_map is None else f"{MAPS[self.desk.shown_map].title} alone"
             painter.drawText(
                 rect.adjusted(4, 0, 0, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text
             )

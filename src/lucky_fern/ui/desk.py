@@ -12,7 +12,7 @@ from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown
 from lucky_fern.core.project.commands import AddLayer, Command, RemoveLayer
-from lucky_fern.core.project.document import Channel, Decal, Layer, Place, Project, Wash, place_height
+from lucky_fern.core.project.document import Channel, Decal, Layer, Place, Project, Scope, Wash, place_height
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.studio import Studio, read_picture_file
@@ -240,6 +240,12 @@ class Desk(QObject):
             return False
         name = _free_name(self.studio.project, "Wash")
         return self.execute(AddLayer(name, Wash(), {"colour": Channel("#8fa3ad")}, above=self.selected))
+
+    def add_file_colours(self) -> None:
+        """One wash for each material to which the model's file gives a colour."""
+        studio = self.studio
+        for name, colour in studio.model.colours.items() if studio is not None else ():
+            self.execute(AddLayer(name, Wash(), {"colour": Channel(colour)}, scope=Scope(materials=(name,))))
 
     # --- files ------------------------------------------------------------------------------------------------
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from html import escape
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -44,6 +46,9 @@ class ModelPanel(QWidget):
         row.addWidget(QLabel("texels"))
         row.addStretch(1)
         column.addLayout(row)
+        self.colours = QPushButton("Wash each material with its colour in the file")
+        self.colours.clicked.connect(desk.add_file_colours)
+        column.addWidget(self.colours, 0, Qt.AlignmentFlag.AlignLeft)
         self.warnings = QLabel(objectName="warn")
         self.warnings.setWordWrap(True)
         column.addWidget(self.warnings)
@@ -68,7 +73,11 @@ class ModelPanel(QWidget):
         self.title.setText(model.name)
         self.lines["Triangles"].setText(f"{model.triangle_count:,}".replace(",", " "))
         self.lines["Size"].setText(" × ".join(f"{value:.3g}" for value in extent) + " units (width, height, depth)")
-        self.lines["Materials"].setText(", ".join(model.materials))
+        swatch = '<span style="background:{0}; color:{0}">__</span> {1}'
+        named = [swatch.format(model.colours[name], escape(name)) if name in model.colours else escape(name)
+                 for name in model.materials]  # fmt: skip
+        self.lines["Materials"].setText(", ".join(named))
+        self.colours.setVisible(bool(model.colours))
         self.lines["Parts"].setText(f"{len(model.parts)}: {', '.join(model.parts[:24])}")
         self.lines["Tiles"].setText(", ".join(str(key) for key in surface.keys) or "none: no UVs")
         sizes = {studio.project.size_of(key) for key in surface.keys}

@@ -40,7 +40,7 @@ class SheetView(View):
         studio = self.desk.studio
         self.tiles = TileMap(studio.surface.keys if studio is not None else ())
         self.frame_all()
-        self.overlay.hint = ""
+        self.overlay.hint = self.overlay.facts = ""
         if studio is not None and not studio.surface.keys:
             self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
 
@@ -53,7 +53,7 @@ class SheetView(View):
             self._scene = SheetScene(context, studio.surface, self.tiles)
         self._scene.draw(
             self.camera, self.width(), self.height(), self.desk.shown_map, self.wires, textures,
-            self.desk.sheet_sizes(), self.ground, (0.08, 0.08, 0.08, 0.28),
+            self.desk.sheet_sizes(), self.ground, (0.08, 0.08, 0.08, 0.17),
         )  # fmt: skip
 
     def frame_all(self) -> None:

@@ -58,6 +58,8 @@ def on_checker(rgba: U8, side: int, cell: int = 6) -> U8:
     y, x = np.mgrid[0:side, 0:side] // cell
     out = np.where(((x + y) % 2)[..., None] == 0, 196, 214).astype(np.float64).repeat(3, axis=2)
     small = shrunk(rgba, side)
+    larger = side // max(small.shape[:2])  # pixel art is shown larger, its pixels square
+    small = small.repeat(larger, axis=0).repeat(larger, axis=1) if larger > 1 else small
     rows, columns = small.shape[:2]
     top, left = (side - rows) // 2, (side - columns) // 2
     alpha = small[..., 3:].astype(np.float64) / 255 if small.shape[2] == 4 else np.ones((rows, columns, 1))

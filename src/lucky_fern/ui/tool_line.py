@@ -55,11 +55,22 @@ class ToolLine(QWidget):
         )
         row.addWidget(self.modes)
         row.addStretch(1)
-        self.shaded = self._button(row, "shaded", "", "Lit, as in the game", lambda: self._shade(SHADED), True)
+        self.shaded = self._button(
+            row,
+            "shaded",
+            "",
+            "Lit, as in the game; drag with the right button to turn the light",
+            lambda: self._shade(SHADED),
+            True,
+        )
         self.flat = self._button(row, "flat", "", "Flat colour, without light", lambda: self._shade(FLAT), True)
         self._rule(row)
         self.wires = self._button(row, "wires", "", "Wires of the mesh", self._toggle_wires, True)
         self.seams = self._button(row, "seams", "", "UV seams", self._toggle_seams, True)
+        self.sheet_wires = self._button(
+            row, "square", "", "Wires on the sheet", lambda: sheet_view.set_wires(self.sheet_wires.isChecked()), True
+        )
+        self.sheet_wires.setChecked(True)
         self.parallel = self._button(row, "parallel", "", "Parallel projection", self._toggle_parallel, True)
         self._rule(row)
         for name in ("front", "back", "left", "right", "top", "bottom"):

@@ -97,11 +97,15 @@ class Tray(QWidget):
         self.strip.setUniformItemSizes(True)
         self.strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         row.addWidget(self.strip, 1)
+        self.empty = QLabel(
+            "No pictures yet. Add some, or drop picture files anywhere on the window.", objectName="quiet"
+        )
+        row.addWidget(self.empty, 1)
         self._icons: dict[str, QIcon] = {}
         self._drawn.connect(self._show)
         desk.project_changed.connect(self.refresh)
         desk.studio_changed.connect(self._icons.clear)
-        self._listed: object = None
+        self._listed: object = self
         self.refresh()
 
     def refresh(self) -> None:
@@ -112,6 +116,8 @@ class Tray(QWidget):
             return
         self._listed = pictures
         self.add.setEnabled(studio is not None)
+        self.empty.setVisible(not pictures)
+        self.strip.setVisible(bool(pictures))
         self.model.clear()
         missing: list[KitPicture] = []
         for identity, kit in pictures.items():

@@ -29,6 +29,7 @@ class RawFaces:
     part: I64
     parts: list[str]
     warnings: list[str] = field(default_factory=list)
+    colours: dict[str, str] = field(default_factory=dict)
 
 
 def assemble(raw: RawFaces) -> Model:
@@ -94,6 +95,7 @@ def assemble(raw: RawFaces) -> Model:
         parts=parts,
         polygon=polygon,
         warnings=tuple(warnings),
+        colours={name: colour for name, colour in raw.colours.items() if name in materials},
     )
 
 

@@ -12,6 +12,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I64, Array, unit_rows
+from lucky_fern.core.colour import encode_srgb, to_hex
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
 
@@ -152,7 +153,19 @@ class _Reader:
             part=np.concatenate(part),
             parts=self.parts,
             warnings=warnings,
+            colours=self.colours(names),
         )
+
+    def colours(self, names: list[str]) -> dict[str, str]:
+        """Base colours that differ from the format's white; the file holds them as linear light."""
+        found = {}
+        for name, material in zip(names, self.doc.materials or [], strict=True):
+            surface = material.pbrMetallicRoughness
+            factor = surface.baseColorFactor if surface is not None else None
+            if factor is not None and list(factor[:3]) != [1, 1, 1]:
+                red, green, blue = encode_srgb(np.asarray(factor[:3])).tolist()
+                found[name] = to_hex((red, green, blue))
+        return found
 
     def buffer(self, index: int) -> bytes:
         if index not in self.buffers:

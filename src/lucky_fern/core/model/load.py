@@ -3,11 +3,12 @@
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
+from lucky_fern.core.colour import to_hex
 from lucky_fern.core.errors import ModelError
-from lucky_fern.core.model.assemble import assemble
+from lucky_fern.core.model.assemble import RawFaces, assemble
 from lucky_fern.core.model.gltf import read_gltf
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.model.obj import material_libraries, read_obj
+from lucky_fern.core.model.obj import material_libraries, read_mtl, read_obj
 
 SUFFIXES = (".obj", ".glb", ".gltf")
 
@@ -63,7 +64,7 @@ def build(source: ModelFiles) -> Model:
     """
     suffix = Path(source.name).suffix.lower()
     if suffix == ".obj":
-        return assemble(read_obj(source.data, source.name))
+        return assemble(_with_libraries(read_obj(source.data, source.name), source))
 
     def fetch(uri: str) -> bytes:
         if uri not in source.files:
@@ -71,6 +72,21 @@ def build(source: ModelFiles) -> Model:
         return source.files[uri]
 
     return assemble(read_gltf(source.data, source.name, fetch))
+
+
+def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
+    """Add what an OBJ's material libraries say; those that are missing are named."""
+    for library in material_libraries(source.data):
+        if library not in source.files:
+            raw.warnings.append(f"{library}, which {source.name} names, is not beside it; its colours are not known.")
+            continue
+        for name, statements in read_mtl(source.files[library]).items():
+            try:
+                red, green, blue = (float(word) for word in statements.get("Kd", "").split()[:3])
+            except ValueError:
+                continue
+            raw.colours[name] = to_hex((red, green, blue))
+    return raw
 
 
 def load_model(path: Path) -> Model:

@@ -21,6 +21,7 @@ class Model:
     tangents : (T, 3, 4) float32, xyz unit length and w the sign of the bitangent (MikkTSpace).
     material, part : (T,) int32, rows of ``materials`` and ``parts``.
     polygon : (T,) int32, number of the face of the file that the triangle was cut from.
+    colours : material → ``#rrggbb`` that the file gives it, where it gives one.
     warnings : sentences about what was repaired or will matter.
     """
 
@@ -36,6 +37,7 @@ class Model:
     parts: tuple[str, ...]
     polygon: I32
     warnings: tuple[str, ...] = field(default=())
+    colours: dict[str, str] = field(default_factory=dict)
 
     @property
     def triangle_count(self) -> int:

@@ -3,8 +3,6 @@
 Reference: "Object Files (.obj)", Wavefront Technologies, Advanced Visualizer Manual, appendix B1.
 """
 
-from pathlib import Path
-
 import numpy as np
 
 from lucky_fern.core.errors import ModelError
@@ -47,11 +45,6 @@ def read_mtl(data: bytes) -> dict[str, dict[str, str]]:
         elif current is not None and word and not word.startswith("#"):
             current[word] = rest.strip()
     return materials
-
-
-def is_obj(path: Path) -> bool:
-    """Whether the file name says OBJ."""
-    return path.suffix.lower() == ".obj"
 
 
 def _text(data: bytes) -> str:
