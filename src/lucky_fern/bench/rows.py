@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from lucky_fern.bench.run import Row, random_rgba, side_by_side
+from lucky_fern.bench.measure import Row, random_rgba, side_by_side
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_rgba, quantise_8
 from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapStore, composite_sheet

@@ -69,11 +69,32 @@ class NumberField(QWidget):
         self.changed.emit(value)
 
 
-class ShadeSquare(QWidget):
-    """Saturation to the right, lightness upwards, of one hue."""
+class DragField(QWidget):
+    """A field in which pressing and dragging picks a place, from 0 to 1 each way."""
 
     changed = Signal()
     let_go = Signal()
+
+    def picked(self, x: float, y: float) -> None:
+        raise NotImplementedError
+
+    def _at(self, point: QPointF) -> None:
+        self.picked(min(max(point.x() / self.width(), 0.0), 1.0), min(max(point.y() / self.height(), 0.0), 1.0))
+        self.update()
+        self.changed.emit()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._at(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._at(event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.let_go.emit()
+
+
+class ShadeSquare(DragField):
+    """Saturation to the right, lightness upwards, of one hue."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -98,27 +119,12 @@ class ShadeSquare(QWidget):
             painter.setPen(QPen(ink, 1.2))
             painter.drawEllipse(at, radius, radius)
 
-    def _at(self, point: QPointF) -> None:
-        self.saturation = min(max(point.x() / self.width(), 0.0), 1.0)
-        self.value = 1 - min(max(point.y() / self.height(), 0.0), 1.0)
-        self.update()
-        self.changed.emit()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._at(event.position())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self._at(event.position())
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.let_go.emit()
+    def picked(self, x: float, y: float) -> None:
+        self.saturation, self.value = x, 1 - y
 
 
-class HueBar(QWidget):
+class HueBar(DragField):
     """All hues in a row."""
-
-    changed = Signal()
-    let_go = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -137,19 +143,8 @@ class HueBar(QWidget):
         painter.setPen(QPen(QColor("black"), 1))
         painter.drawRect(QRectF(x - 3, 1, 6, self.height() - 2))
 
-    def _at(self, point: QPointF) -> None:
-        self.hue = min(max(point.x() / self.width(), 0.0), 0.9999)
-        self.update()
-        self.changed.emit()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._at(event.position())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self._at(event.position())
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.let_go.emit()
+    def picked(self, x: float, y: float) -> None:
+        self.hue = min(x, 0.9999)
 
 
 class ColourField(QWidget):

@@ -1,0 +1,152 @@
+"""Drawing without any window: what reaches the screen is what the maps hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import moderngl
+import numpy as np
+import pytest
+
+from lucky_fern.core.colour import decode_srgb, encode_srgb
+from lucky_fern.core.compositing.changes import everything
+from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import AddLayer, SetChannel
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.studio import Studio
+from lucky_fern.render import environment
+from lucky_fern.render.camera import Camera
+from lucky_fern.render.model_scene import FLAT, Look, ModelScene
+from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
+from lucky_fern.render.textures import SheetTextures, halvings
+from samples import PLANE
+
+VALUES: dict[str, str | float] = {
+    "colour": "#4080c0", "metallic": 0.25, "roughness": 0.75, "height": 0.6, "occlusion": 0.9, "emissive": "#301808", "opacity": 1.0,
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def context() -> Iterator[moderngl.Context]:
+    made = moderngl.create_standalone_context(backend="egl")
+    yield made
+    made.release()
+
+
+class Drawn:
+    """A board at 64 texels with a wash on every map, and the means to draw it."""
+
+    def __init__(self, context: moderngl.Context, folder: Path) -> None:
+        (folder / "plane.obj").write_text(PLANE)
+        self.studio = Studio.new(folder / "plane.obj", sheet_size=64)
+        self.studio.execute(AddLayer("All", Wash(), {name: Channel(value) for name, value in VALUES.items()}))
+        self.store = MapStore(self.studio.sources)
+        for piece, chunks in everything(self.studio.sources, self.studio.project).items():
+            self.store.update(self.studio.project, piece, chunks)
+        self.key = self.studio.surface.keys[0]
+        self.sizes = {self.key: 64}
+        self.context = context
+        self.textures = SheetTextures(context, self.store)
+        self.textures.of(self.key, 64)
+        self.textures.finish()
+        self.frame = context.simple_framebuffer((96, 96))
+
+    def pixels(self) -> np.ndarray:
+        return np.frombuffer(self.frame.read(), np.uint8).reshape(96, 96, 3)[::-1].copy()
+
+    def model(self, **look: object) -> np.ndarray:
+        scene = ModelScene(self.context, self.studio.surface)
+        self.frame.use()
+        camera = Camera(yaw=0, pitch=0).framing(self.studio.model.bounds, 1.0)
+        scene.draw(camera, 1.0, Look(**look), self.textures, self.sizes)  # type: ignore[arg-type]
+        scene.release()
+        scene.release()  # twice does no harm
+        return self.pixels()
+
+    def sheet(self, name: str | None) -> np.ndarray:
+        scene = SheetScene(self.context, self.studio.surface, TileMap(self.studio.surface.keys))
+        self.frame.use()
+        camera = FlatCamera((0.5, 0.5), 80.0)
+        scene.draw(camera, 96, 96, name, False, self.textures, self.sizes, (0.5, 0.5, 0.5), (0, 0, 0, 0.2))
+        scene.release()
+        return self.pixels()
+
+
+@pytest.fixture
+def drawn(context: moderngl.Context, tmp_path: Path) -> Iterator[Drawn]:
+    made = Drawn(context, tmp_path)
+    yield made
+    made.textures.release()
+
+
+@pytest.mark.parametrize("name", list(MAPS))
+def test_each_map_alone_shows_its_stored_value_in_both_views(drawn: Drawn, name: str) -> None:
+    stored = drawn.store.get(MapKey(drawn.key, name), 64)[32, 32]
+    expected = np.round(stored / np.iinfo(stored.dtype).max * 255)
+    for pixels in (drawn.model(shown_map=name), drawn.sheet(name)):
+        assert np.abs(pixels[48, 48].astype(float) - expected).max() <= 1.01
+
+
+def test_flat_colour_is_the_colour_and_light_changes_it(drawn: Drawn) -> None:
+    assert np.abs(drawn.model(shading=FLAT)[48, 48].astype(int) - (0x40, 0x80, 0xC0)).max() <= 1
+    lit, turned = drawn.model(), drawn.model(lamp_deg=160.0)
+    assert (lit[48, 48] != turned[48, 48]).any()
+    assert (drawn.model(wires=True) != lit).any()
+
+
+def test_an_uploaded_chunk_changes_the_picture_and_its_mips(drawn: Drawn) -> None:
+    project = drawn.studio.project
+    after = drawn.studio.execute(SetChannel(project.layers[0].id, "colour", Channel("#c02010")))
+    piece = MapKey(drawn.key, "colour")
+    done = drawn.store.update(after, piece, everything(drawn.studio.sources, after)[piece])
+    drawn.textures.upload(piece, 64, done)
+    drawn.textures.finish()
+    assert np.abs(drawn.model(shading=FLAT)[48, 48].astype(int) - (0xC0, 0x20, 0x10)).max() <= 1
+    texture = drawn.textures.of(drawn.key, 64)["colour_map"]
+    for level in range(7):
+        data = np.frombuffer(texture.read(level=level), np.uint8).reshape(-1, 4)
+        assert len(data) == (64 >> level) ** 2
+        assert np.abs(data[:, :3].astype(int) - (0xC0, 0x20, 0x10)).max() <= 1, level
+
+
+def test_mips_of_colour_average_light() -> None:
+    rgba = np.random.default_rng(1).integers(0, 256, (64, 64, 4), dtype=np.uint8)
+    light, plain = decode_srgb(rgba[..., :3] / 255), rgba / 255
+    for level, (encoded, linear) in enumerate(zip(halvings(rgba, True), halvings(rgba, False), strict=True), 1):
+        side = 64 >> level
+        mean = light.reshape(side, 2**level, side, 2**level, 3).mean((1, 3))
+        assert np.abs(encoded[..., :3] - encode_srgb(mean) * 255).max() <= 1.5
+        assert np.abs(linear - plain.reshape(side, 2**level, side, 2**level, 4).mean((1, 3)) * 255).max() <= 1.0
+
+
+def test_the_environments_irradiance_equals_a_brute_force_integral() -> None:
+    coefficients = environment.irradiance()
+    rng = np.random.default_rng(7)
+    direction = environment.directions(180, 360)
+    weight = np.sin((np.arange(180) + 0.5) / 180 * np.pi)[:, None] * (np.pi / 180) ** 2
+    light = environment.radiance(direction)
+    for normal in rng.normal(size=(6, 3)):
+        normal /= np.linalg.norm(normal)
+        cosine = np.clip(direction @ normal, 0, None)
+        exact = (light * (cosine * weight)[..., None]).sum((0, 1)) / np.pi
+        ours = environment._harmonics(normal) @ coefficients
+        assert np.abs(ours - exact).max() < 0.06 * exact.max()  # nine coefficients hold about that much
+
+
+def test_tiles_lie_as_in_uv_space_and_materials_side_by_side() -> None:
+    from lucky_fern.core.sheets.grid import SheetKey
+
+    keys = (SheetKey("a", 1001), SheetKey("a", 1012), SheetKey("b", 1003))
+    tiles = TileMap(keys)
+    assert np.allclose(tiles.corner(keys[1]) - tiles.corner(keys[0]), (1, 1))
+    assert tiles.corner(keys[2])[0] > tiles.corner(keys[1])[0] + 1
+    for key in keys:
+        inside = tiles.corner(key) + (0.3, 0.7)
+        assert tiles.sheet_at(inside) == key
+        assert np.allclose(tiles.to_plane(key.material, tiles.to_uv(key, inside)), inside)
+    camera = FlatCamera((1.0, 0.5), 200.0)
+    zoomed = camera.zoomed(3.0, 120.0, 40.0, 400.0, 300.0, 1e6)
+    point = camera.to_plane(120.0, 40.0, 400.0, 300.0)
+    assert np.allclose(zoomed.to_screen(point, 400.0, 300.0), (120.0, 40.0))

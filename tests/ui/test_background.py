@@ -1,0 +1,105 @@
+"""Work beside the window: nothing is lost, nothing late is shown, everything can be called off."""
+
+from __future__ import annotations
+
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from hands import Hands
+from lucky_fern.core.compositing.compositor import MapKey, composite_sheet
+from lucky_fern.core.errors import PictureError
+from lucky_fern.core.project.commands import SetChannel, SetLayer, SetSheetSize
+from lucky_fern.core.project.document import Channel
+from lucky_fern.ui.errand import Errands
+from samples import save_png
+
+
+def until(done, seconds: float = 20.0) -> None:  # type: ignore[no-untyped-def]
+    end = time.monotonic() + seconds
+    while not done() and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.005)
+    assert done()
+
+
+def test_errands_come_back_in_order_and_failures_are_told(qapp: QApplication) -> None:
+    errands, got, told = Errands(), [], []
+    errands.failed.connect(told.append)
+
+    def fail() -> None:
+        raise PictureError("x.png cannot be read")
+
+    errands.send("one", lambda: (time.sleep(0.05), 1)[1], got.append)
+    errands.send("two", fail, got.append)
+    errands.send("three", lambda: threading.current_thread().name, got.append)
+    until(lambda: not errands.busy)
+    assert got == [1, "fern-errand"] and told == ["x.png cannot be read"]
+
+
+def test_what_was_called_off_is_dropped_even_if_it_still_arrives(qapp: QApplication) -> None:
+    errands, got, gate = Errands(), [], threading.Event()
+    errands.send("slow", lambda: gate.wait(5), got.append)
+    errands.send("next", lambda: 2, got.append)
+    errands.call_off()
+    gate.set()
+    errands.send("after", lambda: 3, got.append)
+    until(lambda: bool(got) and not errands.busy)
+    assert got == [3]
+
+
+def test_a_storm_of_edits_ends_with_the_maps_of_the_last_one(hands: Hands) -> None:
+    desk = hands.desk
+    base = desk.project.layers[0].id
+    rng = np.random.default_rng(3)
+    for step in range(40):
+        if step % 7 == 3:
+            desk.execute(SetSheetSize(int(rng.choice([256, 512, 1024]))))
+        if step % 5 == 2:
+            desk.execute(SetLayer(desk.project.layers[1].id, visible=bool(step % 2)))
+        colour = "#" + "".join(f"{v:02x}" for v in rng.integers(0, 256, 3))
+        desk.execute(SetChannel(base, "colour", Channel(colour)), merge=True)
+        QApplication.processEvents()
+    hands.wait()
+    key = desk.studio.surface.keys[0]
+    size = desk.project.size_of(key)
+    for name in ("colour", "roughness", "metallic"):
+        fresh = composite_sheet(desk.studio.sources, desk.project, name, desk.studio.surface.sheet(key, size), 8)
+        assert (desk.store.get(MapKey(key, name), size) == fresh).all(), name
+
+
+def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, world: Path) -> None:
+    project = hands.desk.project
+    hands.desk.open(world / "ferry.fern")
+    assert hands.window.call_off.isVisible() and "ferry.fern" in hands.window.notice.text()
+    hands.window.call_off.click()
+    time.sleep(0.5)
+    hands.wait()
+    assert hands.desk.project is project and not hands.window.call_off.isVisible()
+    hands.desk.open(world / "ferry.fern")
+    hands.wait()
+    assert hands.desk.project.name == "Marsh Hen" and len(hands.desk.sheet_sizes()) == 4
+
+
+def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: Hands, tmp_path: Path) -> None:
+    count = len(hands.desk.project.pictures)
+    path = save_png(tmp_path / "new mark.png", np.full((4, 6, 3), 99, np.uint8))
+    for _ in range(2):
+        hands.desk.add_picture(path)
+        hands.wait()
+    assert len(hands.desk.project.pictures) == count + 1
+    assert hands.window.tray.index_of("new mark.png").isValid()
+    hands.desk.undo()
+    assert len(hands.desk.project.pictures) == count
+
+
+@pytest.mark.parametrize("picture", ["gone.png", "text.png"])
+def test_a_picture_that_cannot_be_read_is_named(hands: Hands, tmp_path: Path, picture: str) -> None:
+    (tmp_path / "text.png").write_text("hello")
+    hands.desk.add_picture(tmp_path / picture)
+    hands.wait()
+    assert picture in hands.window.notice.text() and hands.window.notice.objectName() == "warn"

@@ -1,0 +1,172 @@
+"""The board and the settings under it: what a click, a key or a typed value does to the project."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
+
+from hands import Hands
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Throw
+from lucky_fern.ui.board_model import EYE, FIRST_MAP, NAME
+
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+def names(hands: Hands) -> list[str]:
+    """Layers as the board lists them, top first."""
+    model = hands.window.board.model
+    return [model.data(model.index(row, NAME)) for row in range(model.rowCount())]
+
+
+def column(name: str) -> int:
+    return FIRST_MAP + list(MAPS).index(name)
+
+
+def test_rows_are_the_stack_and_keys_move_duplicate_and_delete(hands: Hands) -> None:
+    assert names(hands) == ["Steel rings", "Strap cloth", "Green lid", "Enamel"]
+    hands.click_cell(3, NAME)
+    assert hands.desk.layer.name == "Enamel"
+    hands.key(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert names(hands) == ["Steel rings", "Strap cloth", "Enamel", "Green lid"]
+    hands.key(Qt.Key.Key_D)
+    assert names(hands) == ["Steel rings", "Strap cloth", "Enamel 2", "Enamel", "Green lid"]
+    assert hands.desk.layer.name == "Enamel 2"
+    hands.key(Qt.Key.Key_Delete, NONE)
+    hands.key(Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert "Enamel 2" not in names(hands)
+    for _ in range(4):
+        hands.key(Qt.Key.Key_Z)
+    assert names(hands) == ["Steel rings", "Strap cloth", "Green lid", "Enamel"]
+
+
+@pytest.mark.parametrize(
+    ("row", "target", "expected"), [(0, 2, "1023"), (3, 0, "3012"), (1, 4, "0231"), (2, 2, "0123"), (2, 3, "0123")]
+)
+def test_dragging_a_row_puts_it_before_the_row_it_is_dropped_on(
+    hands: Hands, row: int, target: int, expected: str
+) -> None:
+    model, before = hands.window.board.model, names(hands)
+    mime = model.mimeData([model.index(row, NAME)])
+    model.dropMimeData(mime, Qt.DropAction.MoveAction, target, 0, model.index(-1, -1))
+    assert names(hands) == [before[int(digit)] for digit in expected]
+
+
+def test_a_layer_is_renamed_in_place(hands: Hands) -> None:
+    model = hands.window.board.model
+    assert model.setData(model.index(2, NAME), "  Cup  ")
+    assert names(hands)[2] == "Cup"
+    model.setData(model.index(2, NAME), "   ")
+    assert names(hands)[2] == "Cup" and "name" in hands.window.notice.text()
+
+
+def test_the_eye_hides_a_layer_and_cells_switch_single_maps(hands: Hands) -> None:
+    before = hands.pixels(hands.window.sheet_view)
+    hands.click_cell(2, EYE)
+    assert not hands.desk.project.layers[1].visible
+    assert (hands.pixels(hands.window.sheet_view) != before).any(2).sum() > 5000
+    hands.click_cell(2, EYE)
+    assert (hands.pixels(hands.window.sheet_view) == before).all()
+    hands.click_cell(2, column("colour"))
+    assert not hands.desk.project.layers[1].channels["colour"].on
+    assert hands.desk.project.layers[1].channels["roughness"].on
+    hands.click_cell(2, column("emissive"))
+    assert hands.desk.project.layers[1].channels["emissive"].on
+    # The cell in focus is switched by the space bar too.
+    hands.window.board.grid.setFocus()
+    QTest.keyClick(hands.window.board.grid, Qt.Key.Key_Space)
+    assert not hands.desk.project.layers[1].channels["emissive"].on
+
+
+def test_headings_show_the_maps_as_they_are(hands: Hands) -> None:
+    hands.window.board.refresh_thumbnails()
+    image = hands.window.board.heading.pixmaps["colour"].toImage()
+    shown = {image.pixelColor(x, y).name() for x in range(0, 64, 4) for y in range(0, 64, 4)}
+    assert {"#e9dfc6", "#2f6b4f"} <= shown
+
+
+def test_a_new_wash_lies_above_the_selected_layer_and_takes_a_colour_from_the_picker(hands: Hands) -> None:
+    hands.click_cell(3, NAME)
+    QTest.mouseClick(hands.window.board.buttons["wash"], Qt.MouseButton.LeftButton)
+    assert names(hands)[3:] == ["Wash", "Enamel"]
+    field = hands.window.settings.fields["colour"]
+    field.swatch.click()
+    assert field.picker.isVisible()
+    steps = len(hands.desk.studio.history._past)
+    QTest.mouseClick(field.bar, Qt.MouseButton.LeftButton, NONE, QPoint(field.bar.width() // 3, 5))
+    square = field.square
+    QTest.mousePress(square, Qt.MouseButton.LeftButton, NONE, QPoint(10, 10))
+    for x in (40, 90, square.width() - 1):
+        QTest.mouseMove(square, QPoint(x, 2))
+    QTest.mouseRelease(square, Qt.MouseButton.LeftButton, NONE, QPoint(square.width() - 1, 1))
+    colour = QColor(hands.desk.layer.channels["colour"].source)
+    assert colour.green() > 200 and colour.red() < 120 and colour.blue() < 120
+    assert len(hands.desk.studio.history._past) <= steps + 2  # a drag in the picker is one step
+
+
+def test_opacity_blend_and_a_decals_numbers_are_set_by_typing(hands: Hands) -> None:
+    view, settings = hands.window.model_view, hands.window.settings
+    hands.drop(view, "fleet-number.svg", np.array([view.width() * 0.42, view.height() * 0.6]))
+    place = hands.desk.decal[1]
+    assert isinstance(place, Throw)
+    assert "texels from 1024 × 1024 pixels" in settings.fields["facts"].text()
+    for name, text, check in (
+        ("width", "0.06", lambda: hands.desk.decal[1].width == pytest.approx(0.06)),
+        ("rotate", "-30", lambda: hands.desk.decal[1].rotate == -30),
+        ("angle_limit", "60", lambda: hands.desk.decal[1].angle_limit == 60),
+        ("height", "0.02", lambda: hands.desk.decal[1].height == pytest.approx(0.02)),
+    ):
+        number = settings.fields[name]
+        number.setFocus()
+        number.selectAll()
+        QTest.keyClicks(number, text)
+        QTest.keyClick(number, Qt.Key.Key_Return)
+        assert check(), name
+    settings.fields["through"].click()
+    settings.fields["square pixels"].click()
+    assert hands.desk.decal[1].through and hands.desk.layer.content.sampling == "nearest"
+    opacity = settings.fields["opacity"].number
+    opacity.selectAll()
+    QTest.keyClicks(opacity, "40")
+    QTest.keyClick(opacity, Qt.Key.Key_Return)
+    blend = settings.fields["blend"]
+    blend.setCurrentText("multiply")
+    blend.activated.emit(blend.currentIndex())
+    assert (hands.desk.layer.opacity, hands.desk.layer.blend) == (pytest.approx(0.4), "multiply")
+    source = settings.fields["colour source"]
+    source.setCurrentIndex(1)
+    source.activated.emit(1)
+    assert str(hands.desk.layer.channels["colour"].source).startswith("#")
+
+
+def test_the_tray_finds_pictures_and_enter_places_one_in_the_middle(hands: Hands) -> None:
+    tray, view = hands.window.tray, hands.window.model_view
+    tray.search.setText("crest")
+    shown = [row for row in range(tray.model.rowCount()) if not tray.strip.isRowHidden(row)]
+    assert [tray.model.item(row).text() for row in shown] == ["ferry crest"]
+    tray.strip.setCurrentIndex(tray.index_of("ferry-crest.svg"))
+    QTest.keyClick(tray.strip, Qt.Key.Key_Return)
+    hands.wait()
+    assert hands.desk.layer.name == "Ferry crest"
+    assert np.allclose(view.grip().centre, (view.width() / 2, view.height() / 2), atol=1.5)
+
+
+def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(hands: Hands) -> None:
+    for number, station in enumerate(("model", "artwork", "paint", "check", "export"), 1):
+        hands.key(Qt.Key(Qt.Key.Key_0 + number))
+        assert hands.desk.station == station and hands.window.strip.buttons[station].isChecked()
+        assert hands.window.tools.title.text()
+    hands.key(Qt.Key.Key_1)
+    box = hands.window.model_panel.size_box
+    box.setCurrentIndex(box.findData(256))
+    box.activated.emit(box.currentIndex())
+    hands.wait()
+    assert set(hands.desk.sheet_sizes().values()) == {256}
+    hands.window.sheet_view.hover(
+        np.array([hands.window.sheet_view.width() / 2, hands.window.sheet_view.height() / 2])
+    )
+    assert "of 256" in hands.window.sheet_view.overlay.facts
+    assert hands.window.model_panel.lines["Parts"].text().startswith("5:")
