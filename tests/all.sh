@@ -7,5 +7,8 @@ $bin/ruff check src tests
 $bin/ruff format --check src tests
 $bin/mypy
 $bin/lint-imports
-# The core's tests run with no display at all; the window's on a virtual screen of their own.
-env -u DISPLAY -u WAYLAND_DISPLAY $bin/python -m pytest tests "$@"
+# The core and the scenes run with no display at all, the window on a virtual screen of its own. Two
+# processes: a thread that has drawn without a display cannot be given to a window afterwards.
+unset DISPLAY WAYLAND_DISPLAY
+$bin/python -m pytest tests/core tests/render "$@"
+$bin/python -m pytest tests/ui "$@"
