@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
 from pathlib import Path
@@ -103,3 +104,21 @@ def test_a_picture_that_cannot_be_read_is_named(hands: Hands, tmp_path: Path, pi
     hands.desk.add_picture(tmp_path / picture)
     hands.wait()
     assert picture in hands.window.notice.text() and hands.window.notice.objectName() == "warn"
+
+
+def test_drawing_and_editing_lose_no_references(hands: Hands) -> None:
+    """A binding that drops a reference at every call from Qt ends the program after minutes."""
+    window = hands.window
+
+    def work() -> None:
+        for widget in (window.board.grid.viewport(), window.board.heading.viewport(), window.model_view.overlay):
+            widget.repaint()
+        window.board.refresh()
+        window.settings.refresh()
+        QApplication.processEvents()
+
+    work()
+    before = sys.getrefcount(None)
+    for _ in range(50):
+        work()
+    assert sys.getrefcount(None) > before - 50
