@@ -15,16 +15,18 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_s
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import (
     AddLayer,
-    DuplicateLayer,
-    MoveLayer,
-    RemoveLayer,
+    DuplicateLayers,
+    MoveLayers,
+    RemoveLayers,
     SetChannel,
     SetLayer,
     SetPlace,
     from_plain,
     to_plain,
 )
-from lucky_fern.core.project.document import BLEND_MODES, Channel, Decal, Lay, Scope, Throw, Wash
+from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.places import Lay, Throw
+from lucky_fern.core.project.plain import BLEND_MODES, Scope
 from lucky_fern.core.studio import Studio
 from samples import save_png
 
@@ -39,9 +41,9 @@ def w3c(mode: str, cb: np.ndarray, cs: np.ndarray) -> np.ndarray:
         return cb + cs - cb * cs
     if mode == "overlay":
         return w3c("hard-light", cs, cb)
-    if mode == "darken":
+    if mode in ("darken", "min"):
         return np.minimum(cb, cs)
-    if mode == "lighten":
+    if mode in ("lighten", "max"):
         return np.maximum(cb, cs)
     with np.errstate(divide="ignore", invalid="ignore"):
         if mode == "color-dodge":
@@ -134,8 +136,8 @@ def test_only_what_an_edit_touches_is_composited_again_and_equals_a_fresh_start(
         (SetChannel(mark.id, "emissive", Channel("#ff8800")), {"emissive": 1}),
         (SetLayer(base.id, opacity=0.5), {"colour": 16, "roughness": 16}),
         (SetLayer(mark.id, visible=False), {"colour": 1, "emissive": 1}),
-        (DuplicateLayer(base.id), {"colour": 16, "roughness": 16}),
-        (RemoveLayer(mark.id), {}),
+        (DuplicateLayers((base.id,)), {"colour": 16, "roughness": 16}),
+        (RemoveLayers((mark.id,)), {}),
     ]
     for command, expected in edits:
         before, done = studio.project, store.composited
@@ -156,12 +158,12 @@ def test_every_command_survives_as_plain_data_and_undo_brings_back_the_same_proj
     mark = studio.project.layers[1].id
     commands = [
         AddLayer("Flat", Decal("p.png", Lay("paint", 1001, (0.5, 0.5), 0.2)), {"colour": Channel("picture")}),
-        MoveLayer(mark, 0),
+        MoveLayers((mark,), 0),
         SetLayer(mark, opacity=0.25, blend="multiply"),
         SetChannel(mark, "metallic", Channel(1.0, opacity=0.5)),
         SetPlace(mark, Lay("paint", 1001, (0.1, 0.2), 0.3, rotate=12)),
-        DuplicateLayer(mark),
-        RemoveLayer(mark),
+        DuplicateLayers((mark,)),
+        RemoveLayers((mark,)),
     ]
     states = [studio.project]
     for command in commands:
@@ -212,7 +214,7 @@ def test_texels_beside_an_island_take_its_colour_so_that_no_seam_shows(tmp_path:
 @pytest.mark.parametrize("name", list(MAPS))
 def test_a_map_without_layers_holds_its_starting_value(studio: Studio, name: str) -> None:
     for layer in studio.project.layers:
-        studio.execute(RemoveLayer(layer.id))
+        studio.execute(RemoveLayers((layer.id,)))
     sheet = studio.surface.sheet(studio.surface.keys[0], 64)
     out = composite_sheet(studio.sources, studio.project, name, sheet, 16)
     assert np.allclose(out / 65535, MAPS[name].start, atol=1 / 65535)

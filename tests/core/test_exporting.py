@@ -13,7 +13,8 @@ from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.exporting.setup import ExportSetup, file_name, safe_name
 from lucky_fern.core.project.commands import AddLayer, SetLayer, SetSheetSize
-from lucky_fern.core.project.document import Channel, Decal, Lay, Wash
+from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.places import Lay
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio
 from samples import read_png, save_png, soft_noise
@@ -46,7 +47,7 @@ def test_names_leave_the_tile_out_only_where_there_is_one() -> None:
 
 
 def test_a_map_that_only_one_material_has_is_told_with_that_materials_name(tmp_path: Path) -> None:
-    from lucky_fern.core.project.document import Scope
+    from lucky_fern.core.project.plain import Scope
 
     studio = studio_on(tmp_path)
     studio.execute(AddLayer("Glow", Wash(), {"emissive": Channel("#ff0000")}, scope=Scope(materials=("wood",))))

@@ -29,7 +29,7 @@ from lucky_fern.core.placing.pose import (
     turned,
 )
 from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
-from lucky_fern.core.project.document import Lay, Throw
+from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.sheets.grid import all_chunks, span
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.sheet import Sheet

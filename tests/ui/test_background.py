@@ -90,7 +90,7 @@ def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: H
     count = len(hands.desk.project.pictures)
     path = save_png(tmp_path / "new mark.png", np.full((4, 6, 3), 99, np.uint8))
     for _ in range(2):
-        hands.desk.add_picture(path)
+        hands.desk.bringing.bring([path])
         hands.wait()
     assert len(hands.desk.project.pictures) == count + 1
     assert hands.window.tray.index_of("new mark.png").isValid()
@@ -101,7 +101,7 @@ def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: H
 @pytest.mark.parametrize("picture", ["gone.png", "text.png"])
 def test_a_picture_that_cannot_be_read_is_named(hands: Hands, tmp_path: Path, picture: str) -> None:
     (tmp_path / "text.png").write_text("hello")
-    hands.desk.add_picture(tmp_path / picture)
+    hands.desk.bringing.bring([tmp_path / picture])
     hands.wait()
     assert picture in hands.window.notice.text() and hands.window.notice.objectName() == "warn"
 

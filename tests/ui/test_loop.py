@@ -18,7 +18,8 @@ from PySide6.QtWidgets import QApplication
 from hands import Hands
 from lucky_fern.cli import main
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.document import Decal, Lay, Project, Throw
+from lucky_fern.core.project.document import Decal, Project
+from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.ui.board_model import FIRST_MAP
 from samples import read_png
 
@@ -75,7 +76,7 @@ def test_drop_move_scale_turn_switch_undo_save_reopen_export(hands: Hands, world
     grip = sheet_view.grip()
     hands.drag(sheet_view, grip.at(-1, -1), grip.at(-0.7, -0.7))
     assert desk.decal[1].width == pytest.approx(now.width * 0.7, rel=0.06)
-    steps = len(desk.studio.history._past)
+    steps = len(desk.studio.history.titles) - 1
     assert steps == 6  # one for the drop, one for each drag
 
     # The board: the decal is its top row; a click makes it glow too.

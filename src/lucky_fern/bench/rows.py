@@ -26,7 +26,8 @@ from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
 from lucky_fern.core.project.commands import AddLayer
-from lucky_fern.core.project.document import Channel, Throw, Wash
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import all_chunks, for_each, span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio

@@ -9,11 +9,13 @@ from lucky_fern.core.errors import ModelError, PictureError, ProjectError
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.picture import Picture, read_picture
+from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.project.commands import AddPicture, Command
+from lucky_fern.core.project.commands import AddPicture, AddSequence, Command, PaintMask, PaintPixels, Several
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
+from lucky_fern.core.project.painted import painted_digests
 from lucky_fern.core.sheets.surface import Surface
 
 
@@ -25,6 +27,7 @@ class Studio:
         self.model = model
         self.history = History(project)
         self.saved = project
+        self.notes: list[str] = []  # what came up on the way and should be told
         self.surface = Surface(model)
         self.sources = Sources(self.surface, blobs)
 
@@ -77,7 +80,29 @@ class Studio:
 
     def execute(self, command: Command, merge: bool = False) -> Project:
         """Do an edit; see :meth:`History.execute`."""
-        return self.history.execute(command, merge)
+        forgotten = self.history.forgotten
+        after = self.history.execute(command, merge, self._cost(command))
+        if self.history.forgotten != forgotten:
+            self._forget_pixels()
+        return after
+
+    def _cost(self, command: Command) -> int:
+        """Bytes of painted pixels that an edit brings."""
+        if isinstance(command, PaintPixels):
+            digests = [digest for chunks in command.maps.values() for digest in chunks.values()]
+        elif isinstance(command, PaintMask):
+            digests = list(command.chunks.values())
+        else:
+            return 0
+        return sum(len(self.blobs[digest]) for digest in digests if digest in self.blobs)
+
+    def _forget_pixels(self) -> None:
+        """Let go of painted pixels that no step of the history shows any more."""
+        needed: set[str] = set()
+        for project in (*self.history.projects(), self.saved):
+            needed |= painted_digests(project) | {kit.digest for kit in project.pictures.values()}
+            needed |= set(project.model.files.values()) if project.model is not None else set()
+        self.blobs.keep_only(needed)
 
     def add_picture(self, path: Path) -> str:
         """Read a picture file and put it into the kit; its id (the same file comes in once).
@@ -100,8 +125,38 @@ class Studio:
         while identity in self.project.pictures:
             identity = f"{name.stem} {number}{name.suffix}"
             number += 1
-        self.execute(AddPicture(identity, KitPicture(picture.name, digest, picture.width, picture.height)))
+        kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about)
+        self.execute(AddPicture(identity, kit))
         return identity
+
+    def keep_sequence(self, found: Sequence, contents: dict[int, tuple[bytes, Picture]]) -> str:
+        """Put a sequence's pictures into the kit, as one step; its id.
+
+        Raises
+        ------
+        PictureError
+            If they differ in size or depth; nothing has changed then.
+        """
+        check_alike(found.pattern, {tile: picture for tile, (_, picture) in contents.items()})
+        identity, number = found.pattern, 2
+        while identity in self.project.sequences:
+            identity, number = f"{found.pattern} {number}", number + 1
+        commands: list[AddPicture | AddSequence] = []
+        tiles: dict[int, str] = {}
+        for tile, (data, picture) in contents.items():
+            name, number = picture.name, 2
+            while name in self.project.pictures:
+                name, number = f"{Path(picture.name).stem} {number}{Path(picture.name).suffix}", number + 1
+            digest = self.blobs.add(data)
+            kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about)
+            commands.append(AddPicture(name, kit))
+            tiles[tile] = name
+        self.execute(Several((*commands, AddSequence(identity, tiles)), named="Add picture sequence"))
+        return identity
+
+    def tiles(self) -> set[int]:
+        """The tiles that the model has."""
+        return {key.tile for key in self.surface.keys}
 
     def save(self, path: Path) -> None:
         """Save the project file.
@@ -113,6 +168,17 @@ class Studio:
         """
         save_project(path, self.project, self.blobs)
         self.saved = self.project
+
+
+def read_sequence(found: Sequence) -> dict[int, tuple[bytes, Picture]]:
+    """The bytes and pictures of a sequence's files, tile by tile.
+
+    Raises
+    ------
+    PictureError
+        If one of them cannot be read.
+    """
+    return {tile: read_picture_file(path) for tile, path in sorted(found.files.items())}
 
 
 def read_picture_file(path: Path) -> tuple[bytes, Picture]:

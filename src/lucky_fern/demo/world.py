@@ -8,15 +8,17 @@ import platformdirs
 
 from lucky_fern import __version__
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
-from lucky_fern.core.project.document import Channel, Decal, Scope, Throw, Wash
+from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.file import SUFFIX
+from lucky_fern.core.project.places import Throw
+from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
 from lucky_fern.demo.pictures import make_pictures
 
 MODELS = {"flask": soup_flask, "ferry": marsh_hen, "kettle": tea_kettle}
 TITLES = {"flask": "Soup flask", "ferry": "Marsh Hen", "kettle": "Tea kettle"}
-_REVISION = 1  # raise it when what is made here changes
+_REVISION = 2  # raise it when what is made here changes
 
 
 def world_folder() -> Path:

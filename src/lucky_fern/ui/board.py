@@ -3,27 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QModelIndex, QPoint, QRect, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
+    QMenu,
     QTableView,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from lucky_fern.core import colour
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import DuplicateLayer, RemoveLayer
-from lucky_fern.core.project.document import Channel
+from lucky_fern.core.project.commands import DuplicateLayers, RemoveLayers, SetGroup
+from lucky_fern.core.project.document import Group, Layer
+from lucky_fern.ui.board_cells import CellPainter
+from lucky_fern.ui.board_menus import add_menu, cell_menu, group, layer_menu
 from lucky_fern.ui.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.style import LIGHT, icon
@@ -31,7 +31,7 @@ from lucky_fern.ui.thumbnails import map_thumbnail, to_pixmap
 
 _SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Normal", "height": "Height",
           "occlusion": "Occl.", "emissive": "Emiss.", "opacity": "Opac."}  # fmt: skip
-CELL, ROW, THUMB = 37, 26, 32
+CELL, ROW, THUMB = 34, 26, 30
 
 
 class Heading(QHeaderView):
@@ -79,87 +79,71 @@ class Heading(QHeaderView):
         painter.restore()
 
 
-class CellPainter(QStyledItemDelegate):
-    """Draws eyes and map cells: filled where the layer gives, hollow where it is switched off."""
-
-    def __init__(self, desk: Desk, model: BoardModel, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.desk, self.board = desk, model
-        self.tones = LIGHT
-
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:  # type: ignore[override]
-        if index.column() == NAME:
-            super().paint(painter, option, index)
-            return
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(option.rect, QColor(self.tones.soft_active))
-        layer = self.board.layer_at(index.row())
-        if layer is not None:
-            middle = option.rect.center()
-            if index.column() == EYE:
-                pixmap = icon("eye" if layer.visible else "eye-off", self.tones.text).pixmap(16, 16)
-                painter.drawPixmap(middle.x() - 8, middle.y() - 8, 16, 16, pixmap)
-            else:
-                name = MAP_NAMES[index.column() - FIRST_MAP]
-                self._cell(painter, middle.x(), middle.y(), name, layer.channels.get(name), layer.visible)
-        if option.state & QStyle.StateFlag.State_HasFocus:
-            painter.setPen(QPen(QColor(self.tones.active), 1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(option.rect.adjusted(1, 1, -2, -2))
-        painter.restore()
-
-    def _cell(self, painter: QPainter, x: int, y: int, name: str, channel: Channel | None, visible: bool) -> None:
-        if channel is None:
-            painter.setPen(QPen(QColor(self.tones.line), 1))
-            painter.drawPoint(x, y)
-            painter.setBrush(QColor(self.tones.line))
-            painter.drawEllipse(x - 1, y - 1, 3, 3)
-            return
-        if not visible:
-            painter.setOpacity(0.4)
-        box = QRect(x - 8, y - 7, 17, 15)
-        if not channel.on:
-            painter.setPen(QPen(QColor(self.tones.quiet), 1.2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(box, 3, 3)
-            return
-        painter.setPen(QPen(QColor(self.tones.text), 1.2))
-        if channel.source == "picture":
-            painter.setBrush(QColor(self.tones.field))
-            painter.drawRoundedRect(box, 3, 3)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            middle = box.center()
-            hills = [middle + QPoint(*step) for step in ((-2, -1), (1, 2), (3, 0))]
-            painter.drawPolyline([box.bottomLeft() + QPoint(3, -3), *hills, box.bottomRight() + QPoint(-2, -3)])
-        else:
-            painter.setBrush(value_colour(name, channel.source))
-            painter.drawRoundedRect(box, 3, 3)
-        if channel.opacity < 1:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(self.tones.text))
-            painter.drawRect(box.left() + 1, box.bottom() + 2, int((box.width() - 2) * channel.opacity), 2)
-
-
-def value_colour(name: str, value: str | float) -> QColor:
-    """A channel's value as a colour to show."""
-    if isinstance(value, str):
-        return QColor(value) if colour.is_hex(value) else QColor("#888888")
-    grey = int(value * 255 + 0.5)
-    return QColor(grey, grey, grey)
-
-
 class Grid(QTableView):
-    """The table itself: clicks switch cells, Space switches the cell in focus."""
+    """The table itself: clicks switch cells, drags along them set their strength, Space switches too."""
 
     cell_switched = Signal(int, int)
+    strength_set = Signal(int, int, float)
+    strength_done = Signal()
+    folded = Signal(int)
+    menu_asked = Signal(int, int, QPoint)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pressed: tuple[QModelIndex, QPoint, float | None] | None = None
+        self._dragging = False
+
+    def board_model(self) -> BoardModel:
+        model = self.model()
+        assert isinstance(model, BoardModel)
+        return model
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position().toPoint()
+        index = self.indexAt(at)
+        row = self.board_model().row_at(index.row()) if index.isValid() else None
+        if row is not None and event.button() == Qt.MouseButton.LeftButton:
+            delegate = self.itemDelegate()
+            assert isinstance(delegate, CellPainter)
+            inside = index.column() == NAME and delegate.fold_box(row, self.visualRect(index)).contains(at)
+            if inside and isinstance(row.layer.content, Group):
+                self.folded.emit(row.layer.id)
+                return
+            if index.column() != NAME:
+                self._pressed = (index, at, self.board_model().strength(index.row(), index.column()))
+                self._dragging = False
+                if not self.selectionModel().isRowSelected(index.row()) or event.modifiers():
+                    super().mousePressEvent(event)
+                else:
+                    self.selectionModel().setCurrentIndex(index, self.selectionModel().SelectionFlag.NoUpdate)
+                return
         super().mousePressEvent(event)
-        index = self.indexAt(event.position().toPoint())
-        if index.isValid() and index.column() != NAME and event.button() == Qt.MouseButton.LeftButton:
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            super().mouseMoveEvent(event)
+            return
+        index, at, strength = self._pressed
+        across = event.position().x() - at.x()
+        if strength is not None and (self._dragging or abs(across) > 4):
+            self._dragging = True
+            self.strength_set.emit(index.row(), index.column(), strength + across / 100.0)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            super().mouseReleaseEvent(event)
+            return
+        index, self._pressed = self._pressed[0], None
+        if self._dragging:
+            self._dragging = False
+            self.strength_done.emit()
+        elif not event.modifiers():
             self.cell_switched.emit(index.row(), index.column())
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        index = self.currentIndex() if event.reason() == event.Reason.Keyboard else self.indexAt(event.pos())
+        if index.isValid():
+            self.menu_asked.emit(index.row(), index.column(), event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         index = self.currentIndex()
@@ -175,6 +159,7 @@ class Board(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
+        self._column = NAME
         self.model = BoardModel(desk)
         self.grid = Grid()
         self.grid.setModel(self.model)
@@ -186,7 +171,8 @@ class Board(QWidget):
         self.grid.verticalHeader().hide()
         self.grid.verticalHeader().setDefaultSectionSize(ROW)
         self.grid.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.grid.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.grid.setTabKeyNavigation(False)
         self.grid.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
@@ -197,12 +183,16 @@ class Board(QWidget):
         self.grid.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.heading.setMinimumSectionSize(20)
         self.heading.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.heading.resizeSection(EYE, 26)
+        self.heading.resizeSection(EYE, 24)
         for column in range(FIRST_MAP, FIRST_MAP + len(MAP_NAMES)):
             self.heading.resizeSection(column, CELL)
         self.heading.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
         self.grid.cell_switched.connect(self._switched)
-        self.grid.selectionModel().currentRowChanged.connect(self._row_chosen)
+        self.grid.strength_set.connect(self.model.set_strength)
+        self.grid.strength_done.connect(desk.end_gesture)
+        self.grid.folded.connect(self._fold)
+        self.grid.menu_asked.connect(self._show_menu)
+        self.grid.selectionModel().selectionChanged.connect(lambda *_: self._rows_chosen())
 
         column_ = QVBoxLayout(self)
         column_.setContentsMargins(0, 0, 0, 0)
@@ -227,12 +217,16 @@ class Board(QWidget):
         row.setSpacing(2)
         actions: list[tuple[str, str, str, Callable[[], object]]] = [
             ("wash", "Wash", "Add a wash: values over everything", self.desk.add_wash),
-            ("duplicate", "", "Duplicate the selected layer (Ctrl+D)", self._duplicate),
-            ("up", "", "Move the layer up (Alt+Up)", lambda: self._shift(-1)),
-            ("down", "", "Move the layer down (Alt+Down)", lambda: self._shift(1)),
-            ("delete", "", "Delete the selected layer (Del)", self._delete),
+            ("plus", "Add", "Add another kind of layer", lambda: None),
+            ("folder", "", "Group the selected layers (Ctrl+G)", partial(group, self.desk)),
+            ("duplicate", "", "Duplicate the selected layers (Ctrl+D)", self._duplicate),
+            ("up", "", "Move up (Alt+Up)", lambda: self.model.shift(self.desk.chosen, True)),
+            ("down", "", "Move down (Alt+Down)", lambda: self.model.shift(self.desk.chosen, False)),
+            ("delete", "", "Delete the selected layers (Del)", self._delete),
         ]
-        keys = {"duplicate": "Ctrl+D", "up": "Alt+Up", "down": "Alt+Down", "delete": "Del"}
+        keys = {
+            "folder": "Ctrl+G", "duplicate": "Ctrl+D", "up": "Alt+Up", "down": "Alt+Down", "delete": "Del",
+        }  # fmt: skip
         self.buttons: dict[str, QToolButton] = {}
         for name, text, tip, action in actions:
             button = QToolButton(icon=icon(name), text=text)
@@ -243,10 +237,15 @@ class Board(QWidget):
             button.setAccessibleName(tip)
             if name in keys:
                 button.setShortcut(keys[name])
-            button.clicked.connect(lambda _=False, action=action: action())
+            if name == "plus":
+                button.setMenu(add_menu(self.desk, self))
+                button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+                button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+            else:
+                button.clicked.connect(lambda _=False, action=action: action())
             self.buttons[name] = button
             row.addWidget(button)
-            if name == "wash":
+            if name == "plus":
                 row.addStretch(1)
         return row
 
@@ -254,33 +253,37 @@ class Board(QWidget):
 
     def refresh(self) -> None:
         """Show the stack as it is now."""
-        selection = self.grid.selectionModel()
-        blocked = selection.blockSignals(True)
-        focus = self.grid.currentIndex()
+        self._column = self.grid.currentIndex().column() if self.grid.currentIndex().isValid() else self._column
         self.model.layoutAboutToBeChanged.emit()
         self.model.beginResetModel()
         self.model.endResetModel()
         self.model.layoutChanged.emit()
-        row = self.model.row_of(self.desk.selected)
-        if row >= 0:
-            column = focus.column() if focus.isValid() else NAME
-            self.grid.setCurrentIndex(self.model.index(row, column))
-        selection.blockSignals(blocked)
+        self._show_selection()
         self.grid.viewport().update()
         self.empty.setVisible(self.model.rowCount() == 0 and self.desk.studio is not None)
-        for name in ("duplicate", "up", "down", "delete"):
-            self.buttons[name].setEnabled(row >= 0)
+        for name in ("folder", "duplicate", "up", "down", "delete"):
+            self.buttons[name].setEnabled(bool(self.desk.chosen))
+        self.buttons["plus"].setEnabled(self.desk.studio is not None)
         self.buttons["wash"].setEnabled(self.desk.studio is not None)
         self._thumbnail_timer.start()
 
-    def _follow_selection(self) -> None:
+    def _show_selection(self) -> None:
+        """Select the rows of the layers that are selected."""
+        selection = self.grid.selectionModel()
+        blocked = selection.blockSignals(True)
+        flags = selection.SelectionFlag
         row = self.model.row_of(self.desk.selected)
-        if row >= 0 and row != self.grid.currentIndex().row():
-            selection = self.grid.selectionModel()
-            blocked = selection.blockSignals(True)
-            self.grid.setCurrentIndex(self.model.index(row, NAME))
-            selection.blockSignals(blocked)
-            self.grid.viewport().update()
+        if row >= 0:
+            selection.setCurrentIndex(self.model.index(row, self._column), flags.NoUpdate)
+        selection.clearSelection()
+        for layer in self.desk.chosen:
+            if (row := self.model.row_of(layer)) >= 0:
+                selection.select(self.model.index(row, 0), flags.Select | flags.Rows)
+        selection.blockSignals(blocked)
+
+    def _follow_selection(self) -> None:
+        self._show_selection()
+        self.grid.viewport().update()
 
     def _maps_changed(self) -> None:
         if not self._thumbnail_timer.isActive():
@@ -303,28 +306,40 @@ class Board(QWidget):
     def _switched(self, row: int, column: int) -> None:
         layer = self.model.layer_at(row)
         if layer is not None:
-            self.desk.select(layer.id)
+            if layer.id not in self.desk.chosen:
+                self.desk.select(layer.id)
             self.model.toggle(row, column)
 
-    def _row_chosen(self, now: QModelIndex, _before: QModelIndex) -> None:
-        layer = self.model.layer_at(now.row())
+    def _rows_chosen(self) -> None:
+        rows = sorted({index.row() for index in self.grid.selectionModel().selectedRows()}, reverse=True)
+        layers = [layer.id for row in rows if (layer := self.model.layer_at(row)) is not None]
+        now = self.model.layer_at(self.grid.currentIndex().row())
+        if layers:
+            self.desk.select(now.id if now is not None and now.id in layers else layers[-1], tuple(layers))
+
+    def _fold(self, layer_id: int) -> None:
+        group_ = self.desk.studio.project.layer(layer_id) if self.desk.studio is not None else None
+        if group_ is not None and isinstance(group_.content, Group):
+            self.desk.execute(SetGroup(layer_id, folded=not group_.content.folded))
+
+    def _show_menu(self, row: int, column: int, at: QPoint) -> None:
+        layer = self.model.layer_at(row)
         if layer is not None:
+            self.menu_of(layer, column).popup(at)
+
+    def menu_of(self, layer: Layer, column: int) -> QMenu:
+        """The menu of a cell, or of the layer."""
+        if layer.id not in self.desk.chosen:
             self.desk.select(layer.id)
+        if column >= FIRST_MAP:
+            return cell_menu(self.desk, layer, MAP_NAMES[column - FIRST_MAP], self)
+        name = self.model.index(self.model.row_of(layer.id), NAME)
+        return layer_menu(self.desk, layer, lambda: self.grid.edit(name), self)
 
     def _duplicate(self) -> None:
-        layer, studio = self.desk.layer, self.desk.studio
-        if layer is not None and studio is not None and self.desk.execute(DuplicateLayer(layer.id)):
-            self.desk.select(studio.project.next_id - 1)
+        if self.desk.chosen:
+            self.desk.execute(DuplicateLayers(self.desk.chosen))
 
     def _delete(self) -> None:
-        if self.desk.layer is not None:
-            self.desk.execute(RemoveLayer(self.desk.layer.id))
-
-    def _shift(self, rows: int) -> None:
-        layer = self.desk.layer
-        if layer is None:
-            return
-        row = self.model.row_of(layer.id)
-        target = row - 1 if rows < 0 else row + 2
-        if 0 <= target <= self.model.rowCount():
-            self.model.move_to_row(layer.id, target)
+        if self.desk.chosen:
+            self.desk.execute(RemoveLayers(self.desk.chosen))

@@ -7,6 +7,8 @@ between two chunks, and what that left undone is done with the new one, so nothi
 from __future__ import annotations
 
 import threading
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
@@ -16,8 +18,18 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
 
 _BATCH = 32  # chunks between two answers
+
+
+@dataclass(frozen=True)
+class Order:
+    """What comes first: a map, the layer being edited, and what of every sheet is on the screen."""
+
+    first_map: str
+    focus: int | None
+    seen: dict[SheetKey, AbstractSet[Chunk]]
 
 
 class CompositingThread(QObject):
@@ -35,16 +47,26 @@ class CompositingThread(QObject):
         self._serial = 0
         self._stop = False
         self._news = threading.Condition()
-        self._first_map = "colour"
+        self._order = Order("colour", None, {})
         self.settled = threading.Event()
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
 
-    def request(self, project: Project, first_map: str = "colour") -> None:
-        """Bring the maps to a project; the map named is done first."""
+    def request(
+        self,
+        project: Project,
+        first_map: str = "colour",
+        focus: int | None = None,
+        seen: dict[SheetKey, AbstractSet[Chunk]] | None = None,
+    ) -> None:
+        """Bring the maps to a project: the map named first, and of every map what is ``seen`` first.
+
+        ``focus`` is the layer being edited; what lies below it is kept composited.
+        """
         with self._news:
             self.settled.clear()
-            self._wanted, self._first_map = project, first_map
+            self._wanted = project
+            self._order = Order(first_map, focus, seen or {})
             self._serial += 1
             self._news.notify()
 
@@ -67,7 +89,7 @@ class CompositingThread(QObject):
                     self._news.wait()
                 if self._stop:
                     return
-                project, serial, self._wanted = self._wanted, self._serial, None
+                project, serial, order, self._wanted = self._wanted, self._serial, self._order, None
             assert project is not None
             self.busy.emit(True)
             try:
@@ -76,7 +98,7 @@ class CompositingThread(QObject):
                 for key, chunks in news.items():
                     left.setdefault(key, set()).update(chunks)
                 left = {key: chunks for key, chunks in left.items() if key.sheet in self._sources.surface.keys}
-                self._composite(project, serial, left)
+                self._composite(project, serial, order, left)
             except Cancelled:
                 pass
             except LuckyFernError as error:
@@ -85,14 +107,18 @@ class CompositingThread(QObject):
             if not left:
                 self.busy.emit(False)
 
-    def _composite(self, project: Project, serial: int, left: Dirty) -> None:
-        """Work through ``left``, taking out what is done."""
-        order = [self._first_map, *MAPS]
-        for key in sorted(left, key=lambda key: (order.index(key.map), key.sheet)):
-            waiting = sorted(left[key])
-            while waiting:
-                batch, waiting = waiting[:_BATCH], waiting[_BATCH:]
-                done = self._store.update(project, key, batch, lambda: self._serial != serial)
-                self.chunks_done.emit(key, done)
-                left[key] = set(waiting)
-            del left[key]
+    def _composite(self, project: Project, serial: int, order: Order, left: Dirty) -> None:
+        """Work through ``left``, taking out what is done: what is seen of all maps before the rest of any."""
+        maps = [order.first_map, *MAPS]
+        turns = sorted(left, key=lambda key: (maps.index(key.map), key.sheet))
+        for now_seen in (True, False):
+            for key in turns:
+                seen = order.seen.get(key.sheet, frozenset())
+                waiting = sorted(chunk for chunk in left.get(key, ()) if (chunk in seen) is now_seen)
+                while waiting:
+                    batch, waiting = waiting[:_BATCH], waiting[_BATCH:]
+                    done = self._store.update(project, key, batch, lambda: self._serial != serial, order.focus)
+                    left[key] -= set(batch)
+                    self.chunks_done.emit(key, done)
+                if not left.get(key, True):
+                    del left[key]

@@ -3,21 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from collections.abc import Set as AbstractSet
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.pictures.picture import Picture
-from lucky_fern.core.placing.pose import drop_laid, drop_thrown
-from lucky_fern.core.project.commands import AddLayer, Command, RemoveLayer
-from lucky_fern.core.project.document import Channel, Decal, Layer, Place, Project, Scope, Wash, place_height
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import (
+    AddLayer,
+    Command,
+    DuplicateLayers,
+    GroupLayers,
+    SetLayer,
+    Several,
+    free_name,
+)
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Layer, Project, Wash, walk
+from lucky_fern.core.project.effects import Blur, Effect, Gradient, Shade, Sharpen
+from lucky_fern.core.project.places import Place, place_height
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
-from lucky_fern.core.studio import Studio, read_picture_file
+from lucky_fern.core.studio import Studio
+from lucky_fern.ui.bringing import Bringing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
+from lucky_fern.ui.pinned import Pinned
 
 Pending = dict[MapKey, set[Chunk]]
 
@@ -42,12 +56,19 @@ class Desk(QObject):
         self.store: MapStore | None = None
         self.compositing: CompositingThread | None = None
         self.selected: int | None = None
+        self.chosen: tuple[int, ...] = ()  # all selected layers, the one above among them
+        self.copied_mask: Mask | None = None
+        self.pinned: Pinned | None = None
+        self.wipe = 0.5  # where the pinned state ends, as a share of a view's width
+        self.holding = False  # the stack is shown without the selected layers
         self.shown_map: str | None = None
         self.marker: SurfaceHit | None = None
         self.marker_source: object = None
         self.station = "artwork"
         self.pending: Pending = {}
+        self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
         self.errands = Errands()
+        self.bringing = Bringing(self)
         self.errands.failed.connect(lambda sentence: self.said.emit(sentence, True))
 
     # --- opening and closing --------------------------------------------------------------------------
@@ -58,20 +79,20 @@ class Desk(QObject):
         self.studio, self.path = studio, path
         self.store = MapStore(studio.sources)
         self.pending = {}
-        self.shown_map, self.marker = None, None
-        layers = studio.project.layers
-        self.selected = layers[-1].id if layers else None
+        self.shown_map, self.marker, self.holding = None, None, False
+        self._select_top()
         self.compositing = CompositingThread(studio.sources, self.store)
         self.compositing.chunks_done.connect(self._chunks_done)
         self.compositing.busy.connect(self.busy)
         self.compositing.failed.connect(lambda sentence: self.said.emit(sentence, True))
         self.studio_changed.emit()
-        self._refresh()
+        self.refresh()
         for warning in studio.warnings:
             self.said.emit(warning, True)
 
     def close(self) -> None:
         """End the work in the background."""
+        self.unpin()
         if self.compositing is not None:
             self.compositing.close()
             self.compositing = None
@@ -99,13 +120,20 @@ class Desk(QObject):
             return None
 
     @property
+    def layers(self) -> list[Layer]:
+        """All selected layers, from the bottom up."""
+        if self.studio is None:
+            return []
+        return [layer for layer in self.studio.project.walk() if layer.id in self.chosen]
+
+    @property
     def decal(self) -> tuple[Layer, Place, float] | None:
         """The selected layer with its place and height, if it is a decal that shows."""
         layer = self.layer
         if layer is None or not isinstance(layer.content, Decal) or self.studio is None:
             return None
         place = layer.content.place
-        return layer, place, place_height(place, self.studio.project.pictures[layer.content.picture])
+        return layer, place, place_height(place, self.studio.project.picture_size(layer.content.picture))
 
     def sheet_sizes(self) -> dict[SheetKey, int]:
         if self.studio is None:
@@ -118,20 +146,51 @@ class Desk(QObject):
         """Do an edit; False, with a sentence shown, if it makes no sense."""
         if self.studio is None:
             return False
+        known = {layer.id for layer in self.studio.project.walk()}
         try:
             self.studio.execute(command, merge)
         except LuckyFernError as error:
             self.said.emit(str(error), True)
             return False
-        if isinstance(command, AddLayer):
-            self.selected = self.studio.project.next_id - 1
-            self.selection_changed.emit()
-        elif isinstance(command, RemoveLayer) and command.layer == self.selected:
-            layers = self.studio.project.layers
-            self.selected = layers[-1].id if layers else None
-            self.selection_changed.emit()
-        self._refresh()
+        if isinstance(command, AddLayer | GroupLayers):
+            self.select(self.studio.project.next_id - 1)
+        elif isinstance(command, DuplicateLayers):
+            self._select_new(known)
+        else:
+            self._keep_selection()
+        self.refresh()
         return True
+
+    def execute_each(self, make: Callable[[Layer], Command | None], merge: bool = False) -> bool:
+        """Do an edit to every selected layer that it fits, as one step."""
+        commands = tuple(command for layer in self.layers if (command := make(layer)) is not None)
+        if not commands:
+            return False
+        return self.execute(commands[0] if len(commands) == 1 else Several(commands), merge)  # type: ignore[arg-type]
+
+    def _select_top(self) -> None:
+        layers = self.studio.project.layers if self.studio is not None else ()
+        self.selected = layers[-1].id if layers else None
+        self.chosen = () if self.selected is None else (self.selected,)
+
+    def _select_new(self, known: set[int]) -> None:
+        """Select what a command brought, without what it brought inside groups."""
+        assert self.studio is not None
+        new = [layer for layer in self.studio.project.walk() if layer.id not in known]
+        inside = {inner.id for layer in new for inner in walk(layer.children)}
+        outer = [layer.id for layer in new if layer.id not in inside]
+        if outer:
+            self.select(outer[-1], tuple(outer))
+
+    def _keep_selection(self) -> None:
+        """Forget selected layers that are gone."""
+        assert self.studio is not None
+        there = {layer.id for layer in self.studio.project.walk()}
+        if self.selected in there:
+            self.chosen = tuple(layer for layer in self.chosen if layer in there)
+            return
+        self._select_top()
+        self.selection_changed.emit()
 
     def end_gesture(self) -> None:
         """A slider or a handle was let go: the next edit is a step of its own."""
@@ -151,26 +210,78 @@ class Desk(QObject):
         label = history.undo_label if back else history.redo_label
         if label is None:
             return
-        if back:
-            history.undo()
-        else:
-            history.redo()
-        if self.layer is None:
-            layers = self.studio.project.layers
-            self.selected = layers[-1].id if layers else None
-        self.selection_changed.emit()
-        self._refresh()
-        self.said.emit(f"{'Undone' if back else 'Done again'}: {label.lower()}", False)
+        self.jump(history.at + (-1 if back else 1))
+        self.said.emit(f"{'Undone' if back else 'Done again'}: {label}", False)
 
-    def _refresh(self) -> None:
-        if self.studio is not None and self.compositing is not None:
-            self.compositing.request(self.studio.project, self.shown_map or "colour")
+    def jump(self, at: int) -> None:
+        """Go to a step of the history."""
+        if self.studio is None or at == self.studio.history.at:
+            return
+        self.studio.history.jump(at)
+        self._keep_selection()
+        self.selection_changed.emit()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Have everything follow the project as it is now."""
+        self._request()
         self.project_changed.emit()
 
-    def select(self, layer_id: int | None) -> None:
-        if layer_id != self.selected:
-            self.selected = layer_id
+    def _request(self) -> None:
+        """Have the maps brought to what is to be seen: the project, or the project without the selected layers."""
+        if self.studio is None or self.compositing is None:
+            return
+        project = self.studio.project
+        if self.holding:
+            hidden = Several(tuple(SetLayer(layer, visible=False) for layer in self.chosen))
+            project = hidden.apply(project)
+        self.compositing.request(project, self.shown_map or "colour", self.selected, self.on_screen())
+
+    def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks that the views show now; they are composited first."""
+        seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+        for look in self.lookers:
+            for key, chunks in look().items():
+                seen[key] = seen.get(key, frozenset()) | chunks
+        return seen
+
+    def select(self, layer_id: int | None, chosen: tuple[int, ...] | None = None) -> None:
+        """Select a layer, and others together with it."""
+        wanted = chosen if chosen is not None else (() if layer_id is None else (layer_id,))
+        if (layer_id, wanted) != (self.selected, self.chosen):
+            self.selected, self.chosen = layer_id, wanted
             self.selection_changed.emit()
+
+    # --- comparing --------------------------------------------------------------------------------------------
+
+    def hold(self, on: bool) -> None:
+        """Show the stack without the selected layers for as long as a key or button is held."""
+        if on != self.holding and (self.chosen or not on):
+            self.holding = on
+            self._request()
+            self.view_changed.emit()
+
+    def pin(self) -> None:
+        """Keep the state as it is now in view, left of the wipe; done again, let it go."""
+        if self.pinned is not None or self.studio is None:
+            self.unpin()
+            return
+        self.pinned = Pinned(self.studio.sources, self.studio.project, self.shown_map or "colour")
+        self.pinned.changed.connect(self.maps_changed)
+        self.view_changed.emit()
+        self.said.emit(
+            "This state is pinned: it shows left of the line, what you do now right of it. Drag the line.", False
+        )
+
+    def unpin(self) -> None:
+        if self.pinned is not None:
+            self.pinned.close()
+            self.pinned = None
+            self.view_changed.emit()
+
+    def set_wipe(self, share: float) -> None:
+        self.wipe = min(max(share, 0.0), 1.0)
+        self.view_changed.emit()
 
     def show_map(self, name: str | None) -> None:
         """Look at one map alone in both views, or at everything again."""
@@ -187,59 +298,33 @@ class Desk(QObject):
             self.station = station
             self.station_changed.emit(station)
 
-    # --- pictures -------------------------------------------------------------------------------------------
-
-    def add_picture(self, path: Path, then: Callable[[str], object] | None = None) -> None:
-        """Bring a picture file into the kit, beside the window; ``then`` gets its id."""
-        studio = self.studio
-        if studio is None:
-            self.said.emit("Open a model first; pictures come after it.", True)
-            return
-
-        def keep(found: tuple[bytes, Picture]) -> None:
-            if self.studio is not studio:
-                return
-            identity = studio.keep_picture(*found)
-            self._refresh()
-            if found[1].notes:
-                self.said.emit(f"{path.name}: {'; '.join(found[1].notes)}.", False)
-            if then is not None:
-                then(identity)
-
-        self.errands.send(f"Reading {path.name} …", lambda: read_picture_file(path), keep)
-
-    def drop_on_surface(self, picture: str, hit: SurfaceHit, view_up: object) -> bool:
-        """Place a kit picture where it was dropped in the model view."""
-        import numpy as np
-
-        if self.studio is None:
-            return False
-        kit = self.studio.project.pictures[picture]
-        place = drop_thrown(self.studio.model, hit, kit.height / kit.width, np.asarray(view_up))
-        return self._add_decal(picture, place)
-
-    def drop_on_sheet(self, picture: str, key: SheetKey, uv: object) -> bool:
-        """Place a kit picture where it was dropped in the sheet view."""
-        import numpy as np
-
-        if self.studio is None:
-            return False
-        return self._add_decal(picture, drop_laid(self.studio.surface, np.asarray(uv), key))
-
-    def _add_decal(self, picture: str, place: Place) -> bool:
-        assert self.studio is not None
-        kit = self.studio.project.pictures[picture]
-        small = max(kit.width, kit.height) <= 64
-        content = Decal(picture, place, "nearest" if small else "smooth")
-        name = _free_name(self.studio.project, Path(kit.name).stem.replace("-", " ").capitalize())
-        return self.execute(AddLayer(name, content, {"colour": Channel("picture")}))
+    # --- layers -----------------------------------------------------------------------------------------------
 
     def add_wash(self) -> bool:
         """A new wash above the selected layer."""
         if self.studio is None:
             return False
-        name = _free_name(self.studio.project, "Wash")
+        name = free_name(self.studio.project, "Wash")
         return self.execute(AddLayer(name, Wash(), {"colour": Channel("#8fa3ad")}, above=self.selected))
+
+    def add_brushwork(self) -> bool:
+        """An empty layer to paint on, above the selected one."""
+        if self.studio is None:
+            return False
+        name = free_name(self.studio.project, "Brushwork")
+        return self.execute(AddLayer(name, Brushwork(), {}, above=self.selected))
+
+    def add_adjustment(self, name: str, effect: Effect) -> bool:
+        """An adjustment of the map that is looked at (or of colour), above the selected layer."""
+        if self.studio is None:
+            return False
+        colours_only = isinstance(effect, Shade | Gradient)
+        shown = self.shown_map or "colour"
+        kind = MAPS[shown].kind
+        fits = kind == "colour" or (kind == "scalar" and not colours_only) or isinstance(effect, Blur | Sharpen)
+        channels = {shown if fits else "colour": Channel()}
+        name = free_name(self.studio.project, name)
+        return self.execute(AddLayer(name, Adjustment(effect), channels, above=self.selected))
 
     def add_file_colours(self) -> None:
         """One wash for each material to which the model's file gives a colour."""
@@ -281,11 +366,3 @@ class Desk(QObject):
             return demo_studio(which)
 
         self.errands.send("Opening the demo …", make, self.take)
-
-
-def _free_name(project: Project, name: str) -> str:
-    taken = {layer.name for layer in project.layers}
-    number, candidate = 2, name
-    while candidate in taken:
-        candidate, number = f"{name} {number}", number + 1
-    return candidate

@@ -11,7 +11,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.pose import scaled, turned
-from lucky_fern.core.project.document import Place
+from lucky_fern.core.project.places import Place
 
 REACH = 9.0  # pixels within which a handle is grabbed
 KNOB = 26.0  # pixels from the upper edge to the turning knob

@@ -46,6 +46,10 @@ class ModelPanel(QWidget):
         row.addWidget(QLabel("texels"))
         row.addStretch(1)
         column.addLayout(row)
+        self.single = QFormLayout()
+        self.single.setHorizontalSpacing(14)
+        column.addLayout(self.single)
+        self.single_boxes: dict[str, QComboBox] = {}
         self.colours = QPushButton("Wash each material with its colour in the file")
         self.colours.clicked.connect(desk.add_file_colours)
         column.addWidget(self.colours, 0, Qt.AlignmentFlag.AlignLeft)
@@ -62,6 +66,30 @@ class ModelPanel(QWidget):
         desk.studio_changed.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
         self.refresh()
+
+    def _show_singles(self) -> None:
+        """One choice for each sheet, where there are several."""
+        studio = self.desk.studio
+        assert studio is not None
+        names = [str(key) for key in studio.surface.keys] if len(studio.surface.keys) > 1 else []
+        if list(self.single_boxes) != names:
+            while self.single.rowCount():
+                self.single.removeRow(0)
+            self.single_boxes = {name: self._size_choice(name) for name in names[:24]}
+            for name, box in self.single_boxes.items():
+                self.single.addRow(QLabel(name, objectName="quiet"), box)
+        for key in studio.surface.keys:
+            if str(key) in self.single_boxes:
+                box = self.single_boxes[str(key)]
+                box.setCurrentIndex(box.findData(studio.project.size_of(key)))
+
+    def _size_choice(self, name: str) -> QComboBox:
+        box = QComboBox()
+        for size in SIZES:
+            box.addItem(f"{size} × {size}", size)
+        box.setAccessibleName(f"Size of {name} in texels")
+        box.activated.connect(lambda _: self.desk.execute(SetSheetSize(box.currentData(), name)))
+        return box
 
     def refresh(self) -> None:
         studio = self.desk.studio
@@ -81,6 +109,7 @@ class ModelPanel(QWidget):
         self.lines["Parts"].setText(f"{len(model.parts)}: {', '.join(model.parts[:24])}")
         self.lines["Tiles"].setText(", ".join(str(key) for key in surface.keys) or "none: no UVs")
         sizes = {studio.project.size_of(key) for key in surface.keys}
+        self._show_singles()
         index = self.size_box.findData(sizes.pop()) if len(sizes) == 1 else -1
         self.size_box.setCurrentIndex(index)
         self.warnings.setText("\n".join(studio.warnings))

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
 from dataclasses import replace
 
 import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64
+from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to, surface_pose
-from lucky_fern.core.project.document import Place
-from lucky_fern.core.sheets.picking import SurfaceHit, pick
+from lucky_fern.core.project.places import Place
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
 from lucky_fern.render.model_scene import Look, ModelScene
 from lucky_fern.render.textures import SheetTextures
@@ -22,8 +25,8 @@ from lucky_fern.ui.view import SharedTextures, View
 class ModelView(View):
     """Orbit with the left button, pan with the middle one (or Shift), turn the light with the right one."""
 
-    def __init__(self, desk: Desk, textures: SharedTextures) -> None:
-        super().__init__(desk, textures, "Model view")
+    def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures) -> None:
+        super().__init__(desk, textures, pinned, "Model view")
         self.camera = Camera()
         self.look = Look()
         self._scene: ModelScene | None = None
@@ -43,7 +46,7 @@ class ModelView(View):
         self.frame_all()
         self.overlay.hint = "" if self.desk.studio is not None else "Open a model (OBJ, GLB or glTF) to begin."
 
-    def draw(self, context: moderngl.Context, textures: SheetTextures | None) -> None:
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
         studio = self.desk.studio
         if studio is None:
             context.clear(*self.look.backdrop_high, 1.0)
@@ -51,7 +54,22 @@ class ModelView(View):
         if self._scene is None:
             self._scene = ModelScene(context, studio.surface)
         look = replace(self.look, shown_map=self.desk.shown_map)
-        self._scene.draw(self.camera, self.aspect, look, textures, self.desk.sheet_sizes())
+        self._scene.draw(self.camera, self.aspect, look, textures, sizes)
+
+    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks with triangles that face the camera and lie in its frame (or round it)."""
+        studio = self.desk.studio
+        if studio is None:
+            return {}
+        model = studio.model
+        middle = model.corners.mean(axis=1)
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - middle
+        flat = self.camera.project(middle, self.aspect)
+        inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1) & ((model.face_normals * eye).sum(axis=1) > 0)
+        return {
+            sheet.key: sheet.chunks_of(inside[sheet.triangle])
+            for sheet in studio.surface.sheets(studio.project.size_of)
+        }
 
     def set_look(self, **changes: object) -> None:
         """Change how the model is drawn (see :class:`Look`)."""
@@ -119,7 +137,26 @@ class ModelView(View):
         return place if np.isfinite(place).all() else None
 
     def hover(self, point: F64) -> None:
-        self.desk.mark(self.hit(point), self)
+        hit = self.hit(point)
+        self.overlay.facts = self._reading(hit)
+        self.overlay.update()
+        self.desk.mark(hit, self)
+
+    def leaveEvent(self, event: object) -> None:
+        self.overlay.facts = ""
+        self.overlay.update()
+        super().leaveEvent(event)
+
+    def _reading(self, hit: SurfaceHit | None) -> str:
+        """The value under the pointer."""
+        studio, store = self.desk.studio, self.desk.store
+        if hit is None or studio is None or store is None or not np.isfinite(hit.uv).all():
+            return ""
+        key = sheet_of(studio.surface, hit)
+        if key is None:
+            return ""
+        size = studio.project.size_of(key)
+        return reading(store, key, size, self.desk.shown_map or "colour", *texel_at(*local_uv(hit, key), size))
 
     def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
         if how == "orbit":
@@ -135,4 +172,4 @@ class ModelView(View):
         hit = self.hit(point)
         if hit is None:
             return False
-        return self.desk.drop_on_surface(picture, hit, self.camera.axes[1])
+        return self.desk.bringing.drop_on_surface(picture, hit, self.camera.axes[1])

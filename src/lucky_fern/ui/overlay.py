@@ -24,6 +24,8 @@ class Overlay(QWidget):
         self.labels: list[tuple[F64, str]] = []
         self.facts = ""
         self.hint = ""
+        self.wipe: float | None = None  # where the pinned state ends, as a share of the width
+        self.banner = ""
         self.ghost: tuple[QPixmap, QPointF] | None = None
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -31,6 +33,10 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for place, text in self.labels:
             self._tag(painter, QPointF(place[0] + 4, place[1] - 4), text, quiet=True)
+        if self.wipe is not None:
+            self._wipe_line(painter, self.wipe * self.width())
+        if self.banner:
+            self._tag(painter, QPointF(8, 32), self.banner)
         if self.marker is not None:
             self._mark(painter, _point(self.marker))
         if self.grip is not None:
@@ -60,6 +66,15 @@ class Overlay(QWidget):
             painter.drawLine(at + QPointF(10, 0), at + QPointF(6, 0))
             painter.drawLine(at + QPointF(0, -10), at + QPointF(0, -6))
             painter.drawLine(at + QPointF(0, 10), at + QPointF(0, 6))
+
+    def _wipe_line(self, painter: QPainter, x: float) -> None:
+        for colour, width in ((QColor(255, 255, 255, 220), 3.0), (FERN, 1.4)):
+            painter.setPen(QPen(colour, width))
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        painter.setBrush(QColor("white"))
+        painter.drawEllipse(QPointF(x, self.height() / 2), 6, 6)
+        self._tag(painter, QPointF(max(x - 58, 2), self.height() - 34), "pinned", quiet=True)
+        self._tag(painter, QPointF(min(x + 8, self.width() - 40), self.height() - 34), "now", quiet=True)
 
     @staticmethod
     def _handles(painter: QPainter, grip: Grip) -> None:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
+
 import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64
+from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
-from lucky_fern.core.project.document import Place
+from lucky_fern.core.project.places import Place
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.picking import at_uv, sheet_of
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures
@@ -21,8 +25,8 @@ _PIXELS_PER_TEXEL = 48.0
 class SheetView(View):
     """Pan with any button, zoom with the wheel down to single texels."""
 
-    def __init__(self, desk: Desk, textures: SharedTextures) -> None:
-        super().__init__(desk, textures, "Sheet view")
+    def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures) -> None:
+        super().__init__(desk, textures, pinned, "Sheet view")
         self.camera = FlatCamera()
         self.tiles = TileMap(())
         self.wires = True
@@ -44,7 +48,7 @@ class SheetView(View):
         if studio is not None and not studio.surface.keys:
             self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
 
-    def draw(self, context: moderngl.Context, textures: SheetTextures | None) -> None:
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
         studio = self.desk.studio
         if studio is None or textures is None:
             context.clear(*self.ground, 1.0)
@@ -53,8 +57,25 @@ class SheetView(View):
             self._scene = SheetScene(context, studio.surface, self.tiles)
         self._scene.draw(
             self.camera, self.width(), self.height(), self.desk.shown_map, self.wires, textures,
-            self.desk.sheet_sizes(), self.ground, (0.08, 0.08, 0.08, 0.17),
+            sizes, self.ground, (0.08, 0.08, 0.08, 0.17),
         )  # fmt: skip
+
+    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks that lie in the view's rectangle."""
+        low = self._plane(np.array([0.0, self.height()]))
+        high = self._plane(np.array([self.width(), 0.0]))
+        seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+        for key, size in self.desk.sheet_sizes().items():
+            corner = self.tiles.corner(key)
+            left, right = ((low[0] - corner[0]) * size, (high[0] - corner[0]) * size)
+            top, bottom = ((1 - high[1] + corner[1]) * size, (1 - low[1] + corner[1]) * size)
+            seen[key] = {
+                chunk
+                for chunk in every_chunk(size)
+                if chunk.column * CHUNK < right and (chunk.column + 1) * CHUNK > left
+                and chunk.row * CHUNK < bottom and (chunk.row + 1) * CHUNK > top
+            }  # fmt: skip
+        return seen
 
     def frame_all(self) -> None:
         """All sheets in view."""
@@ -118,8 +139,11 @@ class SheetView(View):
         uv = self.tiles.to_uv(key, plane)
         size = studio.project.size_of(key)
         inside = plane - self.tiles.corner(key)
-        column, row = int(inside[0] * size), int((1 - inside[1]) * size)
-        self.overlay.facts = f"{key.tile}  column {column}, row {row} of {size}"
+        row, column = texel_at(float(inside[0]), float(inside[1]), size)
+        store = self.desk.store
+        self.overlay.facts = (
+            reading(store, key, size, self.desk.shown_map or "colour", row, column) if store is not None else ""
+        )
         self.overlay.update()
         self.desk.mark(at_uv(studio.surface, key.material, uv), self)
 
@@ -142,4 +166,4 @@ class SheetView(View):
         key = self.tiles.sheet_at(plane)
         if key is None:
             return False
-        return self.desk.drop_on_sheet(picture, key, self.tiles.to_uv(key, plane))
+        return self.desk.bringing.drop_on_sheet(picture, key, self.tiles.to_uv(key, plane))

@@ -113,6 +113,11 @@ QSlider::groove:horizontal {{ height: 4px; background: {tones.line}; border-radi
 QSlider::sub-page:horizontal {{ background: {tones.quiet}; border-radius: 2px; }}
 QSlider::handle:horizontal {{ width: 12px; height: 12px; margin: -5px 0; border-radius: 6px; background: {tones.field}; border: 1px solid {tones.quiet}; }}
 QSlider::handle:horizontal:hover, QSlider::handle:horizontal:focus {{ border: 2px solid {tones.active}; }}
+QTabWidget::pane {{ border: none; border-top: 1px solid {tones.line}; }}
+QTabBar {{ background: {tones.panel}; }}
+QTabBar::tab {{ padding: 4px 12px; border: none; border-bottom: 2px solid transparent; color: {tones.quiet}; }}
+QTabBar::tab:selected {{ color: {tones.active}; border-bottom: 2px solid {tones.active}; font-weight: 600; }}
+QTabBar::tab:focus {{ background: {tones.field}; }}
 QTableView, QListView, QScrollArea {{ background: {tones.panel}; border: none; outline: none; }}
 QTableView {{ gridline-color: {tones.ground}; selection-background-color: {tones.soft_active}; selection-color: {tones.text}; }}
 QListView::item {{ border-radius: 5px; padding: 2px; }}

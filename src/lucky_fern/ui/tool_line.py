@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from lucky_fern.core.placing.pose import as_laid, as_thrown
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.document import Lay, Place, Throw
+from lucky_fern.core.project.places import Lay, Place, Throw
 from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.model_view import ModelView
@@ -73,8 +73,18 @@ class ToolLine(QWidget):
         self.sheet_wires.setChecked(True)
         self.parallel = self._button(row, "parallel", "", "Parallel projection", self._toggle_parallel, True)
         self._rule(row)
+        self.without = self._button(
+            row, "compare", "", "Hold to see the stack without the selected layers (K)", lambda: None, False
+        )
+        self.without.pressed.connect(lambda: desk.hold(True))
+        self.without.released.connect(lambda: desk.hold(False))
+        self.pin = self._button(
+            row, "pin", "", "Pin this state and wipe between it and now (Shift+K)", desk.pin, True
+        )
+        self._rule(row)
         for name in ("front", "back", "left", "right", "top", "bottom"):
             button = QToolButton(text=name.capitalize())
+            button.setStyleSheet("QToolButton { padding: 4px 3px; }")
             button.setToolTip(f"Look from the {name}")
             button.clicked.connect(lambda _=False, name=name: model_view.look_from(name))
             row.addWidget(button)
@@ -84,6 +94,7 @@ class ToolLine(QWidget):
         desk.station_changed.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
         desk.selection_changed.connect(self.refresh)
+        desk.view_changed.connect(self.refresh)
         self.refresh()
 
     def _button(
@@ -109,6 +120,8 @@ class ToolLine(QWidget):
     def refresh(self) -> None:
         decal = self.desk.decal if self.desk.station == "artwork" else None
         self.modes.setVisible(decal is not None)
+        self.pin.setChecked(self.desk.pinned is not None)
+        self.without.setEnabled(bool(self.desk.chosen))
         if decal is not None:
             self.title.setText(f"‘{decal[0].name}’ is placed by")
             self.throw.setChecked(isinstance(decal[1], Throw))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -17,9 +18,11 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import QDrag, QIcon, QKeyEvent, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.pictures.naming import Taken
+from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.desk import Desk
@@ -29,6 +32,7 @@ from lucky_fern.ui.view import PICTURE_MIME
 
 SIDE = 60
 _ID = Qt.ItemDataRole.UserRole
+_DIGEST = Qt.ItemDataRole.UserRole + 1
 
 
 class Strip(QListView):
@@ -96,6 +100,8 @@ class Tray(QWidget):
         self.strip.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.strip.setUniformItemSizes(True)
         self.strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.strip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.strip.customContextMenuRequested.connect(self._ask_taken)
         row.addWidget(self.strip, 1)
         self.empty = QLabel(
             "No pictures yet. Add some, or drop picture files anywhere on the window.", objectName="quiet"
@@ -105,27 +111,38 @@ class Tray(QWidget):
         self._drawn.connect(self._show)
         desk.project_changed.connect(self.refresh)
         desk.studio_changed.connect(self._icons.clear)
-        self._listed: object = self
+        self._listed: object = None
+        self._held: object = None
         self.refresh()
 
     def refresh(self) -> None:
         """List the kit as it is now; thumbnails are drawn in the background."""
         studio = self.desk.studio
         pictures = studio.project.pictures if studio is not None else {}
-        if pictures is self._listed:
+        sequences = studio.project.sequences if studio is not None else {}
+        if self._listed == (id(pictures), id(sequences)):
             return
-        self._listed = pictures
+        self._listed = (id(pictures), id(sequences))
+        self._held = (pictures, sequences)  # so that their numbers stay theirs
         self.add.setEnabled(studio is not None)
         self.empty.setVisible(not pictures)
         self.strip.setVisible(bool(pictures))
         self.model.clear()
         missing: list[KitPicture] = []
-        for identity, kit in pictures.items():
-            item = QStandardItem(Path(kit.name).stem.replace("-", " "))
+        inside = {name for tiles in sequences.values() for name in tiles.values()}
+        listed = {name: [pictures[one] for one in tiles.values()] for name, tiles in sequences.items()}
+        listed |= {name: [kit] for name, kit in pictures.items() if name not in inside}
+        for identity, kits in listed.items():
+            kit = kits[0]
+            mark = " · data" if kit.taken == "data" else ""
+            item = QStandardItem(Path(identity if len(kits) > 1 else kit.name).stem.replace("-", " ") + mark)
             item.setData(identity, _ID)
+            item.setData(kit.digest, _DIGEST)
             item.setEditable(False)
             item.setSizeHint(QSize(SIDE + 36, SIDE + 26))
-            item.setToolTip(f"{kit.name}\n{kit.width} × {kit.height} pixels\nDrag it onto a view, or press Enter")
+            what = f"{kit.width} × {kit.height} pixels, {kit.about}\nTaken as {kit.taken}; a right click changes that"
+            tiles = f"\nTiles {', '.join(map(str, sequences[identity]))}" if identity in sequences else ""
+            item.setToolTip(f"{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter")
             item.setIcon(self._icons.get(kit.digest, icon("picture")))
             if kit.digest not in self._icons:
                 missing.append(kit)
@@ -147,11 +164,35 @@ class Tray(QWidget):
         if studio is not self.desk.studio or not isinstance(pixels, np.ndarray):
             return
         self._icons[digest] = QIcon(to_pixmap(pixels))
-        kits = studio.project.pictures
         for row in range(self.model.rowCount()):
             item = self.model.item(row)
-            if item.data(_ID) in kits and kits[item.data(_ID)].digest == digest:
+            if item.data(_DIGEST) == digest:
                 item.setIcon(self._icons[digest])
+
+    def _ask_taken(self, at: QPoint) -> None:
+        index = self.strip.indexAt(at)
+        if index.isValid():
+            self.taken_menu(str(index.data(_ID))).popup(self.strip.viewport().mapToGlobal(at))
+
+    def taken_menu(self, identity: str) -> QMenu:
+        """Choose whether a picture's numbers are colours or data."""
+        menu = QMenu(self)
+        project = self.desk.project
+        if project is None:
+            return menu
+        first = next(iter(project.sequences[identity].values())) if identity in project.sequences else identity
+        ways: tuple[tuple[Taken, str], ...] = (
+            ("colour", "Take as colour (sRGB)"),
+            ("data", "Take as data (numbers as stored)"),
+        )
+        for taken, title in ways:
+            action = menu.addAction(title, partial(self._take, identity, taken))
+            action.setCheckable(True)
+            action.setChecked(project.pictures[first].taken == taken)
+        return menu
+
+    def _take(self, identity: str, taken: Taken) -> None:
+        self.desk.execute(SetTaken(identity, taken))
 
     def _filter(self) -> None:
         wanted = self.search.text().strip().lower()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
 from pathlib import Path
 
 import moderngl
@@ -12,6 +13,7 @@ from PySide6.QtGui import (
     QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPixmap,
@@ -24,11 +26,14 @@ from lucky_fern.core.arrays import F64
 from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.document import Decal, Place, place_height
+from lucky_fern.core.project.document import Decal
+from lucky_fern.core.project.places import Place, place_height
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.render.textures import SheetTextures, is_software
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.grip import Grip, GripDrag
 from lucky_fern.ui.overlay import Overlay
+from lucky_fern.ui.pinned import Pinned
 
 PICTURE_MIME = "application/x-lucky-fern-picture"
 
@@ -36,20 +41,26 @@ PICTURE_MIME = "application/x-lucky-fern-picture"
 class SharedTextures:
     """The one set of textures that both views draw with, made by whichever draws first."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, pinned: bool = False) -> None:
         self.desk = desk
+        self.pinned = pinned  # of the pinned state, not of the one worked on
         self._textures: SheetTextures | None = None
 
     def ready(self, context: moderngl.Context) -> SheetTextures | None:
         """The textures with everything uploaded that was composited; a context must be current."""
-        store, sizes = self.desk.store, self.desk.sheet_sizes()
-        if store is None:
+        holder = self.desk.pinned if self.pinned else self.desk
+        store = holder.store if holder is not None else None
+        if store is None or holder is None:
+            if self._textures is not None:
+                self._textures.release()
+                self._textures = None
             return None
+        sizes = holder.sizes if isinstance(holder, Pinned) else holder.sheet_sizes()
         if self._textures is None or self._textures.store is not store:
             if self._textures is not None:
                 self._textures.release()
             self._textures = SheetTextures(context, store)
-        pending, self.desk.pending = self.desk.pending, {}
+        pending, holder.pending = holder.pending, {}
         for piece, chunks in pending.items():
             if piece.sheet in sizes:
                 self._textures.upload(piece, sizes[piece.sheet], chunks)
@@ -64,10 +75,13 @@ class View(QOpenGLWidget):
 
     drawn = Signal()
 
-    def __init__(self, desk: Desk, textures: SharedTextures, title: str) -> None:
+    def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures, title: str) -> None:
         super().__init__()
         self.desk = desk
         self.textures = textures
+        self.pinned_textures = pinned
+        self._wiping = False
+        desk.lookers.append(self.seen)
         self.context_: moderngl.Context | None = None
         self.setAccessibleName(title)
         self.setMouseTracking(True)
@@ -92,7 +106,11 @@ class View(QOpenGLWidget):
 
     # --- what subclasses answer ---------------------------------------------------------------------------
 
-    def draw(self, context: moderngl.Context, textures: SheetTextures | None) -> None:
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+        raise NotImplementedError
+
+    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks of each sheet that can be seen here now."""
         raise NotImplementedError
 
     def grip_of(self, place: Place, height: float) -> Grip | None:
@@ -135,7 +153,14 @@ class View(QOpenGLWidget):
         target = self._smooth_target(size) if smooth else screen
         target.use()
         target.viewport = (0, 0, *size)
-        self.draw(self.context_, textures)
+        self.draw(self.context_, textures, self.desk.sheet_sizes())
+        pinned = self.pinned_textures.ready(self.context_)
+        if pinned is not None and self.desk.pinned is not None:
+            # The pinned state is drawn over the left part; nothing else of the frame is touched.
+            target.use()
+            target.scissor = (0, 0, max(int(size[0] * self.desk.wipe), 1), size[1])
+            self.draw(self.context_, pinned, self.desk.pinned.sizes)
+            target.scissor = None  # type: ignore[assignment]  # takes it off
         if target is not screen:
             self.context_.copy_framebuffer(screen, target)
         if not smooth:
@@ -168,6 +193,8 @@ class View(QOpenGLWidget):
     def refresh(self) -> None:
         """Show the project as it is now."""
         self.overlay.grip = self.grip() if self.desk.station == "artwork" else None
+        self.overlay.wipe = self.desk.wipe if self.desk.pinned is not None else None
+        self.overlay.banner = "Without the selected layers" if self.desk.holding else ""
         self.overlay.update()
         self.update()
 
@@ -194,10 +221,10 @@ class View(QOpenGLWidget):
     def pick_layer(self, point: F64) -> int | None:
         """The topmost visible decal under a pixel."""
         project = self.desk.project
-        for layer in reversed(project.layers if project is not None else ()):
+        for layer in reversed(list(project.walk()) if project is not None else []):
             if project is None or not layer.visible or not isinstance(layer.content, Decal):
                 continue
-            height = place_height(layer.content.place, project.pictures[layer.content.picture])
+            height = place_height(layer.content.place, project.picture_size(layer.content.picture))
             grip = self.grip_of(layer.content.place, height)
             inner = None if grip is None else grip.coordinates(point)
             if inner is not None and (np.abs(inner) <= 1).all():
@@ -210,6 +237,9 @@ class View(QOpenGLWidget):
         point = _array(event.position())
         self._last = event.position()
         button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if self.desk.pinned is not None and abs(point[0] - self.desk.wipe * self.width()) < 7:
+            self._wiping = True
+            return
         if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and self._grab(point):
             return
         if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and not shift:
@@ -245,7 +275,9 @@ class View(QOpenGLWidget):
         point = _array(event.position())
         decal = self.desk.decal
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if self._drag is not None and decal is not None:
+        if self._wiping:
+            self.desk.set_wipe(float(point[0]) / self.width())
+        elif self._drag is not None and decal is not None:
             place: Place | None = self._drag.place_at(point, free=shift, stepped=shift)
             if place is not None:
                 self.desk.execute(SetPlace(decal[0].id, place), merge=True)
@@ -274,6 +306,7 @@ class View(QOpenGLWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = self._moving = None
         self._navigating = ""
+        self._wiping = False
         self.desk.end_gesture()
 
     def leaveEvent(self, event: object) -> None:
@@ -286,6 +319,12 @@ class View(QOpenGLWidget):
         steps = {
             Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
         }  # fmt: skip
+        if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.desk.pin()
+            else:
+                self.desk.hold(True)
+            return
         step = steps.get(Qt.Key(event.key()))
         middle = np.array([self.width() / 2, self.height() / 2])
         if step is not None:
@@ -297,6 +336,16 @@ class View(QOpenGLWidget):
             self.navigate("zoom", 0, -1, middle)
         else:
             super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
+            self.desk.hold(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.desk.hold(False)
+        super().focusOutEvent(event)
 
     # --- drops ------------------------------------------------------------------------------------------------
 
@@ -325,8 +374,9 @@ class View(QOpenGLWidget):
         mime = event.mimeData()
         if mime.hasFormat(PICTURE_MIME):
             self._place(bytes(mime.data(PICTURE_MIME).data()).decode(), point)
-        for url in mime.urls():
-            self.desk.add_picture(Path(url.toLocalFile()), lambda name: self._place(name, point))
+        if mime.urls():
+            paths = [Path(url.toLocalFile()) for url in mime.urls()]
+            self.desk.bringing.bring(paths, lambda name: self._place(name, point))
         event.acceptProposedAction()
         self.setFocus()
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QSplitter,
     QStackedWidget,
+    QTabWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -27,7 +28,10 @@ from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.export_panel import ExportPanel
 from lucky_fern.ui.model_panel import ModelPanel
 from lucky_fern.ui.model_view import ModelView
-from lucky_fern.ui.settings_panel import SettingsPanel
+from lucky_fern.ui.sequence_panel import SequencePanel
+from lucky_fern.ui.settings.history import HistoryPanel
+from lucky_fern.ui.settings.mask import MaskPanel
+from lucky_fern.ui.settings.panel import SettingsPanel
 from lucky_fern.ui.sheet_view import SheetView
 from lucky_fern.ui.style import LIGHT, icon, sheet
 from lucky_fern.ui.tool_line import ToolLine
@@ -35,7 +39,7 @@ from lucky_fern.ui.top_strip import TopStrip
 from lucky_fern.ui.tray import Tray
 from lucky_fern.ui.view import SharedTextures
 
-BOARD_WIDTH = 428
+BOARD_WIDTH = 440
 
 
 class Window(QMainWindow):
@@ -49,15 +53,19 @@ class Window(QMainWindow):
         self.setStyleSheet(sheet(LIGHT))
         self.setAcceptDrops(True)
         textures = SharedTextures(desk)
-        self.model_view = ModelView(desk, textures)
-        self.sheet_view = SheetView(desk, textures)
+        pinned = SharedTextures(desk, pinned=True)
+        self.model_view = ModelView(desk, textures, pinned)
+        self.sheet_view = SheetView(desk, textures, pinned)
         self.strip = TopStrip(desk)
         self.tools = ToolLine(desk, self.model_view, self.sheet_view)
         self.board = Board(desk)
         self.settings = SettingsPanel(desk)
+        self.masks = MaskPanel(desk)
+        self.history = HistoryPanel(desk)
         self.tray = Tray(desk)
         self.model_panel = ModelPanel(desk)
         self.export_panel = ExportPanel(desk)
+        self.sequence_panel = SequencePanel(desk)
         self.notice = QLabel()
         self._lay_out()
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
@@ -82,15 +90,19 @@ class Window(QMainWindow):
         layers.setHandleWidth(4)
         layers.setChildrenCollapsible(False)
         layers.addWidget(self.board)
-        layers.addWidget(self.settings)
-        layers.setSizes([270, 330])
+        self.pages = QTabWidget(documentMode=True)
+        self.pages.addTab(self.settings, "Layer")
+        self.pages.addTab(self.masks, "Mask")
+        self.pages.addTab(self.history, "History")
+        layers.addWidget(self.pages)
+        layers.setSizes([320, 290])
         self.layers = QWidget(objectName="panel")
         self.layers.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         inner = QVBoxLayout(self.layers)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addWidget(layers)
         self.right = QStackedWidget()
-        for page in (self.layers, self.model_panel, self.export_panel):
+        for page in (self.layers, self.model_panel, self.export_panel, self.sequence_panel):
             self.right.addWidget(page)
         self.right.setFixedWidth(BOARD_WIDTH)
         middle = QHBoxLayout()
@@ -118,6 +130,7 @@ class Window(QMainWindow):
         desk.said.connect(self.say)
         desk.project_changed.connect(self._show_title)
         desk.errands.changed.connect(self._show_errand)
+        desk.bringing.waiting_changed.connect(lambda: self._station_changed(desk.station))
         self.call_off.clicked.connect(desk.errands.call_off)
         self.strip.new_asked.connect(self.ask_model)
         self.strip.open_asked.connect(self.ask_open)
@@ -134,6 +147,8 @@ class Window(QMainWindow):
 
     def _station_changed(self, station: str) -> None:
         page = {"model": self.model_panel, "export": self.export_panel}.get(station, self.layers)
+        if self.desk.bringing.waiting:
+            page = self.sequence_panel
         self.right.setCurrentWidget(page)
         self.model_view.refresh()
         self.sheet_view.refresh()
@@ -179,8 +194,8 @@ class Window(QMainWindow):
     def ask_pictures(self) -> None:
         kinds = " ".join(f"*{suffix}" for suffix in PICTURE_SUFFIXES)
         names, _ = QFileDialog.getOpenFileNames(self, "Add pictures to the kit", "", f"Pictures ({kinds})")
-        for name in names:
-            self.desk.add_picture(Path(name))
+        if names:
+            self.desk.bringing.bring([Path(name) for name in names])
 
     def save(self) -> bool:
         """Save where the project is kept, or ask for a place."""
@@ -232,12 +247,12 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
         event.acceptProposedAction()
-        for path in paths:
-            if path.suffix.lower() in PICTURE_SUFFIXES:
-                self.desk.add_picture(path)
-            elif self.may_leave():
-                self.desk.open(path)
-                return
+        pictures = [path for path in paths if path.suffix.lower() in PICTURE_SUFFIXES]
+        others = [path for path in paths if path not in pictures]
+        if pictures:
+            self.desk.bringing.bring(pictures)
+        if others and self.may_leave():
+            self.desk.open(others[0])
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.may_leave():

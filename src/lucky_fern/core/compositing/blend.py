@@ -1,9 +1,11 @@
 """Blending kernels: one source onto a float32 accumulator, in place.
 
 Reference: W3C, "Compositing and Blending Level 1", sections 5 (compositing) and 9 (blending), on
-sRGB-encoded values over an opaque backdrop: ``result = cb + α · (B(cb, cs) − cb)``. ``add`` and
-``subtract`` clamp. Normals combine by reorienting the detail onto the base (C. Barré-Brisebois and
-S. Hill, "Blending in Detail", 2012).
+sRGB-encoded values. Over an opaque backdrop that is ``result = cb + α · (B(cb, cs) − cb)``; isolated
+groups begin with nothing, and there the general formula with the backdrop's own alpha holds. ``add`` and
+``subtract`` clamp; ``min`` and ``max`` are darken and lighten under the names that numbers go by.
+Normals combine by reorienting the detail onto the base (C. Barré-Brisebois and S. Hill, "Blending in
+Detail", 2012).
 """
 
 from typing import Any
@@ -12,9 +14,10 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, U16, Array
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.project.document import BLEND_MODES
+from lucky_fern.core.project.plain import BLEND_MODES
 
 MODE_NUMBERS = {name: number for number, name in enumerate(BLEND_MODES)}
+MODE_NUMBERS["min"], MODE_NUMBERS["max"] = MODE_NUMBERS["darken"], MODE_NUMBERS["lighten"]
 _NORMAL = MODE_NUMBERS["normal"]
 _MULTIPLY = MODE_NUMBERS["multiply"]
 _SCREEN = MODE_NUMBERS["screen"]
@@ -149,6 +152,48 @@ def blend_luminance(acc: F32, rgba: U16, weights: F64, opacity: float, mode: int
 
 
 @kernel
+def blend_arrays(acc: F32, source: F32, alpha: F32, mode: int) -> None:
+    """Values (r, c, n) float32 onto an opaque ``acc`` (r, c, n), as strong as ``alpha`` (r, c) says."""
+    for r in range(acc.shape[0]):
+        for k in range(acc.shape[1]):
+            a = alpha[r, k]
+            if a == _ZERO:
+                continue
+            for i in range(acc.shape[2]):
+                cb = acc[r, k, i]
+                acc[r, k, i] = cb + a * (blended(mode, cb, source[r, k, i]) - cb)
+
+
+@kernel
+def blend_isolated(acc: F32, backdrop: F32, source: F32, alpha: F32, mode: int) -> None:
+    """Values (r, c, n) onto straight ``acc`` (r, c, n) whose own alpha is ``backdrop`` (r, c); both change.
+
+    W3C Compositing, section 5: αo = αs + αb − αs·αb, and the colour, premultiplied, is
+    αs·((1 − αb)·cs + αb·B(cb, cs)) + (1 − αs)·αb·cb.
+    """
+    for r in range(acc.shape[0]):
+        for k in range(acc.shape[1]):
+            a, b = alpha[r, k], backdrop[r, k]
+            if a == _ZERO:
+                continue
+            whole = a + b - a * b
+            for i in range(acc.shape[2]):
+                cb, cs = acc[r, k, i], source[r, k, i]
+                mixed = a * ((_ONE - b) * cs + b * blended(mode, cb, cs)) + (_ONE - a) * b * cb
+                acc[r, k, i] = mixed / whole
+            backdrop[r, k] = whole
+
+
+@kernel
+def luminance(rgba: U16, weights: F64, out: F32) -> None:
+    """The luminance of straight RGBA (r, c, 4), as stored, into ``out`` (r, c, 1), 0…1."""
+    for r in range(rgba.shape[0]):
+        for k in range(rgba.shape[1]):
+            level = weights[0] * rgba[r, k, 0] + weights[1] * rgba[r, k, 1] + weights[2] * rgba[r, k, 2]
+            out[r, k, 0] = np.float32(level) * _WORD
+
+
+@kernel
 def blend_normals(acc: F32, rgba: U16, opacity: float) -> None:
     """Tangent-space normals stored in RGBA (r, c, 4) added as detail to those in ``acc`` (r, c, 3)."""
     for r in range(acc.shape[0]):
@@ -160,6 +205,25 @@ def blend_normals(acc: F32, rgba: U16, opacity: float) -> None:
             ux = -a * (rgba[r, k, 0] / 65535.0 * 2 - 1)
             uy = -a * (rgba[r, k, 1] / 65535.0 * 2 - 1)
             uz = (1 - a) + a * (rgba[r, k, 2] / 65535.0 * 2 - 1)
+            tx, ty = acc[r, k, 0] * 2 - 1.0, acc[r, k, 1] * 2 - 1.0
+            tz = max(acc[r, k, 2] * 2, 1e-3)
+            dot = (tx * ux + ty * uy + tz * uz) / tz
+            nx, ny, nz = tx * dot - ux, ty * dot - uy, tz * dot - uz
+            f = 0.5 / max(np.sqrt(nx * nx + ny * ny + nz * nz), 1e-9)
+            acc[r, k, 0], acc[r, k, 1], acc[r, k, 2] = nx * f + 0.5, ny * f + 0.5, nz * f + 0.5
+
+
+@kernel
+def blend_normal_arrays(acc: F32, detail: F32, alpha: F32) -> None:
+    """Normals stored in ``detail`` (r, c, 3) added to those in ``acc``, as strong as ``alpha`` (r, c) says."""
+    for r in range(acc.shape[0]):
+        for k in range(acc.shape[1]):
+            a = alpha[r, k]
+            if a == _ZERO:
+                continue
+            ux = -a * (detail[r, k, 0] * 2 - 1)
+            uy = -a * (detail[r, k, 1] * 2 - 1)
+            uz = (1 - a) + a * (detail[r, k, 2] * 2 - 1)
             tx, ty = acc[r, k, 0] * 2 - 1.0, acc[r, k, 1] * 2 - 1.0
             tz = max(acc[r, k, 2] * 2, 1e-3)
             dot = (tx * ux + ty * uy + tz * uz) / tz

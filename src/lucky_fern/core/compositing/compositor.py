@@ -8,21 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16
-from lucky_fern.core.colour import LUMINANCE
-from lucky_fern.core.compositing.blend import (
-    MODE_NUMBERS,
-    blend_luminance,
-    blend_normals,
-    blend_rgba,
-    blend_value,
-    blend_value_through,
-    quantise_8,
-    quantise_16,
-)
+from lucky_fern.core.compositing.blend import quantise_8, quantise_16
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.maps import MAPS, parse_value
-from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, for_each, shape, span
+from lucky_fern.core.compositing.stack import composite_rect, has_relief
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Group, Layer, Project
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, for_each, span
+from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
 
@@ -37,47 +29,41 @@ class MapKey:
 Dirty = dict[MapKey, set[Chunk]]
 
 
-def composite_chunk(sources: Sources, project: Project, map_name: str, sheet: Sheet, chunk: Chunk) -> F32:
+def composite_chunk(
+    sources: Sources, project: Project, map_name: str, sheet: Sheet, chunk: Chunk, focus: int | None = None
+) -> F32:
     """(rows, columns, n) float32 values 0…1 of a chunk, colours sRGB-encoded; texels outside islands too."""
-    spec = MAPS[map_name]
-    acc = np.empty((*shape(chunk, sheet.size), spec.components), np.float32)
-    acc[:] = spec.start
-    for layer in project.layers:
-        channel = layer.active_channels().get(map_name)
-        if channel is None or chunk not in sources.chunks(project, layer, sheet):
-            continue
-        stamp = sources.stamp(project, layer, map_name, sheet, chunk)
-        mode = MODE_NUMBERS[layer.blend_on(channel)]
-        opacity = layer.opacity * channel.opacity
-        if channel.source != "picture":
-            value = np.array(parse_value(map_name, channel.source), np.float32)
-            if stamp.alpha is None:
-                blend_value(acc, value, opacity, mode)
-            else:
-                blend_value_through(acc, value, stamp.alpha, opacity, mode)
-        elif stamp.rgba is not None:
-            if spec.kind == "normal":
-                blend_normals(acc, stamp.rgba, opacity)
-            elif spec.kind == "scalar":
-                blend_luminance(acc, stamp.rgba, LUMINANCE, opacity, mode)
-            else:
-                blend_rgba(acc, stamp.rgba, opacity, mode)
-    return acc
-
-
-def writes(sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet) -> bool:
-    """Whether a layer gives anything to a map of a sheet."""
-    return map_name in layer.active_channels() and bool(sources.chunks(project, layer, sheet))
+    return composite_rect(sources, project, map_name, sheet, rect_of(chunk, sheet.size), focus)
 
 
 def written_maps(sources: Sources, project: Project, sheet: Sheet) -> set[str]:
     """The maps of a sheet that at least one layer writes to."""
     found: set[str] = set()
-    for layer in project.layers:
-        active = set(layer.active_channels()) - found
-        if active and sources.chunks(project, layer, sheet):
-            found |= active
+    _gather_written(sources, project, project.layers, sheet, set(MAPS), found)
+    if "height" in found and has_relief(project.layers):
+        found.add("normal")
     return found
+
+
+def _gather_written(
+    sources: Sources,
+    project: Project,
+    layers: tuple[Layer, ...],
+    sheet: Sheet,
+    let_through: set[str],
+    found: set[str],
+) -> None:
+    for layer in layers:
+        if not layer.visible or layer.opacity <= 0:
+            continue
+        if isinstance(layer.content, Group):
+            shut = {name for name, channel in layer.channels.items() if not channel.on or channel.opacity <= 0}
+            if layer.scope.holds_sheet(sheet.key):
+                _gather_written(sources, project, layer.content.layers, sheet, let_through - shut, found)
+            continue
+        for name in layer.active_channels():
+            if name in let_through and name not in found and sources.chunks(project, layer, name, sheet):
+                found.add(name)
 
 
 def composite_sheet(
@@ -145,20 +131,23 @@ class MapStore:
         key: MapKey,
         chunks: Iterable[Chunk],
         cancelled: Callable[[], bool] | None = None,
+        focus: int | None = None,
     ) -> set[Chunk]:
         """Composite chunks of one map; the chunks that look different now, padding included.
+
+        ``focus`` is the layer being edited (see :func:`~.stack.composite_rect`).
 
         Raises
         ------
         Cancelled
             Between two chunks; those already done stay done.
         """
-        todo = sorted(set(chunks))
+        todo = list(dict.fromkeys(chunks))
         sheet = self.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
         out = self.get(key, sheet.size)
 
         def work(chunk: Chunk) -> None:
-            _store(out, composite_chunk(self.sources, project, key.map, sheet, chunk), sheet, chunk)
+            _store(out, composite_chunk(self.sources, project, key.map, sheet, chunk, focus), sheet, chunk)
 
         for_each(work, todo, cancelled)
         self.composited += len(todo)

@@ -4,53 +4,52 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
 import numpy as np
 
-from lucky_fern.core.arrays import U16
+from lucky_fern.core.arrays import I32, U16
+from lucky_fern.core.compositing.brushwork import draw_painted, painted_chunks
+from lucky_fern.core.compositing.kept import Kept
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid
-from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet, repeat_on_sheet
+from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet, repeat_on_sheet, whole_tile
 from lucky_fern.core.placing.throw import ThrownPicture, draw_thrown, throw, touched_chunks
+from lucky_fern.core.placing.triplanar import draw_triplanar
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.project.document import Decal, KitPicture, Lay, Layer, Project, Throw, place_height
-from lucky_fern.core.sheets.grid import Chunk, all_chunks
+from lucky_fern.core.project.document import (
+    Adjustment,
+    Brushwork,
+    Channel,
+    Decal,
+    Group,
+    KitPicture,
+    Layer,
+    Project,
+    Wash,
+)
+from lucky_fern.core.project.places import Place, Throw, place_height
+from lucky_fern.core.project.plain import Sampling, Scope
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 
 ROOM = 512 * 1024 * 1024
+Triangles = tuple[tuple[str, ...] | None, tuple[int, ...] | None]  # parts and islands of a scope
 
 
-def flavour_of(map_name: str) -> Flavour:
-    """Colour maps are filtered as light, all others as plain numbers."""
-    return "colour" if MAPS[map_name].kind == "colour" else "data"
+def flavour_of(map_name: str, taken: Taken) -> Flavour:
+    """Colours on colour maps are filtered as light, all else as plain numbers."""
+    return "colour" if MAPS[map_name].kind == "colour" and taken == "colour" else "data"
 
 
-class Kept:
-    """A store of computed values that drops the ones longest unused when it grows beyond ``room`` bytes."""
-
-    def __init__(self, room: int) -> None:
-        self.room = room
-        self.size = 0
-        self._values: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: Hashable, make: Callable[[], object], size: Callable[[object], int]) -> object:
-        with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-                return self._values[key][0]
-        value = make()  # outside the lock: another thread may make it too, and the same
-        with self._lock:
-            if key not in self._values:
-                self._values[key] = (value, size(value))
-                self.size += self._values[key][1]
-                while self.size > self.room and len(self._values) > 1:
-                    self.size -= self._values.popitem(last=False)[1][1]
-        return value
+def triangles_in(scope: Scope) -> Triangles | None:
+    """What of a scope chooses triangles; None where it takes all of a sheet."""
+    return None if scope.parts is None and scope.islands is None else (scope.parts, scope.islands)
 
 
 @dataclass(frozen=True)
@@ -68,40 +67,40 @@ class Stamp:
 class Sources:
     """Draws layers onto chunks of a surface."""
 
-    def __init__(self, surface: Surface, blobs: Blobs) -> None:
+    def __init__(self, surface: Surface, blobs: Blobs, room: int = ROOM) -> None:
         self.surface = surface
         self.blobs = blobs
-        self._chunks = Kept(ROOM)
+        self.kept = Kept(room)
+        self.below = Kept(room)  # what lies below the layer being edited, composited
+        self.blended = 0  # layers put onto chunks since the start: tests read it
         self._pyramids = Kept(ROOM)
         self._thrown: OrderedDict[Hashable, ThrownPicture] = OrderedDict()
         self._lock = threading.Lock()
 
+    # --- pictures -------------------------------------------------------------------------------------------
+
     def picture(self, kit: KitPicture) -> Picture:
         """A kit picture, read from its bytes."""
-        value = self._pyramids.get(
-            ("picture", kit.digest),
-            lambda: read_picture(self.blobs[kit.digest], kit.name),
-            lambda made: made.rgba.nbytes,  # type: ignore[attr-defined]
+        return self._pyramids.get(
+            ("picture", kit.digest, kit.taken),
+            lambda: read_picture(self.blobs[kit.digest], kit.name, kit.taken),
+            lambda made: made.rgba.nbytes,
         )
-        assert isinstance(value, Picture)
-        return value
 
     def _pyramid(self, kit: KitPicture, flavour: Flavour) -> Pyramid:
-        value = self._pyramids.get(
-            ("pyramid", kit.digest, flavour),
+        return self._pyramids.get(
+            ("pyramid", kit.digest, kit.taken, flavour),
             lambda: build_pyramid(self.picture(kit), flavour),
-            lambda made: made.texels.nbytes,  # type: ignore[attr-defined]
+            lambda made: made.texels.nbytes,
         )
-        assert isinstance(value, Pyramid)
-        return value
 
-    def _throw(self, layer: Layer, place: Throw, height: float) -> ThrownPicture:
-        key = (place, height, layer.scope.parts)
+    def _throw(self, place: Throw, height: float, chosen: Triangles | None) -> ThrownPicture:
+        key = (place, height, chosen)
         with self._lock:
             if key in self._thrown:
                 self._thrown.move_to_end(key)
                 return self._thrown[key]
-        allowed = self.surface.triangles_of_parts(layer.scope.parts)
+        allowed = None if chosen is None else self.surface.triangles_of(chosen)
         thrown = throw(self.surface.model, place, height, allowed)
         with self._lock:
             self._thrown[key] = thrown
@@ -109,94 +108,161 @@ class Sources:
                 self._thrown.popitem(last=False)
         return thrown
 
-    def chunks(self, project: Project, layer: Layer, sheet: Sheet) -> set[Chunk]:
-        """The chunks of a sheet that a layer may touch."""
+    # --- which chunks -----------------------------------------------------------------------------------------
+
+    def chunks(self, project: Project, layer: Layer, map_name: str, sheet: Sheet) -> AbstractSet[Chunk]:
+        """The chunks of a sheet's map that a layer may touch; for a group, those of all that it holds."""
         if not layer.scope.holds_sheet(sheet.key):
             return set()
         content = layer.content
-        if not isinstance(content, Decal):
-            if layer.scope.parts is None:
-                return set(all_chunks(sheet.size))
-            return self._part_chunks(layer.scope.parts, sheet)
-        height = place_height(content.place, project.pictures[content.picture])
-        key = ("chunks", content.place, height, layer.scope.parts, sheet.key, sheet.size)
-        value = self._chunks.get(key, lambda: self._find_chunks(layer, content.place, height, sheet), lambda _: 1024)
-        assert isinstance(value, set)
-        return value
-
-    def _find_chunks(self, layer: Layer, place: Throw | Lay, height: float, sheet: Sheet) -> set[Chunk]:
-        if isinstance(place, Throw):
-            return touched_chunks(self._throw(layer, place, height), sheet)
-        affine = lay_on_sheet(place, height, sheet.key, sheet.size)
-        return set() if affine is None else laid_chunks(affine, sheet.size)
-
-    def stamp(self, project: Project, layer: Layer, map_name: str, sheet: Sheet, chunk: Chunk) -> Stamp:
-        """What a layer gives to a chunk of a map; the chunk is one of :meth:`chunks`."""
-        channel = layer.channels[map_name]
-        content = layer.content
+        chosen = triangles_in(layer.scope)
+        if isinstance(content, Group):
+            inside = [self.chunks(project, child, map_name, sheet) for child in content.layers
+                      if isinstance(child.content, Group) or map_name in child.active_channels()]  # fmt: skip
+            return set[Chunk]().union(*inside)
+        if isinstance(content, Brushwork):
+            painted = content.sheets.get(str(sheet.key))
+            return set() if painted is None else painted_chunks(painted, map_name, sheet.size)
         if isinstance(content, Decal):
-            kit = project.pictures[channel.picture or content.picture]
-            height = place_height(content.place, project.pictures[content.picture])
-        elif channel.source != "picture":
-            return Stamp(None, self._part_mask(layer.scope.parts, sheet, chunk))
-        else:
-            assert channel.picture is not None
-            kit, height = project.pictures[channel.picture], 0.0
-        flavour = flavour_of(map_name) if channel.source == "picture" else "colour"
-        key = (content, kit.digest, height, flavour, layer.scope.parts, sheet.key, sheet.size, chunk)
-        value = self._chunks.get(
-            key,
-            lambda: self._draw(layer, kit, height, flavour, sheet, chunk),
-            lambda made: made.nbytes,  # type: ignore[attr-defined]
-        )
-        assert isinstance(value, np.ndarray)
-        return Stamp(value, value[..., 3])
+            height = place_height(content.place, project.picture_size(content.picture))
+            return self.place_chunks(content.place, height, chosen, sheet)
+        if isinstance(content, Wash) and map_name in layer.channels:
+            kit = self._kit(project, layer.channels[map_name], layer, sheet.key)
+            if content.by == "tiles" and kit is None and layer.channels[map_name].picture is not None:
+                return set()
+        return self.scope_chunks(chosen, sheet)
 
-    def _draw(
-        self, layer: Layer, kit: KitPicture, height: float, flavour: Flavour, sheet: Sheet, chunk: Chunk
-    ) -> U16:
-        content, encode = layer.content, flavour == "colour"
-        nearest = content.sampling == "nearest"
-        pyramid = self._pyramid(kit, flavour)
-        if isinstance(content, Decal) and isinstance(content.place, Throw):
-            return draw_thrown(self._throw(layer, content.place, height), sheet, chunk, pyramid, nearest, encode)
-        if isinstance(content, Decal) and isinstance(content.place, Lay):
-            affine = lay_on_sheet(content.place, height, sheet.key, sheet.size)
-            assert affine is not None
-            rgba = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=False)
+    def place_chunks(self, place: Place, height: float, chosen: Triangles | None, sheet: Sheet) -> AbstractSet[Chunk]:
+        """The chunks that a placed picture may touch."""
+
+        def find() -> AbstractSet[Chunk]:
+            if isinstance(place, Throw):
+                return touched_chunks(self._throw(place, height, chosen), sheet)
+            affine = lay_on_sheet(place, height, sheet.key, sheet.size)
+            return set() if affine is None else laid_chunks(affine, sheet.size)
+
+        return self.kept.get(("chunks", place, height, chosen, sheet.key, sheet.size), find, lambda _: 1024)
+
+    def scope_chunks(self, chosen: Triangles | None, sheet: Sheet) -> AbstractSet[Chunk]:
+        """The chunks that chosen triangles may touch."""
+        if chosen is None:
+            return every_chunk(sheet.size)
+
+        def find() -> AbstractSet[Chunk]:
+            triangles = self.surface.triangles_of(chosen)
+            assert triangles is not None
+            return sheet.chunks_of(triangles[sheet.triangle])
+
+        return self.kept.get(("part chunks", chosen, sheet.key, sheet.size), find, lambda _: 1024)
+
+    # --- what is drawn ----------------------------------------------------------------------------------------
+
+    def _kit(self, project: Project, channel: Channel, layer: Layer, key: SheetKey) -> KitPicture | None:
+        """The picture that a layer takes for a map of a sheet; None if it takes none there."""
+        own = layer.content.picture if isinstance(layer.content, Decal) else None
+        name = channel.picture or own
+        if name is None:
+            return None
+        if name in project.sequences:
+            name = project.sequences[name].get(key.tile)
+        return None if name is None else project.pictures[name]
+
+    def stamp(self, project: Project, layer: Layer, map_name: str, sheet: Sheet, chunk: Chunk) -> Stamp | None:
+        """What a leaf layer gives to a chunk of a map; None for nothing."""
+        channel, content = layer.channels[map_name], layer.content
+        if isinstance(content, Brushwork):
+            return self._painted_stamp(content, layer.scope, map_name, sheet, chunk)
+        assert isinstance(content, Wash | Decal)
+        chosen = triangles_in(layer.scope)
+        kit = self._kit(project, channel, layer, sheet.key)
+        if kit is None:
+            if channel.picture is not None or isinstance(content, Decal):
+                return None  # a sequence without a picture for this tile
+            return Stamp(None, self.scope_mask(chosen, sheet, chunk))
+        flavour = flavour_of(map_name, kit.taken) if channel.source == "picture" else "data"
+        if isinstance(content, Decal):
+            height = place_height(content.place, project.picture_size(content.picture))
+            rgba = self.placed(kit, content.place, height, content.sampling, flavour, chosen, sheet, chunk)
         else:
-            assert not isinstance(content, Decal)
-            affine = repeat_on_sheet(content, sheet.key, sheet.size)
-            rgba = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=True)
-        mask = self._part_mask(layer.scope.parts, sheet, chunk)
+            rgba = self._washed(kit, content, flavour, chosen, sheet, chunk)
+        return Stamp(rgba, rgba[..., 3])
+
+    def placed(
+        self, kit: KitPicture, place: Place, height: float, sampling: Sampling, flavour: Flavour,
+        chosen: Triangles | None, sheet: Sheet, chunk: Chunk,
+    ) -> U16:  # fmt: skip
+        """(r, c, 4) uint16 straight RGBA of a placed picture on a chunk."""
+
+        def draw() -> U16:
+            pyramid, nearest, encode = self._pyramid(kit, flavour), sampling == "nearest", flavour == "colour"
+            if isinstance(place, Throw):
+                return draw_thrown(self._throw(place, height, chosen), sheet, chunk, pyramid, nearest, encode)
+            affine = lay_on_sheet(place, height, sheet.key, sheet.size)
+            assert affine is not None
+            laid = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=False)
+            return self._cut(laid, chosen, sheet, chunk)
+
+        key = (place, sampling, kit.digest, kit.taken, height, flavour, chosen, sheet.key, sheet.size, chunk)
+        return self.kept.get(key, draw, lambda made: made.nbytes)
+
+    def _washed(
+        self, kit: KitPicture, wash: Wash, flavour: Flavour, chosen: Triangles | None, sheet: Sheet, chunk: Chunk
+    ) -> U16:
+        """(r, c, 4) uint16 straight RGBA of a wash's picture on a chunk."""
+
+        def draw() -> U16:
+            pyramid, nearest, encode = self._pyramid(kit, flavour), wash.sampling == "nearest", flavour == "colour"
+            if wash.by == "triplanar":
+                drawn = draw_triplanar(wash, sheet, chunk, pyramid, nearest, encode)
+            else:
+                repeat = wash.by != "tiles"  # a tile's own picture ends at the tile's border
+                affine = repeat_on_sheet(wash, sheet.key, sheet.size) if repeat else whole_tile(sheet.size)
+                drawn = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=repeat)
+            return self._cut(drawn, chosen, sheet, chunk)
+
+        key = (wash, kit.digest, kit.taken, flavour, chosen, sheet.key, sheet.size, chunk)
+        return self.kept.get(key, draw, lambda made: made.nbytes)
+
+    def _painted_stamp(
+        self, content: Brushwork, scope: Scope, map_name: str, sheet: Sheet, chunk: Chunk
+    ) -> Stamp | None:
+        painted = content.sheets.get(str(sheet.key))
+        if painted is None:
+            return None
+        rgba = draw_painted(painted, map_name, sheet.size, chunk, self.blobs, self.kept)
+        if rgba is None:
+            return None
+        mask = self.scope_mask(triangles_in(scope), sheet, chunk)
+        if mask is not None:
+            rgba = np.where(mask[..., None] == 0, np.uint16(0), rgba)
+        return Stamp(rgba, rgba[..., 3])
+
+    def _cut(self, rgba: U16, chosen: Triangles | None, sheet: Sheet, chunk: Chunk) -> U16:
+        mask = self.scope_mask(chosen, sheet, chunk)
         if mask is not None:
             rgba[mask == 0] = 0
         return rgba
 
-    def _part_chunks(self, parts: tuple[str, ...], sheet: Sheet) -> set[Chunk]:
-        """The chunks that triangles of the named parts may touch."""
-
-        def find() -> set[Chunk]:
-            chosen = self.surface.triangles_of_parts(parts)
-            assert chosen is not None
-            return sheet.chunks_of(chosen[sheet.triangle])
-
-        value = self._chunks.get(("part chunks", parts, sheet.key, sheet.size), find, lambda _: 1024)
-        assert isinstance(value, set)
-        return value
-
-    def _part_mask(self, parts: tuple[str, ...] | None, sheet: Sheet, chunk: Chunk) -> U16 | None:
-        """(r, c) uint16, 65535 on texels of the named parts; None for all parts."""
-        if parts is None:
+    def scope_mask(self, chosen: Triangles | None, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        """(r, c) uint16, 65535 on texels of chosen triangles; None for all."""
+        if chosen is None:
             return None
 
         def draw() -> U16:
-            chosen = self.surface.triangles_of_parts(parts)
-            assert chosen is not None
-            inside = sheet.owners(chunk, chosen[sheet.triangle]) >= 0
+            triangles = self.surface.triangles_of(chosen)
+            assert triangles is not None
+            inside = sheet.owners(chunk, triangles[sheet.triangle]) >= 0
             return inside.astype(np.uint16) * np.uint16(65535)
 
-        key = ("part mask", parts, sheet.key, sheet.size, chunk)
-        value = self._chunks.get(key, draw, lambda made: made.nbytes)  # type: ignore[attr-defined]
-        assert isinstance(value, np.ndarray)
-        return value
+        return self.kept.get(("part mask", chosen, sheet.key, sheet.size, chunk), draw, lambda made: made.nbytes)
+
+    def owners(self, sheet: Sheet, chunk: Chunk) -> I32:
+        """(r, c) int32, the row of ``sheet.xy`` that owns each texel of a chunk; -1 outside."""
+        return self.kept.get(
+            ("owners", sheet.key, sheet.size, chunk), lambda: sheet.owners(chunk), lambda made: made.nbytes
+        )
+
+
+def is_leaf(layer: Layer) -> bool:
+    """Whether a layer has something of its own to give."""
+    return not isinstance(layer.content, Adjustment | Group)

@@ -15,7 +15,8 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
 from lucky_fern.core.exporting.setup import ExportSetup
-from lucky_fern.core.jobs.steps import convert, do_step
+from lucky_fern.core.jobs.places import convert
+from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.studio import Studio
 
@@ -86,7 +87,7 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
         done = export(studio.sources, studio.project, setup, stem, (folder / setup.out).resolve())
         files += [name for name in done.files if name not in files]
         skipped += [name for name in done.skipped if name not in skipped]
-    return Outcome(tuple(files), tuple(skipped), studio.warnings)
+    return Outcome(tuple(files), tuple(skipped), (*studio.warnings, *studio.notes))
 
 
 def _read(path: Path) -> Job:
@@ -101,7 +102,6 @@ def _read(path: Path) -> Job:
 
     def parse() -> Job:
         job = convert(data, Job)
-        assert isinstance(job, Job)
         if job.job != 1:
             raise CommandError(f'this program reads jobs of version 1, not {job.job}; write "job": 1')
         if (job.model is None) == (job.project is None):
@@ -144,14 +144,13 @@ def _size_sheets(studio: Studio, wanted: int | dict[str, int] | None) -> None:
 
 def _setup(studio: Studio, data: object, stem: str) -> ExportSetup:
     setup = convert(data, ExportSetup)
-    assert isinstance(setup, ExportSetup)
     check_setup(setup)
     plan_export(studio.sources, studio.project, setup, stem)
     return setup
 
 
 def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Studio, stem: str) -> None:
-    """Refuse targets that cannot be: folders that are files, and two exports writing one file differently."""
+    """Refuse targets that cannot be; note where two exports write one file differently."""
     taken: dict[Path, object] = {}
     for number, setup in enumerate(setups, 1):
         folder = path.parent / setup.out
@@ -162,8 +161,10 @@ def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Stud
                 raise CommandError(f"{blocked} is a file, not a folder; choose another 'out'")
             for plan in plan_export(studio.sources, studio.project, setup, stem).files:
                 contents = (plan.maps, replace(setup, preset="", out=""))
-                if taken.setdefault((folder / plan.name).resolve(), contents) != contents:
-                    raise CommandError(f"another export writes {plan.name} otherwise; give one another 'out'")
+                target = (folder / plan.name).resolve()
+                if taken.get(target, contents) != contents:
+                    studio.notes.append(f"two exports write {plan.name}, each its own way; the later one stands")
+                taken[target] = contents
 
         _located(path, f"export {number} ({setup.preset})", check)
     if job.save is not None and (path.parent / job.save).is_dir():

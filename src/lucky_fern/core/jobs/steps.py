@@ -3,40 +3,49 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
+from lucky_fern.core.pictures.sequences import gather_sequence
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask
 from lucky_fern.core.project.document import (
+    Adjustment,
+    Brushwork,
     Channel,
+    Content,
     Decal,
-    Lay,
-    Place,
-    Sampling,
-    Scope,
-    Throw,
+    Group,
+    Layer,
     Wash,
 )
-from lucky_fern.core.studio import Studio
+from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.plain import Sampling, Scope
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape, Shape
+from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
 
 # Words of the contract that this version does not do yet.
-NOT_YET = ("brushwork", "stroke", "mask", "adjust", "group")
-MODES_NOT_YET = ("drape", "roll", "tiles")
+NOT_YET = ("stroke",)
 
 
 class _Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     do: str
     name: str | None = None
+
+
+class _Made(_Step, frozen=True):
+    """A step that makes a layer."""
+
     blend: str = "normal"
     opacity: float = 1.0
     scope: Scope = Scope()
-    sampling: Sampling = "smooth"
 
 
-class WashStep(_Step, frozen=True):
+class WashStep(_Made, frozen=True):
     """``wash``: values or repeating pictures on every texel in scope."""
 
     values: dict[str, str | float] = {}
@@ -44,21 +53,84 @@ class WashStep(_Step, frozen=True):
     repeat: tuple[float, float] = (1.0, 1.0)
     offset: tuple[float, float] = (0.0, 0.0)
     rotate: float = 0.0
+    sampling: Sampling = "smooth"
+    by: Literal["uv", "triplanar"] = "uv"
+    relief: bool = False
 
 
-class DecalStep(_Step, frozen=True, kw_only=True):
-    """``decal``: one placed picture."""
+class DecalStep(_Made, frozen=True, kw_only=True):
+    """``decal``: one placed picture, or one for each tile."""
 
     picture: str
     place: dict[str, Any]
     channels: dict[str, str | float] = msgspec.field(default_factory=lambda: {"colour": "picture"})
+    sampling: Sampling = "smooth"
+    relief: bool = False
 
 
-STEPS: dict[str, type[_Step]] = {"wash": WashStep, "decal": DecalStep}
+class BrushworkStep(_Made, frozen=True):
+    """``brushwork``: an empty painted layer."""
 
 
-def do_step(studio: Studio, step: object, folder: Path) -> str:
-    """Do one step on a studio; the name of the layer it made.
+class AdjustStep(_Made, frozen=True, kw_only=True):
+    """``adjust``: an adjustment of what is below, on one map."""
+
+    kind: str
+    map: str = "colour"
+    black: float = 0.0
+    white: float = 1.0
+    gamma: float = 1.0
+    low: float = 0.0
+    high: float = 1.0
+    radius: float = 4.0
+    amount: float = 1.0
+    hue: float = 0.0
+    saturation: float = 0.0
+    lightness: float = 0.0
+    brightness: float = 0.0
+    contrast: float = 0.0
+    points: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 1.0))
+    stops: tuple[tuple[float, str], ...] = ((0.0, "#000000"), (1.0, "#ffffff"))
+
+
+class GroupStep(_Made, frozen=True, kw_only=True):
+    """``group``: a group that holds the layers its steps make."""
+
+    steps: list[Any]
+    isolated: bool = False
+
+
+class MaskStep(_Step, frozen=True, kw_only=True):
+    """``mask``: an entry of a layer's mask; or, with ``share`` or ``copy``, another layer's mask."""
+
+    layer: str
+    kind: Literal["picture", "scope", "fill", "share", "copy"]
+    picture: str | None = None
+    place: dict[str, Any] | None = None
+    use: Literal["alpha", "luminance"] = "alpha"
+    scope: Scope | None = None
+    value: float = 1.0
+    mode: Literal["replace", "add", "subtract", "intersect"] = "replace"
+    invert: bool = False
+    feather: float = 0.0
+    black: float = 0.0
+    white: float = 1.0
+    gamma: float = 1.0
+    of: str | None = None
+
+
+STEPS: dict[str, type[_Step]] = {
+    "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
+    "group": GroupStep,
+}  # fmt: skip
+EFFECTS: dict[str, type[Effect]] = {
+    "levels": Levels, "curve": Curve, "shade": Shade, "invert": Invert, "blur": Blur, "sharpen": Sharpen,
+    "gradient": Gradient, "contrast": Contrast,
+}  # fmt: skip
+
+
+def do_step(studio: Studio, step: object, folder: Path, into: int | None = None) -> str:
+    """Do one step on a studio, inside the group ``into`` if one is named; the name of the layer it is about.
 
     Raises
     ------
@@ -73,120 +145,157 @@ def do_step(studio: Studio, step: object, folder: Path) -> str:
     if verb not in STEPS:
         raise CommandError(f"there is no step '{verb}'; there are {', '.join(STEPS)}")
     parsed = convert(step, STEPS[verb])
-    assert isinstance(parsed, _Step)
+    if isinstance(parsed, MaskStep):
+        return _mask(studio, parsed, folder)
+    assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):
-        return _wash(studio, parsed, folder)
-    assert isinstance(parsed, DecalStep)
-    return _decal(studio, parsed, folder)
+        return _wash(studio, parsed, folder, into)
+    if isinstance(parsed, DecalStep):
+        return _decal(studio, parsed, folder, into)
+    if isinstance(parsed, AdjustStep):
+        return _adjust(studio, parsed, step, into)
+    if isinstance(parsed, GroupStep):
+        return _group(studio, parsed, folder, into)
+    return _add(studio, parsed, "Brushwork", Brushwork(), {}, into)
 
 
-def convert(data: object, kind: type[msgspec.Struct]) -> msgspec.Struct:
-    """Plain data as a struct, its errors turned into a sentence that lists the keys.
-
-    Raises
-    ------
-    CommandError
-        If the data does not fit.
-    """
-    try:
-        result: msgspec.Struct = msgspec.convert(data, kind)
-    except msgspec.ValidationError as error:
-        keys = ", ".join(field.encode_name for field in msgspec.structs.fields(kind))
-        raise CommandError(f"{_plain(str(error))} (the keys are {keys})") from error
-    return result
+def _add(
+    studio: Studio, step: _Made, name: str, content: Content, channels: dict[str, Channel], into: int | None
+) -> str:
+    name = step.name or name
+    studio.execute(AddLayer(name, content, channels, step.opacity, step.blend, step.scope, into=into))
+    return name
 
 
-def _plain(message: str) -> str:
-    """msgspec's wording with its path made readable: ``Expected `float`, got `str` - at `$.repeat[0]```."""
-    return (
-        message.replace(" - at `$.", " at `")
-        .replace("Object contains unknown field", "unknown key")
-        .replace("Object missing required field", "missing key")
-    )
-
-
-def _wash(studio: Studio, step: WashStep, folder: Path) -> str:
-    channels: dict[str, Channel] = {name: Channel(value) for name, value in step.values.items()}
+def _wash(studio: Studio, step: WashStep, folder: Path, into: int | None) -> str:
+    channels = {name: Channel(value, relief=_relief(step, name)) for name, value in step.values.items()}
     if "picture" in step.values.values():
         raise CommandError('a wash takes pictures under \'pictures\': {"colour": "file.png"}')
     for name, path in step.pictures.items():
         if name not in MAPS:
             raise CommandError(f"there is no map called {name!r}; the maps are {', '.join(MAPS)}")
-        channels[name] = Channel("picture", picture=studio.add_picture(folder / path))
+        picture = _picture(studio, folder / path)
+        channels[name] = Channel("picture", picture=picture, relief=_relief(step, name))
     if not channels:
         raise CommandError("a wash needs 'values' or 'pictures'")
-    content = Wash(step.repeat, step.offset, step.rotate, step.sampling)
-    return _add(studio, step, step.name or "Wash", content, channels)
+    content = Wash(step.repeat, step.offset, step.rotate, step.sampling, step.by)
+    return _add(studio, step, "Wash", content, channels, into)
 
 
-def _decal(studio: Studio, step: DecalStep, folder: Path) -> str:
-    place = parse_place(studio, step.place)
-    picture = studio.add_picture(folder / step.picture)
-    channels = {name: Channel(value) for name, value in step.channels.items()}
+def _relief(step: WashStep | DecalStep, name: str) -> bool:
+    return step.relief and name == "height"
+
+
+def _picture(studio: Studio, path: Path) -> str:
+    data, picture = read_picture_file(path)
+    studio.notes += [f"{path.name}: {note}" for note in picture.notes]
+    return studio.keep_picture(data, picture)
+
+
+def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> str:
+    channels = {name: Channel(value, relief=_relief(step, name)) for name, value in step.channels.items()}
     if not channels:
         raise CommandError("a decal needs at least one map under 'channels'")
+    if step.place.get("mode") == "tiles":
+        return _tiles(studio, step, folder, channels, into)
+    place = parse_place(studio, step.place)
+    picture = _picture(studio, folder / step.picture)
     content = Decal(picture, place, step.sampling)
-    return _add(studio, step, step.name or Path(step.picture).stem, content, channels)
+    return _add(studio, step, Path(step.picture).stem, content, channels, into)
 
 
-def _add(studio: Studio, step: _Step, name: str, content: Wash | Decal, channels: dict[str, Channel]) -> str:
-    studio.execute(AddLayer(name, content, channels, step.opacity, step.blend, step.scope))
+def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Channel], into: int | None) -> str:
+    """A picture sequence as one wash with each picture on its tile."""
+    if len(step.place) > 1:
+        others = ", ".join(key for key in step.place if key != "mode")
+        raise CommandError(f"place mode 'tiles' takes no other keys; leave out {others}")
+    path = folder / step.picture
+    if UDIM_MARK not in path.name and UV_MARK not in path.name:
+        raise CommandError(f"'picture' holds {UDIM_MARK} or {UV_MARK} where the tile stands; {path.name} does not")
+    found = gather_sequence(path.parent, path.name)
+    identity = studio.keep_sequence(found, read_sequence(found))
+    studio.notes += sequence_notes(found.pattern, found.missing(studio.tiles()), found.extra(studio.tiles()))
+    named = {
+        name: Channel(channel.source, picture=identity, relief=channel.relief) for name, channel in channels.items()
+    }
+    return _add(studio, step, Path(step.picture).stem, Wash(sampling=step.sampling, by="tiles"), named, into)
+
+
+def sequence_notes(pattern: str, missing: list[int], extra: list[int]) -> list[str]:
+    """Sentences about tiles without a picture and pictures without a tile."""
+    notes = []
+    if missing:
+        notes.append(f"{pattern}: no picture for tile {', '.join(map(str, missing))}; nothing shows there.")
+    if extra:
+        notes.append(f"{pattern}: the model has no tile {', '.join(map(str, extra))}; those pictures are not used.")
+    return notes
+
+
+def _adjust(studio: Studio, step: AdjustStep, given: dict[str, Any], into: int | None) -> str:
+    if step.kind not in EFFECTS:
+        raise CommandError(f"there is no adjustment {step.kind!r}; there are {', '.join(EFFECTS)}")
+    kind = EFFECTS[step.kind]
+    own = set(kind.__struct_fields__)
+    known = {"do", "name", "kind", "map", "blend", "opacity", "scope"}
+    for key in given:
+        if key not in own | known:
+            raise CommandError(
+                f"an adjustment {step.kind!r} has no key {key!r}; it has {', '.join(sorted(own | known))}"
+            )
+    effect: Effect = kind(**{key: getattr(step, key) for key in own})
+    return _add(studio, step, step.kind.capitalize(), Adjustment(effect), {step.map: Channel()}, into)
+
+
+def _group(studio: Studio, step: GroupStep, folder: Path, into: int | None) -> str:
+    name = _add(studio, step, "Group", Group(isolated=step.isolated), {}, into)
+    group = studio.project.next_id - 1
+    for number, inner in enumerate(step.steps, 1):
+        try:
+            do_step(studio, inner, folder, group)
+        except CommandError as error:
+            verb = inner.get("do") if isinstance(inner, dict) else None
+            raise CommandError(f"its step {number} ({verb}): {error}") from error
     return name
 
 
-def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
-    """A ``place`` object as the document's type.
-
-    A throw's ``up`` may be left out (the world's Y) and so may ``depth`` (the larger of width and height).
-
-    Raises
-    ------
-    CommandError
-        If the mode is unknown, a key is wrong, or the sheet named is not there.
-    """
-    mode = data.get("mode")
-    if mode in MODES_NOT_YET:
-        raise CommandError(f"place mode '{mode}' is not built yet in this version; use throw or lay")
-    if mode == "throw":
-        full = {"up": [0.0, 1.0, 0.0], **data}
-        if "depth" not in full:
-            lengths = [full.get("width"), full.get("height")]
-            full["depth"] = max((n for n in lengths if isinstance(n, int | float)), default=1.0)
-        place = convert(full, Throw)
-        assert isinstance(place, Throw)
-        return place
-    if mode != "lay":
-        raise CommandError(f"there is no place mode {mode!r}; there are throw, lay")
-    laid = convert(data, Lay)
-    assert isinstance(laid, Lay)
-    if laid.material not in studio.surface.materials:
-        raise CommandError(
-            f"there is no material {laid.material!r} with UVs; there are {', '.join(studio.surface.materials)}"
-        )
-    tiles = studio.surface.tiles_of(laid.material)
-    if laid.tile not in tiles:
-        raise CommandError(f"{laid.material} has no tile {laid.tile}; it has {', '.join(map(str, tiles))}")
-    return laid
+def _mask(studio: Studio, step: MaskStep, folder: Path) -> str:
+    layer = _named(studio, step.layer)
+    if step.kind in ("share", "copy"):
+        other = _named(studio, step.of or "")
+        if other.mask is None:
+            raise CommandError(f"'{other.name}' has no mask to {step.kind}")
+        if step.kind == "share":
+            studio.execute(GiveMask((layer.id,), other.mask))
+        else:
+            studio.execute(PasteMask((layer.id,), studio.project.masks[other.mask], step.invert))
+        return step.layer
+    shape = _shape(studio, step, folder)
+    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma)
+    studio.execute(AddMaskEntry(layer.id, entry))
+    return step.layer
 
 
-def check_scope(studio: Studio, scope: Scope) -> None:
-    """Refuse a scope that names what the model does not have.
+def _shape(studio: Studio, step: MaskStep, folder: Path) -> Shape:
+    if step.kind == "fill":
+        if step.value not in (0, 1):
+            raise CommandError(f"value of a fill is 0 or 1, not {step.value:g}")
+        return Fill(float(step.value))
+    if step.kind == "scope":
+        if step.scope is None:
+            raise CommandError("a mask of kind 'scope' needs a 'scope'")
+        check_scope(studio, step.scope)
+        return ScopeShape(step.scope)
+    if step.picture is None or step.place is None:
+        raise CommandError("a mask of kind 'picture' needs a 'picture' and a 'place'")
+    place = parse_place(studio, step.place)
+    return PictureShape(_picture(studio, folder / step.picture), place, step.use)
 
-    Raises
-    ------
-    CommandError
-        Listing what there is.
-    """
-    model = studio.model
-    tiles = {key.tile for key in studio.surface.keys}
-    parts = {*model.parts, *(name.partition("/")[0] for name in model.parts)}
-    for what, wanted, known in (
-        ("material", scope.materials, set(model.materials)),
-        ("tile", scope.tiles, tiles),
-        ("part", scope.parts, parts),
-    ):
-        for item in wanted or ():
-            if item not in known:
-                listed = ", ".join(str(one) for one in sorted(known)[:12])
-                raise CommandError(f"the model has no {what} {item!r}; it has {listed}")
+
+def _named(studio: Studio, name: str) -> Layer:
+    """The layer of a name; the one made last where several have it."""
+    found = [layer for layer in studio.project.walk() if layer.name == name]
+    if not found:
+        names = ", ".join(repr(layer.name) for layer in studio.project.walk()) or "none yet"
+        raise CommandError(f"there is no layer {name!r}; there are {names}")
+    return max(found, key=lambda layer: layer.id)

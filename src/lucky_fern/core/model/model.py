@@ -85,6 +85,29 @@ class Model:
         return np.stack([kept[:, 0], kept[:, 1], (kept[:, 1] + 1) % 3], axis=1).astype(np.int32)
 
     @cached_property
+    def islands(self) -> I32:
+        """(T,) int32, the number of the UV island of each triangle, in order of appearance; -1 without UVs."""
+        from scipy.sparse import coo_matrix
+        from scipy.sparse.csgraph import connected_components
+
+        first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
+        uv = np.nan_to_num(self.uv, nan=-1e6)
+        together = (np.abs(uv[first, corner_a] - uv[second, next_b]) <= 1e-6).all(axis=1)
+        together &= (np.abs(uv[first, next_a] - uv[second, corner_b]) <= 1e-6).all(axis=1)
+        together &= self.material[first] == self.material[second]
+        count = self.triangle_count
+        links = (np.ones(int(together.sum()), np.int8), (first[together], second[together]))
+        labels = connected_components(coo_matrix(links, shape=(count, count)), directed=False)[1].astype(np.int32)
+        labels[~self.has_uv] = -1
+        _, start, number = np.unique(labels, return_index=True, return_inverse=True)
+        rank = np.argsort(np.argsort(start)).astype(np.int32)
+        result = rank[number.ravel()]
+        if not self.has_uv.all():
+            bare = rank[0]  # -1 sorts first
+            result = np.where(result == bare, -1, result - (result > bare))
+        return np.asarray(result, np.int32)
+
+    @cached_property
     def seam_edges(self) -> I32:
         """(E, 3) int32 rows (triangle, corner, corner): shared edges whose two sides are apart in UV space."""
         first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)

@@ -1,13 +1,16 @@
 """Reading picture files into one form: straight RGBA, 8 or 16 bits, row 0 at the top.
 
-Colour is brought to sRGB (embedded ICC profiles, CMYK and palettes are resolved), photographs are
-turned upright by their EXIF tag. What was done is said in ``notes``.
+What a file is taken as decides how its numbers are read. ``colour``: brought to sRGB (embedded ICC
+profiles, CMYK and palettes are resolved; floating-point files hold linear light and are encoded).
+``data``: kept as stored. Photographs are turned upright by their EXIF tag. What was done is said in
+``notes``.
 """
 
 import io
 import re
 import struct
-from dataclasses import dataclass, field
+import tempfile
+from dataclasses import dataclass, field, replace
 from importlib import resources
 from pathlib import PurePath
 from typing import Any
@@ -18,23 +21,33 @@ import numpy as np
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
 from lucky_fern.core.arrays import U8, U16, Array
+from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import PictureError
+from lucky_fern.core.pictures.naming import Taken, is_data_name
 
 LARGEST_PIXELS = 400_000_000
 SVG_LONGEST = 1024
-SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif")
+LARGEST_SIDE = 8192  # no sheet is larger, so no more is ever needed
+SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif", ".exr")
+_EXR = b"\x76\x2f\x31\x01"
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, before anything is unpacked
 
 
 @dataclass(frozen=True)
 class Picture:
-    """A picture as read: ``rgba`` (rows, columns, 4), uint8 or uint16, straight alpha, sRGB-encoded."""
+    """A picture as read: ``rgba`` (rows, columns, 4), uint8 or uint16, straight alpha.
+
+    sRGB-encoded where it was ``taken`` as colour, numbers as stored where as data. ``about`` is what the
+    file held, in words.
+    """
 
     name: str
     rgba: U8 | U16
     has_alpha: bool
     notes: tuple[str, ...] = field(default=())
+    taken: Taken = "colour"
+    about: str = ""
 
     @property
     def width(self) -> int:
@@ -45,26 +58,105 @@ class Picture:
         return int(self.rgba.shape[0])
 
 
-def read_picture(data: bytes, name: str) -> Picture:
-    """Read PNG, JPEG, WebP, TIFF, TGA, BMP, GIF or SVG bytes.
+def read_picture(data: bytes, name: str, taken: Taken | None = None) -> Picture:
+    """Read PNG, JPEG, WebP, TIFF, TGA, BMP, GIF, EXR or SVG bytes.
+
+    ``taken`` None lets the file's name and kind decide: names that tell a data map, and grey pictures
+    with more than 8 bits, are data; all else is colour.
 
     Raises
     ------
     PictureError
         With a sentence that names the file and the remedy.
     """
-    suffix = PurePath(name).suffix.lower()
     if not data:
         raise PictureError(f"{name} is empty; copy it again from where it came.")
+    wish: Taken | None = taken or ("data" if is_data_name(name) else None)
+    found = _read(data, name, wish)
+    notes = list(found.notes)
+    if found.width * found.height == 1:
+        notes.append("it is a single pixel and gives one flat value")
+    if max(found.width, found.height) > LARGEST_SIDE:
+        notes.append(f"{found.width} × {found.height} pixels is more than any sheet shows; it is halved to fit")
+    return replace(found, notes=tuple(notes), about=_about(found))
+
+
+def _read(data: bytes, name: str, taken: Taken | None) -> Picture:
+    suffix = PurePath(name).suffix.lower()
     if suffix == ".svg" or data.lstrip()[:5] in (b"<svg ", b"<?xml"):
-        return _read_svg(data, name)
+        return replace(_read_svg(data, name), taken=taken or "colour")
+    if data[:4] == _EXR:
+        return _read_exr(data, name, taken)
     if data[:8] == b"\x89PNG\r\n\x1a\n" and len(data) > 26 and data[24] == 16:
-        return _read_deep_png(data, name)
+        return _read_deep_png(data, name, taken)
     if data[:4] in (b"II*\0", b"MM\0*"):
-        deep = _read_deep_tiff(data, name)
+        deep = _read_deep_tiff(data, name, taken)
         if deep is not None:
             return deep
-    return _read_common(data, name)
+    return _read_common(data, name, taken)
+
+
+def _about(picture: Picture) -> str:
+    """What a file held, in words: ``grey + alpha, 16 bits``."""
+    rgb = picture.rgba[..., :3]
+    grey = bool((rgb[..., 0] == rgb[..., 1]).all() and (rgb[..., 0] == rgb[..., 2]).all())
+    words = ("grey" if grey else "colour") + (" + alpha" if picture.has_alpha else "")
+    return f"{words}, {picture.rgba.itemsize * 8} bits"
+
+
+def _grey_taken(taken: Taken | None, grey: bool) -> Taken:
+    """Deep grey pictures are measurements more often than not."""
+    return taken or ("data" if grey else "colour")
+
+
+def _from_float(planes: Array, name: str, taken: Taken | None, notes: list[str]) -> Picture:
+    """(rows, columns, 1 to 4) floats: linear light where taken as colour, plain numbers as data."""
+    count = planes.shape[2]
+    decided = _grey_taken(taken, count < 3)
+    values = np.nan_to_num(planes.astype(np.float64), nan=0.0, posinf=1.0, neginf=0.0)
+    colours = values[..., :3] if count >= 3 else values[..., :1]
+    if (colours > 1).any() or (colours < 0).any():
+        notes.append("values beyond 0 … 1 were cut off")
+    values = np.clip(values, 0, 1)
+    if decided == "colour":
+        shown = slice(0, 3) if count >= 3 else slice(0, 1)
+        values[..., shown] = encode_srgb(values[..., shown])
+        notes.append("its linear light was encoded as sRGB")
+    deep = (values * 65535 + 0.5).astype(np.uint16)
+    return Picture(name, _expand(deep), count in (2, 4), tuple(notes), decided)
+
+
+def _read_exr(data: bytes, name: str, taken: Taken | None) -> Picture:
+    import OpenEXR
+
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:  # the package reads files only
+        file.write(data)
+        file.flush()
+        try:
+            with OpenEXR.File(file.name, header_only=True) as head:
+                (left, top), (right, bottom) = head.header()["dataWindow"]
+                _check_size(name, int(right) - int(left) + 1, int(bottom) - int(top) + 1)
+            with OpenEXR.File(file.name, separate_channels=True) as whole:
+                channels = {key.rpartition(".")[2].upper(): np.asarray(value.pixels)
+                            for key, value in reversed(whole.channels().items())}  # fmt: skip
+        except PictureError:
+            raise
+        except (RuntimeError, ValueError, TypeError, KeyError, OSError, EOFError) as error:
+            raise _damaged(name, ValueError("its data is damaged or cut off")) from error
+    notes: list[str] = []
+    if {"R", "G", "B"} <= set(channels):
+        names = ["R", "G", "B"]
+    else:
+        names = ["Y"] if "Y" in channels else [next(key for key in channels if key != "A" or len(channels) == 1)]
+        if len(channels) > 2:
+            notes.append(f"only its channel {names[0]} is used")
+    if "A" in channels and names != ["A"]:
+        names.append("A")
+    planes = np.stack([channels[key].astype(np.float64) for key in names], axis=2)
+    if names[-1] == "A" and len(names) > 1:  # OpenEXR's alpha is premultiplied; ours is straight
+        alpha = planes[..., -1:]
+        planes[..., :-1] = np.divide(planes[..., :-1], alpha, out=np.zeros_like(planes[..., :-1]), where=alpha > 0)
+    return _from_float(planes, name, taken, notes)
 
 
 def _check_size(name: str, width: int, height: int) -> None:
@@ -79,14 +171,14 @@ def _damaged(name: str, error: Exception) -> PictureError:
     return PictureError(f"{name} cannot be read as a picture ({error}); save it again as PNG.")
 
 
-def _read_common(data: bytes, name: str) -> Picture:
+def _read_common(data: bytes, name: str, taken: Taken | None) -> Picture:
     try:
         image: Image.Image = Image.open(io.BytesIO(data))
         _check_size(name, *image.size)
         image.load()
     except UnidentifiedImageError:
         raise PictureError(
-            f"{name} is not a picture of a kind that is read; save it as PNG, JPEG, TIFF, WebP, TGA or SVG."
+            f"{name} is not a picture of a kind that is read; save it as PNG, JPEG, TIFF, WebP, TGA, EXR or SVG."
         ) from None
     except (OSError, SyntaxError, ValueError, struct.error, EOFError) as error:
         raise _damaged(name, error) from error
@@ -97,20 +189,15 @@ def _read_common(data: bytes, name: str) -> Picture:
     if upright is not None and upright.size != image.size:
         notes.append("turned upright as its camera said")
     image = upright if upright is not None else image
-    image = _to_srgb(image, name, notes)
-    if image.mode in ("I;16", "I;16B", "I", "F"):
-        return _from_levels(np.asarray(image), name, notes)
+    if taken != "data" or image.mode == "CMYK":
+        image = _to_srgb(image, name, notes)
+    if image.mode == "F":
+        return _from_float(np.asarray(image)[..., None], name, taken, notes)
+    if image.mode in ("I;16", "I;16B", "I"):
+        grey = np.clip(np.asarray(image), 0, 65535).astype(np.uint16)
+        return Picture(name, _expand(grey[..., None]), False, tuple(notes), _grey_taken(taken, True))
     alpha = "A" in image.getbands() or "transparency" in image.info
-    return Picture(name, np.array(image.convert("RGBA")), alpha, tuple(notes))
-
-
-def _from_levels(levels: Array, name: str, notes: list[str]) -> Picture:
-    """One channel of integers (taken as 0…65535) or floats (taken as 0…1) as 16-bit grey."""
-    if levels.dtype.kind == "f":
-        grey = (np.clip(np.nan_to_num(levels), 0, 1) * 65535 + 0.5).astype(np.uint16)
-    else:
-        grey = np.clip(levels, 0, 65535).astype(np.uint16)
-    return Picture(name, _expand(grey[..., None]), False, tuple(notes))
+    return Picture(name, np.array(image.convert("RGBA")), alpha, tuple(notes), taken or "colour")
 
 
 def _to_srgb(image: Image.Image, name: str, notes: list[str]) -> Image.Image:
@@ -140,7 +227,7 @@ def _to_srgb(image: Image.Image, name: str, notes: list[str]) -> Image.Image:
     return image
 
 
-def _read_deep_png(data: bytes, name: str) -> Picture:
+def _read_deep_png(data: bytes, name: str, taken: Taken | None) -> Picture:
     width, height = struct.unpack_from(">II", data, 16)
     _check_size(name, width, height)
     decoded = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
@@ -150,10 +237,10 @@ def _read_deep_png(data: bytes, name: str) -> Picture:
     planes = decoded if decoded.ndim == 3 else decoded[..., None]
     if planes.shape[2] >= 3:
         planes = planes[..., [2, 1, 0, 3][: planes.shape[2]]]
-    return Picture(name, _expand(planes), alpha)
+    return Picture(name, _expand(planes), alpha, taken=_grey_taken(taken, planes.shape[2] < 3))
 
 
-def _read_deep_tiff(data: bytes, name: str) -> Picture | None:
+def _read_deep_tiff(data: bytes, name: str, taken: Taken | None) -> Picture | None:
     """A TIFF with more than 8 bits a channel; None for others, which Pillow reads well."""
     import tifffile
 
@@ -179,13 +266,13 @@ def _read_deep_tiff(data: bytes, name: str) -> Picture | None:
         planes = planes[..., None]
     planes = planes[..., :4]
     if planes.dtype.kind == "f":
-        planes = (np.clip(np.nan_to_num(planes), 0, 1) * 65535 + 0.5).astype(np.uint16)
-    elif planes.dtype != np.uint16:
+        return _from_float(planes, name, taken, [])
+    if planes.dtype != np.uint16:
         top = float(np.iinfo(planes.dtype).max)
         planes = (np.clip(planes / top, 0, 1) * 65535 + 0.5).astype(np.uint16)
     if inverted:
         planes = 65535 - planes
-    return Picture(name, _expand(planes), planes.shape[2] in (2, 4))
+    return Picture(name, _expand(planes), planes.shape[2] in (2, 4), taken=_grey_taken(taken, planes.shape[2] < 3))
 
 
 def _expand(planes: Array) -> U16:

@@ -12,10 +12,9 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, I64, Array
 from lucky_fern.core.colour import DECODE_8, DECODE_16
-from lucky_fern.core.pictures.picture import Picture
+from lucky_fern.core.pictures.picture import LARGEST_SIDE, Picture
 
 Flavour = Literal["colour", "data"]
-LARGEST_SIDE = 8192  # no sheet is larger, so no more is ever needed
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, unit_rows
-from lucky_fern.core.project.document import Lay, Throw
+from lucky_fern.core.project.places import Lay, Throw
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,8 @@ from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH
 from lucky_fern.core.placing.frame import lay_matrix
 from lucky_fern.core.placing.hidden import NOTHING
 from lucky_fern.core.placing.paint import WHOLE, paint
-from lucky_fern.core.project.document import Lay, Wash
+from lucky_fern.core.project.document import Wash
+from lucky_fern.core.project.places import Lay
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, shape, span
 from lucky_fern.core.udim import corner_of
 
@@ -41,6 +42,11 @@ def repeat_on_sheet(wash: Wash, key: SheetKey, size: int) -> F64:
     matrix = scale @ turn
     shift = np.subtract(corner_of(key.tile), wash.offset)
     return _texel_affine(matrix, np.array([0.0, 1.0]) + matrix @ shift, size)
+
+
+def whole_tile(size: int) -> F64:
+    """(2, 3) float64: texel (x, y) to picture (s, t) of a picture that fills the sheet."""
+    return np.array([[1 / size, 0.0, 0.0], [0.0, 1 / size, 0.0]])
 
 
 def laid_chunks(affine: F64, size: int) -> set[Chunk]:

@@ -13,7 +13,8 @@ from msgspec.structs import replace
 from lucky_fern.core.arrays import F64, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import throw_frame
-from lucky_fern.core.project.document import Lay, Place, Project, Throw
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.places import Lay, Place, Throw
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, local_uv, pick, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.surface import Surface

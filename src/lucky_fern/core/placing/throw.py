@@ -17,7 +17,7 @@ from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH
 from lucky_fern.core.placing.frame import throw_frame
 from lucky_fern.core.placing.hidden import NOTHING, Occluders, gather_occluders
 from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
-from lucky_fern.core.project.document import Throw
+from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
 from lucky_fern.core.sheets.sheet import Sheet
 

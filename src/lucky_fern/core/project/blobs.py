@@ -1,10 +1,12 @@
-"""File contents by digest: what the document names and the project file carries."""
+"""File contents and painted chunks by digest: what the document names and the project file carries."""
+
+from __future__ import annotations
 
 import hashlib
 
 
 class Blobs:
-    """A store that only grows; equal contents are kept once."""
+    """Bytes under their own digest; equal contents are kept once."""
 
     def __init__(self) -> None:
         self._contents: dict[str, bytes] = {}
@@ -14,6 +16,10 @@ class Blobs:
         digest = hashlib.sha256(data).hexdigest()
         self._contents.setdefault(digest, data)
         return digest
+
+    def keep_only(self, digests: set[str]) -> None:
+        """Forget everything else."""
+        self._contents = {digest: data for digest, data in self._contents.items() if digest in digests}
 
     def __getitem__(self, digest: str) -> bytes:
         return self._contents[digest]

@@ -6,101 +6,52 @@ Pixels and file contents are named by their digest and live in :class:`~.blobs.B
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Literal
 
-import msgspec
-
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.naming import Taken
+from lucky_fern.core.project.effects import Effect
+from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope
+from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 
-FORMAT_VERSION = 1
-BLEND_MODES = (
-    "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
-    "hard-light", "soft-light", "difference", "exclusion", "add", "subtract",
-)  # fmt: skip
-Blend = Literal[
-    "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
-    "hard-light", "soft-light", "difference", "exclusion", "add", "subtract",
-]  # fmt: skip
-Sampling = Literal["smooth", "nearest"]
-Point = tuple[float, float, float]
+FORMAT_VERSION = 2
 
 
-class _Plain(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Base of all document types: immutable, strict about unknown keys."""
-
-
-class Scope(_Plain, frozen=True):
-    """Where a layer may show; None means everywhere."""
-
-    materials: tuple[str, ...] | None = None
-    tiles: tuple[int, ...] | None = None
-    parts: tuple[str, ...] | None = None
-
-    def holds_sheet(self, key: SheetKey) -> bool:
-        return (self.materials is None or key.material in self.materials) and (
-            self.tiles is None or key.tile in self.tiles
-        )
-
-
-class Channel(_Plain, frozen=True):
+class Channel(Plain, frozen=True):
     """What a layer gives to one map.
 
-    ``source`` is a value as jobs write it (``#rrggbb`` or a number), or ``"picture"``.
-    ``picture`` names the kit picture to take, where it is not the layer's own.
+    ``source`` is a value as jobs write it (``#rrggbb`` or a number), ``"picture"``, ``"painted"`` for
+    brushwork, or ``""`` where the layer has nothing of its own (adjustments, groups).
+    ``picture`` names the kit picture or sequence to take, where it is not the layer's own.
+    ``relief``, on height only, lets this height shape the normal map too.
     """
 
-    source: str | float
+    source: str | float = ""
     on: bool = True
     opacity: float = 1.0
     blend: Blend | None = None
     picture: str | None = None
+    relief: bool = False
 
 
-class Wash(_Plain, frozen=True, tag_field="kind", tag="wash"):
-    """Values or repeating pictures on every texel in scope; ``rotate`` in degrees, counter-clockwise."""
+class Wash(Plain, frozen=True, tag_field="kind", tag="wash"):
+    """Values or repeating pictures on every texel in scope; ``rotate`` in degrees, counter-clockwise.
+
+    ``by`` says how pictures lie: ``uv`` repeats them over each tile, ``triplanar`` projects them along the
+    three axes (``repeat`` counted over the model's longest side), ``tiles`` puts one on each tile.
+    """
 
     repeat: tuple[float, float] = (1.0, 1.0)
     offset: tuple[float, float] = (0.0, 0.0)
     rotate: float = 0.0
     sampling: Sampling = "smooth"
+    by: Literal["uv", "triplanar", "tiles"] = "uv"
 
 
-class Throw(_Plain, frozen=True, tag_field="mode", tag="throw"):
-    """A picture thrown straight through the air, like a slide projector's.
-
-    Lengths in model units, angles in degrees. ``height`` None keeps the picture's proportions;
-    ``stand_off`` is how far from the point the projector stands (None: endlessly far), so that what is
-    behind it hides nothing; ``through`` also reaches hidden surfaces.
-    """
-
-    point: Point
-    normal: Point
-    up: Point
-    width: float
-    height: float | None = None
-    depth: float = 1.0
-    angle_limit: float = 89.0
-    rotate: float = 0.0
-    stand_off: float | None = None
-    through: bool = False
-
-
-class Lay(_Plain, frozen=True, tag_field="mode", tag="lay"):
-    """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left."""
-
-    material: str
-    tile: int
-    centre: tuple[float, float]
-    width: float
-    height: float | None = None
-    rotate: float = 0.0
-
-
-Place = Throw | Lay
-
-
-class Decal(_Plain, frozen=True, tag_field="kind", tag="decal"):
+class Decal(Plain, frozen=True, tag_field="kind", tag="decal"):
     """One placed picture."""
 
     picture: str
@@ -108,17 +59,45 @@ class Decal(_Plain, frozen=True, tag_field="kind", tag="decal"):
     sampling: Sampling = "smooth"
 
 
-class Layer(_Plain, frozen=True):
-    """An entry of the stack: what it is, and what it gives to which map."""
+class Adjustment(Plain, frozen=True, tag_field="kind", tag="adjustment"):
+    """Changes what is below it on the maps of its channels."""
+
+    effect: Effect
+
+
+class Brushwork(Plain, frozen=True, tag_field="kind", tag="brushwork"):
+    """Painted pixels, sheet (``MATERIAL:TILE``) by sheet; only touched chunks are kept."""
+
+    sheets: dict[str, PaintedSheet] = {}
+
+
+class Group(Plain, frozen=True, tag_field="kind", tag="group"):
+    """Layers kept together. ``isolated``: they are put together by themselves before they meet what is below."""
+
+    layers: tuple[Layer, ...] = ()
+    isolated: bool = False
+    folded: bool = False
+
+
+Content = Wash | Decal | Brushwork | Adjustment | Group
+
+
+class Layer(Plain, frozen=True):
+    """An entry of the stack: what it is, and what it gives to which map.
+
+    A group's ``channels`` need not name a map: it lets all through; one that is named can be switched
+    off, weakened, or (isolated) blended otherwise. ``mask`` is a number in :attr:`Project.masks`.
+    """
 
     id: int
     name: str
-    content: Wash | Decal
+    content: Content
     channels: dict[str, Channel] = {}
     visible: bool = True
     opacity: float = 1.0
     blend: Blend = "normal"
     scope: Scope = Scope()
+    mask: int | None = None
 
     def active_channels(self) -> dict[str, Channel]:
         """The channels that show now, in the order of the maps."""
@@ -133,25 +112,52 @@ class Layer(_Plain, frozen=True):
     def blend_on(self, channel: Channel) -> Blend:
         return channel.blend or self.blend
 
+    @property
+    def children(self) -> tuple[Layer, ...]:
+        """The layers of a group, from its bottom; none for other kinds."""
+        return self.content.layers if isinstance(self.content, Group) else ()
 
-class KitPicture(_Plain, frozen=True):
-    """A picture of the project's kit: its file name and the digest of the file's bytes."""
+    @property
+    def kind(self) -> str:
+        return type(self.content).__name__.lower()
+
+
+class Relief(Plain, frozen=True):
+    """How high a height of 1 stands above 0 where heights shape the normal map.
+
+    In ``texels`` of a sheet of the project's own size, or in model ``units``.
+    """
+
+    strength: float = 8.0
+    unit: Literal["texels", "units"] = "texels"
+
+
+class KitPicture(Plain, frozen=True):
+    """A picture of the project's kit: its file name and the digest of the file's bytes.
+
+    ``taken`` says whether its numbers are encoded colours or plain data; ``about`` what the file held.
+    """
 
     name: str
     digest: str
     width: int
     height: int
+    taken: Taken = "colour"
+    about: str = ""
 
 
-class ModelSource(_Plain, frozen=True):
+class ModelSource(Plain, frozen=True):
     """The model's files: main file name, and file name → digest."""
 
     name: str
     files: dict[str, str]
 
 
-class Project(_Plain, frozen=True):
-    """Everything that is saved; layers from the bottom of the stack to its top."""
+class Project(Plain, frozen=True):
+    """Everything that is saved; layers from the bottom of the stack to its top.
+
+    ``sequences`` name one kit picture for each tile; ``masks`` are used by number.
+    """
 
     name: str
     model: ModelSource | None = None
@@ -159,6 +165,9 @@ class Project(_Plain, frozen=True):
     sheet_sizes: dict[str, int] = {}
     layers: tuple[Layer, ...] = ()
     pictures: dict[str, KitPicture] = {}
+    sequences: dict[str, dict[int, str]] = {}
+    masks: dict[int, Mask] = {}
+    relief: Relief = Relief()
     next_id: int = 1
     version: int = FORMAT_VERSION
 
@@ -166,19 +175,25 @@ class Project(_Plain, frozen=True):
         """Edge length of a sheet in texels."""
         return self.sheet_sizes.get(str(key), self.sheet_size)
 
-    def index_of(self, layer_id: int) -> int:
-        """Place of a layer in the stack, from the bottom; KeyError if it is not there."""
-        for index, layer in enumerate(self.layers):
+    def layer(self, layer_id: int) -> Layer:
+        """A layer anywhere in the stack; KeyError if it is not there."""
+        for layer in self.walk():
             if layer.id == layer_id:
-                return index
+                return layer
         raise KeyError(layer_id)
 
-    def layer(self, layer_id: int) -> Layer:
-        return self.layers[self.index_of(layer_id)]
+    def walk(self) -> Iterator[Layer]:
+        """Every layer from the bottom up, a group before the layers in it."""
+        return walk(self.layers)
+
+    def picture_size(self, name: str) -> tuple[int, int]:
+        """Width and height of a kit picture, or of the first picture of a sequence."""
+        kit = self.pictures[name if name in self.pictures else next(iter(self.sequences[name].values()))]
+        return kit.width, kit.height
 
 
-def place_height(place: Place, picture: KitPicture) -> float:
-    """Height of a placed picture, from its proportions where none is given."""
-    if place.height is not None:
-        return place.height
-    return place.width * picture.height / picture.width
+def walk(layers: tuple[Layer, ...]) -> Iterator[Layer]:
+    """Every layer of a stretch of the stack from the bottom up, a group before the layers in it."""
+    for layer in layers:
+        yield layer
+        yield from walk(layer.children)

@@ -11,10 +11,11 @@ from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.files import write_whole
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import FORMAT_VERSION, Project
+from lucky_fern.core.project.painted import painted_digests
 
 DOCUMENT = "project.json"
 SUFFIX = ".fern"
-_STORED = {".png", ".jpg", ".jpeg", ".webp"}  # compressed already
+_STORED = {".png", ".jpg", ".jpeg", ".webp", ".zst"}  # compressed already
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # no clock inside, so equal projects make equal files
 
 
@@ -24,6 +25,8 @@ def _members(project: Project) -> dict[str, str]:
     if project.model is not None:
         for name, digest in project.model.files.items():
             members.setdefault(digest, f"model/{digest[:12]}{PurePath(name).suffix.lower()}")
+    for digest in painted_digests(project):
+        members.setdefault(digest, f"paint/{digest[:16]}.zst")
     for kit in project.pictures.values():
         members.setdefault(kit.digest, f"pictures/{kit.digest[:12]}{PurePath(kit.name).suffix.lower()}")
     return members
@@ -65,7 +68,7 @@ def unpack(data: bytes, name: str) -> tuple[Project, Blobs]:
                 raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.")
             if top["lucky-fern"] > FORMAT_VERSION:
                 raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
-            project = msgspec.convert(top["project"], Project)
+            project = msgspec.convert(top["project"], Project, str_keys=True)
             contents = msgspec.convert(top["contents"], dict[str, str])
             blobs = Blobs()
             for digest, member in contents.items():

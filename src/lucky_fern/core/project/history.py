@@ -1,54 +1,102 @@
 """Undo and redo: the projects that were, each with the name of the edit that led on."""
 
+from __future__ import annotations
+
+from dataclasses import dataclass
+
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
 
+LIMIT = 1 << 30  # bytes
+_STEP = 2048  # what a step costs that adds no pixels: projects share all that did not change
+
+
+@dataclass(frozen=True)
+class Step:
+    """One edit: its name, the project after it, and the bytes that only it brought."""
+
+    title: str
+    project: Project
+    cost: int
+
 
 class History:
-    """A line of projects with one of them now.
+    """A line of projects with one of them now; the oldest go when all cost more than ``limit`` bytes."""
 
-    Projects share all that did not change between them, so a step costs only its difference.
-    """
-
-    def __init__(self, project: Project) -> None:
-        self._past: list[tuple[str, Project]] = []
-        self._future: list[tuple[str, Project]] = []
+    def __init__(self, project: Project, limit: int = LIMIT) -> None:
+        self._steps: list[Step] = [Step("Opened", project, 0)]
+        self._at = 0
         self._last: Command | None = None
-        self.now = project
+        self.limit = limit
+        self.forgotten = 0  # steps dropped so far
+
+    @property
+    def now(self) -> Project:
+        return self._steps[self._at].project
+
+    @property
+    def titles(self) -> list[str]:
+        """Names of all steps, oldest first; the first one is where the history begins."""
+        return [step.title for step in self._steps]
+
+    @property
+    def at(self) -> int:
+        """Which of the steps is now."""
+        return self._at
+
+    @property
+    def cost(self) -> int:
+        """Bytes of pixels and steps that are kept for undo and redo."""
+        return sum(step.cost for step in self._steps)
 
     @property
     def undo_label(self) -> str | None:
         """Name of the edit that undo would take back."""
-        return self._past[-1][0] if self._past else None
+        return self._steps[self._at].title if self._at else None
 
     @property
     def redo_label(self) -> str | None:
-        return self._future[-1][0] if self._future else None
+        return self._steps[self._at + 1].title if self._at + 1 < len(self._steps) else None
 
-    def execute(self, command: Command, merge: bool = False) -> Project:
-        """Apply a command. With ``merge``, an edit that goes on with the last one stays one step."""
+    def projects(self) -> list[Project]:
+        """All projects that undo and redo can bring back."""
+        return [step.project for step in self._steps]
+
+    def execute(self, command: Command, merge: bool = False, cost: int = 0) -> Project:
+        """Apply a command that brought ``cost`` bytes.
+
+        With ``merge``, an edit that goes on with the last one stays one step.
+        """
         after = command.apply(self.now)
         if after == self.now:
             return self.now
-        if not (merge and self._last is not None and self._past and command.merges_with(self._last)):
-            self._past.append((command.label, self.now))
+        goes_on = merge and self._last is not None and self._at > 0 and command.merges_with(self._last)
+        del self._steps[self._at + 1 :]
+        if goes_on:
+            cost += self._steps.pop().cost
+        self._steps.append(Step(command.title, after, max(cost, _STEP)))
+        self._at = len(self._steps) - 1
         self._last = command
-        self._future.clear()
-        self.now = after
+        self._forget()
         return after
 
+    def _forget(self) -> None:
+        spent = self.cost
+        while spent > self.limit and self._at > 0 and len(self._steps) > 2:
+            spent -= self._steps.pop(0).cost
+            self._at -= 1
+            self.forgotten += 1
+
     def undo(self) -> Project:
-        if self._past:
-            label, before = self._past.pop()
-            self._future.append((label, self.now))
-            self.now, self._last = before, None
-        return self.now
+        return self.jump(self._at - 1)
 
     def redo(self) -> Project:
-        if self._future:
-            label, after = self._future.pop()
-            self._past.append((label, self.now))
-            self.now, self._last = after, None
+        return self.jump(self._at + 1)
+
+    def jump(self, at: int) -> Project:
+        """Go to any step of the line."""
+        if 0 <= at < len(self._steps):
+            self._at, self._last = at, None
         return self.now
 
     def seal(self) -> None:

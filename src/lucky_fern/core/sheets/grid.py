@@ -44,6 +44,12 @@ def all_chunks(size: int) -> list[Chunk]:
     return [Chunk(row, column) for row in range(count) for column in range(count)]
 
 
+@cache
+def every_chunk(size: int) -> frozenset[Chunk]:
+    """:func:`all_chunks` as a set, made once for each size."""
+    return frozenset(all_chunks(size))
+
+
 def span(chunk: Chunk, size: int) -> tuple[slice, slice]:
     """The rows and columns of a sheet that a chunk covers; edge chunks may be smaller."""
     return (

@@ -51,6 +51,15 @@ class Surface:
             self._chosen[parts] = np.array(chosen, np.bool_)[self.model.part]
         return self._chosen[parts]
 
+    def triangles_of(self, scope: tuple[tuple[str, ...] | None, tuple[int, ...] | None]) -> Bool | None:
+        """(T,) bool, triangles of the named parts and of the numbered islands; None for all."""
+        parts, islands = scope
+        chosen = self.triangles_of_parts(parts)
+        if islands is None:
+            return chosen
+        inside = np.isin(self.model.islands, islands)
+        return inside if chosen is None else inside & chosen
+
     def tiles_of(self, material: str) -> list[int]:
         return [key.tile for key in self.keys if key.material == material]
 

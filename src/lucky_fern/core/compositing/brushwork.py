@@ -1,0 +1,76 @@
+"""Painted pixels as chunks of a sheet, resampled where the sheet has another size than they were painted at."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lucky_fern.core.arrays import U16, Array
+from lucky_fern.core.compositing.kept import Kept
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.picture import Picture
+from lucky_fern.core.pictures.pyramid import Flavour, build_pyramid
+from lucky_fern.core.placing.lay import draw_laid
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, place_name, place_of
+from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
+from lucky_fern.core.sheets.region import Rect, gathered, rect_of
+
+_MARGIN = 4  # texels of the painted sheet around what is resampled
+
+
+def painted_chunks(painted: PaintedSheet, map_name: str, size: int) -> set[Chunk]:
+    """The chunks of a sheet of ``size`` texels that painted pixels reach."""
+    places = [place_of(name) for name in painted.maps.get(map_name, {})]
+    if painted.size == size:
+        return set(places)
+    found: set[Chunk] = set()
+    scale, last = size / painted.size, chunks_across(size) - 1
+    for place in places:
+        low = [int((at * CHUNK * scale - 1) // CHUNK) for at in place]
+        high = [int(((at + 1) * CHUNK * scale + 1) // CHUNK) for at in place]
+        for row in range(max(low[0], 0), min(high[0], last) + 1):
+            for column in range(max(low[1], 0), min(high[1], last) + 1):
+                found.add(Chunk(row, column))
+    return found
+
+
+def draw_painted(
+    painted: PaintedSheet, map_name: str, size: int, chunk: Chunk, blobs: Blobs, kept: Kept
+) -> U16 | None:
+    """(r, c, 4) uint16 straight RGBA of a chunk; scalar maps in all three colours; None where nothing is painted."""
+
+    def piece(place: Chunk) -> U16 | None:
+        digest = painted.maps.get(map_name, {}).get(place_name(place))
+        if digest is None:
+            return None
+        whole = kept.get(("painted", digest), lambda: _rgba(decode_chunk(blobs[digest], map_name), map_name),
+                         lambda made: made.nbytes)  # fmt: skip
+        rows, columns = shape(place, painted.size)
+        return whole[:rows, :columns]
+
+    nothing = np.zeros(4, np.uint16)
+    if painted.size == size:
+        return piece(chunk)
+    own, scale = rect_of(chunk, size), painted.size / size
+    wanted = Rect(
+        int(own.top * scale), int(np.ceil(own.bottom * scale)), int(own.left * scale), int(np.ceil(own.right * scale))
+    ).grown(_MARGIN + int(scale), painted.size)
+    region = gathered(wanted, painted.size, nothing, piece)
+    if region is None:
+        return None
+    flavour: Flavour = "colour" if map_name != MASK and MAPS[map_name].kind == "colour" else "data"
+    rows, columns = wanted.shape
+    affine = np.array([[scale / columns, 0, -wanted.left / columns], [0, scale / rows, -wanted.top / rows]])
+    pyramid = build_pyramid(Picture("painted", region, True), flavour)
+    return draw_laid(affine, size, chunk, pyramid, False, flavour == "colour", repeat=False)
+
+
+def _rgba(texels: Array, map_name: str) -> U16:
+    """A stored chunk as (256, 256, 4) uint16: colours or the scalar thrice, then coverage."""
+    dtype, count = chunk_layout(map_name)
+    wide = texels.astype(np.uint16) * np.uint16(257) if dtype == np.uint8 else texels.astype(np.uint16)
+    out = np.empty((CHUNK, CHUNK, 4), np.uint16)
+    out[..., :3] = 65535 if count == 1 else (wide[..., :1] if count == 2 else wide[..., :3])
+    out[..., 3] = wide[..., -1]
+    return out

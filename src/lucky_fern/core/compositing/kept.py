@@ -1,0 +1,47 @@
+"""A store of computed values that forgets those longest unused."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import TypeVar
+
+_T = TypeVar("_T")
+
+
+class Kept:
+    """Holds up to ``room`` bytes; safe to use from several threads."""
+
+    def __init__(self, room: int) -> None:
+        self.room = room
+        self.size = 0
+        self._values: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def find(self, key: Hashable) -> object | None:
+        """A kept value, or None."""
+        with self._lock:
+            if key not in self._values:
+                return None
+            self._values.move_to_end(key)
+            return self._values[key][0]
+
+    def put(self, key: Hashable, value: object, size: int) -> None:
+        """Keep a value of ``size`` bytes in place of what was kept under its key."""
+        with self._lock:
+            if key in self._values:
+                self.size -= self._values.pop(key)[1]
+            self._values[key] = (value, size)
+            self.size += size
+            while self.size > self.room and len(self._values) > 1:
+                self.size -= self._values.popitem(last=False)[1][1]
+
+    def get(self, key: Hashable, make: Callable[[], _T], size: Callable[[_T], int]) -> _T:
+        """A value, made by ``make`` if it is not there; two threads may both make it, and the same."""
+        found = self.find(key)
+        if found is None:
+            made = make()
+            self.put(key, made, size(made))
+            return made
+        return found  # type: ignore[return-value]  # a key always stands for one type of value

@@ -1,0 +1,33 @@
+"""What lies under the pointer, in words: a texel's address and the value that a map holds there."""
+
+from __future__ import annotations
+
+from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.sheets.grid import SheetKey
+
+
+def texel_at(local_u: float, local_v: float, size: int) -> tuple[int, int]:
+    """Row and column of the texel at a place counted from its tile's lower left, 0…1 each way."""
+    column = min(max(int(local_u * size), 0), size - 1)
+    row = min(max(int((1 - local_v) * size), 0), size - 1)
+    return row, column
+
+
+def reading(store: MapStore, key: SheetKey, size: int, map_name: str, row: int, column: int) -> str:
+    """One line: tile, texel, and the value as stored and as 0–255."""
+    spec = MAPS[map_name]
+    kept = store.maps.get(MapKey(key, map_name))
+    if kept is not None and kept.shape[0] == size:
+        top = 65535 if spec.wide else 255
+        values = [float(value) / top for value in kept[row, column]]
+    else:
+        values = list(spec.start)
+    eight = " ".join(str(int(value * 255 + 0.5)) for value in values)
+    if spec.kind == "colour":
+        told = "#" + "".join(f"{int(value * 255 + 0.5):02x}" for value in values) + f"  {eight}"
+    elif spec.kind == "normal":
+        told = " ".join(f"{value * 2 - 1:+.3f}" for value in values) + f"  {eight}"
+    else:
+        told = f"{values[0]:.4f}  {eight}"
+    return f"{key.tile}  column {column}, row {row} of {size}   {spec.title} {told}"

@@ -1,0 +1,81 @@
+"""Normals from heights: what stands higher leans the surface away from it.
+
+With the surface S(u, v) and height h along its normal N, the raised surface's normal is N − ∇h to first
+order (J. F. Blinn, "Simulation of Wrinkled Surfaces", 1978), taken apart along MikkTSpace's T and B.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, I32
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.project.document import Relief
+from lucky_fern.core.sheets.sheet import Sheet
+
+
+def relief_normals(height: F32, owner: I32, sheet: Sheet, relief: Relief, project_size: int) -> F32:
+    """(r, c, 3) float32 tangent-space normals, stored 0…1, from (r, c) heights 0…1.
+
+    ``owner`` (r, c) int32, rows of ``sheet.xy``, -1 outside. Slopes are taken towards neighbours of the
+    same island only. One texel more on each side than is wanted should be given.
+    """
+    island = np.where(owner >= 0, sheet.model.islands[sheet.triangle[owner]], -1)
+    along_x = _slope(height, island, 1)
+    along_v = -_slope(height, island, 0)
+    if relief.unit == "texels":
+        # Texels of a sheet of the project's size, so that sheets of other sizes agree.
+        scale = np.float32(relief.strength * sheet.size / project_size)
+        x, y = -along_x * scale, -along_v * scale
+    else:
+        per_texel = frame_slopes(sheet.model)[sheet.triangle[owner]] * sheet.size
+        strength = np.float32(relief.strength)
+        x = -strength * along_x * per_texel[..., 0]
+        y = -strength * (along_x * per_texel[..., 1] + along_v * per_texel[..., 2])
+    out = np.stack([x, y, np.ones_like(x)], axis=2)
+    out /= np.linalg.norm(out, axis=2, keepdims=True)
+    out = out * 0.5 + 0.5
+    out[owner < 0] = (0.5, 0.5, 1.0)
+    return out.astype(np.float32)
+
+
+def frame_slopes(model: Model) -> F64:
+    """(T, 3) float64: how slopes in UV become slopes along T and B, in one over model units.
+
+    dh/dT = a·dh/du and dh/dB = b·dh/du + c·dh/dv for the three columns a, b, c, where T runs along ∂S/∂u.
+    """
+    corner, uv = model.corners, np.nan_to_num(model.uv)
+    e1, e2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+    safe = np.where(np.abs(area) < 1e-18, np.inf, area)[:, None]
+    along_u = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) / safe
+    along_v = (e2 * d1[:, :1] - e1 * d2[:, :1]) / safe
+    length = np.linalg.norm(along_u, axis=1)
+    t = along_u / np.maximum(length, 1e-300)[:, None]
+    # B stands at right angles to T in the triangle's plane, on the side towards which v grows.
+    across = along_v - t * (along_v * t).sum(axis=1, keepdims=True)
+    width = np.linalg.norm(across, axis=1)
+    usable = (length > 1e-12) & (width > 1e-12)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        a = np.where(usable, 1 / length, 0.0)
+        c = np.where(usable, 1 / width, 0.0)
+        b = np.where(usable, -(along_v * t).sum(axis=1) / (length * width), 0.0)
+    return np.stack([a, b, c], axis=1)
+
+
+def _slope(height: F32, island: I32, axis: int) -> F32:
+    """Change from one texel to the next along an axis: central, or to one side at an island's border."""
+    forward = np.zeros_like(height)
+    here, there = [slice(None), slice(None)], [slice(None), slice(None)]
+    here[axis], there[axis] = slice(None, -1), slice(1, None)
+    low, high = tuple(here), tuple(there)
+    same = (island[low] == island[high]) & (island[low] >= 0)
+    step = np.where(same, height[high] - height[low], 0)
+    forward[low] = step
+    backward = np.zeros_like(height)
+    backward[high] = step
+    count = np.zeros(height.shape, np.float32)
+    count[low] += same
+    count[high] += same
+    return np.asarray((forward + backward) / np.maximum(count, 1), np.float32)

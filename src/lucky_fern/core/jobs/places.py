@@ -1,0 +1,95 @@
+"""The smaller words of a job: places and scopes, checked against the model."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+import msgspec
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.places import Lay, Place, Throw
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.studio import Studio
+
+_S = TypeVar("_S", bound=msgspec.Struct)
+MODES_NOT_YET = ("drape", "roll")
+
+
+def convert(data: object, kind: type[_S]) -> _S:
+    """Plain data as a struct, its errors turned into a sentence that lists the keys.
+
+    Raises
+    ------
+    CommandError
+        If the data does not fit.
+    """
+    try:
+        result: _S = msgspec.convert(data, kind)
+    except msgspec.ValidationError as error:
+        keys = ", ".join(field.encode_name for field in msgspec.structs.fields(kind))
+        raise CommandError(f"{_plain(str(error))} (the keys are {keys})") from error
+    return result
+
+
+def _plain(message: str) -> str:
+    """msgspec's wording with its path made readable: ``Expected `float`, got `str` - at `$.repeat[0]```."""
+    return (
+        message.replace(" - at `$.", " at `")
+        .replace("Object contains unknown field", "unknown key")
+        .replace("Object missing required field", "missing key")
+    )
+
+
+def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
+    """A ``place`` object as the document's type.
+
+    A throw's ``up`` may be left out (the world's Y) and so may ``depth`` (the larger of width and height).
+
+    Raises
+    ------
+    CommandError
+        If the mode is unknown, a key is wrong, or the sheet named is not there.
+    """
+    mode = data.get("mode")
+    if mode in MODES_NOT_YET:
+        raise CommandError(f"place mode '{mode}' is not built yet in this version; use throw or lay")
+    if mode == "throw":
+        full = {"up": [0.0, 1.0, 0.0], **data}
+        if "depth" not in full:
+            lengths = [full.get("width"), full.get("height")]
+            full["depth"] = max((n for n in lengths if isinstance(n, int | float)), default=1.0)
+        return convert(full, Throw)
+    if mode != "lay":
+        raise CommandError(f"there is no place mode {mode!r}; there are throw, lay, tiles")
+    laid = convert(data, Lay)
+    if laid.material not in studio.surface.materials:
+        raise CommandError(
+            f"there is no material {laid.material!r} with UVs; there are {', '.join(studio.surface.materials)}"
+        )
+    tiles = studio.surface.tiles_of(laid.material)
+    if laid.tile not in tiles:
+        raise CommandError(f"{laid.material} has no tile {laid.tile}; it has {', '.join(map(str, tiles))}")
+    return laid
+
+
+def check_scope(studio: Studio, scope: Scope) -> None:
+    """Refuse a scope that names what the model does not have.
+
+    Raises
+    ------
+    CommandError
+        Listing what there is.
+    """
+    model = studio.model
+    tiles = {key.tile for key in studio.surface.keys}
+    parts = {*model.parts, *(name.partition("/")[0] for name in model.parts)}
+    for what, wanted, known in (
+        ("material", scope.materials, set(model.materials)),
+        ("tile", scope.tiles, tiles),
+        ("part", scope.parts, parts),
+        ("island", scope.islands, set(range(int(model.islands.max(initial=-1)) + 1))),
+    ):
+        for item in wanted or ():
+            if item not in known:
+                listed = ", ".join(str(one) for one in sorted(known)[:12])
+                raise CommandError(f"the model has no {what} {item!r}; it has {listed}")

@@ -1,0 +1,97 @@
+"""Every edit a person would name, as plain data that makes a new project from an old one.
+
+The window, the job runner and undo all go through these. A command never changes the project it is
+given; it answers with the next one or raises :class:`~lucky_fern.core.errors.CommandError`.
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import msgspec
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.commands.base import Command, free_name
+from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, SetTaken
+from lucky_fern.core.project.commands.masks import (
+    AddMaskEntry,
+    GiveMask,
+    MoveMaskEntry,
+    PasteMask,
+    SetMask,
+    SetMaskEntry,
+)
+from lucky_fern.core.project.commands.painting import PaintMask, PaintPixels
+from lucky_fern.core.project.commands.settings import SetChannel, SetContent, SetGroup, SetLayer, SetPlace
+from lucky_fern.core.project.commands.sheets import SetRelief, SetSheetSize
+from lucky_fern.core.project.commands.stack import (
+    AddLayer,
+    DuplicateLayers,
+    GroupLayers,
+    MoveLayers,
+    RemoveLayers,
+    RenameLayer,
+    Ungroup,
+)
+from lucky_fern.core.project.document import Project
+
+__all__ = [
+    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
+    "GroupLayers", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers",
+    "RenameLayer", "SetChannel", "SetContent", "SetGroup", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace",
+    "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name", "from_plain", "to_plain",
+]  # fmt: skip
+
+Single = (
+    AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GroupLayers | MoveLayers
+    | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers | RenameLayer | SetChannel | SetContent
+    | SetGroup | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | Ungroup
+)  # fmt: skip
+
+
+class Several(Command, frozen=True, tag="several"):
+    """Edits done together, one step of undo: the same change to many layers, or one act of many parts."""
+
+    label: ClassVar[str] = "Change layers"
+    commands: tuple[Single, ...]
+    named: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        for command in self.commands:
+            project = command.apply(project)
+        return project
+
+    def merges_with(self, earlier: Command) -> bool:
+        return (
+            isinstance(earlier, Several)
+            and len(earlier.commands) == len(self.commands)
+            and all(new.merges_with(old) for new, old in zip(self.commands, earlier.commands, strict=True))
+        )
+
+    @property
+    def title(self) -> str:
+        return self.named or (self.commands[0].title if self.commands else self.label)
+
+
+AnyCommand = Single | Several
+
+
+def to_plain(command: Command) -> dict[str, Any]:
+    """A command as JSON-ready data."""
+    plain: dict[str, Any] = msgspec.to_builtins(command, str_keys=True)
+    return plain
+
+
+def from_plain(data: object) -> Command:
+    """A command from the data that :func:`to_plain` gave.
+
+    Raises
+    ------
+    CommandError
+        If the data is not a command.
+    """
+    try:
+        command: Command = msgspec.convert(data, AnyCommand, str_keys=True)
+    except msgspec.ValidationError as error:
+        raise CommandError(f"not a command: {error}") from error
+    return command

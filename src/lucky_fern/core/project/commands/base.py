@@ -1,0 +1,69 @@
+"""What every edit is: plain data that makes a new project from an old one."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import msgspec
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.tree import changed
+
+
+class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="do"):
+    """Base of all commands."""
+
+    label: ClassVar[str] = "Edit"
+
+    def apply(self, project: Project) -> Project:
+        """The project after this edit.
+
+        Raises
+        ------
+        CommandError
+            If it makes no sense for this project; nothing has changed then.
+        """
+        raise NotImplementedError
+
+    def merges_with(self, earlier: Command) -> bool:
+        """Whether this edit goes on with the earlier one (the same slider, still being dragged)."""
+        return False
+
+    @property
+    def title(self) -> str:
+        """What the history calls this edit."""
+        return self.label
+
+
+def with_layer(project: Project, layer_id: int, **changes: Any) -> Project:
+    """A project with some fields of one layer changed."""
+    return replace(project, layers=changed(project.layers, layer_id, lambda layer: (replace(layer, **changes),)))
+
+
+def layer_of(project: Project, layer_id: int) -> Layer:
+    """A layer by its id.
+
+    Raises
+    ------
+    CommandError
+        If it is not in the stack.
+    """
+    try:
+        return project.layer(layer_id)
+    except KeyError:
+        raise CommandError(f"layer {layer_id} is not in the stack any more") from None
+
+
+def free_name(project: Project, name: str) -> str:
+    """``Logo`` → ``Logo 2`` → ``Logo 3``, whichever is free; the name itself if nobody has it."""
+    taken = {layer.name for layer in project.walk()}
+    if name not in taken:
+        return name
+    stem, _, last = name.rpartition(" ")
+    base = stem if stem and last.isdigit() else name
+    number = 2
+    while f"{base} {number}" in taken:
+        number += 1
+    return f"{base} {number}"

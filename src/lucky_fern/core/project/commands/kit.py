@@ -1,0 +1,58 @@
+"""Edits of the kit: pictures, how they are taken, and sequences of one picture a tile."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.pictures.naming import Taken
+from lucky_fern.core.project.commands.base import Command
+from lucky_fern.core.project.document import KitPicture, Project
+from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
+
+
+class AddPicture(Command, frozen=True, tag="add-picture"):
+    """Put a picture into the project's kit."""
+
+    label: ClassVar[str] = "Add picture"
+    id: str
+    picture: KitPicture
+
+    def apply(self, project: Project) -> Project:
+        return replace(project, pictures={**project.pictures, self.id: self.picture})
+
+
+class SetTaken(Command, frozen=True, tag="set-taken"):
+    """Say whether a picture's numbers are encoded colours or plain data."""
+
+    label: ClassVar[str] = "Take picture as"
+    picture: str
+    taken: Taken
+
+    def apply(self, project: Project) -> Project:
+        names = project.sequences.get(self.picture, {0: self.picture}).values()
+        for name in names:
+            if name not in project.pictures:
+                raise CommandError(f"picture {name!r} is not in the kit")
+        changed = {name: replace(project.pictures[name], taken=self.taken) for name in names}
+        return replace(project, pictures={**project.pictures, **changed})
+
+
+class AddSequence(Command, frozen=True, tag="add-sequence"):
+    """Name one kit picture for each tile."""
+
+    label: ClassVar[str] = "Add picture sequence"
+    id: str
+    tiles: dict[int, str]
+
+    def apply(self, project: Project) -> Project:
+        if self.id in project.pictures or not self.tiles:
+            raise CommandError(f"a sequence cannot be called {self.id!r}")
+        for tile, name in self.tiles.items():
+            if not is_tile(tile):
+                raise CommandError(f"{tile} is no tile; tiles run from {FIRST_TILE} to {LAST_TILE}")
+            if name not in project.pictures:
+                raise CommandError(f"picture {name!r} is not in the kit; add it first")
+        return replace(project, sequences={**project.sequences, self.id: dict(sorted(self.tiles.items()))})

@@ -1,0 +1,155 @@
+"""Edits of masks, and of who uses which."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
+from lucky_fern.core.project.commands.checks import (
+    LONGEST_BLUR,
+    check_levels,
+    check_picture,
+    check_place,
+    check_share,
+)
+from lucky_fern.core.project.commands.stack import without_unused_masks
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape
+
+
+class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
+    """Put an entry on top of a layer's mask; a layer without one gets one."""
+
+    label: ClassVar[str] = "Add to mask"
+    layer: int
+    entry: MaskEntry
+
+    def apply(self, project: Project) -> Project:
+        check_entry(project, self.entry)
+        layer = layer_of(project, self.layer)
+        if layer.mask is not None:
+            mask = project.masks[layer.mask]
+            return _with_mask(project, layer.mask, replace(mask, entries=(*mask.entries, self.entry)))
+        number = project.next_id
+        project = replace(project, masks={**project.masks, number: Mask((self.entry,))}, next_id=number + 1)
+        return with_layer(project, self.layer, mask=number)
+
+
+class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
+    """Change one entry of a mask, counted from the bottom; None takes it out."""
+
+    label: ClassVar[str] = "Change mask"
+    mask: int
+    at: int
+    entry: MaskEntry | None
+
+    def apply(self, project: Project) -> Project:
+        mask = mask_of(project, self.mask)
+        if not 0 <= self.at < len(mask.entries):
+            raise CommandError(f"the mask has no entry {self.at}")
+        new = () if self.entry is None else (self.entry,)
+        if self.entry is not None:
+            check_entry(project, self.entry)
+        entries = (*mask.entries[: self.at], *new, *mask.entries[self.at + 1 :])
+        return _with_mask(project, self.mask, replace(mask, entries=entries))
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetMaskEntry) and (earlier.mask, earlier.at) == (self.mask, self.at)
+
+
+class MoveMaskEntry(Command, frozen=True, tag="move-mask-entry"):
+    """Put an entry of a mask at another place, counted from the bottom."""
+
+    label: ClassVar[str] = "Reorder mask"
+    mask: int
+    at: int
+    to: int
+
+    def apply(self, project: Project) -> Project:
+        mask = mask_of(project, self.mask)
+        if not (0 <= self.at < len(mask.entries) and 0 <= self.to < len(mask.entries)):
+            raise CommandError("the mask has no such place")
+        entries = list(mask.entries)
+        entries.insert(self.to, entries.pop(self.at))
+        return _with_mask(project, self.mask, replace(mask, entries=tuple(entries)))
+
+
+class SetMask(Command, frozen=True, tag="set-mask"):
+    """Switch a mask on or off, or turn it inside out."""
+
+    label: ClassVar[str] = "Change mask"
+    mask: int
+    on: bool | None = None
+    invert: bool | None = None
+
+    def apply(self, project: Project) -> Project:
+        mask = mask_of(project, self.mask)
+        on = mask.on if self.on is None else self.on
+        invert = mask.invert if self.invert is None else self.invert
+        return _with_mask(project, self.mask, replace(mask, on=on, invert=invert))
+
+
+class GiveMask(Command, frozen=True, tag="give-mask"):
+    """Let layers use a mask that is there already (they share it), or none."""
+
+    label: ClassVar[str] = "Share mask"
+    layers: tuple[int, ...]
+    mask: int | None
+
+    def apply(self, project: Project) -> Project:
+        if self.mask is not None:
+            mask_of(project, self.mask)
+        for layer in self.layers:
+            project = with_layer(project, layer, mask=self.mask)
+        return without_unused_masks(project)
+
+
+class PasteMask(Command, frozen=True, tag="paste-mask"):
+    """Give layers a copy of a mask, one of its own each; ``inverted`` turns it inside out."""
+
+    label: ClassVar[str] = "Paste mask"
+    layers: tuple[int, ...]
+    mask: Mask
+    inverted: bool = False
+
+    def apply(self, project: Project) -> Project:
+        for entry in self.mask.entries:
+            check_entry(project, entry)
+        copy = replace(self.mask, invert=self.mask.invert != self.inverted)
+        for layer in self.layers:
+            number = project.next_id
+            project = replace(project, masks={**project.masks, number: copy}, next_id=number + 1)
+            project = with_layer(project, layer, mask=number)
+        return without_unused_masks(project)
+
+
+def mask_of(project: Project, number: int) -> Mask:
+    """A mask by its number.
+
+    Raises
+    ------
+    CommandError
+        If there is none of that number.
+    """
+    if number not in project.masks:
+        raise CommandError(f"there is no mask {number} any more")
+    return project.masks[number]
+
+
+def check_entry(project: Project, entry: MaskEntry) -> None:
+    """Refuse an entry whose numbers or pictures cannot be."""
+    check_levels(entry.black, entry.white, entry.gamma)
+    if not 0 <= entry.feather <= LONGEST_BLUR:
+        raise CommandError(f"feather runs from 0 to {LONGEST_BLUR:g} texels, not {entry.feather:g}")
+    if isinstance(entry.shape, Fill):
+        check_share("value", entry.shape.value)
+    elif isinstance(entry.shape, PictureShape):
+        check_picture(project, entry.shape.picture)
+        check_place(entry.shape.place)
+
+
+def _with_mask(project: Project, number: int, mask: Mask) -> Project:
+    return replace(project, masks={**project.masks, number: mask})

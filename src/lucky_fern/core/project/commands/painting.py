@@ -1,0 +1,80 @@
+"""Edits of painted pixels: the chunks that a stroke touched, as digests of their new contents."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
+from lucky_fern.core.project.commands.masks import mask_of
+from lucky_fern.core.project.document import Brushwork, Channel, Project
+from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.project.shapes import PaintedShape
+
+Chunks = dict[str, str]  # "row,column" → digest; "" takes the chunk away
+
+
+class PaintPixels(Command, frozen=True, tag="paint-pixels"):
+    """Give chunks of a brushwork layer new pixels: map → chunks of one sheet painted at ``size``."""
+
+    label: ClassVar[str] = "Paint"
+    layer: int
+    sheet: str
+    size: int
+    maps: dict[str, Chunks]
+
+    def apply(self, project: Project) -> Project:
+        layer = layer_of(project, self.layer)
+        if not isinstance(layer.content, Brushwork):
+            raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
+        for name in self.maps:
+            if name not in MAPS:
+                raise CommandError(f"there is no map called {name!r}")
+        sheets = painted(layer.content.sheets, self.sheet, self.size, self.maps)
+        new = {name: layer.channels.get(name, Channel("painted")) for name in self.maps}
+        channels = {**layer.channels, **new}
+        return with_layer(project, self.layer, content=replace(layer.content, sheets=sheets), channels=channels)
+
+
+class PaintMask(Command, frozen=True, tag="paint-mask"):
+    """Give chunks of a painted mask entry new pixels."""
+
+    label: ClassVar[str] = "Paint mask"
+    mask: int
+    at: int
+    sheet: str
+    size: int
+    chunks: Chunks
+
+    def apply(self, project: Project) -> Project:
+        mask = mask_of(project, self.mask)
+        entry = mask.entries[self.at] if 0 <= self.at < len(mask.entries) else None
+        if entry is None or not isinstance(entry.shape, PaintedShape):
+            raise CommandError("that entry of the mask is not a painted one")
+        sheets = painted(entry.shape.sheets, self.sheet, self.size, {"mask": self.chunks})
+        new = replace(entry, shape=PaintedShape(sheets))
+        entries = (*mask.entries[: self.at], new, *mask.entries[self.at + 1 :])
+        return replace(project, masks={**project.masks, self.mask: replace(mask, entries=entries)})
+
+
+def painted(
+    sheets: dict[str, PaintedSheet], sheet: str, size: int, maps: dict[str, Chunks]
+) -> dict[str, PaintedSheet]:
+    """Painted sheets with some chunks of one of them replaced.
+
+    Raises
+    ------
+    CommandError
+        If the sheet was painted at another size: its pixels must be brought to this one first.
+    """
+    before = sheets.get(sheet, PaintedSheet(size))
+    if before.size != size and before.maps:
+        raise CommandError(f"{sheet} was painted at {before.size} texels; bring it to {size} before going on")
+    after = dict(before.maps)
+    for name, chunks in maps.items():
+        merged = {**after.get(name, {}), **chunks}
+        after[name] = {place: digest for place, digest in merged.items() if digest}
+    return {**sheets, sheet: PaintedSheet(size, after)}

@@ -1,0 +1,149 @@
+"""Edits of layers: how they show, what they give to which map, what they are."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
+from lucky_fern.core.project.commands.checks import (
+    check_blend,
+    check_channel,
+    check_content,
+    check_effect_on,
+    check_place,
+    check_share,
+)
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Content, Decal, Group, Project
+from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.plain import Scope
+
+
+class SetLayer(Command, frozen=True, tag="set-layer"):
+    """Change how a whole layer shows; what is left out stays as it is."""
+
+    label: ClassVar[str] = "Change layer"
+    layer: int
+    visible: bool | None = None
+    opacity: float | None = None
+    blend: str | None = None
+    scope: Scope | None = None
+
+    def apply(self, project: Project) -> Project:
+        changes: dict[str, Any] = {}
+        if self.visible is not None:
+            changes["visible"] = self.visible
+        if self.opacity is not None:
+            check_share("opacity", self.opacity)
+            changes["opacity"] = self.opacity
+        if self.blend is not None:
+            check_blend(self.blend)
+            changes["blend"] = self.blend
+        if self.scope is not None:
+            changes["scope"] = self.scope
+        return with_layer(project, self.layer, **changes)
+
+    def merges_with(self, earlier: Command) -> bool:
+        return (
+            isinstance(earlier, SetLayer)
+            and earlier.layer == self.layer
+            and self.opacity is not None
+            and earlier.opacity is not None
+        )
+
+    @property
+    def title(self) -> str:
+        if self.visible is not None:
+            return "Show layer" if self.visible else "Hide layer"
+        if self.opacity is not None:
+            return "Layer opacity"
+        return "Blend mode" if self.blend is not None else "Layer scope"
+
+
+class SetChannel(Command, frozen=True, tag="set-channel"):
+    """Say what a layer gives to one map; ``channel`` None takes the map off the layer."""
+
+    label: ClassVar[str] = "Change map"
+    layer: int
+    map: str
+    channel: Channel | None
+
+    def apply(self, project: Project) -> Project:
+        layer = layer_of(project, self.layer)
+        channels = dict(layer.channels)
+        if self.channel is None:
+            channels.pop(self.map, None)
+        else:
+            check_channel(project, layer.content, self.map, self.channel)
+            channels[self.map] = self.channel
+        return with_layer(project, self.layer, channels=channels)
+
+    def merges_with(self, earlier: Command) -> bool:
+        if not isinstance(earlier, SetChannel) or (earlier.layer, earlier.map) != (self.layer, self.map):
+            return False
+        return self.channel is not None and earlier.channel is not None and self.channel.on == earlier.channel.on
+
+    @property
+    def title(self) -> str:
+        return f"Change {MAPS[self.map].title.lower()}" if self.map in MAPS else self.label
+
+
+class SetPlace(Command, frozen=True, tag="set-place"):
+    """Move, turn or scale a decal, or change how it is placed."""
+
+    label: ClassVar[str] = "Place decal"
+    layer: int
+    place: Place
+
+    def apply(self, project: Project) -> Project:
+        content = layer_of(project, self.layer).content
+        if not isinstance(content, Decal):
+            raise CommandError("only a decal can be placed")
+        check_place(self.place)
+        return with_layer(project, self.layer, content=replace(content, place=self.place))
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetPlace) and earlier.layer == self.layer
+
+
+class SetContent(Command, frozen=True, tag="set-content"):
+    """Change a layer's own settings (repeat, sampling, picture, effect); its kind stays."""
+
+    label: ClassVar[str] = "Change settings"
+    layer: int
+    content: Content
+
+    def apply(self, project: Project) -> Project:
+        layer = layer_of(project, self.layer)
+        if type(layer.content) is not type(self.content):
+            raise CommandError(f"'{layer.name}' cannot become another kind of layer")
+        if isinstance(self.content, Group | Brushwork):
+            raise CommandError("what a group holds and what is painted have commands of their own")
+        check_content(project, self.content)
+        if isinstance(self.content, Adjustment):
+            for map_name in layer.channels:
+                check_effect_on(self.content.effect, map_name)
+        return with_layer(project, self.layer, content=self.content)
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetContent) and earlier.layer == self.layer
+
+
+class SetGroup(Command, frozen=True, tag="set-group"):
+    """Whether a group is put together by itself, and whether the board shows what is in it."""
+
+    label: ClassVar[str] = "Change group"
+    layer: int
+    isolated: bool | None = None
+    folded: bool | None = None
+
+    def apply(self, project: Project) -> Project:
+        content = layer_of(project, self.layer).content
+        if not isinstance(content, Group):
+            raise CommandError("only a group can be isolated or folded")
+        isolated = content.isolated if self.isolated is None else self.isolated
+        folded = content.folded if self.folded is None else self.folded
+        return with_layer(project, self.layer, content=replace(content, isolated=isolated, folded=folded))

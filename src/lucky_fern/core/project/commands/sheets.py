@@ -1,0 +1,46 @@
+"""Edits of sheets: their sizes, and how heights shape their normal maps."""
+
+from __future__ import annotations
+
+import math
+from typing import ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.commands.base import Command
+from lucky_fern.core.project.document import Project, Relief
+from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
+
+
+class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
+    """Change the edge length of one sheet (``MATERIAL:TILE``) or, with ``sheet`` None, of all.
+
+    Decals and washes are drawn anew from their sources; what is painted is resampled.
+    """
+
+    label: ClassVar[str] = "Sheet size"
+    size: int
+    sheet: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        if not SMALLEST <= self.size <= LARGEST:
+            raise CommandError(f"a sheet is {SMALLEST} to {LARGEST} texels wide, not {self.size}")
+        if self.sheet is None:
+            return replace(project, sheet_size=self.size, sheet_sizes={})
+        return replace(project, sheet_sizes={**project.sheet_sizes, self.sheet: self.size})
+
+
+class SetRelief(Command, frozen=True, tag="set-relief"):
+    """How strongly heights shape the normal map."""
+
+    label: ClassVar[str] = "Relief strength"
+    relief: Relief
+
+    def apply(self, project: Project) -> Project:
+        if not (math.isfinite(self.relief.strength) and abs(self.relief.strength) <= 1e6):
+            raise CommandError("relief takes a number up to a million")
+        return replace(project, relief=self.relief)
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetRelief)

@@ -1,0 +1,62 @@
+"""Masks as plain data: ordered entries, each a shape and how it meets those before it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.plain import PaintedSheet, Plain, Sampling, Scope
+
+
+class Fill(Plain, frozen=True, tag_field="kind", tag="fill"):
+    """The same everywhere."""
+
+    value: float = 1.0
+
+
+class PictureShape(Plain, frozen=True, tag_field="kind", tag="picture"):
+    """A placed picture's alpha or luminance; nothing outside it."""
+
+    picture: str
+    place: Place
+    use: Literal["alpha", "luminance"] = "alpha"
+    sampling: Sampling = "smooth"
+
+
+class ScopeShape(Plain, frozen=True, tag_field="kind", tag="scope"):
+    """Materials, tiles, parts or islands."""
+
+    scope: Scope
+
+
+class PaintedShape(Plain, frozen=True, tag_field="kind", tag="painted"):
+    """Painted by hand; the one map is called ``mask``."""
+
+    sheets: dict[str, PaintedSheet] = {}
+
+
+Shape = Fill | PictureShape | ScopeShape | PaintedShape
+
+
+class MaskEntry(Plain, frozen=True):
+    """One entry of a mask: a shape, how it meets the entries before it, and what is done to it first.
+
+    ``feather`` is the standard deviation, in texels, of a blur inside each island.
+    """
+
+    shape: Shape
+    mode: Literal["replace", "add", "subtract", "intersect"] = "replace"
+    invert: bool = False
+    feather: float = 0.0
+    black: float = 0.0
+    white: float = 1.0
+    gamma: float = 1.0
+    on: bool = True
+
+
+class Mask(Plain, frozen=True):
+    """Where layers show: ordered entries, the first at the bottom. Several layers may use one mask."""
+
+    entries: tuple[MaskEntry, ...] = ()
+    invert: bool = False
+    on: bool = True

@@ -1,0 +1,165 @@
+"""The menus of the board: of a cell, of a layer, and of what can be added."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QMenu, QWidget
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import (
+    Command,
+    DuplicateLayers,
+    GiveMask,
+    GroupLayers,
+    PasteMask,
+    RemoveLayers,
+    SetChannel,
+    SetGroup,
+    Ungroup,
+)
+from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Wash
+from lucky_fern.core.project.effects import (
+    Blur,
+    Contrast,
+    Curve,
+    Effect,
+    Gradient,
+    Invert,
+    Levels,
+    Shade,
+    Sharpen,
+)
+from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
+from lucky_fern.ui.desk import Desk
+
+EFFECTS: dict[str, Callable[[], Effect]] = {
+    "Levels": Levels,
+    "Curve": Curve,
+    "Hue, saturation, lightness": Shade,
+    "Brightness and contrast": Contrast,
+    "Invert": Invert,
+    "Blur": Blur,
+    "Sharpen": Sharpen,
+    "Colour ramp": Gradient,
+}
+
+
+def add_menu(desk: Desk, parent: QWidget) -> QMenu:
+    """What can be put on the stack."""
+    menu = QMenu(parent)
+    menu.addAction("Wash", desk.add_wash)
+    menu.addAction("Brushwork", desk.add_brushwork)
+    menu.addAction("Group of the selected layers", partial(group, desk))
+    menu.addSeparator()
+    for title, effect in EFFECTS.items():
+        menu.addAction(title, partial(_adjust, desk, title, effect))
+    return menu
+
+
+def _adjust(desk: Desk, title: str, effect: Callable[[], Effect]) -> None:
+    desk.add_adjustment(title, effect())
+
+
+def group(desk: Desk) -> None:
+    if desk.chosen:
+        desk.execute(GroupLayers(desk.chosen))
+
+
+def cell_menu(desk: Desk, layer: Layer, name: str, parent: QWidget) -> QMenu:
+    """What can be done with what a layer gives to a map; done to all selected layers that give to it."""
+    menu = QMenu(parent)
+    channel = layer.channels.get(name, Channel() if isinstance(layer.content, Group) else None)
+    if channel is None:
+        menu.addAction(f"{layer.name} gives nothing to {name}; click the cell to add it").setEnabled(False)
+        return menu
+
+    def each(change: Callable[[Channel], Channel | None]) -> None:
+        def make(one: Layer) -> Command | None:
+            own = one.channels.get(name, Channel() if isinstance(one.content, Group) else None)
+            return None if own is None else SetChannel(one.id, name, change(own))
+
+        desk.end_gesture()
+        desk.execute_each(make)
+
+    menu.addAction("Switch off" if channel.on else "Switch on", lambda: each(lambda c: replace(c, on=not channel.on)))
+    strengths = menu.addMenu("Strength")
+    for percent in (100, 75, 50, 25, 10):
+        strengths.addAction(f"{percent} %", partial(each, partial(_changed, opacity=percent / 100)))
+    if MAPS[name].kind != "normal":
+        blends = menu.addMenu("Blend")
+        own = blends.addAction(f"as the layer ({layer.blend})", lambda: each(lambda c: replace(c, blend=None)))
+        own.setCheckable(True)
+        own.setChecked(channel.blend is None)
+        for mode in COLOUR_BLENDS if MAPS[name].kind == "colour" else SCALAR_BLENDS:
+            action = blends.addAction(mode, partial(each, partial(_changed, blend=mode)))
+            action.setCheckable(True)
+            action.setChecked(channel.blend == mode)
+    if name == "height":
+        relief = menu.addAction(
+            "Shape the normal map too", lambda: each(lambda c: replace(c, relief=not channel.relief))
+        )
+        relief.setCheckable(True)
+        relief.setChecked(channel.relief)
+    if isinstance(layer.content, Wash | Decal) and desk.project is not None:
+        pictures = menu.addMenu("Picture")
+        for identity in (*desk.project.sequences, *desk.project.pictures):
+            pictures.addAction(identity, partial(each, partial(_changed, source="picture", picture=identity)))
+    menu.addSeparator()
+    menu.addAction("Take this map off", lambda: each(lambda c: None))
+    return menu
+
+
+def layer_menu(desk: Desk, layer: Layer, rename: Callable[[], None], parent: QWidget) -> QMenu:
+    """What can be done with the selected layers."""
+    menu = QMenu(parent)
+    project = desk.project
+    menu.addAction("Rename", rename)
+    menu.addAction("Duplicate", lambda: desk.execute(DuplicateLayers(desk.chosen)))
+    menu.addAction("Group", partial(group, desk))
+    if isinstance(layer.content, Group):
+        menu.addAction("Ungroup", lambda: desk.execute(Ungroup(layer.id)))
+        isolated = menu.addAction(
+            "Put together by itself",
+            lambda: desk.execute(SetGroup(layer.id, isolated=not layer.content.isolated)),  # type: ignore[union-attr]
+        )
+        isolated.setCheckable(True)
+        isolated.setChecked(layer.content.isolated)
+    menu.addAction("Delete", lambda: desk.execute(RemoveLayers(desk.chosen)))
+    menu.addSeparator()
+    copy = menu.addAction("Copy mask", lambda: copy_mask(desk, layer))
+    copy.setEnabled(layer.mask is not None)
+    for title, inverted in (("Paste mask", False), ("Paste mask inverted", True)):
+        paste = menu.addAction(title, partial(paste_mask, desk, inverted))
+        paste.setEnabled(desk.copied_mask is not None)
+    share = menu.addMenu("Share the mask of")
+    if project is not None:
+        for other in reversed(list(project.walk())):
+            if other.mask is not None and other.mask != layer.mask:
+                share.addAction(other.name, partial(_share, desk, other.mask))
+    share.setEnabled(not share.isEmpty())
+    drop = menu.addAction("Without mask", lambda: desk.execute(GiveMask(desk.chosen, None)))
+    drop.setEnabled(layer.mask is not None)
+    return menu
+
+
+def _changed(channel: Channel, **changes: object) -> Channel:
+    return replace(channel, **changes)
+
+
+def _share(desk: Desk, mask: int) -> None:
+    desk.execute(GiveMask(desk.chosen, mask))
+
+
+def copy_mask(desk: Desk, layer: Layer) -> None:
+    if desk.project is not None and layer.mask is not None:
+        desk.copied_mask = desk.project.masks[layer.mask]
+        desk.said.emit(f"Copied the mask of {layer.name}.", False)
+        desk.project_changed.emit()
+
+
+def paste_mask(desk: Desk, inverted: bool) -> None:
+    if desk.copied_mask is not None and desk.chosen:
+        desk.execute(PasteMask(desk.chosen, desk.copied_mask, inverted))

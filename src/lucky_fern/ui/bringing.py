@@ -1,0 +1,150 @@
+"""Bringing pictures in: files become kit pictures, sequences wait for a word, drops become layers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.pictures.picture import Picture
+from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
+from lucky_fern.core.placing.pose import drop_laid, drop_thrown
+from lucky_fern.core.project.commands import AddLayer, free_name
+from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.places import Place
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit
+from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.desk import Desk
+
+PIXEL_ART = 64  # pixels; smaller pictures keep their pixels square
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """A sequence that was read and waits."""
+
+    sequence: Sequence
+    contents: dict[int, tuple[bytes, Picture]]
+
+
+class Bringing(QObject):
+    """Reads beside the window; what it finds lands through the desk."""
+
+    waiting_changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.waiting: list[Arrival] = []
+
+    def bring(self, paths: Iterable[Path], then: Callable[[str], object] | None = None) -> None:
+        """Take picture files in; ``then`` gets the kit's name of each that belongs to no sequence."""
+        desk, studio = self.desk, self.desk.studio
+        if studio is None:
+            desk.said.emit("Open a model first; pictures come after it.", True)
+            return
+        try:
+            sequences, single = find_sequences(paths)
+        except LuckyFernError as error:
+            desk.said.emit(str(error), True)
+            return
+        # One file whose number is no tile of the model and that has no fellows is just a picture.
+        alone = [one for one in sequences if len(one.files) == 1 and not one.files.keys() & studio.tiles()]
+        single += [path for one in alone for path in one.files.values()]
+        sequences = [one for one in sequences if one not in alone]
+        if sequences:
+            desk.errands.send(
+                f"Reading {sequences[0].pattern} …",
+                lambda: [_read(one) for one in sequences],
+                lambda found: self._wait(studio, found),
+            )
+        for path in single:
+            self._bring_one(studio, path, then)
+
+    def _bring_one(self, studio: Studio, path: Path, then: Callable[[str], object] | None) -> None:
+        def keep(found: tuple[bytes, Picture]) -> None:
+            if self.desk.studio is not studio:
+                return
+            identity = studio.keep_picture(*found)
+            picture = found[1]
+            self.desk.refresh()
+            notes = "".join(f" {note[0].upper()}{note[1:]}." for note in picture.notes)
+            self.desk.said.emit(f"{path.name}: {picture.about}, taken as {picture.taken}.{notes}", False)
+            if then is not None:
+                then(identity)
+
+        self.desk.errands.send(f"Reading {path.name} …", lambda: read_picture_file(path), keep)
+
+    # --- sequences --------------------------------------------------------------------------------------------
+
+    def _wait(self, studio: Studio, found: list[Arrival]) -> None:
+        if self.desk.studio is studio:
+            self.waiting = found
+            self.waiting_changed.emit()
+
+    def decline(self) -> None:
+        """Nothing lands."""
+        self.waiting = []
+        self.waiting_changed.emit()
+
+    def accept(self, maps: list[str | None]) -> None:
+        """Make one wash of what waits, each sequence on its map."""
+        studio, waiting = self.desk.studio, self.waiting
+        self.decline()
+        chosen = {name: arrival for name, arrival in zip(maps, waiting, strict=True) if name is not None}
+        if studio is None or not chosen:
+            return
+        channels = {}
+        for name, arrival in chosen.items():
+            channels[name] = Channel("picture", picture=studio.keep_sequence(arrival.sequence, arrival.contents))
+        title = Path(next(iter(chosen.values())).sequence.pattern).stem.partition("<")[0].strip("._- ") or "Tiles"
+        self.desk.execute(AddLayer(free_name(studio.project, title), Wash(by="tiles"), channels))
+
+    # --- drops ------------------------------------------------------------------------------------------------
+
+    def drop_on_surface(self, picture: str, hit: SurfaceHit, view_up: F64) -> bool:
+        """Place a kit picture where it was dropped in the model view."""
+        studio = self.desk.studio
+        if studio is None:
+            return False
+        if picture in studio.project.sequences:
+            return self._add_tiles(studio, picture)
+        kit = studio.project.pictures[picture]
+        return self._add_decal(studio, picture, drop_thrown(studio.model, hit, kit.height / kit.width, view_up))
+
+    def drop_on_sheet(self, picture: str, key: SheetKey, uv: F64) -> bool:
+        """Place a kit picture where it was dropped in the sheet view."""
+        studio = self.desk.studio
+        if studio is None:
+            return False
+        if picture in studio.project.sequences:
+            return self._add_tiles(studio, picture)
+        return self._add_decal(studio, picture, drop_laid(studio.surface, np.asarray(uv), key))
+
+    def _add_decal(self, studio: Studio, picture: str, place: Place) -> bool:
+        kit = studio.project.pictures[picture]
+        small = max(kit.width, kit.height) <= PIXEL_ART
+        content = Decal(picture, place, "nearest" if small else "smooth")
+        name = free_name(studio.project, Path(kit.name).stem.replace("-", " ").capitalize())
+        return self.desk.execute(AddLayer(name, content, {"colour": Channel("picture")}))
+
+    def _add_tiles(self, studio: Studio, sequence: str) -> bool:
+        target = Sequence(sequence).map or "colour"
+        title = Path(sequence).stem.partition("<")[0].strip("._- ") or "Tiles"
+        channels = {target: Channel("picture", picture=sequence)}
+        return self.desk.execute(AddLayer(free_name(studio.project, title), Wash(by="tiles"), channels))
+
+
+def _read(sequence: Sequence) -> Arrival:
+    contents = read_sequence(sequence)
+    check_alike(sequence.pattern, {tile: picture for tile, (_, picture) in contents.items()})
+    return Arrival(sequence, contents)

@@ -1,0 +1,303 @@
+"""The mask of the selected layer: its entries, topmost first, and the settings of one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
+from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.places import Lay, Place
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape, Shape
+from lucky_fern.ui.board_menus import copy_mask, paste_mask
+from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.fields import NumberField
+from lucky_fern.ui.settings.panel import show_check
+from lucky_fern.ui.settings.scope import KINDS, ScopeButton, told
+
+MODES = ("replace", "add", "subtract", "intersect")
+
+
+def shape_text(shape: Shape) -> str:
+    """An entry's shape in words."""
+    if isinstance(shape, Fill):
+        return "everything" if shape.value >= 1 else "nothing" if shape.value <= 0 else f"{shape.value:.0%}"
+    if isinstance(shape, PictureShape):
+        return f"{shape.use} of {shape.picture}"
+    if isinstance(shape, ScopeShape):
+        parts = [told(kind, getattr(shape.scope, kind)) for kind in KINDS if getattr(shape.scope, kind) is not None]
+        return ", ".join(parts) or "everywhere"
+    return "painted"
+
+
+class MaskPanel(QScrollArea):
+    """Follows the selected layer; every change is a command on its mask."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        page = QWidget(objectName="panel")
+        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(10, 6, 10, 8)
+        column.setSpacing(4)
+        self.title = QLabel()
+        self.title.setWordWrap(True)
+        column.addWidget(self.title)
+        column.addLayout(self._buttons())
+        self.list = QListWidget()
+        self.list.setAccessibleName("Entries of the mask, topmost first")
+        self.list.setFixedHeight(92)
+        self.list.currentRowChanged.connect(lambda _: self._show_entry())
+        column.addWidget(self.list)
+        self.details = QWidget()
+        column.addWidget(self.details)
+        self._build_details()
+        column.addStretch(1)
+        self.setWidget(page)
+        desk.project_changed.connect(self.refresh)
+        desk.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        add = QToolButton(text="Add ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        add.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        menu = QMenu(add)
+        menu.aboutToShow.connect(lambda: self._fill_add(menu))
+        add.setMenu(menu)
+        self.add = add
+        row.addWidget(add)
+        self.buttons: dict[str, QToolButton] = {}
+        actions: list[tuple[str, str, Callable[[], object]]] = [
+            ("Copy", "Copy this mask", lambda: self._with_layer(lambda layer: copy_mask(self.desk, layer))),
+            ("Paste", "Give the selected layers a copy of the copied mask", lambda: paste_mask(self.desk, False)),
+            (
+                "Paste inverted",
+                "Its opposite: one shows where the other does not",
+                lambda: paste_mask(self.desk, True),
+            ),
+            (
+                "Remove",
+                "Show the layer everywhere again",
+                lambda: self.desk.execute(GiveMask(self.desk.chosen, None)),
+            ),
+        ]
+        for text, tip, action in actions:
+            button = QToolButton(text=text, toolTip=tip)
+            button.clicked.connect(lambda _=False, action=action: action())
+            self.buttons[text] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.on = QCheckBox("on")
+        self.on.toggled.connect(lambda on: self._with_mask(lambda number: self.desk.execute(SetMask(number, on=on))))
+        self.invert = QCheckBox("inverted")
+        self.invert.toggled.connect(
+            lambda on: self._with_mask(lambda number: self.desk.execute(SetMask(number, invert=on)))
+        )
+        row.addWidget(self.on)
+        row.addWidget(self.invert)
+        return row
+
+    def _build_details(self) -> None:
+        column = QVBoxLayout(self.details)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        row = QHBoxLayout()
+        self.mode = QComboBox()
+        self.mode.addItems(MODES)
+        self.mode.setToolTip("How this entry meets those below it")
+        self.mode.activated.connect(lambda _: self._change(mode=self.mode.currentText()))
+        self.entry_invert = QCheckBox("inverted")
+        self.entry_invert.toggled.connect(lambda on: self._change(invert=on))
+        self.entry_on = QCheckBox("on")
+        self.entry_on.toggled.connect(lambda on: self._change(on=on))
+        row.addWidget(self.mode)
+        row.addWidget(self.entry_invert)
+        row.addWidget(self.entry_on)
+        row.addStretch(1)
+        steps: list[tuple[str, str, Callable[[], object]]] = [
+            ("↑", "Move the entry up", lambda: self._move(1)),
+            ("↓", "Move the entry down", lambda: self._move(-1)),
+            ("−", "Take the entry out", self._remove),
+        ]
+        for text, tip, action in steps:
+            button = QToolButton(text=text, toolTip=tip)
+            button.clicked.connect(lambda _=False, action=action: action())
+            row.addWidget(button)
+        column.addLayout(row)
+        self.scopes = QWidget()
+        scopes = QHBoxLayout(self.scopes)
+        scopes.setContentsMargins(0, 0, 0, 0)
+        self.scope_buttons = {kind: ScopeButton(self.desk, kind) for kind in KINDS}
+        for button in self.scope_buttons.values():
+            button.scope_chosen.connect(lambda scope: self._change(shape=ScopeShape(scope)))
+            scopes.addWidget(button)
+        scopes.addStretch(1)
+        column.addWidget(self.scopes)
+        self.numbers: dict[str, NumberField] = {}
+        for name, title, low, high, decimals in (
+            ("feather", "Feather", 0.0, 64.0, 1), ("black", "Black", 0.0, 1.0, 3), ("white", "White", 0.0, 1.0, 3),
+            ("gamma", "Gamma", 0.1, 4.0, 2),
+        ):  # fmt: skip
+            number = NumberField(low, high, decimals, "", title)
+            number.changed.connect(lambda value, name=name: self._change(merge=True, **{name: round(value, 4)}))
+            number.let_go.connect(self.desk.end_gesture)
+            line = QHBoxLayout()
+            label = QLabel(title)
+            label.setFixedWidth(76)
+            line.addWidget(label)
+            line.addWidget(number, 1)
+            column.addLayout(line)
+            self.numbers[name] = number
+
+    # --- following the desk -----------------------------------------------------------------------------------
+
+    @property
+    def _mask(self) -> Mask | None:
+        layer, project = self.desk.layer, self.desk.project
+        if layer is None or project is None or layer.mask is None:
+            return None
+        return project.masks[layer.mask]
+
+    @property
+    def _at(self) -> int:
+        """Which entry is chosen, counted from the bottom; -1 for none."""
+        mask = self._mask
+        return -1 if mask is None or self.list.currentRow() < 0 else len(mask.entries) - 1 - self.list.currentRow()
+
+    def refresh(self) -> None:
+        layer, project, mask = self.desk.layer, self.desk.project, self._mask
+        if layer is None or project is None:
+            self.title.setText("Nothing is selected.")
+        elif mask is None:
+            self.title.setText(f"{layer.name} has no mask: it shows everywhere in its scope.")
+        else:
+            others = [one.name for one in project.walk() if one.mask == layer.mask and one.id != layer.id]
+            shared = f", shared with {', '.join(others)}" if others else ""
+            self.title.setText(f"Mask of {layer.name}{shared}")
+        self.add.setEnabled(layer is not None)
+        for name in ("Copy", "Remove"):
+            self.buttons[name].setEnabled(mask is not None)
+        for name in ("Paste", "Paste inverted"):
+            self.buttons[name].setEnabled(self.desk.copied_mask is not None and layer is not None)
+        for box in (self.on, self.invert):
+            box.setEnabled(mask is not None)
+        show_check(self.on, mask is not None and mask.on)
+        show_check(self.invert, mask is not None and mask.invert)
+        row = self.list.currentRow()
+        self.list.blockSignals(True)
+        self.list.clear()
+        for entry in reversed(mask.entries if mask is not None else ()):
+            word = "" if len(mask.entries) == 1 and entry.mode == "replace" else f"{entry.mode}  "  # type: ignore[union-attr]
+            text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape)}"
+            item = QListWidgetItem(text if entry.on else f"{text}  (off)")
+            self.list.addItem(item)
+        if self.list.count():
+            self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
+        self.list.blockSignals(False)
+        self._show_entry()
+
+    def _show_entry(self) -> None:
+        mask, at = self._mask, self._at
+        self.details.setVisible(mask is not None and at >= 0)
+        if mask is None or at < 0:
+            return
+        entry = mask.entries[at]
+        self.mode.setCurrentText(entry.mode)
+        show_check(self.entry_invert, entry.invert)
+        show_check(self.entry_on, entry.on)
+        self.scopes.setVisible(isinstance(entry.shape, ScopeShape))
+        if isinstance(entry.shape, ScopeShape):
+            for button in self.scope_buttons.values():
+                button.show_scope(entry.shape.scope)
+        for name, number in self.numbers.items():
+            number.set(getattr(entry, name))
+
+    # --- acting ---------------------------------------------------------------------------------------------------
+
+    def _fill_add(self, menu: QMenu) -> None:
+        menu.clear()
+        menu.addAction("Everything", lambda: self.add_shape(Fill(1.0)))
+        menu.addAction("Nothing", lambda: self.add_shape(Fill(0.0)))
+        menu.addAction("Materials, tiles or parts", lambda: self.add_shape(ScopeShape(Scope())))
+        menu.addAction("Painted (the brushes come with the Paint station)", lambda: self.add_shape(PaintedShape()))
+        for use in ("alpha", "luminance"):
+            pictures = menu.addMenu(f"A picture's {use}")
+            for name in self.desk.project.pictures if self.desk.project is not None else ():
+                pictures.addAction(name, partial(self.add_picture, name, use))
+            pictures.setEnabled(not pictures.isEmpty())
+
+    def add_shape(self, shape: Shape) -> None:
+        """Put an entry on top; the first one says all, later ones add."""
+        layer, mask = self.desk.layer, self._mask
+        if layer is None:
+            return
+        mode = "add" if mask is not None and mask.entries else "replace"
+        self.desk.end_gesture()
+        if self.desk.execute(AddMaskEntry(layer.id, MaskEntry(shape, mode))):  # type: ignore[arg-type]
+            self.list.setCurrentRow(0)
+
+    def add_picture(self, name: str, use: str) -> None:
+        """A kit picture as a shape: where the layer's own picture lies, or over its first sheet."""
+        layer, studio = self.desk.layer, self.desk.studio
+        if layer is None or studio is None or not studio.surface.keys:
+            return
+        if isinstance(layer.content, Decal):
+            place: Place = layer.content.place
+        else:
+            key = next((key for key in studio.surface.keys if layer.scope.holds_sheet(key)), studio.surface.keys[0])
+            place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0)
+        self.add_shape(PictureShape(name, place, use))  # type: ignore[arg-type]
+
+    def _change(self, merge: bool = False, **changes: object) -> None:
+        layer, mask, at = self.desk.layer, self._mask, self._at
+        if layer is not None and layer.mask is not None and mask is not None and at >= 0:
+            self.desk.execute(SetMaskEntry(layer.mask, at, replace(mask.entries[at], **changes)), merge)
+
+    def _move(self, steps: int) -> None:
+        layer, mask, at = self.desk.layer, self._mask, self._at
+        if layer is not None and layer.mask is not None and mask is not None and 0 <= at + steps < len(mask.entries):
+            row = self.list.currentRow() - steps
+            self.desk.execute(MoveMaskEntry(layer.mask, at, at + steps))
+            self.list.setCurrentRow(row)
+
+    def _remove(self) -> None:
+        layer, mask, at = self.desk.layer, self._mask, self._at
+        if layer is None or layer.mask is None or mask is None or at < 0:
+            return
+        if len(mask.entries) == 1:
+            self.desk.execute(GiveMask((layer.id,), None))
+        else:
+            self.desk.execute(SetMaskEntry(layer.mask, at, None))
+
+    def _take_off(self) -> None:
+        self.desk.execute(GiveMask(self.desk.chosen, None))
+
+    def _with_layer(self, act: Callable[[Layer], object]) -> None:
+        if self.desk.layer is not None:
+            act(self.desk.layer)
+
+    def _with_mask(self, act: Callable[[int], object]) -> None:
+        if self.desk.layer is not None and self.desk.layer.mask is not None:
+            act(self.desk.layer.mask)

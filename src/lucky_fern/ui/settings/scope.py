@@ -1,0 +1,104 @@
+"""Where a layer may show: materials, tiles and parts, chosen from lists."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from msgspec.structs import replace
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
+
+from lucky_fern.core.project.commands import SetLayer
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.ui.desk import Desk
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.settings.panel import SettingsPanel
+
+KINDS = ("materials", "tiles", "parts")
+
+
+def known(desk: Desk, kind: str) -> Sequence[Any]:
+    """What there is of a kind in the model."""
+    studio = desk.studio
+    if studio is None:
+        return ()
+    if kind == "materials":
+        return studio.surface.materials
+    return sorted(studio.tiles()) if kind == "tiles" else studio.model.parts
+
+
+def told(kind: str, chosen: Sequence[Any] | None) -> str:
+    """A choice in few words."""
+    if chosen is None:
+        return f"all {kind}"
+    if len(chosen) == 1:
+        return str(chosen[0])
+    return f"{len(chosen)} {kind}"
+
+
+def scope_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
+    """Three lists in a row."""
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    for kind in KINDS:
+        button = ScopeButton(panel.desk, kind)
+        button.scope_chosen.connect(lambda scope: panel.do_each(lambda layer: SetLayer(layer.id, scope=scope)))
+        panel.fields[f"scope {kind}"] = button
+        panel.binders.append(partial(_show, button))
+        row.addWidget(button)
+    row.addStretch(1)
+    panel.row(column, "Shows on", line)
+
+
+def _show(button: ScopeButton, layer: Layer) -> None:
+    button.show_scope(layer.scope)
+
+
+class ScopeButton(QToolButton):
+    """A list with a tick at what is chosen; nothing ticked means all."""
+
+    scope_chosen = Signal(object)
+
+    def __init__(self, desk: Desk, kind: str) -> None:
+        super().__init__()
+        self.desk, self.kind = desk, kind
+        self.scope = Scope()
+        self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self)
+        menu.aboutToShow.connect(self._fill)
+        self.setMenu(menu)
+        self.setAccessibleName(f"Shows on {kind}")
+        self.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+
+    def show_scope(self, scope: Scope) -> None:
+        self.scope = scope
+        self.setText(f"{told(self.kind, getattr(scope, self.kind))} ▾")
+
+    def _fill(self) -> None:
+        menu = self.menu()
+        menu.clear()
+        menu.addAction(f"All {self.kind}", lambda: self.choose(None))
+        menu.addSeparator()
+        chosen = getattr(self.scope, self.kind) or ()
+        for item in known(self.desk, self.kind):
+            action = menu.addAction(str(item))
+            action.setCheckable(True)
+            action.setChecked(item in chosen)
+            action.triggered.connect(lambda on, item=item: self.choose(item))
+
+    def choose(self, item: Any) -> None:
+        """Tick or untick one; None for all."""
+        chosen = list(getattr(self.scope, self.kind) or ())
+        if item is None:
+            chosen = []
+        elif item in chosen:
+            chosen.remove(item)
+        else:
+            chosen.append(item)
+        self.scope = replace(self.scope, **{self.kind: tuple(chosen) or None})
+        self.scope_chosen.emit(self.scope)
