@@ -1,8 +1,8 @@
 """What adjustments do to values: point by point, or with a neighbourhood.
 
 Values are 0…1, colours sRGB-encoded; blurs work on linear light. References: HSL as in CSS Color Module
-Level 3, section 4.2.4; the blur's three boxes as in Filter Effects Module Level 1, section 9.7; curves by
-monotone cubics (F. N. Fritsch and R. E. Carlson, "Monotone Piecewise Cubic Interpolation", 1980).
+Level 3, section 4.2.4; curves by monotone cubics (F. N. Fritsch and R. E. Carlson, "Monotone Piecewise Cubic
+Interpolation", 1980).
 """
 
 from __future__ import annotations
@@ -27,7 +27,6 @@ from lucky_fern.core.project.effects import (
 )
 
 _SAMPLES = 4097  # of a curve; between them it is drawn straight
-_BOXES_FROM = 16.0  # texels; wider Gaussians are three boxes, which cost the same at any width
 _DECODE = decode_srgb(np.arange(4097) / 4096).astype(np.float32)
 
 
@@ -150,16 +149,10 @@ def smoothed(values: F32, radius: float, islands: I32) -> F32:
 
 
 def _gaussian(values: F32, radius: float) -> F32:
-    """Zero beyond the array's ends."""
-    if radius <= _BOXES_FROM:
-        side = 2 * int(np.ceil(3 * radius)) + 1
-        soft = cv2.GaussianBlur(values, (side, side), radius, borderType=cv2.BORDER_CONSTANT)
-        return np.asarray(soft, np.float32)
-    width = int(radius * 3 * np.sqrt(2 * np.pi) / 4 + 0.5)
-    width += width % 2 == 0
-    for _ in range(3):
-        values = np.asarray(cv2.blur(values, (width, width), borderType=cv2.BORDER_CONSTANT), np.float32)
-    return values
+    """Three standard deviations each way; zero beyond the array's ends."""
+    side = 2 * int(np.ceil(3 * radius)) + 1
+    soft = cv2.GaussianBlur(values, (side, side), radius, borderType=cv2.BORDER_CONSTANT)
+    return np.asarray(soft, np.float32)
 
 
 def _decoded(values: F32) -> F32:

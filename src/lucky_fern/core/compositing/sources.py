@@ -77,6 +77,11 @@ class Sources:
         self._thrown: OrderedDict[Hashable, ThrownPicture] = OrderedDict()
         self._lock = threading.Lock()
 
+    def count_blend(self) -> None:
+        """One layer more was put onto a chunk (by any of the threads)."""
+        with self._lock:
+            self.blended += 1
+
     # --- pictures -------------------------------------------------------------------------------------------
 
     def picture(self, kit: KitPicture) -> Picture:

@@ -246,7 +246,7 @@ def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) ->
     strength = _strength(layer, layer.opacity * channel.opacity, view)
     if strength is not None and not strength.any():
         return
-    view.sources.blended += 1
+    view.sources.count_blend()
     islands = np.zeros((0, 0), np.int32)
     if halo(adjustment.effect):
         islands = island_numbers(view.sources, view.sheet, view.rect)
@@ -288,7 +288,7 @@ def _put_leaf(layer: Layer, canvas: Canvas, view: View) -> None:
         if not mask.any():
             return
         stamp = _masked(stamp, mask)
-    view.sources.blended += 1
+    view.sources.count_blend()
     opacity = layer.opacity * channel.opacity
     if canvas.alpha is not None:
         values, alpha = _as_values(stamp, channel, view)

@@ -37,7 +37,7 @@ def pack(project: Project, blobs: Blobs) -> bytes:
     members = _members(project)
     document = {
         "lucky-fern": FORMAT_VERSION,
-        "project": project,
+        "project": msgspec.to_builtins(project, str_keys=True),
         "contents": {digest: members[digest] for digest in sorted(members)},
     }
     out = io.BytesIO()

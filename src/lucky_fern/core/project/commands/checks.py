@@ -13,7 +13,7 @@ from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradi
 from lucky_fern.core.project.places import Lay, Place, Throw
 from lucky_fern.core.project.plain import BLEND_MODES
 
-LONGEST_BLUR = 256.0
+LONGEST_BLUR = 128.0
 
 
 def check_share(what: str, value: float) -> None:
