@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from lucky_fern.core.arrays import F64, U8
+from lucky_fern.core.arrays import F64, U8, U16
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.pictures.picture import read_picture
 
@@ -23,6 +23,11 @@ def make_pictures(folder: Path) -> None:
     _save(folder / "kettle-and-reed.png", _rendered(kettle_and_reed(), 1200))
     _save(folder / "leek-soup-label.png", _rendered(soup_label(), 1400))
     _save(folder / "canvas-weave.png", canvas_weave())
+    planks, heights = deck_planks()
+    _save(folder / "deck-planks.png", planks)
+    Image.fromarray(heights).save(folder / "deck-planks-height.png")
+    _save(folder / "grime.png", grime())
+    _save(folder / "grime-mask.png", grime_mask())
     _save(folder / "sign-photograph.png", sign_photograph())
     _save(folder / "pixel-teapot.png", pixel_teapot())
 
@@ -35,6 +40,7 @@ def _drawings() -> dict[str, str]:
         "name-marsh-hen.svg": name_plate("MARSH HEN", 960, 170),
         "fleet-number.svg": fleet_number("7"),
         "deck-stripe.svg": deck_stripe(),
+        "solid-band.svg": _svg(512, 64, '<rect width="512" height="64" fill="#ffffff"/>'),
     }
 
 
@@ -196,6 +202,54 @@ def canvas_weave(size: int = 512, threads: int = 64) -> U8:
     light = 0.62 + 0.33 * height + thread + 0.02 * fibre
     colour = np.clip(light[..., None] * np.array([0.93, 0.88, 0.77]), 0, 1)
     return np.asarray(np.round(colour * 255), np.uint8)
+
+
+def _tiling_noise(seed: int, size: int, rough: float) -> F64:
+    """Noise 0…1 that repeats, made of waves whose strength falls with their number to the power ``rough``."""
+    rng = np.random.default_rng(seed)
+    number = np.hypot(*np.meshgrid(np.fft.fftfreq(size) * size, np.fft.fftfreq(size) * size))
+    number[0, 0] = np.inf
+    waves = np.fft.fft2(rng.normal(0, 1, (size, size))) / number**rough
+    noise = np.fft.ifft2(waves).real
+    ranks = np.argsort(np.argsort(noise.ravel())).reshape(size, size)
+    return np.asarray(ranks / (size * size - 1.0))
+
+
+def deck_planks(size: int = 1024, planks: int = 8) -> tuple[U8, U16]:
+    """Planks that repeat, their grain running from left to right: colours, and heights with 16 bits."""
+    y, x = np.mgrid[0:size, 0:size] / size
+    number = np.floor(y * planks).astype(int)
+    across = (y * planks) % 1
+    rng = np.random.default_rng(31)
+    tone = rng.normal(0, 0.06, planks)[number]
+    start = rng.random(planks)[number]
+    butt = np.abs((x - start + 0.5) % 1 - 0.5) < 0.0022
+    warped = _tiling_noise(3, size, 1.6)
+    grain = np.sin((across * 9 + 2.4 * warped + number * 1.7) * 2 * np.pi) * 0.5 + 0.5
+    fine = cv2.blur(_tiling_noise(5, size, 0.3), (61, 1), borderType=cv2.BORDER_REFLECT)
+    gap = (np.minimum(across, 1 - across) < 0.018) | butt
+    light = 0.62 + tone + 0.10 * grain + 0.5 * (fine - fine.mean()) - 0.42 * gap
+    colour = np.clip(light[..., None] * np.array([0.98, 0.74, 0.50]), 0.02, 1)
+    crown = 1 - (2 * across - 1) ** 8
+    height = np.clip(0.5 + 0.10 * crown + 0.02 * grain + 0.06 * (fine - fine.mean()) - 0.34 * gap, 0, 1)
+    height = cv2.GaussianBlur(height, (0, 0), 1.2)
+    return np.asarray(np.round(colour * 255), np.uint8), np.asarray(np.round(height * 65535), np.uint16)
+
+
+def grime(size: int = 512) -> U8:
+    """Brown and grey blotches that repeat, to be multiplied."""
+    blotch, hue = _tiling_noise(41, size, 1.35), _tiling_noise(43, size, 1.8)
+    dark = np.clip((blotch - 0.35) * 1.7, 0, 1) ** 1.6
+    brown, grey = np.array([0.55, 0.40, 0.28]), np.array([0.50, 0.49, 0.45])
+    tint = hue[..., None] * brown + (1 - hue[..., None]) * grey
+    colour = 1 - dark[..., None] * (1 - tint)
+    return np.asarray(np.round(np.clip(colour, 0, 1) * 255), np.uint8)
+
+
+def grime_mask(size: int = 512) -> U8:
+    """Where dirt gathers: grey clouds."""
+    cloud = np.clip((_tiling_noise(47, size, 1.5) - 0.25) * 1.5, 0, 1)
+    return np.asarray(np.round(cloud * 255), np.uint8)[..., None].repeat(3, axis=2)
 
 
 def sign_photograph(width: int = 1600, height: int = 1100) -> U8:

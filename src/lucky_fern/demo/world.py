@@ -13,12 +13,13 @@ from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio
+from lucky_fern.demo.livery import paint_ferry
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
 from lucky_fern.demo.pictures import make_pictures
 
 MODELS = {"flask": soup_flask, "ferry": marsh_hen, "kettle": tea_kettle}
 TITLES = {"flask": "Soup flask", "ferry": "Marsh Hen", "kettle": "Tea kettle"}
-_REVISION = 2  # raise it when what is made here changes
+_REVISION = 3  # raise it when what is made here changes
 
 
 def world_folder() -> Path:
@@ -51,7 +52,7 @@ def _build(which: str, folder: Path) -> Studio:
     studio.execute(SetSheetSize({"flask": 1024, "ferry": 2048, "kettle": 64}[which]))
     for path in sorted((folder / "pictures").iterdir()):
         studio.add_picture(path)
-    {"flask": _flask, "ferry": _ferry, "kettle": _kettle}[which](studio)
+    {"flask": _flask, "ferry": paint_ferry, "kettle": _kettle}[which](studio)
     return studio
 
 
@@ -65,31 +66,6 @@ def _flask(studio: Studio) -> None:
     _wash(studio, "Green lid", Scope(parts=("lid", "foot")), colour="#2f6b4f", roughness=0.42)
     _wash(studio, "Strap cloth", Scope(parts=("strap",)), colour="#7a4a2b", roughness=0.85)
     _wash(studio, "Steel rings", Scope(parts=("rings",)), colour="#c9ccd0", roughness=0.25, metallic=1.0)
-
-
-def _ferry(studio: Studio) -> None:
-    _wash(studio, "Paint", colour="#e9e2d0", roughness=0.45, metallic=0.0)
-    _wash(studio, "Hull green", Scope(parts=("hull", "transom")), colour="#2f6b4f", roughness=0.35)
-    _wash(studio, "Planks", Scope(parts=("deck", "bench", "door")), colour="#a9744a", roughness=0.8)
-    _wash(studio, "Rail", Scope(parts=("rail", "roof", "name board")), colour="#c2512e", roughness=0.5)
-    _wash(studio, "Brass", Scope(parts=("porthole rim", "lamp brass", "mast", "handrail", "bollard", "canopy post")),
-          colour="#c79a4b", roughness=0.3, metallic=1.0)  # fmt: skip
-    _wash(
-        studio,
-        "Glow",
-        Scope(parts=("porthole glass", "lamp glass")),
-        colour="#ffd98a",
-        emissive="#ffb347",
-        roughness=0.1,
-    )
-    studio.execute(AddLayer("Canvas", Wash(repeat=(6, 6)), {"colour": Channel("picture", picture="canvas-weave.png"),
-                   "roughness": Channel(0.95)}, scope=Scope(parts=("canopy", "canopy edge"))))  # fmt: skip
-    for sign in (1, -1):
-        place = Throw((-1.3, 0.75, 1.6 * sign), (0, 0, sign), (0, 1, 0), 0.62, depth=0.8, stand_off=1.0)
-        studio.execute(AddLayer(f"Crest {'starboard' if sign > 0 else 'port'}", Decal("ferry-crest.svg", place),
-                       {"colour": Channel("picture"), "roughness": Channel(0.3)}))  # fmt: skip
-    board = Throw((2.4, 3.02, 0), (1, 0, 0), (0, 1, 0), 1.7, depth=0.2, stand_off=1.0)
-    studio.execute(AddLayer("Name board", Decal("name-marsh-hen.svg", board), {"colour": Channel("picture")}))
 
 
 def _kettle(studio: Studio) -> None:
