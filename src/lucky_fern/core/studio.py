@@ -8,6 +8,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import ModelError, PictureError, ProjectError
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.model.stored import REVISION, decode_model, encode_model
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
@@ -43,7 +44,8 @@ class Studio:
         files = gather(model_path)
         model = build(files)
         blobs = Blobs()
-        source = ModelSource(files.name, {name: blobs.add(data) for name, data in files.files.items()})
+        contents = {name: blobs.add(data) for name, data in files.files.items()}
+        source = ModelSource(files.name, contents, blobs.add(encode_model(model)), REVISION)
         return cls(Project(name or model_path.stem, source, sheet_size), blobs, model)
 
     @classmethod
@@ -59,8 +61,7 @@ class Studio:
         if project.model is None:
             raise ProjectError(f"{path.name} holds no model; take an older copy of it.")
         try:
-            files = {name: blobs[digest] for name, digest in project.model.files.items()}
-            model = build(ModelFiles(project.model.name, files))
+            model = _model_of(project.model, blobs)
         except (ModelError, KeyError) as error:
             raise ProjectError(f"the model inside {path.name} cannot be read: {error}") from error
         return cls(project, blobs, model)
@@ -101,7 +102,8 @@ class Studio:
         needed: set[str] = set()
         for project in (*self.history.projects(), self.saved):
             needed |= painted_digests(project) | {kit.digest for kit in project.pictures.values()}
-            needed |= set(project.model.files.values()) if project.model is not None else set()
+            if project.model is not None:
+                needed |= {*project.model.files.values(), project.model.arrays or ""}
         self.blobs.keep_only(needed)
 
     def add_picture(self, path: Path) -> str:
@@ -168,6 +170,16 @@ class Studio:
         """
         save_project(path, self.project, self.blobs)
         self.saved = self.project
+
+
+def _model_of(source: ModelSource, blobs: Blobs) -> Model:
+    """The stored arrays of a model, or its files read anew where there are none that fit."""
+    if source.arrays is not None and source.revision == REVISION:
+        try:
+            return decode_model(blobs[source.arrays])
+        except ModelError:
+            pass  # the files that they were made from are there too
+    return build(ModelFiles(source.name, {name: blobs[digest] for name, digest in source.files.items()}))
 
 
 def read_sequence(found: Sequence) -> dict[int, tuple[bytes, Picture]]:

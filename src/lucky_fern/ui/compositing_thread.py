@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.compositing.changes import dirtied, everything
-from lucky_fern.core.compositing.compositor import Dirty, MapStore
+from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import MAPS
@@ -46,9 +46,11 @@ class CompositingThread(QObject):
         self._wanted: Project | None = None
         self._serial = 0
         self._stop = False
+        self._bare: set[MapKey] = set()  # maps whose padding is still to be filled
         self._news = threading.Condition()
         self._order = Order("colour", None, {})
         self.settled = threading.Event()
+        self.shown: Project | None = None  # whose maps these are, once settled
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
 
@@ -79,12 +81,11 @@ class CompositingThread(QObject):
         self._thread.join(30)
 
     def _work(self) -> None:
-        shown: Project | None = None
         left: Dirty = {}
         while True:
             with self._news:
                 while self._wanted is None and not self._stop:
-                    if not left:
+                    if not left and not self._bare:
                         self.settled.set()
                     self._news.wait()
                 if self._stop:
@@ -93,8 +94,8 @@ class CompositingThread(QObject):
             assert project is not None
             self.busy.emit(True)
             try:
-                news = everything(self._sources, project) if shown is None else dirtied(self._sources, shown, project)
-                shown = project
+                news = self._news_for(project)
+                self.shown = project
                 for key, chunks in news.items():
                     left.setdefault(key, set()).update(chunks)
                 left = {key: chunks for key, chunks in left.items() if key.sheet in self._sources.surface.keys}
@@ -104,21 +105,38 @@ class CompositingThread(QObject):
             except LuckyFernError as error:
                 left.clear()
                 self.failed.emit(str(error))
-            if not left:
+            if not left and not self._bare:
                 self.busy.emit(False)
+
+    def _news_for(self, project: Project) -> Dirty:
+        if self.shown is None:
+            return everything(self._sources, project)
+        return dirtied(self._sources, self.shown, project)
 
     def _composite(self, project: Project, serial: int, order: Order, left: Dirty) -> None:
         """Work through ``left``, taking out what is done: what is seen of all maps before the rest of any."""
-        maps = [order.first_map, *MAPS]
-        turns = sorted(left, key=lambda key: (maps.index(key.map), key.sheet))
+        # The map that is looked at comes first; then sheet by sheet, as what one map draws serves the next.
+        maps = list(MAPS)
+        turns = sorted(left, key=lambda key: (key.map != order.first_map, key.sheet, maps.index(key.map)))
         for now_seen in (True, False):
             for key in turns:
                 seen = order.seen.get(key.sheet, frozenset())
                 waiting = sorted(chunk for chunk in left.get(key, ()) if (chunk in seen) is now_seen)
                 while waiting:
                     batch, waiting = waiting[:_BATCH], waiting[_BATCH:]
-                    done = self._store.update(project, key, batch, lambda: self._serial != serial, order.focus)
+                    self._batch(project, serial, order, key, batch)
                     left[key] -= set(batch)
-                    self.chunks_done.emit(key, done)
                 if not left.get(key, True):
                     del left[key]
+        while self._bare and self._serial == serial:
+            key = self._bare.pop()
+            self.chunks_done.emit(key, self._store.pad(project, key))
+
+    def _batch(self, project: Project, serial: int, order: Order, key: MapKey, batch: list[Chunk]) -> None:
+        """Composite some chunks. What lies between islands waits until everything else is there."""
+        sheet = self._sources.surface.sheet(key.sheet, project.size_of(key.sheet))
+        padded = sheet.padding_known and key not in self._bare
+        done = self._store.update(project, key, batch, lambda: self._serial != serial, order.focus, padded)
+        if not padded:
+            self._bare.add(key)
+        self.chunks_done.emit(key, done)

@@ -237,6 +237,13 @@ class Desk(QObject):
             project = hidden.apply(project)
         self.compositing.request(project, self.shown_map or "colour", self.selected, self.on_screen())
 
+    def finished(self, project: Project) -> MapStore | None:
+        """The maps, if they are all composited and those of this project; asked by exports from their thread."""
+        thread, store = self.compositing, self.store
+        if thread is None or store is None or not thread.settled.is_set() or thread.shown is not project:
+            return None
+        return store
+
     def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
         """The chunks that the views show now; they are composited first."""
         seen: dict[SheetKey, AbstractSet[Chunk]] = {}

@@ -185,8 +185,9 @@ class ExportPanel(QWidget):
             try:
                 for setup in setups:
                     done = export(
-                        studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set
-                    )
+                        studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set,
+                        lambda: self.desk.finished(project),
+                    )  # fmt: skip
                     files += [path for path in done.files if path not in files]
                     skipped.update(dict.fromkeys(done.skipped))
             except Cancelled:

@@ -243,6 +243,13 @@ def quantise_8(acc: F32, keep: Array, out: Array) -> None:
 
 
 @kernel
+def narrow_16(deep: Array, out: Array) -> None:
+    """(N,) uint16 to the nearest (N,) uint8."""
+    for n in range(len(deep)):
+        out[n] = (int(deep[n]) + 128) // 257
+
+
+@kernel
 def quantise_16(acc: F32, keep: Array, out: Array) -> None:
     """0…1 to 0…65535, rounded, into ``out`` where ``keep`` (r, c) bool."""
     for r in range(acc.shape[0]):

@@ -14,7 +14,7 @@ from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, place_name, place_of
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
-from lucky_fern.core.sheets.region import Rect, gathered, rect_of
+from lucky_fern.core.sheets.region import Rect, chunks_in, gathered, rect_of
 
 _MARGIN = 4  # texels of the painted sheet around what is resampled
 
@@ -44,8 +44,8 @@ def draw_painted(
         digest = painted.maps.get(map_name, {}).get(place_name(place))
         if digest is None:
             return None
-        whole = kept.get(("painted", digest), lambda: _rgba(decode_chunk(blobs[digest], map_name), map_name),
-                         lambda made: made.nbytes)  # fmt: skip
+        # Decoding costs about as much as blending; kept, the chunks of a large project would fill all room.
+        whole = _rgba(decode_chunk(blobs[digest], map_name), map_name)
         rows, columns = shape(place, painted.size)
         return whole[:rows, :columns]
 
@@ -62,8 +62,14 @@ def draw_painted(
     flavour: Flavour = "colour" if map_name != MASK and MAPS[map_name].kind == "colour" else "data"
     rows, columns = wanted.shape
     affine = np.array([[scale / columns, 0, -wanted.left / columns], [0, scale / rows, -wanted.top / rows]])
-    pyramid = build_pyramid(Picture("painted", region, True), flavour)
-    return draw_laid(affine, size, chunk, pyramid, False, flavour == "colour", repeat=False)
+
+    def resample() -> U16:
+        pyramid = build_pyramid(Picture("painted", region, True), flavour)
+        return draw_laid(affine, size, chunk, pyramid, False, flavour == "colour", repeat=False)
+
+    touched = tuple(painted.maps.get(map_name, {}).get(place_name(place)) for place in chunks_in(wanted))
+    key = ("resampled", touched, map_name, painted.size, size, chunk)
+    return kept.get(key, resample, lambda made: made.nbytes)
 
 
 def _rgba(texels: Array, map_name: str) -> U16:

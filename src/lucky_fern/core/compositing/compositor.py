@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16
-from lucky_fern.core.compositing.blend import quantise_8, quantise_16
+from lucky_fern.core.compositing.blend import narrow_16, quantise_8, quantise_16
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, has_relief
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, MapSpec
 from lucky_fern.core.project.document import Group, Layer, Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, for_each, span
 from lucky_fern.core.sheets.region import rect_of
@@ -27,6 +27,7 @@ class MapKey:
 
 
 Dirty = dict[MapKey, set[Chunk]]
+Finished = Callable[[], "MapStore | None"]
 
 
 def composite_chunk(
@@ -74,13 +75,27 @@ def composite_sheet(
     bits: int,
     padding: int | None = None,
     cancelled: Callable[[], bool] | None = None,
+    finished: Finished | None = None,
 ) -> U8 | U16:
     """A whole map of a sheet, (size, size, n) uint8 or uint16, padded.
 
     ``padding`` None fills everything outside the islands from the nearest one; a number of texels fills
-    only so far and leaves the map's starting value beyond.
+    only so far and leaves the map's starting value beyond. Maps that are kept with 16 bits come to 8 by
+    way of these, so that ``finished`` maps give the same bytes. ``finished`` is asked before and after a map
+    is taken from it; it answers None as soon as its maps are not those of this project any more.
     """
     spec = MAPS[map_name]
+    if spec.wide and bits == 8:
+        deep = composite_sheet(sources, project, map_name, sheet, 16, padding, cancelled, finished)
+        narrow = np.empty(deep.shape, np.uint8)
+        narrow_16(deep.reshape(-1), narrow.reshape(-1))
+        return narrow
+    if finished is not None and bits == (16 if spec.wide else 8):
+        store = finished()
+        taken = None if store is None else store.get(MapKey(sheet.key, map_name), sheet.size).copy()
+        if taken is not None and finished() is not None:
+            _cut_padding(taken, sheet, spec, padding)
+            return taken
     dtype = np.uint8 if bits == 8 else np.uint16
     top = np.iinfo(dtype).max
     start = np.floor(np.array(spec.start) * top + 0.5).astype(dtype)
@@ -92,10 +107,16 @@ def composite_sheet(
 
     for_each(work, all_chunks(sheet.size), cancelled)
     sheet.padding.fill(out)
-    if padding is not None:
-        beyond = sheet.padding.target[~sheet.padding.limited(padding)]
-        out.reshape(-1, spec.components)[beyond] = start
+    _cut_padding(out, sheet, spec, padding)
     return out
+
+
+def _cut_padding(out: U8 | U16, sheet: Sheet, spec: MapSpec, padding: int | None) -> None:
+    """Give texels further than ``padding`` from every island the map's starting value again."""
+    if padding is not None:
+        top = np.iinfo(out.dtype).max
+        beyond = sheet.padding.target[~sheet.padding.limited(padding)]
+        out.reshape(-1, spec.components)[beyond] = np.floor(np.array(spec.start) * top + 0.5)
 
 
 def _store(out: U8 | U16, acc: F32, sheet: Sheet, chunk: Chunk) -> None:
@@ -132,9 +153,11 @@ class MapStore:
         chunks: Iterable[Chunk],
         cancelled: Callable[[], bool] | None = None,
         focus: int | None = None,
+        pad: bool = True,
     ) -> set[Chunk]:
         """Composite chunks of one map; the chunks that look different now, padding included.
 
+        Without ``pad`` the texels outside islands are left for :meth:`pad`, which must follow.
         ``focus`` is the layer being edited (see :func:`~.stack.composite_rect`).
 
         Raises
@@ -152,5 +175,13 @@ class MapStore:
         for_each(work, todo, cancelled)
         self.composited += len(todo)
         done = set(todo)
+        if not pad:
+            return done
         sheet.padding.fill(out, done)
         return done | sheet.padding.chunks_fed_by(done)
+
+    def pad(self, project: Project, key: MapKey) -> set[Chunk]:
+        """Fill all texels of a map outside islands; every chunk of it."""
+        sheet = self.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
+        sheet.padding.fill(self.get(key, sheet.size))
+        return set(all_chunks(sheet.size))

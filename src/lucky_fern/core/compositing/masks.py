@@ -51,6 +51,8 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
     start = 0.0 if entries[0].mode == "add" else 1.0
     total = np.full(rect.shape, start, np.float32)
     for entry in entries:
+        if entry.mode in ("subtract", "intersect") and not total.any():
+            continue  # nothing is left to take from
         mine = _entry(sources, project, entry, sheet, rect)
         if entry.mode == "replace":
             total = mine

@@ -38,7 +38,7 @@ from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 
-ROOM = 512 * 1024 * 1024
+ROOM = 1024 * 1024 * 1024  # bytes; four 2K sheets of a rich livery draw about 700 MB
 Triangles = tuple[tuple[str, ...] | None, tuple[int, ...] | None]  # parts and islands of a scope
 
 
@@ -71,9 +71,9 @@ class Sources:
         self.surface = surface
         self.blobs = blobs
         self.kept = Kept(room)
-        self.below = Kept(room)  # what lies below the layer being edited, composited
+        self.below = Kept(room // 2)  # what lies below the layer being edited, composited
         self.blended = 0  # layers put onto chunks since the start: tests read it
-        self._pyramids = Kept(ROOM)
+        self._pyramids = Kept(room // 2)
         self._thrown: OrderedDict[Hashable, ThrownPicture] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -184,7 +184,8 @@ class Sources:
             if channel.picture is not None or isinstance(content, Decal):
                 return None  # a sequence without a picture for this tile
             return Stamp(None, self.scope_mask(chosen, sheet, chunk))
-        flavour = flavour_of(map_name, kit.taken) if channel.source == "picture" else "data"
+        # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
+        flavour = flavour_of(map_name if channel.source == "picture" else "colour", kit.taken)
         if isinstance(content, Decal):
             height = place_height(content.place, project.picture_size(content.picture))
             rgba = self.placed(kit, content.place, height, content.sampling, flavour, chosen, sheet, chunk)

@@ -280,13 +280,13 @@ def _put_leaf(layer: Layer, canvas: Canvas, view: View) -> None:
     channel = view.channel(layer)
     if channel is None:
         return
+    mask = mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
+    if mask is not None and not mask.any():
+        return  # nothing of it shows: it need not be drawn
     stamp = _stamp(layer, view)
     if stamp is None:
         return
-    mask = mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
     if mask is not None:
-        if not mask.any():
-            return
         stamp = _masked(stamp, mask)
     view.sources.count_blend()
     opacity = layer.opacity * channel.opacity

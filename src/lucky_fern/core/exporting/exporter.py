@@ -10,7 +10,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import U8, U16
-from lucky_fern.core.compositing.compositor import composite_sheet, written_maps
+from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, CommandError, ExportError
 from lucky_fern.core.exporting.png import encode_png
@@ -112,8 +112,12 @@ def export(
     folder: Path,
     progress: Progress | None = None,
     cancelled: Callable[[], bool] | None = None,
+    finished: Finished | None = None,
 ) -> Exported:
     """Write the files of an export into ``folder``; they appear together at the end, or none does.
+
+    ``finished`` answers with maps of this very project that are composited already, or None: what they hold
+    at the size and depth asked for is not worked out again. The files are the same either way.
 
     Raises
     ------
@@ -136,9 +140,13 @@ def export(
             if cancelled is not None and cancelled():
                 raise Cancelled("the export was stopped; nothing was written")
             sheet = sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
-            return plan, encode_png(_pixels(sources, sized, setup, plan, sheet, cancelled))
+            kept = finished if setup.size is None else None
+            return plan, encode_png(_pixels(sources, sized, setup, plan, sheet, cancelled, kept))
 
-        waiting = [pool.submit(work, plan) for plan in plans.files]
+        # Sheet by sheet, whatever the order of the files: what one map draws serves the next one.
+        order = sorted(range(len(plans.files)), key=lambda number: plans.files[number].sheet)
+        sent = {number: pool.submit(work, plans.files[number]) for number in order}
+        waiting = [sent[number] for number in range(len(plans.files))]
         try:
             for future in waiting:
                 plan, data = future.result()
@@ -164,10 +172,12 @@ def _pixels(
     plan: Plan,
     sheet: Sheet,
     cancelled: Callable[[], bool] | None,
+    finished: Finished | None,
 ) -> U8 | U16:
     bits = plan.recipe.bits or setup.bits
     maps: dict[str, Pixels] = {
-        name: composite_sheet(sources, project, name, sheet, bits, setup.padding, cancelled) for name in plan.maps
+        name: composite_sheet(sources, project, name, sheet, bits, setup.padding, cancelled, finished)
+        for name in plan.maps
     }
     if "normal" in maps and setup.normal_y == "-":
         normal = maps["normal"]

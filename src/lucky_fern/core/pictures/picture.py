@@ -293,7 +293,9 @@ def _read_svg(data: bytes, name: str) -> Picture:
         text = data.decode("utf-8")
         fonts = resources.files("lucky_fern") / "fonts"
         # Only the fonts that ship are used: the same file looks the same on every machine.
-        options: dict[str, Any] = {"skip_system_fonts": True, "font_dirs": [str(fonts)], "font_family": "Inter"}
+        options: dict[str, Any] = {"skip_system_fonts": True}
+        if "<text" in text:  # reading the fonts takes longer than most drawings do
+            options |= {"font_dirs": [str(fonts)], "font_family": "Inter"}
         across, down = _svg_size(text)
         zoom = SVG_LONGEST / max(across, down)
         png = resvg_py.svg_to_bytes(svg_string=text, width=max(1, round(across * zoom)), **options)

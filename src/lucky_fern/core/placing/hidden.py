@@ -39,22 +39,29 @@ NOTHING = Occluders(
 )  # fmt: skip
 
 
-def gather_occluders(corners: F64, half: F64, depth: float, diagonal: float) -> Occluders:
+def box_of(corners: F64) -> tuple[F64, F64]:
+    """Lowest and highest coordinates (T, 3) of triangles (T, 3, 3)."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+
+
+def gather_occluders(corners: F64, low: F64, high: F64, half: F64, depth: float, diagonal: float) -> Occluders:
     """Sort the triangles that can hide something from a thrown picture.
 
     Parameters
     ----------
     corners : (T, 3, 3) float64, all triangles of the model in frame coordinates.
+    low, high : (T, 3) their :func:`box_of`.
     half : (2,) half width and half height of the picture.
     depth : what lies deeper than this behind the frame's origin hides nothing.
     diagonal : size of the model, for tolerances.
     """
-    low, high = corners.min(axis=1), corners.max(axis=1)
-    near = (low[:, :2] <= half).all(axis=1) & (high[:, :2] >= -half).all(axis=1) & (high[:, 2] >= -depth)
-    a, b, c = corners[:, 0, :2], corners[:, 1, :2], corners[:, 2, :2]
+    near = (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
+    near &= high[:, 2] >= -depth
+    rows = np.flatnonzero(near)
+    a, b, c = (corners[rows, k, :2] for k in range(3))
     shadow = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    near &= np.abs(shadow) > 1e-14 * diagonal * diagonal
-    owner = np.flatnonzero(near).astype(np.int32)
+    owner = rows[np.abs(shadow) > 1e-14 * diagonal * diagonal].astype(np.int32)
     count = max(1, min(512, int(np.sqrt(len(owner)) * 1.5)))
     cells = np.array([count, count], np.int64)
     step = 2 * half / count

@@ -4,6 +4,8 @@ Everything per texel is written out in one function on purpose: handing arrays t
 for each texel costs several times what the texel does.
 """
 
+from typing import Any
+
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U16
@@ -13,6 +15,60 @@ from lucky_fern.core.placing.hidden import is_hidden
 from lucky_fern.core.sheets.raster import EDGE, row_span
 
 TRIANGLE, NEEDLE, WHOLE = 0, 1, 2
+_U1: Any = np.uint64(1)
+_U2: Any = np.uint64(2)
+_U3: Any = np.uint64(3)
+_U4: Any = np.uint64(4)
+_U5: Any = np.uint64(5)
+_U6: Any = np.uint64(6)
+_U7: Any = np.uint64(7)
+_ONE: Any = np.float32(1)
+_HALF: Any = np.float32(0.5)
+_TOP: Any = np.float32(65535)
+
+
+@kernel
+def _within(at: float, step: float, low: float, high: float, first: int, last: int) -> tuple[int, int]:
+    """The columns from ``first`` to ``last`` in which ``at + k · step`` lies between ``low`` and ``high``."""
+    if abs(step) < 1e-12:
+        if low <= at <= high:
+            return first, last
+        return last + 1, last
+    a, b = (low - at) / step, (high - at) / step
+    return max(int(np.ceil(min(a, b))), first), min(int(np.floor(max(a, b))), last)
+
+
+@kernel
+def _row(
+    out: U16, r: int, first: int, end: int, px_0: float, px_step: float, py_0: float, py_step: float,
+    texels: F32, w: int, encode: bool, table: U16,
+) -> None:  # fmt: skip
+    """Bilinear texels of a row that lie wholly inside the picture and are hidden by nothing."""
+    for k in range(first, end):
+        px, py = px_0 + k * px_step, py_0 + k * py_step
+        i, j = int(px), int(py)
+        gx, gy = np.float32(px - i), np.float32(py - j)
+        d = gx * gy
+        c, b = gy - d, gx - d
+        a = _ONE - gx - c
+        p = np.uint64((j * w + i) * 4)
+        u = p + np.uint64(w * 4)
+        alpha = a * texels[p + _U3] + b * texels[p + _U7] + c * texels[u + _U3] + d * texels[u + _U7]
+        level = np.uint16(alpha * _TOP + _HALF)
+        if level <= out[r, k, 3]:
+            continue
+        red = a * texels[p] + b * texels[p + _U4] + c * texels[u] + d * texels[u + _U4]
+        green = a * texels[p + _U1] + b * texels[p + _U5] + c * texels[u + _U1] + d * texels[u + _U5]
+        blue = a * texels[p + _U2] + b * texels[p + _U6] + c * texels[u + _U2] + d * texels[u + _U6]
+        f = _TOP / alpha
+        at_r = np.uint64(np.uint32(min(red * f + _HALF, _TOP)))
+        at_g = np.uint64(np.uint32(min(green * f + _HALF, _TOP)))
+        at_b = np.uint64(np.uint32(min(blue * f + _HALF, _TOP)))
+        if encode:
+            out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[at_r], table[at_g], table[at_b]
+        else:
+            out[r, k, 0], out[r, k, 1], out[r, k, 2] = at_r, at_g, at_b
+        out[r, k, 3] = level
 
 
 @kernel
@@ -41,6 +97,7 @@ def paint(
     w, h = level_w[0], level_h[0]
     hard = sampling == NEAREST
     s_half, t_half = 0.5 * np.hypot(s_x, s_y), 0.5 * np.hypot(t_x, t_y)
+    quick = way == BILINEAR and edge != REPEAT and not test_hidden and shape != NEEDLE
     x_mid, y_mid = 0.0, 0.0
     top, bottom = 0, rows - 1
     if shape != WHOLE:
@@ -62,7 +119,30 @@ def paint(
             first = int(np.ceil(low - 0.5)) - column0
             last = int(np.floor(high - 0.5)) - column0
         y = y_mid if shape == NEEDLE else r + row0 + 0.5
-        for k in range(max(first, 0), min(last, columns - 1) + 1):
+        first, last = max(first, 0), min(last, columns - 1)
+        inner, beyond = last + 1, last + 1  # columns that need no questions
+        if quick and last - first > 8:
+            s_at, t_at = s_0 + (column0 + 0.5) * s_x + y * s_y, t_0 + (column0 + 0.5) * t_x + y * t_y
+            low_s, high_s = max(s_half, 0.5 / w), min(1.0 - s_half, 1.0 - 1.5 / w)
+            low_t, high_t = max(t_half, 0.5 / h), min(1.0 - t_half, 1.0 - 1.5 / h)
+            a0, a1 = _within(s_at, s_x, low_s, high_s, first, last)
+            inner, beyond = _within(t_at, t_x, low_t, high_t, a0, a1)
+            beyond += 1
+            z_a = z_0 + (column0 + inner + 0.5) * z_x + y * z_y
+            z_b = z_0 + (column0 + beyond - 0.5) * z_x + y * z_y
+            if inner >= beyond or abs(z_a) > depth or abs(z_b) > depth:
+                inner, beyond = last + 1, last + 1
+            else:
+                _row(
+                    out, r, inner, beyond, s_at * w - 0.5, s_x * w, t_at * h - 0.5, t_x * h, texels, w, encode, table
+                )
+        k = first - 1
+        while k < last:
+            k += 1
+            if k == inner:
+                k = beyond
+                if k > last:
+                    break
             x = x_mid if shape == NEEDLE else k + column0 + 0.5
             s = s_0 + x * s_x + y * s_y
             t = t_0 + x * t_x + y * t_y
@@ -95,26 +175,27 @@ def paint(
                 else:
                     i, i1 = min(max(i, 0), w - 1), min(max(i1, 0), w - 1)
                     j, j1 = min(max(j, 0), h - 1), min(max(j1, 0), h - 1)
-                p = (j * w + i) * 4
+                # Unsigned places are not asked whether they count from the end.
+                p = np.uint64((j * w + i) * 4)
                 if way == ONE_PIXEL:
-                    red, green, blue, alpha = (
-                        texels[p] + 0.0,
-                        texels[p + 1] + 0.0,
-                        texels[p + 2] + 0.0,
-                        texels[p + 3] + 0.0,
-                    )
+                    red, green, blue, alpha = texels[p], texels[p + _U1], texels[p + _U2], texels[p + _U3]
                 else:
-                    q, u, v = (j * w + i1) * 4, (j1 * w + i) * 4, (j1 * w + i1) * 4
-                    a, b, c, d = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
+                    q, u = np.uint64((j * w + i1) * 4), np.uint64((j1 * w + i) * 4)
+                    v = np.uint64((j1 * w + i1) * 4)
+                    gx, gy = np.float32(fx), np.float32(fy)
+                    d = gx * gy
+                    c, b = gy - d, gx - d
+                    a = _ONE - gx - c
                     red = a * texels[p] + b * texels[q] + c * texels[u] + d * texels[v]
-                    green = a * texels[p + 1] + b * texels[q + 1] + c * texels[u + 1] + d * texels[v + 1]
-                    blue = a * texels[p + 2] + b * texels[q + 2] + c * texels[u + 2] + d * texels[v + 2]
-                    alpha = a * texels[p + 3] + b * texels[q + 3] + c * texels[u + 3] + d * texels[v + 3]
+                    green = a * texels[p + _U1] + b * texels[q + _U1] + c * texels[u + _U1] + d * texels[v + _U1]
+                    blue = a * texels[p + _U2] + b * texels[q + _U2] + c * texels[u + _U2] + d * texels[v + _U2]
+                    alpha = a * texels[p + _U3] + b * texels[q + _U3] + c * texels[u + _U3] + d * texels[v + _U3]
             else:
-                red, green, blue, alpha = sample(
+                p0, p1, p2, p3 = sample(
                     texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, edge
                 )  # fmt: skip
-            level = int(alpha * cover * 65535.0 + 0.5)
+                red, green, blue, alpha = np.float32(p0), np.float32(p1), np.float32(p2), np.float32(p3)
+            level = int(alpha * np.float32(cover) * _TOP + _HALF)
             if level <= out[r, k, 3]:
                 continue
             if test_hidden:
@@ -126,12 +207,12 @@ def paint(
                     fx, fy, z, model_row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
                 ):
                     continue
-            f = 65535.0 / alpha
-            red = min(max(red * f + 0.5, 0.0), 65535.0)
-            green = min(max(green * f + 0.5, 0.0), 65535.0)
-            blue = min(max(blue * f + 0.5, 0.0), 65535.0)
+            f = _TOP / alpha
+            at_r = np.uint64(np.uint32(min(red * f + _HALF, _TOP)))
+            at_g = np.uint64(np.uint32(min(green * f + _HALF, _TOP)))
+            at_b = np.uint64(np.uint32(min(blue * f + _HALF, _TOP)))
             if encode:
-                out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
+                out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[at_r], table[at_g], table[at_b]
             else:
-                out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
+                out[r, k, 0], out[r, k, 1], out[r, k, 2] = at_r, at_g, at_b
             out[r, k, 3] = level

@@ -15,7 +15,7 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH
 from lucky_fern.core.placing.frame import throw_frame
-from lucky_fern.core.placing.hidden import NOTHING, Occluders, gather_occluders
+from lucky_fern.core.placing.hidden import NOTHING, Occluders, box_of, gather_occluders
 from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
@@ -40,8 +40,8 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     frame = throw_frame(place)
     corners = np.ascontiguousarray((model.corners - frame.origin) @ frame.matrix.T)
     half = np.array([place.width / 2, height / 2])
-    low, high = corners.min(axis=1), corners.max(axis=1)
-    reached = (low[:, :2] <= half).all(axis=1) & (high[:, :2] >= -half).all(axis=1)
+    low, high = box_of(corners)
+    reached = (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
     reached &= (low[:, 2] <= place.depth) & (high[:, 2] >= -place.depth)
     cosine = model.face_normals @ frame.towards
     reached &= np.degrees(np.arccos(np.clip(cosine, -1, 1))) <= place.angle_limit + 1e-6
@@ -50,7 +50,7 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
         reached &= allowed
     occluders = None
     if not place.through and reached.any():
-        occluders = gather_occluders(corners, half, place.depth, model.diagonal)
+        occluders = gather_occluders(corners, low, high, half, place.depth, model.diagonal)
     limit = np.inf if place.stand_off is None else place.stand_off
     return ThrownPicture(corners, reached, occluders, place.width, height, place.depth, limit)
 

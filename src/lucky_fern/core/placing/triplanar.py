@@ -16,7 +16,7 @@ from lucky_fern.core.project.document import Wash
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.sheet import Sheet
 
-SHARPNESS = 4.0  # the power to which directions are raised: higher gives narrower transitions
+SHARPNESS = 4  # the power to which directions are raised: higher gives narrower transitions
 
 
 def draw_triplanar(wash: Wash, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool) -> U16:
@@ -44,85 +44,92 @@ def draw_triplanar(wash: Wash, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nea
 
 
 @kernel
+def _planes(c: F64, f: F64, middle: F64, to_picture: F64, shift: F64, side: F64, planes: F64) -> None:
+    """How picture coordinates follow from texels on a triangle, for each of the three axes.
+
+    ``planes`` (3, 6) gets s_0, s_x, s_y, t_0, t_x, t_y; ``side`` (3,) says from which side each axis looks.
+    """
+    ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
+    bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
+    area = ax * by - ay * bx
+    for axis in range(3):
+        # Right and up of the plane as seen from the side that the surface faces.
+        right_axis, up_axis, right_sign, up_sign = 0, 1, side[axis], 1.0
+        if axis == 0:
+            right_axis, right_sign = 2, -side[axis]
+        elif axis == 1:
+            up_axis, right_sign, up_sign = 2, 1.0, -side[axis]
+        e1x = (f[1, right_axis] - f[0, right_axis]) * right_sign
+        e1y = (f[1, up_axis] - f[0, up_axis]) * up_sign
+        e2x = (f[2, right_axis] - f[0, right_axis]) * right_sign
+        e2y = (f[2, up_axis] - f[0, up_axis]) * up_sign
+        x_x, x_y = (e1x * by - e2x * ay) / area, (e2x * ax - e1x * bx) / area
+        y_x, y_y = (e1y * by - e2y * ay) / area, (e2y * ax - e1y * bx) / area
+        x_0 = (f[0, right_axis] - middle[right_axis]) * right_sign - c[0, 0] * x_x - c[0, 1] * x_y
+        y_0 = (f[0, up_axis] - middle[up_axis]) * up_sign - c[0, 0] * y_x - c[0, 1] * y_y
+        for row in range(2):
+            m, n = to_picture[row, 0], to_picture[row, 1]
+            planes[axis, row * 3] = m * x_0 + n * y_0 + shift[row] + 0.5
+            planes[axis, row * 3 + 1] = m * x_x + n * y_x
+            planes[axis, row * 3 + 2] = m * x_y + n * y_y
+
+
+@kernel
 def _draw(
     out: U16, owner: I32, xy: F64, rows_of_model: I32, corners: F64, normals: F32,
     middle: F64, to_picture: F64, shift: F64, row0: int, column0: int,
     texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16,
 ) -> None:  # fmt: skip
+    planes, side, last = np.zeros((3, 6)), np.zeros(3), -1
+    ax = ay = bx = by = area = 0.0
+    how = footprint(offset, level_w, level_h, 0.0, 0.0, 0.0, 0.0, sampling)
+    ways = [how, how, how]
     for r in range(out.shape[0]):
         for k in range(out.shape[1]):
             item = owner[r, k]
             if item < 0:
                 continue
             c, t = xy[item], rows_of_model[item]
-            ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
-            bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
-            area = ax * by - ay * bx
+            if item != last:  # neighbours lie on the same triangle more often than not
+                ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
+                bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
+                area = ax * by - ay * bx
+                last = item
+                if abs(area) >= 1e-12:
+                    for axis in range(3):
+                        middling = normals[t, 0, axis] + normals[t, 1, axis] + normals[t, 2, axis]
+                        side[axis] = 1.0 if middling >= 0 else -1.0
+                    _planes(c, corners[t], middle, to_picture, shift, side, planes)
+                    for axis in range(3):
+                        ways[axis] = footprint(
+                            offset, level_w, level_h,
+                            planes[axis, 1], planes[axis, 2], planes[axis, 4], planes[axis, 5], sampling,
+                        )  # fmt: skip
             if abs(area) < 1e-12:
                 continue
-            px, py = k + column0 + 0.5 - c[0, 0], r + row0 + 0.5 - c[0, 1]
-            wb, wc = (px * by - py * bx) / area, (ax * py - ay * px) / area
+            px, py = k + column0 + 0.5, r + row0 + 0.5
+            wb = ((px - c[0, 0]) * by - (py - c[0, 1]) * bx) / area
+            wc = (ax * (py - c[0, 1]) - ay * (px - c[0, 0])) / area
             total = red = green = blue = alpha = 0.0
             for axis in range(3):
-                facing = 0.0
-                for j in range(3):
-                    w = 1 - wb - wc
-                    if j == 1:
-                        w = wb
-                    elif j == 2:
-                        w = wc
-                    facing += w * normals[t, j, axis]
-                weight = abs(facing) ** SHARPNESS
+                facing = (1 - wb - wc) * normals[t, 0, axis] + wb * normals[t, 1, axis] + wc * normals[t, 2, axis]
+                weight = facing * facing
+                weight *= weight  # to the power SHARPNESS
                 if weight < 1e-6:
                     continue
-                # Right and up of the plane as seen from the side that the surface faces.
-                side = 1.0 if facing >= 0 else -1.0
-                right_axis, up_axis, right_sign, up_sign = 0, 1, side, 1.0
-                if axis == 0:
-                    right_axis, right_sign = 2, -side
-                elif axis == 1:
-                    up_axis, right_sign, up_sign = 2, 1.0, -side
-                x0 = corners[t, 0, right_axis] - middle[right_axis]
-                y0 = corners[t, 0, up_axis] - middle[up_axis]
-                e1x = (corners[t, 1, right_axis] - corners[t, 0, right_axis]) * right_sign
-                e1y = (corners[t, 1, up_axis] - corners[t, 0, up_axis]) * up_sign
-                e2x = (corners[t, 2, right_axis] - corners[t, 0, right_axis]) * right_sign
-                e2y = (corners[t, 2, up_axis] - corners[t, 0, up_axis]) * up_sign
-                x = x0 * right_sign + wb * e1x + wc * e2x
-                y = y0 * up_sign + wb * e1y + wc * e2y
-                x_x, x_y = (e1x * by - e2x * ay) / area, (e2x * ax - e1x * bx) / area
-                y_x, y_y = (e1y * by - e2y * ay) / area, (e2y * ax - e1y * bx) / area
-                s_x = to_picture[0, 0] * x_x + to_picture[0, 1] * y_x
-                s_y = to_picture[0, 0] * x_y + to_picture[0, 1] * y_y
-                t_x = to_picture[1, 0] * x_x + to_picture[1, 1] * y_x
-                t_y = to_picture[1, 0] * x_y + to_picture[1, 1] * y_y
-                s = to_picture[0, 0] * x + to_picture[0, 1] * y + shift[0] + 0.5
-                u = to_picture[1, 0] * x + to_picture[1, 1] * y + shift[1] + 0.5
-                how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
-                p, q, v, a = sample(
-                    texels,
-                    offset,
-                    level_w,
-                    level_h,
-                    how,
-                    s - np.floor(s),
-                    u - np.floor(u),
-                    s_x,
-                    s_y,
-                    t_x,
-                    t_y,
-                    REPEAT,
-                )
+                s_x, s_y, t_x, t_y = planes[axis, 1], planes[axis, 2], planes[axis, 4], planes[axis, 5]
+                s = planes[axis, 0] + px * s_x + py * s_y
+                u = planes[axis, 3] + px * t_x + py * t_y
+                s, u = s - np.floor(s), u - np.floor(u)
+                p, q, v, a = sample(texels, offset, level_w, level_h, ways[axis], s, u, s_x, s_y, t_x, t_y, REPEAT)
                 total += weight
                 red, green, blue, alpha = red + weight * p, green + weight * q, blue + weight * v, alpha + weight * a
             if total <= 0.0 or alpha <= 0.0:
                 continue
             f = 65535.0 / alpha
-            red, green, blue = (
-                min(red * f + 0.5, 65535.0),
-                min(green * f + 0.5, 65535.0),
-                min(blue * f + 0.5, 65535.0),
-            )
+            red = min(red * f + 0.5, 65535.0)
+            green = min(green * f + 0.5, 65535.0)
+            blue = min(blue * f + 0.5, 65535.0)
             if encode:
                 out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
             else:

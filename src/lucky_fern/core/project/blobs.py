@@ -17,6 +17,10 @@ class Blobs:
         self._contents.setdefault(digest, data)
         return digest
 
+    def put(self, digest: str, data: bytes) -> None:
+        """Keep bytes whose digest is known."""
+        self._contents.setdefault(digest, data)
+
     def keep_only(self, digests: set[str]) -> None:
         """Forget everything else."""
         self._contents = {digest: data for digest, data in self._contents.items() if digest in digests}

@@ -147,10 +147,15 @@ class KitPicture(Plain, frozen=True):
 
 
 class ModelSource(Plain, frozen=True):
-    """The model's files: main file name, and file name → digest."""
+    """The model's files: main file name, and file name → digest.
+
+    ``arrays`` is the digest of what reading them gave, by readers of that ``revision``; it may be left out.
+    """
 
     name: str
     files: dict[str, str]
+    arrays: str | None = None
+    revision: int = 0
 
 
 class Project(Plain, frozen=True):

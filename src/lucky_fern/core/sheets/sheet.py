@@ -117,6 +117,11 @@ class Sheet:
         for_each(mark, all_chunks(self.size))
         return result
 
+    @property
+    def padding_known(self) -> bool:
+        """Whether :attr:`padding` was worked out already, which takes a moment for large sheets."""
+        return "padding" in self.__dict__
+
     @cached_property
     def padding(self) -> Padding:
         """Where the texels outside the islands copy from."""
