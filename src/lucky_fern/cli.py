@@ -24,7 +24,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     demo = commands.add_parser("demo", help="open the program with a demo project")
-    demo.add_argument("which", nargs="?", default="flask", choices=["flask", "ferry", "kettle"])
+    demo.add_argument("which", nargs="?", default="ferry", choices=["ferry", "flask", "kettle"])
     demo.set_defaults(action=_window)
     opened = commands.add_parser("open", help="open a project, a model, or nothing")
     opened.add_argument("file", nargs="?", type=Path)

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.start import settle
@@ -58,6 +58,15 @@ class Hands:
             view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(*np.round(end).astype(int))
         )
         self.wait()
+
+    def drag_move(self, widget: QWidget, at: QPoint) -> None:
+        """Move with the left button held down."""
+        place = QPointF(at)
+        none, left = Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, place, widget.mapToGlobal(place), none, left, Qt.KeyboardModifier.NoModifier
+        )
+        QApplication.sendEvent(widget, event)
 
     def hover(self, view: View, at: np.ndarray) -> None:
         point = QPointF(*at)

@@ -29,7 +29,7 @@ from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.style import LIGHT, icon
 from lucky_fern.ui.thumbnails import map_thumbnail, to_pixmap
 
-_SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Normal", "height": "Height",
+_SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Norm.", "height": "Height",
           "occlusion": "Occl.", "emissive": "Emiss.", "opacity": "Opac."}  # fmt: skip
 CELL, ROW, THUMB = 34, 26, 30
 

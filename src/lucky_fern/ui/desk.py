@@ -64,6 +64,7 @@ class Desk(QObject):
         self.shown_map: str | None = None
         self.marker: SurfaceHit | None = None
         self.marker_source: object = None
+        self.last_hit: SurfaceHit | None = None
         self.station = "artwork"
         self.pending: Pending = {}
         self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
@@ -79,7 +80,7 @@ class Desk(QObject):
         self.studio, self.path = studio, path
         self.store = MapStore(studio.sources)
         self.pending = {}
-        self.shown_map, self.marker, self.holding = None, None, False
+        self.shown_map, self.marker, self.last_hit, self.holding = None, None, None, False
         self._select_top()
         self.compositing = CompositingThread(studio.sources, self.store)
         self.compositing.chunks_done.connect(self._chunks_done)
@@ -298,6 +299,7 @@ class Desk(QObject):
     def mark(self, hit: SurfaceHit | None, source: object) -> None:
         """The pointer is over a point of the surface in one view; the other shows it."""
         self.marker, self.marker_source = hit, source
+        self.last_hit = hit or self.last_hit
         self.marker_changed.emit()
 
     def go_to(self, station: str) -> None:

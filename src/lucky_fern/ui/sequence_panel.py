@@ -56,6 +56,9 @@ class SequencePanel(QWidget):
         for arrival in self.arrivals:
             self._row(column, arrival)
         column.addStretch(1)
+        old = self.area.takeWidget()
+        if old is not None:
+            old.deleteLater()
         self.area.setWidget(page)
         self._check()
 

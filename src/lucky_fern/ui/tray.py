@@ -135,7 +135,7 @@ class Tray(QWidget):
         for identity, kits in listed.items():
             kit = kits[0]
             mark = " · data" if kit.taken == "data" else ""
-            item = QStandardItem(Path(identity if len(kits) > 1 else kit.name).stem.replace("-", " ") + mark)
+            item = QStandardItem(Path(identity if identity in sequences else kit.name).stem.replace("-", " ") + mark)
             item.setData(identity, _ID)
             item.setData(kit.digest, _DIGEST)
             item.setEditable(False)

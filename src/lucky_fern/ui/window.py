@@ -115,7 +115,7 @@ class Window(QMainWindow):
         self.notice.setObjectName("quiet")
         self.notice.setContentsMargins(10, 2, 10, 2)
         self.notice.setWordWrap(True)
-        self.notice.hide()
+        self.notice.setMinimumHeight(22)  # always there, so that the views keep their size
         self.call_off = QToolButton(text="Cancel", toolTip="Forget what is being opened")
         self.call_off.hide()
         line.addWidget(self.notice, 1)
@@ -165,7 +165,6 @@ class Window(QMainWindow):
         self.notice.setText(sentence)
         self.notice.setObjectName("warn" if warning else "quiet")
         self.notice.style().polish(self.notice)
-        self.notice.setVisible(bool(sentence))
         self._notice_timer.start()
 
     def _show_errand(self, title: str) -> None:

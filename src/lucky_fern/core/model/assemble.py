@@ -73,6 +73,11 @@ def assemble(raw: RawFaces) -> Model:
     normals = _complete_normals(positions, triangles, raw.normals[corner])
     part, parts = _parts(triangles, raw.part[polygon], raw.parts)
     material, materials = _compact(raw.material[polygon], raw.materials)
+    for name in sorted({name for name in raw.materials if raw.materials.count(name) > 1}):
+        warnings.append(
+            f"{raw.materials.count(name)} materials of {raw.name} are called '{name}' and are taken as one; "
+            "give each a name of its own if they should have sheets of their own."
+        )
 
     without = int((~np.isfinite(uv).all(axis=(1, 2))).sum())
     if without == len(triangles):

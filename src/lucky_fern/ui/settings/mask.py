@@ -42,7 +42,11 @@ def shape_text(shape: Shape) -> str:
     if isinstance(shape, PictureShape):
         return f"{shape.use} of {shape.picture}"
     if isinstance(shape, ScopeShape):
-        parts = [told(kind, getattr(shape.scope, kind)) for kind in KINDS if getattr(shape.scope, kind) is not None]
+        parts = [
+            told(kind, getattr(shape.scope, kind))
+            for kind in (*KINDS, "islands")
+            if getattr(shape.scope, kind) is not None
+        ]
         return ", ".join(parts) or "everywhere"
     return "painted"
 
@@ -62,11 +66,22 @@ class MaskPanel(QScrollArea):
         column.setSpacing(4)
         self.title = QLabel()
         self.title.setWordWrap(True)
-        column.addWidget(self.title)
+        head = QHBoxLayout()
+        head.addWidget(self.title, 1)
+        self.on = QCheckBox("on")
+        self.on.toggled.connect(lambda on: self._with_mask(lambda number: self.desk.execute(SetMask(number, on=on))))
+        self.invert = QCheckBox("inverted")
+        self.invert.toggled.connect(
+            lambda on: self._with_mask(lambda number: self.desk.execute(SetMask(number, invert=on)))
+        )
+        head.addWidget(self.on)
+        head.addWidget(self.invert)
+        column.addLayout(head)
         column.addLayout(self._buttons())
         self.list = QListWidget()
         self.list.setAccessibleName("Entries of the mask, topmost first")
-        self.list.setFixedHeight(92)
+        self.list.setFixedHeight(74)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_entry())
         column.addWidget(self.list)
         self.details = QWidget()
@@ -109,14 +124,6 @@ class MaskPanel(QScrollArea):
             self.buttons[text] = button
             row.addWidget(button)
         row.addStretch(1)
-        self.on = QCheckBox("on")
-        self.on.toggled.connect(lambda on: self._with_mask(lambda number: self.desk.execute(SetMask(number, on=on))))
-        self.invert = QCheckBox("inverted")
-        self.invert.toggled.connect(
-            lambda on: self._with_mask(lambda number: self.desk.execute(SetMask(number, invert=on)))
-        )
-        row.addWidget(self.on)
-        row.addWidget(self.invert)
         return row
 
     def _build_details(self) -> None:
@@ -241,6 +248,8 @@ class MaskPanel(QScrollArea):
         menu.addAction("Everything", lambda: self.add_shape(Fill(1.0)))
         menu.addAction("Nothing", lambda: self.add_shape(Fill(0.0)))
         menu.addAction("Materials, tiles or parts", lambda: self.add_shape(ScopeShape(Scope())))
+        island = menu.addAction("The island last pointed at", self.add_island)
+        island.setEnabled(self.desk.last_hit is not None)
         menu.addAction("Painted (the brushes come with the Paint station)", lambda: self.add_shape(PaintedShape()))
         for use in ("alpha", "luminance"):
             pictures = menu.addMenu(f"A picture's {use}")
@@ -257,6 +266,12 @@ class MaskPanel(QScrollArea):
         self.desk.end_gesture()
         if self.desk.execute(AddMaskEntry(layer.id, MaskEntry(shape, mode))):  # type: ignore[arg-type]
             self.list.setCurrentRow(0)
+
+    def add_island(self) -> None:
+        """The UV island that the pointer was over last, in either view."""
+        hit, studio = self.desk.last_hit, self.desk.studio
+        if hit is not None and studio is not None:
+            self.add_shape(ScopeShape(Scope(islands=(int(studio.model.islands[hit.triangle]),))))
 
     def add_picture(self, name: str, use: str) -> None:
         """A kit picture as a shape: where the layer's own picture lies, or over its first sheet."""

@@ -77,6 +77,9 @@ class SettingsPanel(QScrollArea):
             self.rule(column)
             scope_part(self, column)
         column.addStretch(1)
+        old = self.takeWidget()
+        if old is not None:
+            old.deleteLater()  # one of its own inputs may have asked for this
         self.setWidget(page)
 
     def _layer_part(self, column: QVBoxLayout) -> None:
@@ -152,7 +155,7 @@ def _kinds(layer: Layer) -> tuple[object, ...]:
         return (channels, type(content.place))
     if isinstance(content, Adjustment):
         effect = content.effect
-        return (channels, type(effect), len(getattr(effect, "stops", ())), len(getattr(effect, "points", ())))
+        return (channels, type(effect), len(getattr(effect, "stops", ())))
     return (channels, type(content), content.by if isinstance(content, Wash) else None)
 
 

@@ -36,7 +36,7 @@ def told(kind: str, chosen: Sequence[Any] | None) -> str:
     if chosen is None:
         return f"all {kind}"
     if len(chosen) == 1:
-        return str(chosen[0])
+        return f"island {chosen[0] + 1}" if kind == "islands" else str(chosen[0])
     return f"{len(chosen)} {kind}"
 
 

@@ -1,0 +1,246 @@
+"""The picture engine in the window: groups, strengths, masks, history, comparing, sequences."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMenu
+
+from hands import Hands
+from lucky_fern.core.project.document import Adjustment, Brushwork, Group
+from lucky_fern.core.project.effects import Curve, Levels
+from lucky_fern.core.project.shapes import ScopeShape
+from lucky_fern.ui.board_model import EYE, NAME
+from samples import save_png
+from test_board import column, names
+
+LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def cell(hands: Hands, row: int, at: int) -> QPoint:
+    grid = hands.window.board.grid
+    return grid.visualRect(grid.model().index(row, at)).center()
+
+
+def choose(menu: QMenu, *path: str) -> None:
+    """Click through a menu by its texts."""
+    for text in path[:-1]:
+        menu = next(action for action in menu.actions() if action.text() == text).menu()
+        menu.aboutToShow.emit()
+    next(action for action in menu.actions() if action.text() == path[-1]).trigger()
+    QApplication.processEvents()
+
+
+def click(hands: Hands, row: int, at: int = NAME, modifiers: Qt.KeyboardModifier = NONE) -> None:
+    QTest.mouseClick(hands.window.board.grid.viewport(), LEFT, modifiers, cell(hands, row, at))
+    hands.wait()
+
+
+def test_rows_are_chosen_together_grouped_folded_and_dropped_into_groups(hands: Hands) -> None:
+    board, desk = hands.window.board, hands.desk
+    click(hands, 1)
+    click(hands, 2, modifiers=CONTROL)
+    assert {layer.name for layer in desk.layers} == {"Strap cloth", "Green lid"}
+    click(hands, 1, EYE)
+    assert [layer.visible for layer in desk.project.walk()] == [True, False, False, True]
+    assert desk.studio.history.titles[-1] == "Hide layer"  # both in one step
+    hands.key(Qt.Key.Key_G)
+    assert names(hands) == ["Steel rings", "Group", "Strap cloth", "Green lid", "Enamel"]
+    group = desk.project.layers[1]
+    assert isinstance(group.content, Group) and desk.selected == group.id
+    box = board.grid.itemDelegate().fold_box(board.model.row_at(1), board.grid.visualRect(board.model.index(1, NAME)))
+    QTest.mouseClick(board.grid.viewport(), LEFT, NONE, box.center())
+    assert names(hands) == ["Steel rings", "Group", "Enamel"]
+    mime = board.model.mimeData([board.model.index(0, NAME)])
+    board.model.dropMimeData(mime, Qt.DropAction.MoveAction, -1, 0, board.model.index(1, NAME))
+    QTest.mouseClick(board.grid.viewport(), LEFT, NONE, QPoint(box.center().x(), cell(hands, 0, NAME).y()))
+    assert names(hands) == ["Group", "Steel rings", "Strap cloth", "Green lid", "Enamel"]
+    desk.select(desk.project.layers[1].children[-1].id)
+    hands.key(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)  # out of its group at the top
+    assert names(hands) == ["Steel rings", "Group", "Strap cloth", "Green lid", "Enamel"]
+    choose(board.menu_of(desk.project.layers[1], NAME), "Ungroup")
+    assert names(hands) == ["Steel rings", "Strap cloth", "Green lid", "Enamel"]
+
+
+def test_a_drag_on_a_cell_sets_its_strength_and_its_menu_the_blend(hands: Hands) -> None:
+    grid, desk = hands.window.board.grid.viewport(), hands.desk
+    start = cell(hands, 2, column("colour"))
+    steps = len(desk.studio.history.titles)
+    QTest.mousePress(grid, LEFT, NONE, start)
+    for across in (-10, -30, -45):
+        event_at = start + QPoint(across, 0)
+        hands.drag_move(grid, event_at)
+    QTest.mouseRelease(grid, LEFT, NONE, start + QPoint(-45, 0))
+    hands.wait()
+    lid = desk.project.layers[1]
+    assert lid.channels["colour"].opacity == pytest.approx(0.55, abs=0.02) and lid.channels["colour"].on
+    assert lid.channels["roughness"].opacity == 1.0
+    assert len(desk.studio.history.titles) == steps + 1
+    choose(hands.window.board.menu_of(lid, column("colour")), "Blend", "multiply")
+    assert desk.project.layers[1].channels["colour"].blend == "multiply"
+    menu = hands.window.board.menu_of(desk.project.layers[1], column("roughness"))
+    blends = next(action for action in menu.actions() if action.text() == "Blend").menu()
+    assert [action.text() for action in blends.actions()][1:] == [
+        "normal",
+        "add",
+        "subtract",
+        "multiply",
+        "min",
+        "max",
+    ]
+    choose(hands.window.board.menu_of(desk.project.layers[1], column("roughness")), "Take this map off")
+    assert "roughness" not in desk.project.layers[1].channels
+
+
+def test_adjustments_come_from_the_menu_and_are_bent_under_the_board(hands: Hands) -> None:
+    desk, settings = hands.desk, hands.window.settings
+    before = hands.pixels(hands.window.sheet_view)
+    choose(hands.window.board.buttons["plus"].menu(), "Levels")
+    assert isinstance(desk.layer.content, Adjustment) and set(desk.layer.channels) == {"colour"}
+    number = settings.fields["gamma"].number
+    number.selectAll()
+    QTest.keyClicks(number, "2.5")
+    QTest.keyClick(number, Qt.Key.Key_Return)
+    hands.wait()
+    assert desk.layer.content.effect == Levels(gamma=2.5)
+    assert (hands.pixels(hands.window.sheet_view) != before).any(2).mean() > 0.2
+    desk.show_map("roughness")
+    choose(hands.window.board.buttons["plus"].menu(), "Curve")
+    bend = settings.fields["curve"]
+    QTest.mousePress(bend, LEFT, NONE, bend.place((0.5, 0.5)).toPoint())
+    hands.drag_move(bend, bend.place((0.5, 0.8)).toPoint())
+    QTest.mouseRelease(bend, LEFT, NONE, bend.place((0.5, 0.8)).toPoint())
+    effect = desk.layer.content.effect
+    assert isinstance(effect, Curve) and effect.points[1] == pytest.approx((0.5, 0.8), abs=0.02)
+    assert set(desk.layer.channels) == {"roughness"}
+    choose(hands.window.board.buttons["plus"].menu(), "Brushwork")
+    assert isinstance(desk.layer.content, Brushwork)
+
+
+def test_a_mask_is_made_shared_copied_and_pasted_inverted(hands: Hands) -> None:
+    desk, panel, board = hands.desk, hands.window.masks, hands.window.board
+    hands.window.pages.setCurrentIndex(1)
+    click(hands, 3)
+    before = hands.pixels(hands.window.sheet_view)
+    panel.add.menu().aboutToShow.emit()
+    choose(panel.add.menu(), "Materials, tiles or parts")
+    panel.scope_buttons["parts"].choose("body")
+    hands.wait()
+    mask = desk.layer.mask
+    assert desk.project.masks[mask].entries[0].shape == ScopeShape(desk.project.masks[mask].entries[0].shape.scope)
+    assert desk.project.masks[mask].entries[0].shape.scope.parts == ("body",)
+    assert "body" in panel.list.item(0).text()
+    choose(board.menu_of(desk.project.layers[1], NAME), "Share the mask of", "Enamel")
+    assert desk.project.layers[1].mask == mask and "shared with Enamel" in panel.title.text()
+    panel.buttons["Copy"].click()
+    click(hands, 1)
+    panel.buttons["Paste inverted"].click()
+    assert desk.layer.mask not in (None, mask) and desk.project.masks[desk.layer.mask].invert
+    panel.buttons["Remove"].click()
+    assert desk.layer.mask is None
+    click(hands, 3)
+    panel.entry_invert.click()
+    hands.wait()
+    assert (hands.pixels(hands.window.sheet_view) != before).any(2).mean() > 0.1
+
+
+def test_the_history_is_a_list_to_click_into(hands: Hands) -> None:
+    desk, panel = hands.desk, hands.window.history
+    hands.window.pages.setCurrentIndex(2)
+    start = desk.project
+    for row in (0, 1, 2):
+        click(hands, row, EYE)
+    assert [panel.list.item(row).text() for row in range(4)] == ["Opened", "Hide layer", "Hide layer", "Hide layer"]
+    QTest.mouseClick(panel.list.viewport(), LEFT, NONE, panel.list.visualItemRect(panel.list.item(0)).center())
+    assert desk.project == start
+    QTest.mouseClick(panel.list.viewport(), LEFT, NONE, panel.list.visualItemRect(panel.list.item(2)).center())
+    assert [layer.visible for layer in desk.project.layers] == [True, True, False, False]
+    panel.room.setValue(64)
+    assert desk.studio.history.limit == 64 << 20
+
+
+def test_holding_a_key_shows_the_stack_without_the_selected_layers(hands: Hands) -> None:
+    view = hands.window.sheet_view
+    click(hands, 2)
+    before = hands.pixels(view)
+    view.setFocus()
+    project = hands.desk.project
+    for kind, same in ((QKeyEvent.Type.KeyPress, False), (QKeyEvent.Type.KeyRelease, True)):
+        QApplication.sendEvent(view, QKeyEvent(kind, Qt.Key.Key_K, NONE))
+        hands.wait()
+        assert bool((hands.pixels(view) != before).any(2).sum() < 50) is same
+    assert hands.desk.project is project
+
+
+def test_a_pinned_state_is_wiped_against_the_one_of_now(hands: Hands) -> None:
+    view, desk = hands.window.sheet_view, hands.desk
+    before = hands.pixels(view)
+    QTest.mouseClick(hands.window.tools.pin, LEFT)
+    hands.wait()
+    click(hands, 2, EYE)
+    after = hands.pixels(view)
+    middle = view.width() // 2
+    assert (after[:, : middle - 10] == before[:, : middle - 10]).all()
+    assert (after[:, middle + 10 :] != before[:, middle + 10 :]).any()
+    line = np.array([view.width() * 0.5, 40.0])
+    hands.drag(view, line, line + (80, 0))
+    assert desk.wipe == pytest.approx(0.5 + 80 / view.width(), abs=0.01)
+    moved = hands.pixels(view)
+    assert (moved[:, : middle + 60] == before[:, : middle + 60]).all()
+    QTest.mouseClick(hands.window.tools.pin, LEFT)
+    hands.wait()
+    assert desk.pinned is None and (hands.pixels(view)[:, : middle - 10] != before[:, : middle - 10]).any()
+
+
+def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: Path) -> None:
+    desk, panel = hands.desk, hands.window.sequence_panel
+    colour = np.full((16, 16, 3), (200, 40, 90), np.uint8)
+    for name in ("cup_baseColor.1001.png", "cup_rough.1001.png", "cup_rough.1002.png"):
+        save_png(tmp_path / name, colour)
+    start = desk.project
+    desk.bringing.bring([tmp_path / "cup_baseColor.1001.png", tmp_path / "cup_rough.1002.png"])
+    hands.wait()
+    assert desk.project is start and hands.window.right.currentWidget() is panel
+    assert panel.chosen() == ["colour", "roughness"]
+    panel.targets[1].setCurrentIndex(panel.targets[1].findData("colour"))
+    panel.targets[1].activated.emit(0)
+    assert not panel.accept.isEnabled()  # two sequences on one map
+    panel.targets[1].setCurrentIndex(panel.targets[1].findData("metallic"))
+    panel.targets[1].activated.emit(0)
+    panel.accept.click()
+    hands.wait()
+    wash = desk.layer
+    assert wash.content.by == "tiles" and set(wash.channels) == {"colour", "metallic"}
+    assert hands.window.right.currentWidget() is hands.window.layers
+    hands.window.sheet_view.set_wires(False)
+    assert ((hands.pixels(hands.window.sheet_view) == (200, 40, 90)).all(2)).mean() > 0.3
+    assert hands.window.tray.model.item(0).text() == "cup_baseColor.<UDIM>"
+
+
+def test_what_a_picture_is_taken_as_is_said_and_can_be_changed(hands: Hands, tmp_path: Path) -> None:
+    save_png(tmp_path / "lid_rough.png", np.full((8, 8, 3), 90, np.uint8))
+    hands.desk.bringing.bring([tmp_path / "lid_rough.png"])
+    hands.wait()
+    assert "taken as data" in hands.window.notice.text()
+    choose(hands.window.tray.taken_menu("lid_rough.png"), "Take as colour (sRGB)")
+    assert hands.desk.project.pictures["lid_rough.png"].taken == "colour"
+
+
+def test_the_value_under_the_pointer_is_read_out_in_both_views(hands: Hands) -> None:
+    view = hands.window.model_view
+    hands.desk.show_map("roughness")
+    hands.wait()
+    at = np.array([view.width() * 0.42, view.height() * 0.6])
+    hands.hover(view, at)
+    assert "1001  column" in view.overlay.facts and "Roughness 0.3412  87" in view.overlay.facts
+    hands.hover(hands.window.sheet_view, hands.window.sheet_view.overlay.marker)
+    assert "Roughness 0.3412  87" in hands.window.sheet_view.overlay.facts
+    point = QPointF(3, 3)
+    hands.hover(view, np.array([point.x(), point.y()]))
+    assert view.overlay.facts == ""
