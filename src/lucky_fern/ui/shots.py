@@ -5,7 +5,16 @@ from __future__ import annotations
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PIL import Image
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.desk import Desk
+    from lucky_fern.ui.window import Window
 
 FOLDER = Path(__file__).parents[3] / "docs" / "screenshots"
 
@@ -30,7 +39,6 @@ def remake() -> int:
 
 
 def _take_all() -> None:
-    import numpy as np
     from PySide6.QtWidgets import QApplication
 
     from lucky_fern.core.placing.pose import scaled
@@ -60,11 +68,6 @@ def _take_all() -> None:
     desk.execute(SetPlace(layer.id, scaled(place, height, 1.25, 1.25, 1e-6)))
     desk.execute(SetChannel(layer.id, "emissive", Channel("#7a2c10")))
     shoot("artwork-flask")
-    desk.show_map("emissive")
-    window.tools.seams.click()
-    shoot("one-map-alone")
-    desk.show_map(None)
-    window.tools.seams.click()
     desk.go_to("export")
     with tempfile.TemporaryDirectory() as folder:
         window.export_panel.folder.setText(str(Path(folder) / "soup flask maps"))
@@ -75,8 +78,51 @@ def _take_all() -> None:
         window.export_panel.folder.setText("~/otterwick/soup flask maps")
         window.say("", False)
         shoot("export")
+    _ferry(desk, window, shoot)
+    desk.close()
+
+
+def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
+    """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
+    from lucky_fern.core.project.commands import SetChannel, SetLayer
+    from lucky_fern.core.project.document import Channel
+    from lucky_fern.demo.world import demo_studio
+
+    desk.go_to("artwork")
+    desk.take(demo_studio("ferry"))
+    assert desk.project is not None
+    layers = {layer.name: layer.id for layer in desk.project.walk()}
+    desk.select(layers["Deck planks"])
+    shoot("artwork-marsh-hen")
+    desk.select(layers["Stains"])
+    window.pages.setCurrentIndex(1)
+    shoot("mask")
+    desk.select(layers["Drier varnish"])
+    window.pages.setCurrentIndex(0)
+    desk.show_map("roughness")
+    window.model_view.hover(np.array([window.model_view.width() * 0.45, window.model_view.height() * 0.6]))
+    shoot("one-map-alone")
+    desk.show_map(None)
+    window.model_view.leaveEvent(None)
+    window.pages.setCurrentIndex(2)
+    desk.pin()
+    desk.execute(SetChannel(layers["Hull green"], "colour", Channel("#284b78")))
+    desk.execute(SetLayer(layers["Stains"], visible=False))
+    desk.execute(SetLayer(layers["Name starboard"], opacity=0.6))
+    desk.set_wipe(0.55)
+    window.say("", False)
+    shoot("compare")
+    desk.unpin()
+    window.pages.setCurrentIndex(0)
+    with tempfile.TemporaryDirectory() as folder:
+        for tile in (1001, 1002, 1011):
+            for name in ("baseColor", "rough", "normal"):
+                grey = np.full((256, 256, 3), 128, np.uint8)
+                Image.fromarray(grey).save(Path(folder) / f"hen_{name}.{tile}.png")
+        desk.bringing.bring([Path(folder) / f"hen_{name}.1001.png" for name in ("baseColor", "rough", "normal")])
+        shoot("sequences")
+    desk.bringing.decline()
     desk.take(demo_studio("ferry"))
     desk.go_to("model")
     window.tools.wires.click()
     shoot("model-marsh-hen")
-    desk.close()
