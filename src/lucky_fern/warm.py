@@ -28,8 +28,10 @@ def compile_kernels(folder: Path) -> None:
     from PIL import Image
 
     from lucky_fern.core.jobs.run import run_job
+    from lucky_fern.core.layout.check import check_layout
     from lucky_fern.core.model.load import load_model
     from lucky_fern.core.sheets.picking import pick
+    from lucky_fern.core.sheets.surface import Surface
 
     pixels = np.full((8, 8, 4), 200, np.uint8)
     Image.fromarray(pixels).save(folder / "p.png")
@@ -42,12 +44,25 @@ def compile_kernels(folder: Path) -> None:
         {"do": "wash", "pictures": {"colour": "p.png"}, "blend": "multiply", "scope": {"parts": ["block"]}},
         {"do": "decal", "picture": "p.png", "place": throw, "channels": every},
         {"do": "decal", "picture": "p.png", "place": lay, "blend": "multiply", "channels": every},
+        {"do": "wash", "pictures": {"colour": "p.png", "height": "p.png"}, "by": "triplanar", "relief": True},
+        {"do": "adjust", "kind": "shade", "hue": 20},
+        {
+            "do": "group",
+            "isolated": True,
+            "steps": [
+                {"do": "wash", "name": "inner", "values": {"colour": "#335577", "roughness": 0.2}},
+                {"do": "mask", "layer": "inner", "kind": "picture", "picture": "p.png", "place": lay, "feather": 2},
+                {"do": "decal", "picture": "p.png", "place": throw, "channels": every},
+            ],
+        },
     ]
     exports = [{"preset": "separate", "out": str(bits), "bits": bits} for bits in (8, 16)]
     job = {"job": 1, "model": "m.obj", "sheet_size": 64, "steps": steps, "exports": exports}
     (folder / "j.json").write_text(json.dumps(job))
     run_job(folder / "j.json")
-    pick(load_model(folder / "m.obj"), np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
+    model = load_model(folder / "m.obj")
+    pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
+    check_layout(Surface(model), lambda key: 64)
 
 
 def main() -> None:

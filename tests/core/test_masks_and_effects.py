@@ -333,6 +333,7 @@ def test_masks_adjustments_and_groups_in_a_job(tmp_path: Path, run_job, plane: P
             {"do": "adjust", "kind": "levels", "map": "roughness", "black": 0, "white": 0.5, "gamma": 1},
             {"do": "mask", "layer": "set", "kind": "scope", "scope": {"tiles": [1001]}, "invert": False},
             {"do": "brushwork", "name": "hand"},
+            {"do": "wash", "values": {"height": 0.7}, "relief": {"strength": 0.1, "unit": "units"}},
         ],
         "exports": [{"preset": "separate", "out": "maps"}],
     }  # fmt: skip
@@ -345,6 +346,8 @@ def test_masks_adjustments_and_groups_in_a_job(tmp_path: Path, run_job, plane: P
     assert np.abs(base[32, 4].astype(int) - (143.5, 32, 47.5)).max() < 1
     assert (read_png(tmp_path / "maps/j_paint_roughness.png") == 128).all()
     assert json.loads(result.stdout.splitlines()[0])["do"] == "wash"
+    assert (read_png(tmp_path / "maps/j_paint_normal.png") == (128, 128, 255)).all()  # level everywhere
+    assert Studio.open(tmp_path / "x.fern").project.relief == Relief(0.1, "units")
     for wrong, said in (
         ({"do": "adjust", "kind": "glow"}, "no adjustment"),
         ({"do": "adjust", "kind": "blur", "map": "colour", "gamma": 2}, "no key"),

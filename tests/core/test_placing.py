@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.colour import decode_srgb, encode_srgb
+from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
@@ -29,13 +30,16 @@ from lucky_fern.core.placing.pose import (
     turned,
 )
 from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.places import Lay, Throw
-from lucky_fern.core.sheets.grid import all_chunks, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
 from lucky_fern.demo.models import soup_flask
-from samples import soft_noise
+from samples import save_png, soft_noise
 
 WHITE = Picture("white", np.full((4, 4, 4), 255, np.uint8), True)
 
@@ -260,3 +264,36 @@ def test_poses_agree_between_surface_and_sheet(tmp_path: Path) -> None:
     grown = scaled(place, height, 2, 2, 1e-6)
     pose = surface_pose(surface, grown, height * 2)
     assert grown.height is None and pose is not None and np.linalg.norm(pose.half_x) == pytest.approx(place.width)
+
+
+CUBE = """v -1 -1 -1\nv 1 -1 -1\nv 1 1 -1\nv -1 1 -1\nv -1 -1 1\nv 1 -1 1\nv 1 1 1\nv -1 1 1
+usemtl paint
+"""
+
+
+def test_triplanar_pictures_stand_upright_on_all_six_sides_and_fit_their_repeat(tmp_path: Path) -> None:
+    """Red grows to the right and green downwards, as seen from each side; UVs are scrambled on purpose."""
+    sides = [(5, 6, 7, 8), (2, 1, 4, 3), (6, 2, 3, 7), (1, 5, 8, 4), (8, 7, 3, 4), (1, 2, 6, 5)]
+    text = [CUBE]
+    for number, side in enumerate(sides):
+        u, v = number % 3 / 3, number // 3 / 2
+        corners = [(u, v), (u + 0.3, v), (u + 0.3, v + 0.4), (u, v + 0.4)]
+        text += [f"vt {x} {y}\n" for x, y in (corners[number % 4 :] + corners[: number % 4])]
+        text.append("f " + " ".join(f"{side[k]}/{number * 4 + k + 1}" for k in range(4)) + "\n")
+    (tmp_path / "cube.obj").write_text("".join(text))
+    studio = Studio.new(tmp_path / "cube.obj", sheet_size=128)
+    ramp = np.arange(256, dtype=np.uint8)
+    pixels = np.dstack([np.tile(ramp, (256, 1)), np.tile(ramp[:, None], (1, 256)), np.zeros((256, 256), np.uint8)])
+    picture = studio.add_picture(save_png(tmp_path / "ramp_mask.png", pixels))
+    studio.execute(AddLayer("x", Wash(by="triplanar"), {"colour": Channel("picture", picture=picture)}))
+    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+    found = composite_sheet(studio.sources, studio.project, "colour", sheet, 8).astype(float)
+    points = sheet.surface_points(Chunk(0, 0))
+    for normal in np.vstack([np.eye(3), -np.eye(3)]):
+        up = np.array([0, 1, 0]) if normal[1] == 0 else np.array([0, 0, -normal[1]])
+        right = np.cross(up, normal)
+        here = (points.triangle >= 0) & (np.abs(points.normal - normal).max(axis=2) < 1e-6)
+        across, down = points.position[here] @ right, -(points.position[here] @ up)
+        inner = (np.abs(across) < 0.9) & (np.abs(down) < 0.9)
+        exact = np.stack([across, down], axis=1)[inner] * 127.5 + 127.5
+        assert inner.sum() > 300 and np.abs(found[here][inner][:, :2] - exact).max() < 2.5, normal

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import zipfile
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from lucky_fern.core.errors import ExportError, ProjectError
@@ -71,3 +73,18 @@ def test_a_refused_save_keeps_the_old_file(world: Path, tmp_path: Path, monkeypa
     with pytest.raises(ExportError, match=r"k\.fern cannot be written"):
         studio.save(path)
     assert path.read_bytes() == old and list(tmp_path.iterdir()) == [path]
+
+
+def test_a_project_opens_from_its_stored_arrays_or_from_its_model_files(world: Path, tmp_path: Path) -> None:
+    first = demo_studio("flask", world)
+    with zipfile.ZipFile(world / "flask.fern") as source, zipfile.ZipFile(tmp_path / "old.fern", "w") as target:
+        top = json.loads(source.read("project.json"))
+        gone = top["contents"].pop(top["project"]["model"].pop("arrays"))
+        target.writestr("project.json", json.dumps(top))
+        for item in source.namelist():
+            if item not in ("project.json", gone):
+                target.writestr(item, source.read(item))
+    again = Studio.open(tmp_path / "old.fern")
+    for name in ("positions", "triangles", "uv", "normals", "tangents", "material", "part", "polygon"):
+        assert np.array_equal(getattr(first.model, name), getattr(again.model, name), equal_nan=True), name
+    assert (first.model.materials, first.model.parts) == (again.model.materials, again.model.parts)

@@ -41,7 +41,7 @@ def hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch) -> I
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()
-    hands = Hands(window)
+    hands = Hands(window, world)
     hands.open(demo_studio("flask", world))
     yield hands
     window.close()

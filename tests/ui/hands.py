@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
+from pathlib import Path
+
 import numpy as np
 from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
@@ -17,12 +21,21 @@ from lucky_fern.ui.window import Window
 class Hands:
     """A person at the window."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Window, world: Path) -> None:
         self.window = window
+        self.world = world
         self.desk = window.desk
 
     def wait(self) -> None:
         settle(self.window)
+
+    def until(self, done: Callable[[], bool], seconds: float = 30.0) -> None:
+        """Let the window work until something is so."""
+        end = time.monotonic() + seconds
+        while not done() and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.01)
+        assert done()
 
     def open(self, studio: Studio) -> None:
         self.desk.take(studio)

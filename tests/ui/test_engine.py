@@ -15,6 +15,7 @@ from hands import Hands
 from lucky_fern.core.project.document import Adjustment, Brushwork, Group
 from lucky_fern.core.project.effects import Curve, Levels
 from lucky_fern.core.project.shapes import ScopeShape
+from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.board_model import EYE, NAME
 from samples import save_png
 from test_board import column, names
@@ -244,3 +245,27 @@ def test_the_value_under_the_pointer_is_read_out_in_both_views(hands: Hands) -> 
     point = QPointF(3, 3)
     hands.hover(view, np.array([point.x(), point.y()]))
     assert view.overlay.facts == ""
+
+
+def test_a_sentence_about_the_layout_leads_both_views_there_and_heat_brings_its_legend(hands: Hands) -> None:
+    hands.open(demo_studio("kettle", hands.world))
+    hands.key(Qt.Key.Key_1)
+    hands.until(lambda: not hands.desk.layout.busy)
+    panel, model_view, sheet_view = hands.window.model_panel, hands.window.model_view, hands.window.sheet_view
+    assert panel.findings.count() == len(hands.desk.layout.findings) > 0 and "to look at" in panel.check_state.text()
+    before = hands.pixels(model_view), hands.pixels(sheet_view), model_view.camera
+    item = panel.findings.item(0)
+    QTest.mouseClick(panel.findings.viewport(), LEFT, NONE, panel.findings.visualItemRect(item).center())
+    hands.wait()
+    assert hands.desk.finding is hands.desk.layout.findings[0] and model_view.camera != before[2]
+    for view, old in ((model_view, before[0]), (sheet_view, before[1])):
+        shown = hands.pixels(view)
+        assert (shown != old).any(2).sum() > 500
+        red = (shown[..., 0].astype(int) - shown[..., 2] > 60) & (shown[..., 1] < 140)
+        assert red.sum() > 200, view.accessibleName()
+    panel.heat_box.setCurrentIndex(1)
+    panel.heat_box.activated.emit(1)
+    hands.wait()
+    assert model_view.overlay.heat.title == "Stretch" and sheet_view.overlay.heat is not None
+    hands.key(Qt.Key.Key_2)
+    assert model_view.overlay.heat is None

@@ -16,6 +16,7 @@ from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
+from lucky_fern.render.tint import Tint
 
 SHADED, FLAT = "shaded", "flat"
 _REFLECTIONS_UNIT = len(UNITS)
@@ -61,6 +62,7 @@ class ModelScene:
         self._wires = self._edges(surface.model.outline_edges)
         self._seams = self._edges(surface.model.seam_edges)
         self._reflections = self._make_reflections()
+        self.tint = Tint(context)
         for name, unit in {**UNITS, "reflections": _REFLECTIONS_UNIT}.items():
             self._set(name, unit)
         coefficients = environment.irradiance()
@@ -148,6 +150,7 @@ class ModelScene:
                 for name, texture in textures.of(key, size_of[key]).items():
                     texture.use(UNITS[name])
             array.render(moderngl.TRIANGLES)
+        self.tint.draw(to_clip)
         if look.wires:
             self._draw_lines(self._wires, to_clip, look.wire_ink)
         if look.seams:
@@ -168,6 +171,8 @@ class ModelScene:
 
     def release(self) -> None:
         """Give everything back to the card; harmless when done twice."""
+        if self._owned:
+            self.tint.release()
         for item in self._owned:
             item.release()
         self._owned.clear()

@@ -8,13 +8,14 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.render.model_scene import BLEND_KEEPING_ALPHA
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
+from lucky_fern.render.tint import Tint
 
 GAP = 0.12  # between the blocks of two materials, in tiles
 
@@ -117,6 +118,7 @@ class SheetScene:
             sampler.repeat_x = sampler.repeat_y = False
         self._owned: list[Any] = [self._program, self._lines, square, self._square, *self._samplers.values()]
         self._wires = self._make_wires()
+        self.tint = Tint(context)
         for name, unit in UNITS.items():
             if name in self._program:
                 self._program[name].value = unit  # type: ignore[union-attr]
@@ -158,26 +160,43 @@ class SheetScene:
             self._square.render(moderngl.TRIANGLE_STRIP)
         for unit, sampler in self._samplers.items():
             sampler.clear(unit)
+        to_clip = self._to_clip(camera, width, height)
+        self.tint.draw(to_clip)
         if wires and self._wires is not None:
-            self._draw_wires(camera, width, height, wire_ink)
+            self._draw_wires(self._wires, to_clip, wire_ink)
 
-    def _draw_wires(
-        self, camera: FlatCamera, width: float, height: float, ink: tuple[float, float, float, float]
-    ) -> None:
-        assert self._wires is not None
+    def plane_corners(self, triangles: I32) -> F64:
+        """(N, 3, 3) the given rows of the model as they lie on the plane; those without a sheet are left out."""
+        number = self.surface.sheet_of_triangle[triangles]
+        kept = triangles[number >= 0]
+        origin = np.array([self.plane.origin[key.material] for key in self.surface.keys])
+        if not len(kept):
+            return np.zeros((0, 3, 3))
+        flat = self.surface.model.uv[kept] + origin[number[number >= 0]][:, None]
+        return np.concatenate([flat, np.zeros((*flat.shape[:2], 1))], axis=2)
+
+    @staticmethod
+    def _to_clip(camera: FlatCamera, width: float, height: float) -> bytes:
         sx, sy = camera.scale / width * 2, camera.scale / height * 2
         matrix = np.eye(4, dtype=np.float32)
         matrix[0, 0], matrix[1, 1] = sx, sy
         matrix[0, 3], matrix[1, 3] = -camera.middle[0] * sx, -camera.middle[1] * sy
+        return np.ascontiguousarray(matrix.T).tobytes()
+
+    def _draw_wires(
+        self, wires: moderngl.VertexArray, to_clip: bytes, ink: tuple[float, float, float, float]
+    ) -> None:
         self.context.enable(moderngl.BLEND)
         self.context.blend_func = BLEND_KEEPING_ALPHA
-        self._lines["to_clip"].write(np.ascontiguousarray(matrix.T).tobytes())  # type: ignore[union-attr]
+        self._lines["to_clip"].write(to_clip)  # type: ignore[union-attr]
         self._lines["ink"].value = ink  # type: ignore[union-attr]
-        self._wires.render(moderngl.LINES)
+        wires.render(moderngl.LINES)
         self.context.disable(moderngl.BLEND)
 
     def release(self) -> None:
         """Give everything back to the card; harmless when done twice."""
+        if self._owned:
+            self.tint.release()
         for item in self._owned:
             item.release()
         self._owned.clear()

@@ -31,6 +31,11 @@ _LEVELS = 8  # down to one texel a chunk, so that a chunk brings its own mips
 _HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in maps}
 
 
+def sharing_texture(key: MapKey) -> list[MapKey]:
+    """The other maps of a sheet that lie in the same texture."""
+    return [MapKey(key.sheet, name) for name in PACKING[_HOME[key.map]] if name != key.map]
+
+
 def halvings(pixels: U8, encoded: bool) -> list[U8]:
     """A (n, n, 4) chunk halved again and again down to one texel, by area mean.
 
@@ -66,36 +71,70 @@ class SheetTextures:
         self.context = context
         self.store = store
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
+        self._sizes: dict[SheetKey, int] = {}
         self._stale: set[moderngl.Texture] = set()
 
     def of(self, key: SheetKey, size: int) -> dict[str, moderngl.Texture]:
-        """Texture name → texture of a sheet, made and filled when first asked for."""
+        """Texture name → texture of a sheet.
+
+        As long as nothing was composited for any of its maps, a texture is a single texel of what they start from:
+        a map that no layer writes to costs nothing, however large the sheet.
+        """
         kept = self._textures.get(key)
-        if kept is not None and kept["colour_map"].width == size:
+        if kept is not None and self._sizes[key] == size:
             return kept
         self._drop(key)
-        made = {}
-        for name in PACKING:
-            encoded = name in _ENCODED
-            texture = self.context.texture((size, size), 4, internal_format=SRGB8_ALPHA8 if encoded else None)
-            texture.repeat_x = texture.repeat_y = False
-            texture.anisotropy = 1.0 if is_software(self.context) else 8.0
-            made[name] = texture
-        self._textures[key] = made
-        for name, texture in made.items():
-            texture.write(np.ascontiguousarray(self._pack(key, name, size, slice(0, size), slice(0, size))[::-1]))
-            self._stale.add(texture)
+        made = self._textures[key] = {name: self._made(name, 1) for name in PACKING}
+        self._sizes[key] = size
+        for name, maps in PACKING.items():
+            if any(self._has(MapKey(key, map_name), size) for map_name in maps):
+                made[name].release()
+                made[name] = self._made(name, size)
+                texture = made[name]
+                texture.write(np.ascontiguousarray(self._pack(key, name, size, slice(0, size), slice(0, size))[::-1]))
+                self._stale.add(texture)
         return made
+
+    def _has(self, key: MapKey, size: int) -> bool:
+        kept = self.store.maps.get(key)
+        return kept is not None and kept.shape[0] == size
+
+    def _made(self, name: str, size: int) -> moderngl.Texture:
+        """A texture filled, mips and all, with what its maps start from."""
+        kind = SRGB8_ALPHA8 if name in _ENCODED else None
+        start = [value for map_name in PACKING[name] for value in MAPS[map_name].start]
+        texel = np.array([*start, 1.0][:4] if len(start) < 4 else start) * 255 + 0.5
+        texture = self.context.texture((size, size), 4, internal_format=kind)
+        texture.repeat_x = texture.repeat_y = False
+        texture.anisotropy = 1.0 if is_software(self.context) else 8.0
+        levels = min(int(np.log2(size)), _LEVELS) if size & (size - 1) == 0 else 0
+        if levels:
+            texture.build_mipmaps(0, levels)
+        for level in range(levels + 1):
+            side = max(size >> level, 1)
+            texture.write(np.tile(texel.astype(np.uint8), side * side).tobytes(), level=level)
+        self._set_filter(texture, mips=levels > 0)
+        return texture
+
+    @staticmethod
+    def _set_filter(texture: moderngl.Texture, mips: bool) -> None:
+        # Sheets this small are pixel art: their texels are meant to be seen.
+        near = moderngl.NEAREST if texture.width <= PIXEL_ART else moderngl.LINEAR
+        texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR if mips else near, near)
 
     def upload(self, key: MapKey, size: int, chunks: Iterable[Chunk]) -> None:
         """Send the given chunks of one map to its texture."""
         name = _HOME[key.map]
-        if key.sheet not in self._textures or self._textures[key.sheet][name].width != size:
-            return  # filled whole when it is first drawn
-        texture = self._textures[key.sheet][name]
+        kept = self.of(key.sheet, size)
+        if kept[name].width != size:
+            kept[name].release()
+            kept[name] = self._made(name, size)
+        texture = kept[name]
         encoded = name in _ENCODED
         for chunk in chunks:
             rows, columns = span(chunk, size)
+            if rows.start >= size or columns.start >= size:
+                continue  # of a larger sheet that is gone by now
             pixels = np.ascontiguousarray(self._pack(key.sheet, name, size, rows, columns)[::-1])
             x, y = columns.start, size - rows.stop
             texture.write(pixels, viewport=(x, y, pixels.shape[1], pixels.shape[0]))
@@ -110,9 +149,7 @@ class SheetTextures:
         """Remake the mips of what has changed; call once before drawing."""
         for texture in self._stale:
             texture.build_mipmaps(0, _LEVELS)
-            # Making mips resets the filter. Sheets this small are pixel art: their texels are meant to be seen.
-            near = moderngl.NEAREST if texture.width <= PIXEL_ART else moderngl.LINEAR
-            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, near)
+            self._set_filter(texture, mips=True)  # making mips resets the filter
         self._stale.clear()
 
     def _pack(self, key: SheetKey, name: str, size: int, rows: slice, columns: slice) -> U8:

@@ -203,7 +203,7 @@ class Board(QWidget):
         self.empty.setContentsMargins(10, 6, 10, 6)
         column_.addWidget(self.empty)
         column_.addLayout(self._buttons())
-        self._thumbnail_timer = QTimer(self, singleShot=True, interval=150)
+        self._thumbnail_timer = QTimer(self, singleShot=True, interval=400)
         self._thumbnail_timer.timeout.connect(self.refresh_thumbnails)
         desk.project_changed.connect(self.refresh)
         desk.selection_changed.connect(self._follow_selection)

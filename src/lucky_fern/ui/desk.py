@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QObject, Signal
 
+from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.layout.findings import Finding
+from lucky_fern.core.layout.heat import Heat, density_heat, stretch_heat
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import (
     AddLayer,
@@ -31,7 +36,21 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.ui.bringing import Bringing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
+from lucky_fern.ui.layout_watch import LayoutWatch
 from lucky_fern.ui.pinned import Pinned
+
+MARK = np.array([0.85, 0.25, 0.10])  # of what a sentence is about
+
+
+@dataclass(frozen=True)
+class Tinted:
+    """Triangles coloured over the views; ``heat`` brings a legend."""
+
+    triangles: I32
+    colours: F64
+    strength: float
+    heat: Heat | None
+
 
 Pending = dict[MapKey, set[Chunk]]
 
@@ -46,6 +65,7 @@ class Desk(QObject):
     view_changed = Signal()
     marker_changed = Signal()
     station_changed = Signal(str)
+    tint_changed = Signal()
     said = Signal(str, bool)  # a sentence; whether it is a warning
     busy = Signal(bool)
 
@@ -70,6 +90,10 @@ class Desk(QObject):
         self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
         self.errands = Errands()
         self.bringing = Bringing(self)
+        self.layout = LayoutWatch()
+        self.layout.changed.connect(self.tint_changed)
+        self.finding: Finding | None = None
+        self.heat: str | None = None  # "stretch" or "density" over the model, at the Model station
         self.errands.failed.connect(lambda sentence: self.said.emit(sentence, True))
 
     # --- opening and closing --------------------------------------------------------------------------
@@ -80,7 +104,7 @@ class Desk(QObject):
         self.studio, self.path = studio, path
         self.store = MapStore(studio.sources)
         self.pending = {}
-        self.shown_map, self.marker, self.last_hit, self.holding = None, None, None, False
+        self.shown_map, self.marker, self.last_hit, self.holding, self.finding = None, None, None, False, None
         self._select_top()
         self.compositing = CompositingThread(studio.sources, self.store)
         self.compositing.chunks_done.connect(self._chunks_done)
@@ -226,6 +250,7 @@ class Desk(QObject):
     def refresh(self) -> None:
         """Have everything follow the project as it is now."""
         self._request()
+        self.layout.follow(self.studio.surface if self.studio is not None else None, self.sheet_sizes())
         self.project_changed.emit()
 
     def _request(self) -> None:
@@ -306,6 +331,33 @@ class Desk(QObject):
         if station != self.station:
             self.station = station
             self.station_changed.emit(station)
+            self.tint_changed.emit()
+
+    # --- the layout -------------------------------------------------------------------------------------------
+
+    def show_finding(self, finding: Finding | None) -> None:
+        """Mark what one sentence of the layout check is about, or everything that worries again."""
+        self.finding = finding
+        self.tint_changed.emit()
+
+    def show_heat(self, which: str | None) -> None:
+        self.heat = which
+        self.tint_changed.emit()
+
+    def tint(self) -> Tinted | None:
+        """What is coloured over the model and its sheets now."""
+        studio, measures = self.studio, self.layout.measures
+        if studio is None or self.station != "model" or measures is None:
+            return None
+        if self.heat is not None:
+            size = max(self.sheet_sizes().values(), default=studio.project.sheet_size)
+            heat = stretch_heat(measures) if self.heat == "stretch" else density_heat(measures, size)
+            rows = np.flatnonzero(studio.model.has_uv).astype(np.int32)
+            return Tinted(rows, heat.colours[rows], 0.85, heat)
+        if self.finding is not None:
+            rows = self.finding.triangles
+            return Tinted(rows, np.tile(MARK, (len(rows), 1)), 0.7, None)
+        return None
 
     # --- layers -----------------------------------------------------------------------------------------------
 

@@ -5,10 +5,21 @@ from __future__ import annotations
 from html import escape
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.style import icon
 
 SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
 
@@ -17,6 +28,7 @@ class ModelPanel(QWidget):
     """A summary in plain words."""
 
     open_asked = Signal()
+    finding_chosen = Signal(object)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -56,16 +68,64 @@ class ModelPanel(QWidget):
         self.warnings = QLabel(objectName="warn")
         self.warnings.setWordWrap(True)
         column.addWidget(self.warnings)
+        self._add_check(column)
         button = QPushButton("New from another model …")
         button.clicked.connect(self.open_asked)
         column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
-        note = QLabel("Checking the layout, unwrapping and replacing the model will be here.", objectName="quiet")
+        note = QLabel(
+            "Selecting faces, laying out, unwrapping and replacing the model will be here.", objectName="quiet"
+        )
         note.setWordWrap(True)
         column.addWidget(note)
         column.addStretch(1)
         desk.studio_changed.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
         self.refresh()
+
+    def _add_check(self, column: QVBoxLayout) -> None:
+        """The list of sentences about the layout, and what is coloured over the views."""
+        head = QHBoxLayout()
+        head.addWidget(QLabel("Layout", objectName="heading"))
+        self.check_state = QLabel(objectName="quiet")
+        head.addWidget(self.check_state, 1)
+        self.heat_box = QComboBox()
+        for title, which in (("marks", None), ("stretch", "stretch"), ("texel density", "density")):
+            self.heat_box.addItem(title, which)
+        self.heat_box.setAccessibleName("What is coloured over the model")
+        self.heat_box.activated.connect(lambda _: self.desk.show_heat(self.heat_box.currentData()))
+        head.addWidget(QLabel("Show", objectName="quiet"))
+        head.addWidget(self.heat_box)
+        column.addLayout(head)
+        self.findings = QListWidget()
+        self.findings.setWordWrap(True)
+        self.findings.setAccessibleName("What the layout check found; choose one to go there")
+        self.findings.setMinimumHeight(110)
+        self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.findings.itemClicked.connect(lambda item: self._go_to(self.findings.row(item)))
+        self.findings.itemActivated.connect(lambda item: self._go_to(self.findings.row(item)))
+        column.addWidget(self.findings, 1)
+        self.desk.layout.changed.connect(self.show_findings)
+
+    def show_findings(self) -> None:
+        """List what the check says now."""
+        found = self.desk.layout.findings
+        self.findings.clear()
+        for finding in found:
+            item = QListWidgetItem(icon("warning" if finding.worry else "model"), finding.sentence)
+            self.findings.addItem(item)
+        worries = sum(finding.worry for finding in found)
+        if self.desk.layout.busy:
+            self.check_state.setText("checking …")
+        else:
+            self.check_state.setText("nothing to worry about" if not worries else f"{worries} to look at")
+
+    def _go_to(self, row: int) -> None:
+        found = self.desk.layout.findings
+        if 0 <= row < len(found):
+            self.heat_box.setCurrentIndex(0)
+            self.desk.show_heat(None)
+            self.desk.show_finding(found[row])
+            self.finding_chosen.emit(found[row].triangles)
 
     def _show_singles(self) -> None:
         """One choice for each sheet, where there are several."""
@@ -106,7 +166,9 @@ class ModelPanel(QWidget):
                  for name in model.materials]  # fmt: skip
         self.lines["Materials"].setText(", ".join(named))
         self.colours.setVisible(bool(model.colours))
-        self.lines["Parts"].setText(f"{len(model.parts)}: {', '.join(model.parts[:24])}")
+        self.lines["Parts"].setText(
+            f"{len(model.parts)}: {', '.join(model.parts[:10])}{' …' if len(model.parts) > 10 else ''}"
+        )
         self.lines["Tiles"].setText(", ".join(str(key) for key in surface.keys) or "none: no UVs")
         sizes = {studio.project.size_of(key) for key in surface.keys}
         self._show_singles()

@@ -8,7 +8,7 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to, surface_pose
 from lucky_fern.core.project.places import Place
@@ -53,6 +53,7 @@ class ModelView(View):
             return
         if self._scene is None:
             self._scene = ModelScene(context, studio.surface)
+        self.put_tint(self._scene.tint, lambda triangles: studio.model.corners[triangles])
         look = replace(self.look, shown_map=self.desk.shown_map)
         self._scene.draw(self.camera, self.aspect, look, textures, sizes)
 
@@ -68,7 +69,7 @@ class ModelView(View):
         inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1) & ((model.face_normals * eye).sum(axis=1) > 0)
         return {
             sheet.key: sheet.chunks_of(inside[sheet.triangle])
-            for sheet in studio.surface.sheets(studio.project.size_of)
+            for sheet in studio.surface.ready_sheets(self.desk.sheet_sizes())
         }
 
     def set_look(self, **changes: object) -> None:
@@ -80,6 +81,25 @@ class ModelView(View):
         """The whole model in view."""
         if self.desk.studio is not None:
             self.set_camera(self.camera.framing(self.desk.studio.model.bounds, self.aspect))
+
+    def go_to_triangles(self, triangles: I32) -> None:
+        """Look at some triangles from where most of them face."""
+        studio = self.desk.studio
+        if studio is None or not len(triangles):
+            return
+        corners = studio.model.corners[triangles]
+        normal = (
+            studio.model.face_normals[triangles] * np.linalg.norm(np.ptp(corners, axis=1), axis=1)[:, None]
+        ).sum(0)
+        if np.linalg.norm(normal) < 1e-9:
+            normal = studio.model.face_normals[triangles[0]]
+        normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
+        yaw = float(np.degrees(np.arctan2(normal[0], normal[2])))
+        pitch = float(np.clip(np.degrees(np.arcsin(np.clip(normal[1], -1, 1))), -80, 80))
+        bounds = np.stack([corners.min(axis=(0, 1)), corners.max(axis=(0, 1))])
+        grown = 0.15 * max(float(np.ptp(bounds, axis=0).max()), studio.model.diagonal * 0.02)
+        bounds = bounds + np.array([[-grown], [grown]])
+        self.set_camera(replace(self.camera, yaw=yaw, pitch=pitch).framing(bounds, self.aspect))
 
     def look_from(self, name: str) -> None:
         """One of the six axis views."""

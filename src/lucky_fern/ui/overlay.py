@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QFont, QLinearGradient, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from lucky_fern.core.arrays import F64
+from lucky_fern.core.layout.heat import Heat
 from lucky_fern.ui.grip import Grip
 
 FERN = QColor("#2c6b4c")
@@ -26,6 +27,7 @@ class Overlay(QWidget):
         self.hint = ""
         self.wipe: float | None = None  # where the pinned state ends, as a share of the width
         self.banner = ""
+        self.heat: Heat | None = None  # whose legend is shown
         self.ghost: tuple[QPixmap, QPointF] | None = None
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -35,6 +37,8 @@ class Overlay(QWidget):
             self._tag(painter, QPointF(place[0] + 4, place[1] - 4), text, quiet=True)
         if self.wipe is not None:
             self._wipe_line(painter, self.wipe * self.width())
+        if self.heat is not None:
+            self._legend(painter, self.heat)
         if self.banner:
             self._tag(painter, QPointF(8, 32), self.banner)
         if self.marker is not None:
@@ -75,6 +79,28 @@ class Overlay(QWidget):
         painter.drawEllipse(QPointF(x, self.height() / 2), 6, 6)
         self._tag(painter, QPointF(max(x - 58, 2), self.height() - 34), "pinned", quiet=True)
         self._tag(painter, QPointF(min(x + 8, self.width() - 40), self.height() - 34), "now", quiet=True)
+
+    def _legend(self, painter: QPainter, heat: Heat) -> None:
+        """The ramp of a heat map with its labels, in the upper left corner."""
+        bar = QRectF(16, 34, 190, 10)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(245, 245, 245, 225))
+        painter.drawRoundedRect(QRectF(8, 8, 212, 58), 4, 4)
+        gradient = QLinearGradient(bar.left(), 0, bar.right(), 0)
+        for number, colour in enumerate(heat.ramp):
+            gradient.setColorAt(number / (len(heat.ramp) - 1), QColor.fromRgbF(*(float(part) for part in colour)))
+        painter.setBrush(gradient)
+        painter.drawRect(bar)
+        painter.setPen(QColor("#1f1f1f"))
+        font = QFont(self.font())
+        font.setPixelSize(11)
+        painter.setFont(font)
+        painter.drawText(QPointF(16, 25), heat.title)
+        last = len(heat.labels) - 1
+        for number, label in enumerate(heat.labels):
+            width = painter.fontMetrics().horizontalAdvance(label)
+            share = number / last
+            painter.drawText(QPointF(bar.left() + share * (bar.width() - width), 60), label)
 
     @staticmethod
     def _handles(painter: QPainter, grip: Grip) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Set as AbstractSet
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
 from lucky_fern.core.project.places import Place
@@ -55,10 +55,30 @@ class SheetView(View):
             return
         if self._scene is None:
             self._scene = SheetScene(context, studio.surface, self.tiles)
+        self.put_tint(self._scene.tint, self._tint_corners)
         self._scene.draw(
             self.camera, self.width(), self.height(), self.desk.shown_map, self.wires, textures,
             sizes, self.ground, (0.08, 0.08, 0.08, 0.17),
         )  # fmt: skip
+
+    def _tint_corners(self, triangles: I32) -> F64:
+        assert self._scene is not None
+        return self._scene.plane_corners(triangles)
+
+    def go_to_triangles(self, triangles: I32) -> None:
+        """Look at where some triangles lie on their sheets."""
+        studio = self.desk.studio
+        if studio is None:
+            return
+        number = studio.surface.sheet_of_triangle[triangles]
+        kept, number = triangles[number >= 0], number[number >= 0]
+        if not len(kept):
+            return
+        origin = np.array([self.tiles.origin[key.material] for key in studio.surface.keys])[number]
+        flat = studio.model.uv[kept] + origin[:, None]
+        low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
+        room = 0.1 * max(float((high - low).max()), 0.02)
+        self.set_camera(FlatCamera.framing(np.stack([low - room, high + room]), self.width(), self.height()))
 
     def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
         """The chunks that lie in the view's rectangle."""

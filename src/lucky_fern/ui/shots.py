@@ -84,6 +84,8 @@ def _take_all() -> None:
 
 def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
+    from PySide6.QtWidgets import QApplication
+
     from lucky_fern.core.project.commands import SetChannel, SetLayer
     from lucky_fern.core.project.document import Channel
     from lucky_fern.demo.world import demo_studio
@@ -124,5 +126,13 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     desk.bringing.decline()
     desk.take(demo_studio("ferry"))
     desk.go_to("model")
+    end = time.monotonic() + 30
+    while desk.layout.busy and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.02)
     window.tools.wires.click()
     shoot("model-marsh-hen")
+    window.tools.wires.click()
+    desk.show_heat("density")
+    window.model_panel.heat_box.setCurrentIndex(2)
+    shoot("model-layout")

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
 from collections.abc import Set as AbstractSet
+from itertools import islice
 from pathlib import Path
 
 import moderngl
@@ -22,19 +25,23 @@ from PySide6.QtGui import (
 )
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Place, place_height
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
-from lucky_fern.render.textures import SheetTextures, is_software
+from lucky_fern.render.textures import SheetTextures, is_software, sharing_texture
+from lucky_fern.render.tint import Tint
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.grip import Grip, GripDrag
 from lucky_fern.ui.overlay import Overlay
 from lucky_fern.ui.pinned import Pinned
 
+_UPLOADING = 0.15  # seconds a frame; what is left goes with the next one
+_AT_ONCE = 8  # chunks
+_LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
 PICTURE_MIME = "application/x-lucky-fern-picture"
 
 
@@ -60,14 +67,29 @@ class SharedTextures:
             if self._textures is not None:
                 self._textures.release()
             self._textures = SheetTextures(context, store)
-        pending, holder.pending = holder.pending, {}
-        for piece, chunks in pending.items():
-            if piece.sheet in sizes:
-                self._textures.upload(piece, sizes[piece.sheet], chunks)
+        self._send(holder, sizes)
         for key, size in sizes.items():
             self._textures.of(key, size)
         self._textures.finish()
         return self._textures
+
+    def _send(self, holder: Desk | Pinned, sizes: dict[SheetKey, int]) -> None:
+        """Upload composited chunks, but no longer than a frame can bear."""
+        assert self._textures is not None
+        end = time.perf_counter() + _UPLOADING
+        while holder.pending and time.perf_counter() < end:
+            piece = next(iter(holder.pending))
+            chunks = holder.pending.pop(piece)
+            now = set(islice(chunks, _AT_ONCE))
+            if chunks - now:
+                holder.pending[piece] = chunks - now
+            if piece.sheet in sizes:
+                self._textures.upload(piece, sizes[piece.sheet], now)
+            for fellow in sharing_texture(piece):  # their values went along
+                if fellow in holder.pending:
+                    holder.pending[fellow] -= now
+                    if not holder.pending[fellow]:
+                        del holder.pending[fellow]
 
 
 class View(QOpenGLWidget):
@@ -101,8 +123,14 @@ class View(QOpenGLWidget):
         desk.project_changed.connect(self.refresh)
         desk.selection_changed.connect(self.refresh)
         desk.view_changed.connect(self.refresh)
-        desk.maps_changed.connect(self.update)
+        # New chunks come faster than a slow card draws: they wait for a while that drawing can afford.
+        self._soon = QTimer(self, singleShot=True)
+        self._soon.timeout.connect(self.update)
+        self._cost = 0.0  # seconds that the last frame took
+        desk.maps_changed.connect(self._update_soon)
         desk.marker_changed.connect(self._marker_changed)
+        desk.tint_changed.connect(self._tint_changed)
+        self._tint_new = True
 
     # --- what subclasses answer ---------------------------------------------------------------------------
 
@@ -145,6 +173,7 @@ class View(QOpenGLWidget):
     def paintGL(self) -> None:
         if self.context_ is None:
             return
+        begin = time.perf_counter()
         ratio = self.devicePixelRatio()
         size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
         textures = self.textures.ready(self.context_)
@@ -166,7 +195,15 @@ class View(QOpenGLWidget):
         if not smooth:
             self.still_timer.start()
         self._still = False
+        holders = (self.desk, self.desk.pinned)
+        self._cost = time.perf_counter() - begin
+        if any(holder is not None and holder.pending for holder in holders):
+            self._update_soon()
         self.drawn.emit()
+
+    def _update_soon(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start(min(int(6000 * self._cost), _LONGEST_WAIT))
 
     def _smooth_target(self, size: tuple[int, int]) -> moderngl.Framebuffer:
         """A framebuffer with four samples a pixel, kept while the view keeps its size."""
@@ -198,7 +235,25 @@ class View(QOpenGLWidget):
         self.overlay.update()
         self.update()
 
+    def _tint_changed(self) -> None:
+        self._tint_new = True
+        tinted = self.desk.tint()
+        self.overlay.heat = tinted.heat if tinted is not None else None
+        self.refresh()
+
+    def put_tint(self, tint: Tint, corners: Callable[[I32], F64]) -> None:
+        """Bring a scene's tint to what the desk wants coloured; subclasses call this before they draw."""
+        if not self._tint_new:
+            return
+        self._tint_new = False
+        tinted = self.desk.tint()
+        if tinted is None:
+            tint.show(np.zeros((0, 3, 3)), np.zeros((0, 3)), 0.0)
+        else:
+            tint.show(corners(tinted.triangles), tinted.colours, tinted.strength)
+
     def _studio_changed(self) -> None:
+        self._tint_new = True
         self.reset_scene()
         self.refresh()
 

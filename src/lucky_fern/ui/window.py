@@ -138,6 +138,8 @@ class Window(QMainWindow):
         self.strip.save_as_asked.connect(self.ask_save)
         self.strip.demo_asked.connect(self._open_demo)
         self.model_panel.open_asked.connect(self.ask_model)
+        self.model_panel.finding_chosen.connect(self.model_view.go_to_triangles)
+        self.model_panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
         self.tray.add_asked.connect(self.ask_pictures)
         self.tray.strip.place_asked.connect(self._place_in_middle)
         QShortcut(QKeySequence("Ctrl+Y"), self, desk.redo)

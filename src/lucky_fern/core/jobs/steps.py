@@ -12,7 +12,7 @@ from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
 from lucky_fern.core.pictures.sequences import gather_sequence
-from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask, SetRelief
 from lucky_fern.core.project.document import (
     Adjustment,
     Brushwork,
@@ -21,6 +21,7 @@ from lucky_fern.core.project.document import (
     Decal,
     Group,
     Layer,
+    Relief,
     Wash,
 )
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Invert, Levels, Shade, Sharpen
@@ -55,7 +56,7 @@ class WashStep(_Made, frozen=True):
     rotate: float = 0.0
     sampling: Sampling = "smooth"
     by: Literal["uv", "triplanar"] = "uv"
-    relief: bool = False
+    relief: bool | Relief = False
 
 
 class DecalStep(_Made, frozen=True, kw_only=True):
@@ -65,7 +66,7 @@ class DecalStep(_Made, frozen=True, kw_only=True):
     place: dict[str, Any]
     channels: dict[str, str | float] = msgspec.field(default_factory=lambda: {"colour": "picture"})
     sampling: Sampling = "smooth"
-    relief: bool = False
+    relief: bool | Relief = False
 
 
 class BrushworkStep(_Made, frozen=True):
@@ -169,6 +170,7 @@ def _add(
 
 
 def _wash(studio: Studio, step: WashStep, folder: Path, into: int | None) -> str:
+    _set_relief(studio, step)
     channels = {name: Channel(value, relief=_relief(step, name)) for name, value in step.values.items()}
     if "picture" in step.values.values():
         raise CommandError('a wash takes pictures under \'pictures\': {"colour": "file.png"}')
@@ -184,7 +186,13 @@ def _wash(studio: Studio, step: WashStep, folder: Path, into: int | None) -> str
 
 
 def _relief(step: WashStep | DecalStep, name: str) -> bool:
-    return step.relief and name == "height"
+    """Whether a step's height shapes normals; how strongly all that do is the project's."""
+    return step.relief is not False and name == "height"
+
+
+def _set_relief(studio: Studio, step: WashStep | DecalStep) -> None:
+    if isinstance(step.relief, Relief):
+        studio.execute(SetRelief(step.relief))
 
 
 def _picture(studio: Studio, path: Path) -> str:
@@ -194,6 +202,7 @@ def _picture(studio: Studio, path: Path) -> str:
 
 
 def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> str:
+    _set_relief(studio, step)
     channels = {name: Channel(value, relief=_relief(step, name)) for name, value in step.channels.items()}
     if not channels:
         raise CommandError("a decal needs at least one map under 'channels'")

@@ -127,6 +127,14 @@ def _edges(triangles: I32) -> I32:
     return np.stack([triangle, corner, np.minimum(a, b), np.maximum(a, b)], axis=1).astype(np.int32)
 
 
+def edge_counts(vertices: I32) -> I32:
+    """(T, 3) int32, how many triangles (T, 3) use the edge that starts at each corner."""
+    edges = _edges(vertices)
+    key = edges[:, 2].astype(np.int64) * (int(vertices.max(initial=0)) + 1) + edges[:, 3]
+    _, inverse, count = np.unique(key, return_inverse=True, return_counts=True)
+    return np.asarray(count[inverse].reshape(vertices.shape), np.int32)
+
+
 def shared_edges(vertices: I32) -> tuple[I32, I32, I32, I32, I32, I32]:
     """Pairs of triangles that run along the same edge in opposite directions.
 

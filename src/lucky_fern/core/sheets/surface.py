@@ -30,6 +30,11 @@ class Surface:
         self._sheets[key, size] = kept
         return kept
 
+    def ready_sheets(self, sizes: dict[SheetKey, int]) -> list[Sheet]:
+        """The sheets that are built at these sizes already."""
+        kept = dict(self._sheets)
+        return [kept[key, size] for key, size in sizes.items() if (key, size) in kept]
+
     def sheets(self, size_of: Callable[[SheetKey], int]) -> list[Sheet]:
         return [self.sheet(key, size_of(key)) for key in self.keys]
 

@@ -1,0 +1,1 @@
+"""The UV layout: measured, checked, and told in plain sentences."""

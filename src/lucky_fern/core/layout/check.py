@@ -1,0 +1,241 @@
+"""The layout check: everything that practitioners find too late, found at once and said in plain words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from lucky_fern.core.arrays import I32, Bool
+from lucky_fern.core.layout.findings import Finding
+from lucky_fern.core.layout.gaps import tight_gaps
+from lucky_fern.core.layout.measure import Measures, measure
+from lucky_fern.core.layout.overlaps import overlapping_pairs
+from lucky_fern.core.model.model import Model, edge_counts
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+
+STRETCHED = 1.5  # longer one way than the other by so much counts
+THIN = 2.0  # so much less detail than the whole counts
+_TINY = 1e-6
+_ALL = 0.95  # of the larger island; twins cover each other so far
+
+
+def check_layout(surface: Surface, size_of: Callable[[SheetKey], int]) -> list[Finding]:
+    """All findings, the worrying ones first.
+
+    Two islands that cover each other are twins, made on purpose; anything else that overlaps is an accident.
+    """
+    model = surface.model
+    measures = measure(model)
+    overlaps = _overlaps(surface, measures)
+    touched = [np.unique(model.islands[one.triangles]) for one in overlaps if one.kind == "overlap"]
+    overlapping = np.concatenate([np.empty(0, np.int32), *touched])
+    found = [
+        *_without_uv(model),
+        *_outside(surface),
+        *_zero_area(model, measures),
+        *overlaps,
+        *_flipped(model, measures),
+        *_stretched(model, measures),
+        *_thin(model, measures),
+        *_gaps(surface, size_of, overlapping),
+        *_edges(model),
+    ]
+    return sorted(found, key=lambda one: not one.worry)
+
+
+def _many(count: int, noun: str) -> str:
+    return f"{count} {noun}{'' if count == 1 else 's'}"
+
+
+def _where(model: Model, triangles: I32) -> str:
+    """The parts that some triangles belong to, in few words."""
+    numbers, count = np.unique(model.part[triangles], return_counts=True)
+    names = [model.parts[number] for number in numbers[np.argsort(-count)]]
+    return names[0] if len(names) == 1 else f"{names[0]} and {_many(len(names) - 1, 'other part')}"
+
+
+def _rows(mask: Bool) -> I32:
+    return np.flatnonzero(mask).astype(np.int32)
+
+
+def _without_uv(model: Model) -> list[Finding]:
+    bare = _rows(~model.has_uv)
+    if not len(bare):
+        return []
+    if len(bare) == model.triangle_count:
+        return [Finding("no-uv", "The model has no UVs: nothing can be painted until it is unwrapped.", bare)]
+    sentence = f"{_many(len(bare), 'triangle')} of {_where(model, bare)} have no UVs and stay unpainted."
+    return [Finding("no-uv", sentence, bare)]
+
+
+def _outside(surface: Surface) -> list[Finding]:
+    model = surface.model
+    found = []
+    lost = _rows(model.has_uv & (surface.sheet_of_triangle < 0))
+    if len(lost):
+        sentence = f"{_many(len(lost), 'triangle')} of {_where(model, lost)} lie on no tile (u 0 to 10, v from 0 up)."
+        found.append(Finding("outside", f"{sentence} Move them onto one.", lost))
+    uv = np.nan_to_num(model.uv)
+    low, high = np.floor(uv.min(axis=1) + _TINY), np.ceil(uv.max(axis=1) - _TINY) - 1
+    across = model.has_uv & (high > low).any(axis=1)
+    islands = np.unique(model.islands[across])
+    # An island may also cross between two of its triangles.
+    middle = np.floor(uv.mean(axis=1))
+    for axis in range(2):
+        lowest, highest = _per_island(model, middle[:, axis])
+        islands = np.union1d(islands, np.flatnonzero(highest > lowest))
+    islands = islands[islands >= 0]
+    if len(islands):
+        rows = _rows(np.isin(model.islands, islands))
+        sentence = f"{_many(len(islands), 'island')} of {_where(model, rows)} cross the border of a tile: "
+        found.append(Finding("crossing", sentence + "they are cut there, with a seam where the sheets meet.", rows))
+    return found
+
+
+def _per_island(model: Model, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Lowest and highest value of the triangles of each island."""
+    count = int(model.islands.max(initial=-1)) + 1
+    low, high = np.full(count, np.inf), np.full(count, -np.inf)
+    inside = model.islands >= 0
+    np.minimum.at(low, model.islands[inside], values[inside])
+    np.maximum.at(high, model.islands[inside], values[inside])
+    return low, high
+
+
+def _zero_area(model: Model, measures: Measures) -> list[Finding]:
+    rows = _rows(model.has_uv & ~np.isfinite(measures.longest))
+    if not len(rows):
+        return []
+    sentence = f"{_many(len(rows), 'triangle')} of {_where(model, rows)} have no area in UV space: one texel must do."
+    return [Finding("zero-area", f"{sentence} Unwrap them anew.", rows)]
+
+
+def _flipped(model: Model, measures: Measures) -> list[Finding]:
+    rows = _rows(measures.uv_area < 0)
+    if not len(rows):
+        return []
+    count = len(np.unique(model.islands[rows]))
+    sentence = f"{_many(count, 'island')} of {_where(model, rows)} are mirrored: lettering reads backwards there."
+    return [Finding("flipped", sentence, rows)]
+
+
+def _overlaps(surface: Surface, measures: Measures) -> list[Finding]:
+    """Islands on each other, material by material; twins told apart from accidents."""
+    model = surface.model
+    found: list[Finding] = []
+    twins: list[I32] = []
+    mirrored = 0
+    for number in range(len(model.materials)):
+        rows = _rows((model.material == number) & model.has_uv)
+        first, second, area = overlapping_pairs(model.uv[rows])
+        if not len(first):
+            continue
+        a, b = model.islands[rows[first]], model.islands[rows[second]]
+        own = a == b
+        if own.any():
+            folded = np.unique(rows[np.concatenate([first[own], second[own]])]).astype(np.int32)
+            sentence = f"{_many(len(np.unique(a[own])), 'island')} of {_where(model, folded)} fold over themselves"
+            found.append(Finding("overlap", f"{sentence}: paint shows twice there.", folded))
+        pairs, number_of = np.unique(
+            np.sort(np.stack([a[~own], b[~own]], axis=1), axis=1), axis=0, return_inverse=True
+        )
+        shared = np.bincount(number_of.ravel(), weights=area[~own], minlength=len(pairs))
+        accidents = []
+        for (one, other), common in zip(pairs, shared, strict=True):
+            kind = twin_kind(model, measures, int(one), int(other), float(common))
+            if kind:
+                twins.append(_rows(np.isin(model.islands, (one, other))))
+                mirrored += kind == "mirrored"
+            else:
+                accidents.append((one, other))
+        if accidents:
+            islands = np.unique(accidents)
+            touched = _rows(np.isin(model.islands, islands))
+            groups = _groups(np.array(accidents))
+            stack = max(np.bincount(groups))
+            sentence = f"{_many(len(islands), 'island')} of {_where(model, touched)} overlap"
+            if stack > 2:
+                sentence += f", up to {stack} in one place"
+            found.append(Finding("overlap", f"{sentence}: what is painted on one shows on the others.", touched))
+    if twins:
+        rows = np.unique(np.concatenate(twins)).astype(np.int32)
+        word = "mirrored " if mirrored == len(twins) else ""
+        sentence = f"{_many(len(twins), 'pair')} of {word}twins share their UV space ({_where(model, rows)})"
+        found.append(Finding("twins", f"{sentence}: both get the same paint.", rows, worry=False))
+    return found
+
+
+def _groups(pairs: np.ndarray) -> np.ndarray:
+    """Which of the islands in pairs hang together."""
+    names, rows = np.unique(pairs, return_inverse=True)
+    rows = rows.reshape(pairs.shape)
+    graph = coo_matrix((np.ones(len(rows)), (rows[:, 0], rows[:, 1])), shape=(len(names), len(names)))
+    return np.asarray(connected_components(graph, directed=False)[1])
+
+
+def twin_kind(model: Model, measures: Measures, one: int, other: int, common: float) -> str:
+    """Whether two islands that share the area ``common`` cover each other: ``"same"``, ``"mirrored"``, or ``""``."""
+    sizes = [measures.uv_area[model.islands == island] for island in (one, other)]
+    first, second = (float(np.abs(size).sum()) for size in sizes)
+    if common < _ALL * max(first, second):
+        return ""
+    return "mirrored" if sizes[0].sum() * sizes[1].sum() < 0 else "same"
+
+
+def _stretched(model: Model, measures: Measures) -> list[Finding]:
+    stretch = np.nan_to_num(measures.angle_stretch, nan=1.0)
+    rows = _rows(stretch > STRETCHED)
+    share = float(measures.area[rows].sum() / max(measures.area.sum(), 1e-300))
+    if share < 0.002:
+        return []
+    most = float(np.quantile(stretch[rows], 0.95))
+    sentence = f"Pictures are stretched up to {most:.1f}× on {_where(model, rows)} ({share:.0%} of the surface)"
+    return [Finding("stretch", f"{sentence}: unwrap it anew, or place pictures by throwing.", rows)]
+
+
+def _thin(model: Model, measures: Measures) -> list[Finding]:
+    ratio = np.nan_to_num(measures.area_stretch(), nan=1.0)
+    rows = _rows(ratio > THIN)
+    share = float(measures.area[rows].sum() / max(measures.area.sum(), 1e-300))
+    if share < 0.002:
+        return []
+    worst = float(np.quantile(ratio[rows], 0.95))
+    sentence = f"{_where(model, rows).capitalize()} gets up to {worst:.1f}× fewer texels than the rest"
+    return [Finding("density", f"{sentence} ({share:.0%} of the surface): give those islands more room.", rows)]
+
+
+def _gaps(surface: Surface, size_of: Callable[[SheetKey], int], overlapping: I32) -> list[Finding]:
+    found = []
+    for key in surface.keys:
+        sheet = surface.sheet(key, size_of(key))
+        gap, islands = tight_gaps(sheet)
+        islands = np.setdiff1d(islands, overlapping)  # those have been told already
+        if len(islands):
+            rows = _rows(np.isin(surface.model.islands, islands))
+            sentence = f"{_many(len(islands), 'island')} on {key} lie {gap} texels from another one at {sheet.size}"
+            found.append(
+                Finding("gap", f"{sentence}: far away they bleed. Leave more room, or a larger sheet.", rows)
+            )
+    return found
+
+
+def _edges(model: Model) -> list[Finding]:
+    found = []
+    odd = edge_counts(model.triangles) > 2
+    rows = np.unique(np.argwhere(odd)[:, 0]).astype(np.int32)
+    if len(rows):
+        sentence = f"{_many(int(odd.sum()) // 3 or 1, 'edge')} of {_where(model, rows)} join more than two faces"
+        found.append(Finding("edges", f"{sentence}: selections and smooth shading stop there.", rows, worry=False))
+    _, number, count = np.unique(model.polygon, return_inverse=True, return_counts=True)
+    large = count[number] > 2
+    if large.any():
+        faces = len(np.unique(model.polygon[large]))
+        sentence = f"{_many(faces, 'face')} with more than four corners ({_where(model, _rows(large))})"
+        found.append(
+            Finding("polygons", f"{sentence}: another program may cut them otherwise.", _rows(large), worry=False)
+        )
+    return found

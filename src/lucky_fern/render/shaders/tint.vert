@@ -1,0 +1,9 @@
+#version 330 core
+in vec3 in_position;
+in vec3 in_colour;
+uniform mat4 to_clip;
+out vec3 colour;
+void main() {
+    colour = in_colour;
+    gl_Position = to_clip * vec4(in_position, 1.0);
+}
