@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from lucky_fern.core.colour import decode_srgb, encode_srgb
+from lucky_fern.core.compositing.changes import everything
+from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.errors import Cancelled, CommandError, ExportError
 from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
 from lucky_fern.core.exporting.png import encode_png
@@ -146,3 +149,34 @@ def test_cancelling_or_failing_leaves_the_old_files(tmp_path: Path) -> None:
 def test_a_setup_that_cannot_be_is_refused_with_what_can(setup: ExportSetup, word: str) -> None:
     with pytest.raises(CommandError, match=word):
         check_setup(setup)
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+@pytest.mark.parametrize("padding", [None, 3])
+def test_finished_maps_give_the_same_files_as_compositing_anew(
+    tmp_path: Path, bits: int, padding: int | None
+) -> None:
+    studio = studio_on(tmp_path)
+    picture = studio.add_picture(save_png(tmp_path / "n.png", soft_noise((40, 40))))
+    channels = {name: Channel("picture", picture=picture) for name in ("colour", "height", "normal", "roughness")}
+    studio.execute(AddLayer("Noise", Wash(repeat=(2.5, 2.5), rotate=9), channels, opacity=0.7))
+    store = MapStore(studio.sources)
+    for key, chunks in everything(studio.sources, studio.project).items():
+        store.update(studio.project, key, chunks)
+    setup = ExportSetup("separate", "o", bits=bits, padding=padding)  # type: ignore[arg-type]
+    anew = export(studio.sources, studio.project, setup, "p", tmp_path / "anew")
+    reused = export(studio.sources, studio.project, setup, "p", tmp_path / "reused", finished=lambda: store)
+    assert len(anew.files) == len(reused.files) == 8
+    for first, second in zip(anew.files, reused.files, strict=True):
+        assert first.name == second.name and first.read_bytes() == second.read_bytes()
+    # Maps that change while they are taken are composited anew.
+    asked = threading.local()
+
+    def gone_when_asked_again() -> MapStore | None:
+        asked.times = getattr(asked, "times", 0) + 1
+        return store if asked.times % 2 else None
+
+    for array in store.maps.values():
+        array[:] = 0
+    late = export(studio.sources, studio.project, setup, "p", tmp_path / "late", finished=gone_when_asked_again)
+    assert [path.read_bytes() for path in late.files] == [path.read_bytes() for path in anew.files]
