@@ -16,12 +16,13 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, SetChannel
 from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.model_scene import FLAT, Look, ModelScene
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
-from lucky_fern.render.textures import SheetTextures, halvings
+from lucky_fern.render.textures import SheetTextures, halvings, sharing_texture
 from samples import PLANE
 
 VALUES: dict[str, str | float] = {
@@ -153,3 +154,53 @@ def test_tiles_lie_as_in_uv_space_and_materials_side_by_side() -> None:
     zoomed = camera.zoomed(3.0, 120.0, 40.0, 400.0, 300.0, 1e6)
     point = camera.to_plane(120.0, 40.0, 400.0, 300.0)
     assert np.allclose(zoomed.to_screen(point, 400.0, 300.0), (120.0, 40.0))
+
+
+def test_maps_that_nobody_writes_to_are_single_texels_and_grow_with_their_first_chunk(
+    context: moderngl.Context, tmp_path: Path
+) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    studio = Studio.new(tmp_path / "plane.obj", sheet_size=512)
+    studio.execute(AddLayer("Red", Wash(), {"colour": Channel("#ff0000")}))
+    store, key = MapStore(studio.sources), studio.surface.keys[0]
+    textures = SheetTextures(context, store)
+    assert {texture.width for texture in textures.of(key, 512).values()} == {1}
+    start = np.frombuffer(textures.of(key, 512)["surface_map"].read(), np.uint8)
+    assert start.tolist() == [255, 255, 0, 128]  # occlusion, roughness, metallic, height as they start
+    piece = MapKey(key, "colour")
+    done = store.update(studio.project, piece, [Chunk(0, 1)])
+    textures.upload(piece, 512, done)
+    textures.upload(piece, 512, {Chunk(7, 7)})  # of a larger sheet that is gone by now
+    textures.finish()
+    widths = {name: texture.width for name, texture in textures.of(key, 512).items()}
+    assert widths == {"colour_map": 512, "surface_map": 1, "normal_map": 1, "emissive_map": 1}
+    shown = np.frombuffer(textures.of(key, 512)["colour_map"].read(), np.uint8).reshape(512, 512, 4)[::-1]
+    assert (
+        (shown[:256, 256:, :3] == (255, 0, 0)).all() and (shown[256:] == 255).all() and (shown[:, :256] == 255).all()
+    )
+    small = np.frombuffer(textures.of(key, 512)["colour_map"].read(level=3), np.uint8).reshape(64, 64, 4)[::-1]
+    assert (small[:32, 32:, :3] == (255, 0, 0)).all() and (small[32:] == 255).all()
+    assert {other.map for other in sharing_texture(piece)} == {"opacity"}
+    textures.release()
+
+
+def test_a_tint_colours_its_triangles_and_nothing_behind_or_beside_them(
+    context: moderngl.Context, tmp_path: Path
+) -> None:
+    drawn = Drawn(context, tmp_path)
+    camera = Camera(yaw=0, pitch=0).framing(drawn.studio.model.bounds, 1.0)
+    scene = ModelScene(context, drawn.studio.surface)
+    shots = []
+    corners = drawn.studio.model.corners
+    behind = corners - (0, 0, 0.1)
+    for shown in (corners[:0], corners[:1], behind, corners[:0]):
+        scene.tint.show(shown, np.tile([1.0, 0.0, 0.0], (len(shown), 1)), 1.0)
+        drawn.frame.use()
+        scene.draw(camera, 1.0, Look(shading=FLAT), drawn.textures, drawn.sizes)
+        shots.append(drawn.pixels())
+    bare, one, hidden, again = shots
+    red = (one == (255, 0, 0)).all(axis=2)
+    board = (bare != bare[0, 0]).any(axis=2)
+    assert 0.4 < red.sum() / board.sum() < 0.6 and (one[~red] == bare[~red]).all()
+    assert (hidden == bare).all() and (again == bare).all()
+    scene.release()

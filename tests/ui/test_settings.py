@@ -1,0 +1,133 @@
+"""The settings of each kind of layer, set as hands set them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from hands import Hands
+from lucky_fern.core.project.effects import Gradient
+from lucky_fern.core.project.shapes import Fill, PaintedShape, PictureShape, ScopeShape
+from test_engine import choose, click
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def typed(field: object, text: str) -> None:
+    """Type a number into a field and press Return."""
+    number = getattr(field, "number", field)
+    number.setFocus()
+    number.selectAll()
+    QTest.keyClicks(number, text)
+    QTest.keyClick(number, Qt.Key.Key_Return)
+
+
+def chosen(box: object, text: str) -> None:
+    """Choose an entry of a list as a person does."""
+    box.setCurrentText(text)  # type: ignore[attr-defined]
+    box.activated.emit(box.currentIndex())  # type: ignore[attr-defined]
+    QApplication.processEvents()
+
+
+def test_a_wash_takes_a_picture_that_repeats_over_tiles_or_along_the_axes(hands: Hands) -> None:
+    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    click(hands, 3)
+    before = hands.pixels(hands.window.sheet_view)
+    chosen(fields()["colour source"], "picture")
+    chosen(fields()["colour picture"], "canvas-weave.png")
+    typed(fields()["repeat 0"], "6")
+    typed(fields()["repeat 1"], "4")
+    typed(fields()["rotate"], "30")
+    wash = desk.layer.content
+    assert (wash.repeat, wash.rotate, desk.layer.channels["colour"].picture) == ((6.0, 4.0), 30.0, "canvas-weave.png")
+    hands.wait()
+    by_uv = hands.pixels(hands.window.sheet_view)
+    assert (by_uv != before).any(2).sum() > 5000
+    chosen(fields()["by"], "along the axes")
+    hands.wait()
+    assert desk.layer.content.by == "triplanar"
+    assert (hands.pixels(hands.window.sheet_view) != by_uv).any(2).sum() > 5000
+    chosen(fields()["colour source"], "value")
+    assert str(desk.layer.channels["colour"].source).startswith("#") and "by" not in fields()
+
+
+def test_a_height_that_shapes_normals_bends_the_light(hands: Hands) -> None:
+    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    view = hands.window.model_view
+    hands.drop(view, "ferry-crest.svg", np.array([view.width() * 0.42, view.height() * 0.6]))
+    hands.click_cell(0, 2 + 4)  # height
+    chosen(fields()["height source"], "picture")
+    hands.wait()
+    before = hands.pixels(view)
+    fields()["relief"].click()
+    typed(fields()["relief strength"], "24")
+    hands.wait()
+    assert desk.layer.channels["height"].relief and desk.project.relief.strength == 24
+    assert (hands.pixels(view) != before).any(2).sum() > 300
+    chosen(fields()["relief unit"], "units")
+    assert desk.project.relief.unit == "units"
+
+
+def test_a_layer_is_kept_to_parts_and_tiles_and_a_group_is_put_together_by_itself(hands: Hands) -> None:
+    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    click(hands, 3)
+    fields()["scope parts"].choose("strap")
+    fields()["scope parts"].choose("rings")
+    assert desk.layer.scope.parts == ("strap", "rings") and fields()["scope parts"].text() == "2 parts ▾"
+    fields()["scope parts"].choose("strap")
+    fields()["scope parts"].choose(None)
+    assert desk.layer.scope.parts is None
+    fields()["scope tiles"].choose(1001)
+    assert desk.layer.scope.tiles == (1001,)
+    hands.key(Qt.Key.Key_G)
+    fields()["isolated"].click()
+    assert desk.layer.content.isolated
+    hands.click_cell(3, 2)  # the group's colour: shut off
+    assert not desk.layer.channels["colour"].on
+
+
+def test_a_ramp_takes_stops_and_colours(hands: Hands) -> None:
+    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    choose(hands.window.board.buttons["plus"].menu(), "Colour ramp")
+    QTest.mouseClick(fields()["add stop"], LEFT)
+    QApplication.processEvents()
+    text = fields()["stop 1"].text
+    text.setFocus()
+    text.selectAll()
+    QTest.keyClicks(text, "#cc4422")
+    QTest.keyClick(text, Qt.Key.Key_Return)
+    typed(fields()["stop 1 place"], "0.8")
+    effect = desk.layer.content.effect
+    assert isinstance(effect, Gradient) and effect.stops[1] == (pytest.approx(0.8), "#cc4422")
+
+
+def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
+    desk, panel, view = hands.desk, hands.window.masks, hands.window.model_view
+    click(hands, 3)
+    hands.hover(view, np.array([view.width() * 0.42, view.height() * 0.6]))
+    for path in (["Nothing"], ["The island last pointed at"], ["A picture's alpha", "ferry-crest.svg"],
+                 ["Painted (the brushes come with the Paint station)"]):  # fmt: skip
+        panel.add.menu().aboutToShow.emit()
+        choose(panel.add.menu(), *path)
+
+    def entries() -> tuple[object, ...]:
+        return desk.project.masks[desk.layer.mask].entries
+
+    kinds = [type(entry.shape) for entry in entries()]
+    assert kinds == [Fill, ScopeShape, PictureShape, PaintedShape] and entries()[1].shape.scope.islands is not None
+    assert "island" in panel.list.item(2).text() and "alpha of ferry-crest.svg" in panel.list.item(1).text()
+    panel.list.setCurrentRow(1)
+    chosen(panel.mode, "subtract")
+    typed(panel.numbers["feather"], "3")
+    assert (entries()[2].mode, entries()[2].feather) == ("subtract", 3.0)
+    panel._move(1)
+    assert isinstance(entries()[3].shape, PictureShape) and panel.list.currentRow() == 0
+    panel._remove()
+    assert len(entries()) == 3
+    panel.invert.click()
+    panel.on.click()
+    mask = desk.project.masks[desk.layer.mask]
+    assert mask.invert and not mask.on
