@@ -49,6 +49,12 @@ class Model:
         return self.positions[self.triangles]
 
     @cached_property
+    def balls(self) -> tuple[F64, F64]:
+        """Middle (T, 3) and radius (T,) of a ball round each triangle: what is far away is passed over quickly."""
+        middle = self.corners.mean(axis=1)
+        return middle, np.sqrt(((self.corners - middle[:, None]) ** 2).sum(axis=2).max(axis=1))
+
+    @cached_property
     def face_normals(self) -> F64:
         """(T, 3) float64 unit normals of the flat triangles."""
         c = self.corners

@@ -45,13 +45,15 @@ def box_of(corners: F64) -> tuple[F64, F64]:
     return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
 
 
-def gather_occluders(corners: F64, low: F64, high: F64, half: F64, depth: float, diagonal: float) -> Occluders:
+def gather_occluders(
+    corners: F64, names: I64, low: F64, high: F64, half: F64, depth: float, diagonal: float
+) -> Occluders:
     """Sort the triangles that can hide something from a thrown picture.
 
     Parameters
     ----------
-    corners : (T, 3, 3) float64, all triangles of the model in frame coordinates.
-    low, high : (T, 3) their :func:`box_of`.
+    corners : (N, 3, 3) float64, the triangles that may lie there, in frame coordinates.
+    names : (N,) their rows in the model. low, high : (N, 3) their :func:`box_of`.
     half : (2,) half width and half height of the picture.
     depth : what lies deeper than this behind the frame's origin hides nothing.
     diagonal : size of the model, for tolerances.
@@ -61,11 +63,12 @@ def gather_occluders(corners: F64, low: F64, high: F64, half: F64, depth: float,
     rows = np.flatnonzero(near)
     a, b, c = (corners[rows, k, :2] for k in range(3))
     shadow = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    owner = rows[np.abs(shadow) > 1e-14 * diagonal * diagonal].astype(np.int32)
+    rows = rows[np.abs(shadow) > 1e-14 * diagonal * diagonal]
+    owner = names[rows].astype(np.int32)
     count = max(1, min(512, int(np.sqrt(len(owner)) * 1.5)))
     cells = np.array([count, count], np.int64)
     step = 2 * half / count
-    kept = np.ascontiguousarray(corners[owner])
+    kept = np.ascontiguousarray(corners[rows])
     starts, items, top = _fill_grid(kept, -half, step, cells)
     return Occluders(kept, owner, starts, items, top, cells, -half, step, 1e-6 * diagonal)
 

@@ -26,7 +26,7 @@ from lucky_fern.core.sheets.sheet import Sheet
 class ThrownPicture:
     """A pose worked out against a model: which triangles it can reach, and what could hide them."""
 
-    corners: F64  # (T, 3, 3) all triangles in frame coordinates
+    corners: F64  # (T, 3, 3) in frame coordinates; zero where a triangle lies nowhere near
     reached: Bool  # (T,) in the box and facing the projector
     occluders: Occluders | None
     width: float
@@ -38,19 +38,30 @@ class ThrownPicture:
 def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None) -> ThrownPicture:
     """Work out a pose. ``allowed`` (T,) bool leaves out triangles (a scope by parts)."""
     frame = throw_frame(place)
-    corners = np.ascontiguousarray((model.corners - frame.origin) @ frame.matrix.T)
     half = np.array([place.width / 2, height / 2])
-    low, high = box_of(corners)
-    reached = (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
-    reached &= (low[:, 2] <= place.depth) & (high[:, 2] >= -place.depth)
-    cosine = model.face_normals @ frame.towards
-    reached &= np.degrees(np.arccos(np.clip(cosine, -1, 1))) <= place.angle_limit + 1e-6
-    reached &= cosine > 1e-9 if place.angle_limit <= 90 else True
+    # Only what may lie under the picture, however far towards the projector, is looked at more closely.
+    middle, radius = model.balls
+    offset = middle - frame.origin
+    along = offset @ frame.towards
+    aside = (offset * offset).sum(axis=1) - along * along
+    near = aside <= (float(np.hypot(*half)) + radius) ** 2 * (1 + 1e-9)
+    rows = np.flatnonzero(near & (along + radius >= -place.depth - 1e-9 * model.diagonal))
+    under = np.ascontiguousarray((model.corners[rows] - frame.origin) @ frame.matrix.T)
+    low, high = box_of(under)
+    inside = (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
+    inside &= (low[:, 2] <= place.depth) & (high[:, 2] >= -place.depth)
+    cosine = model.face_normals[rows] @ frame.towards
+    inside &= np.degrees(np.arccos(np.clip(cosine, -1, 1))) <= place.angle_limit + 1e-6
+    inside &= cosine > 1e-9 if place.angle_limit <= 90 else True
     if allowed is not None:
-        reached &= allowed
+        inside &= allowed[rows]
     occluders = None
-    if not place.through and reached.any():
-        occluders = gather_occluders(corners, low, high, half, place.depth, model.diagonal)
+    if not place.through and inside.any():
+        occluders = gather_occluders(under, rows, low, high, half, place.depth, model.diagonal)
+    corners = np.zeros((model.triangle_count, 3, 3))
+    corners[rows] = under
+    reached = np.zeros(model.triangle_count, np.bool_)
+    reached[rows] = inside
     limit = np.inf if place.stand_off is None else place.stand_off
     return ThrownPicture(corners, reached, occluders, place.width, height, place.depth, limit)
 

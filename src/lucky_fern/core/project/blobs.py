@@ -5,6 +5,11 @@ from __future__ import annotations
 import hashlib
 
 
+def digest_of(data: bytes) -> str:
+    """SHA-256, hexadecimal."""
+    return hashlib.sha256(data).hexdigest()
+
+
 class Blobs:
     """Bytes under their own digest; equal contents are kept once."""
 
@@ -13,7 +18,7 @@ class Blobs:
 
     def add(self, data: bytes) -> str:
         """Keep ``data``; its digest (SHA-256, hexadecimal)."""
-        digest = hashlib.sha256(data).hexdigest()
+        digest = digest_of(data)
         self._contents.setdefault(digest, data)
         return digest
 

@@ -3,13 +3,15 @@
 import io
 import zipfile
 import zlib
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path, PurePath
+from typing import BinaryIO
 
 import msgspec
 
 from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.files import write_whole
-from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.blobs import Blobs, digest_of
 from lucky_fern.core.project.document import FORMAT_VERSION, Project
 from lucky_fern.core.project.painted import painted_digests
 
@@ -53,8 +55,8 @@ def pack(project: Project, blobs: Blobs) -> bytes:
     return out.getvalue()
 
 
-def unpack(data: bytes, name: str) -> tuple[Project, Blobs]:
-    """Read the bytes of a project file.
+def unpack(source: BinaryIO, name: str) -> tuple[Project, Blobs]:
+    """Read an open project file.
 
     Raises
     ------
@@ -63,7 +65,7 @@ def unpack(data: bytes, name: str) -> tuple[Project, Blobs]:
     """
     damaged = f"{name} is damaged and cannot be opened; take an older copy of it."
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        with zipfile.ZipFile(source) as archive:
             if DOCUMENT not in archive.namelist():
                 raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.")
             top = msgspec.json.decode(archive.read(DOCUMENT))
@@ -74,14 +76,20 @@ def unpack(data: bytes, name: str) -> tuple[Project, Blobs]:
             project = msgspec.convert(top["project"], Project, str_keys=True)
             contents = msgspec.convert(top["contents"], dict[str, str])
             blobs = Blobs()
-            for digest, member in contents.items():
-                # Painted chunks are many and guarded by the archive's own sums; the rest is checked by digest too.
-                if member.startswith(_PAINT):
-                    blobs.put(digest, archive.read(member))
-                elif blobs.add(archive.read(member)) != digest:
+
+            # Painted chunks are many and guarded by the archive's own sums; the rest is checked by digest too.
+            def read(item: tuple[str, str]) -> bool:
+                digest, member = item
+                data = archive.read(member)
+                blobs.put(digest, data)
+                return member.startswith(_PAINT) or digest_of(data) == digest
+
+            with ThreadPoolExecutor(2, thread_name_prefix="fern-open") as pool:
+                if not all(pool.map(read, contents.items())):
                     raise ProjectError(damaged)
     except zipfile.BadZipFile as error:
-        if data[:2] == b"PK":
+        source.seek(0)
+        if source.read(2) == b"PK":
             raise ProjectError(damaged) from error
         raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.") from error
     except (msgspec.MsgspecError, KeyError, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
@@ -112,9 +120,9 @@ def open_project(path: Path) -> tuple[Project, Blobs]:
         If it is missing, unreadable, damaged, foreign, or of a newer version.
     """
     try:
-        data = path.read_bytes()
+        with path.open("rb") as file:
+            return unpack(file, path.name)
     except FileNotFoundError:
         raise ProjectError(f"{path} does not exist; check the path.") from None
     except OSError as error:
         raise ProjectError(f"{path} cannot be read ({error.strerror}); check its permissions.") from error
-    return unpack(data, path.name)
