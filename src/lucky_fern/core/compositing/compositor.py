@@ -141,8 +141,11 @@ class MapStore:
             return kept
         spec = MAPS[key.map]
         dtype = np.uint16 if spec.wide else np.uint8
-        fresh: U8 | U16 = np.empty((size, size, spec.components), dtype)  # type: ignore[assignment]
-        fresh[:] = np.floor(np.array(spec.start) * np.iinfo(dtype).max + 0.5)
+        start = np.floor(np.array(spec.start) * np.iinfo(dtype).max + 0.5).astype(dtype)
+        shape = (size, size, spec.components)
+        fresh: U8 | U16 = np.full(shape, start[0], dtype)  # type: ignore[assignment]
+        if (start != start[0]).any():
+            fresh[:] = start
         self.maps[key] = fresh
         return fresh
 

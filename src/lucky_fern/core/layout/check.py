@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lucky_fern.core.arrays import I32, Bool
 from lucky_fern.core.layout.findings import Finding
@@ -171,6 +169,9 @@ def _overlaps(surface: Surface, measures: Measures) -> list[Finding]:
 
 def _groups(pairs: np.ndarray) -> np.ndarray:
     """Which of the islands in pairs hang together."""
+    from scipy.sparse import coo_matrix  # slow to load, and not needed before the window shows
+    from scipy.sparse.csgraph import connected_components
+
     names, rows = np.unique(pairs, return_inverse=True)
     rows = rows.reshape(pairs.shape)
     graph = coo_matrix((np.ones(len(rows)), (rows[:, 0], rows[:, 1])), shape=(len(names), len(names)))
