@@ -22,7 +22,6 @@ from lucky_fern.core.placing.throw import ThrownPicture, draw_thrown, throw, tou
 from lucky_fern.core.placing.triplanar import draw_triplanar
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import (
-    Adjustment,
     Brushwork,
     Channel,
     Decal,
@@ -267,8 +266,3 @@ class Sources:
         return self.kept.get(
             ("owners", sheet.key, sheet.size, chunk), lambda: sheet.owners(chunk), lambda made: made.nbytes
         )
-
-
-def is_leaf(layer: Layer) -> bool:
-    """Whether a layer has something of its own to give."""
-    return not isinstance(layer.content, Adjustment | Group)

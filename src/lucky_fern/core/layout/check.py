@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from lucky_fern.core.arrays import I32, Bool
+from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.gaps import tight_gaps
 from lucky_fern.core.layout.measure import Measures, measure
@@ -18,6 +18,7 @@ from lucky_fern.core.sheets.surface import Surface
 STRETCHED = 1.5  # longer one way than the other by so much counts
 THIN = 2.0  # so much less detail than the whole counts
 _TINY = 1e-6
+_WORTH_TELLING = 0.002  # of the surface; less of it is not spoken of
 _ALL = 0.95  # of the larger island; twins cover each other so far
 
 
@@ -187,24 +188,25 @@ def twin_kind(model: Model, measures: Measures, one: int, other: int, common: fl
     return "mirrored" if sizes[0].sum() * sizes[1].sum() < 0 else "same"
 
 
-def _stretched(model: Model, measures: Measures) -> list[Finding]:
-    stretch = np.nan_to_num(measures.angle_stretch, nan=1.0)
-    rows = _rows(stretch > STRETCHED)
+def _beyond(values: F64, limit: float, measures: Measures) -> tuple[I32, float, float]:
+    """Triangles whose value is above a limit, their share of the surface, and what nearly all stay below."""
+    rows = _rows(np.nan_to_num(values, nan=1.0) > limit)
     share = float(measures.area[rows].sum() / max(measures.area.sum(), 1e-300))
-    if share < 0.002:
+    return rows, share, float(np.quantile(values[rows], 0.95)) if len(rows) else 0.0
+
+
+def _stretched(model: Model, measures: Measures) -> list[Finding]:
+    rows, share, most = _beyond(measures.angle_stretch, STRETCHED, measures)
+    if share < _WORTH_TELLING:
         return []
-    most = float(np.quantile(stretch[rows], 0.95))
     sentence = f"Pictures are stretched up to {most:.1f}× on {_where(model, rows)} ({share:.0%} of the surface)"
     return [Finding("stretch", f"{sentence}: unwrap it anew, or place pictures by throwing.", rows)]
 
 
 def _thin(model: Model, measures: Measures) -> list[Finding]:
-    ratio = np.nan_to_num(measures.area_stretch(), nan=1.0)
-    rows = _rows(ratio > THIN)
-    share = float(measures.area[rows].sum() / max(measures.area.sum(), 1e-300))
-    if share < 0.002:
+    rows, share, worst = _beyond(measures.area_stretch(), THIN, measures)
+    if share < _WORTH_TELLING:
         return []
-    worst = float(np.quantile(ratio[rows], 0.95))
     sentence = f"{_where(model, rows).capitalize()} gets up to {worst:.1f}× fewer texels than the rest"
     return [Finding("density", f"{sentence} ({share:.0%} of the surface): give those islands more room.", rows)]
 

@@ -16,8 +16,6 @@ from lucky_fern.core.project.document import Wash
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.sheet import Sheet
 
-SHARPNESS = 4  # the power to which directions are raised: higher gives narrower transitions
-
 
 def draw_triplanar(wash: Wash, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool) -> U16:
     """(rows, columns, 4) uint16 straight RGBA of a chunk.
@@ -114,7 +112,7 @@ def _draw(
             for axis in range(3):
                 facing = (1 - wb - wc) * normals[t, 0, axis] + wb * normals[t, 1, axis] + wc * normals[t, 2, axis]
                 weight = facing * facing
-                weight *= weight  # to the power SHARPNESS
+                weight *= weight  # to the fourth power: higher ones give narrower transitions
                 if weight < 1e-6:
                     continue
                 s_x, s_y, t_x, t_y = planes[axis, 1], planes[axis, 2], planes[axis, 4], planes[axis, 5]
