@@ -10,7 +10,10 @@ import numpy as np
 import pytest
 
 from lucky_fern.core.errors import ExportError, ProjectError
+from lucky_fern.core.project.commands import AddLayer, PaintPixels
+from lucky_fern.core.project.document import Brushwork
 from lucky_fern.core.project.file import open_project, pack
+from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 
@@ -88,3 +91,24 @@ def test_a_project_opens_from_its_stored_arrays_or_from_its_model_files(world: P
     for name in ("positions", "triangles", "uv", "normals", "tangents", "material", "part", "polygon"):
         assert np.array_equal(getattr(first.model, name), getattr(again.model, name), equal_nan=True), name
     assert (first.model.materials, first.model.parts) == (again.model.materials, again.model.parts)
+
+
+def test_painted_pixels_are_read_when_asked_for_also_from_a_file_that_was_replaced(world: Path, tmp_path: Path) -> None:
+    studio = demo_studio("kettle", world)
+    texels = np.random.default_rng(1).integers(0, 256, (256, 256, 4), np.uint8)
+    digest = studio.blobs.add(encode_chunk(texels))
+    studio.execute(AddLayer("Paint", Brushwork(), {}))
+    key = str(studio.surface.keys[0])
+    studio.execute(PaintPixels(studio.project.layers[-1].id, key, 64, {"colour": {"0,0": digest}}))
+    path = tmp_path / "p.fern"
+    studio.save(path)
+    again = Studio.open(path)
+    demo_studio("kettle", world).save(path)
+    assert again.blobs[digest] == studio.blobs[digest]
+    again.save(path)
+    good = path.read_bytes()
+    at = good.index(studio.blobs[digest])
+    path.write_bytes(good[: at + 20] + bytes([good[at + 20] ^ 1]) + good[at + 21 :])
+    spoilt = Studio.open(path)
+    with pytest.raises(ProjectError, match=r"painted pixels in p\.fern are damaged; take an older copy"):
+        spoilt.blobs.fetch()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
@@ -12,10 +13,11 @@ from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
-from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.errors import LuckyFernError, ProjectError
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.heat import Heat, density_heat, stretch_heat
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
     AddLayer,
     Command,
@@ -415,8 +417,20 @@ class Desk(QObject):
         self.errands.send(
             f"Opening {path.name} …",
             lambda: Studio.open(path) if own else Studio.new(path),
-            lambda studio: self.take(studio, path if own else None),
+            lambda studio: self._opened(studio, path if own else None),
         )
+
+    def _opened(self, studio: Studio, path: Path | None) -> None:
+        """Show what was opened; its painted pixels are read in full while it composites."""
+        self.take(studio, path)
+        if path is not None:
+            threading.Thread(target=self._fetch, args=(studio.blobs,), name="fern-fetch", daemon=True).start()
+
+    def _fetch(self, blobs: Blobs) -> None:
+        try:
+            blobs.fetch()
+        except ProjectError as error:
+            self.said.emit(str(error), True)
 
     def open_demo(self, which: str) -> None:
         """Open one of the demo projects, made first if need be."""

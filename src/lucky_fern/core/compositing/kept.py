@@ -18,6 +18,7 @@ class Kept:
         self.size = 0
         self._values: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
         self._lock = threading.Lock()
+        self._making: dict[Hashable, threading.Lock] = {}
 
     def find(self, key: Hashable) -> object | None:
         """A kept value, or None."""
@@ -38,10 +39,21 @@ class Kept:
                 self.size -= self._values.popitem(last=False)[1][1]
 
     def get(self, key: Hashable, make: Callable[[], _T], size: Callable[[_T], int]) -> _T:
-        """A value, made by ``make`` if it is not there; two threads may both make it, and the same."""
+        """A value, made by ``make`` if it is not there; a thread that wants it meanwhile waits for it.
+
+        ``make`` may get other keys, but never in a circle.
+        """
         found = self.find(key)
         if found is None:
-            made = make()
-            self.put(key, made, size(made))
-            return made
+            with self._lock:
+                making = self._making.setdefault(key, threading.Lock())
+            try:
+                with making:
+                    found = self.find(key)
+                    if found is None:
+                        found = make()
+                        self.put(key, found, size(found))
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
         return found  # type: ignore[return-value]  # a key always stands for one type of value

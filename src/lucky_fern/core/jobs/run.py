@@ -120,6 +120,7 @@ def _start(job: Job, path: Path) -> Studio:
         else:
             assert job.project is not None
             studio = Studio.open(path.parent / job.project)
+            studio.blobs.fetch()  # what is damaged is said before anything is done
         if not studio.surface.keys:
             raise CommandError(studio.warnings[-1])
         return studio

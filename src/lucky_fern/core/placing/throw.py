@@ -43,7 +43,7 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     middle, radius = model.balls
     offset = middle - frame.origin
     along = offset @ frame.towards
-    aside = (offset * offset).sum(axis=1) - along * along
+    aside = np.einsum("ij,ij->i", offset, offset) - along * along
     near = aside <= (float(np.hypot(*half)) + radius) ** 2 * (1 + 1e-9)
     rows = np.flatnonzero(near & (along + radius >= -place.depth - 1e-9 * model.diagonal))
     under = np.ascontiguousarray((model.corners[rows] - frame.origin) @ frame.matrix.T)

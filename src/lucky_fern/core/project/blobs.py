@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 
 
 def digest_of(data: bytes) -> str:
@@ -11,10 +12,11 @@ def digest_of(data: bytes) -> str:
 
 
 class Blobs:
-    """Bytes under their own digest; equal contents are kept once."""
+    """Bytes under their own digest; equal contents are kept once. Some may wait in a file until they are asked for."""
 
     def __init__(self) -> None:
         self._contents: dict[str, bytes] = {}
+        self._waiting: dict[str, Callable[[], bytes]] = {}
 
     def add(self, data: bytes) -> str:
         """Keep ``data``; its digest (SHA-256, hexadecimal)."""
@@ -26,12 +28,29 @@ class Blobs:
         """Keep bytes whose digest is known."""
         self._contents.setdefault(digest, data)
 
+    def put_later(self, digest: str, read: Callable[[], bytes]) -> None:
+        """Keep bytes that ``read`` gives when they are first asked for."""
+        self._waiting[digest] = read
+
+    def fetch(self) -> None:
+        """Read all that still waits; whatever ``read`` raises is raised."""
+        for digest in list(self._waiting):
+            if digest in self:  # may have been forgotten meanwhile
+                self[digest]
+
     def keep_only(self, digests: set[str]) -> None:
         """Forget everything else."""
         self._contents = {digest: data for digest, data in self._contents.items() if digest in digests}
+        self._waiting = {digest: read for digest, read in self._waiting.items() if digest in digests}
 
     def __getitem__(self, digest: str) -> bytes:
-        return self._contents[digest]
+        found = self._contents.get(digest)
+        if found is None:
+            read = self._waiting.get(digest)
+            # Another thread may have fetched it between the two look-ups.
+            found = self._contents.setdefault(digest, read()) if read is not None else self._contents[digest]
+            self._waiting.pop(digest, None)
+        return found
 
     def __contains__(self, digest: object) -> bool:
-        return digest in self._contents
+        return digest in self._contents or digest in self._waiting

@@ -3,9 +3,8 @@
 import io
 import zipfile
 import zlib
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
 from pathlib import Path, PurePath
-from typing import BinaryIO
 
 import msgspec
 
@@ -55,49 +54,69 @@ def pack(project: Project, blobs: Blobs) -> bytes:
     return out.getvalue()
 
 
-def unpack(source: BinaryIO, name: str) -> tuple[Project, Blobs]:
-    """Read an open project file.
+def _later(archive: zipfile.ZipFile, member: str, name: str) -> Callable[[], bytes]:
+    """Reads a member when asked; it is guarded by the archive's own sum."""
+
+    def read() -> bytes:
+        try:
+            return archive.read(member)
+        except (zipfile.BadZipFile, OSError, zlib.error, EOFError, ValueError) as error:
+            raise ProjectError(f"painted pixels in {name} are damaged; take an older copy of it.") from error
+
+    return read
+
+
+def unpack(path: Path) -> tuple[Project, Blobs]:
+    """Read a project file. Painted pixels stay in it until they are asked for (see :meth:`Blobs.fetch`).
 
     Raises
     ------
     ProjectError
-        If they are damaged, foreign, or of a newer version.
+        If it is damaged, foreign, or of a newer version.
+    OSError
+        If it cannot be read.
     """
+    name = path.name
     damaged = f"{name} is damaged and cannot be opened; take an older copy of it."
     try:
-        with zipfile.ZipFile(source) as archive:
-            if DOCUMENT not in archive.namelist():
-                raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.")
-            top = msgspec.json.decode(archive.read(DOCUMENT))
-            if not isinstance(top, dict) or not isinstance(top.get("lucky-fern"), int):
-                raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.")
-            if top["lucky-fern"] > FORMAT_VERSION:
-                raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
-            project = msgspec.convert(top["project"], Project, str_keys=True)
-            contents = msgspec.convert(top["contents"], dict[str, str])
-            blobs = Blobs()
-
-            # Painted chunks are many and guarded by the archive's own sums; the rest is checked by digest too.
-            def read(item: tuple[str, str]) -> bool:
-                digest, member = item
-                data = archive.read(member)
-                blobs.put(digest, data)
-                return member.startswith(_PAINT) or digest_of(data) == digest
-
-            with ThreadPoolExecutor(2, thread_name_prefix="fern-open") as pool:
-                if not all(pool.map(read, contents.items())):
-                    raise ProjectError(damaged)
+        archive = zipfile.ZipFile(path)  # stays open for what waits in it, also when the file is replaced
+        project, contents = _document(archive, name)
+        members, blobs = set(archive.namelist()), Blobs()
+        for digest, member in contents.items():
+            if member.startswith(_PAINT) and member in members:
+                blobs.put_later(digest, _later(archive, member, name))
+                continue
+            data = archive.read(member)
+            if digest_of(data) != digest:
+                raise ProjectError(damaged)
+            blobs.put(digest, data)
     except zipfile.BadZipFile as error:
-        source.seek(0)
-        if source.read(2) == b"PK":
-            raise ProjectError(damaged) from error
-        raise ProjectError(f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}.") from error
+        with path.open("rb") as source:
+            if source.read(2) == b"PK":
+                raise ProjectError(damaged) from error
+        raise ProjectError(_foreign(name)) from error
     except (msgspec.MsgspecError, KeyError, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
         raise ProjectError(damaged) from error
-    missing = [digest for digest in _members(project) if digest not in blobs]
-    if missing:
+    if any(digest not in blobs for digest in _members(project)):
         raise ProjectError(damaged)
     return project, blobs
+
+
+def _foreign(name: str) -> str:
+    return f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}."
+
+
+def _document(archive: zipfile.ZipFile, name: str) -> tuple[Project, dict[str, str]]:
+    """The project and the members that hold its contents, by digest."""
+    if DOCUMENT not in archive.namelist():
+        raise ProjectError(_foreign(name))
+    top = msgspec.json.decode(archive.read(DOCUMENT))
+    if not isinstance(top, dict) or not isinstance(top.get("lucky-fern"), int):
+        raise ProjectError(_foreign(name))
+    if top["lucky-fern"] > FORMAT_VERSION:
+        raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
+    project = msgspec.convert(top["project"], Project, str_keys=True)
+    return project, msgspec.convert(top["contents"], dict[str, str])
 
 
 def save_project(path: Path, project: Project, blobs: Blobs) -> None:
@@ -120,8 +139,7 @@ def open_project(path: Path) -> tuple[Project, Blobs]:
         If it is missing, unreadable, damaged, foreign, or of a newer version.
     """
     try:
-        with path.open("rb") as file:
-            return unpack(file, path.name)
+        return unpack(path)
     except FileNotFoundError:
         raise ProjectError(f"{path} does not exist; check the path.") from None
     except OSError as error:
