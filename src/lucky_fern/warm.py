@@ -32,6 +32,8 @@ def compile_kernels(folder: Path) -> None:
     from lucky_fern.core.model.load import load_model
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.core.sheets.surface import Surface
+    from lucky_fern.render import environment
+    from lucky_fern.render.mips import halvings
 
     pixels = np.full((8, 8, 4), 200, np.uint8)
     Image.fromarray(pixels).save(folder / "p.png")
@@ -63,6 +65,9 @@ def compile_kernels(folder: Path) -> None:
     model = load_model(folder / "m.obj")
     pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
     check_layout(Surface(model), lambda key: 64)
+    environment.reflections()
+    for encoded in (True, False):
+        halvings(pixels, encoded)
 
 
 def main() -> None:

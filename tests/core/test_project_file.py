@@ -93,7 +93,9 @@ def test_a_project_opens_from_its_stored_arrays_or_from_its_model_files(world: P
     assert (first.model.materials, first.model.parts) == (again.model.materials, again.model.parts)
 
 
-def test_painted_pixels_are_read_when_asked_for_also_from_a_file_that_was_replaced(world: Path, tmp_path: Path) -> None:
+def test_painted_pixels_are_read_when_asked_for_also_from_a_file_that_was_replaced(
+    world: Path, tmp_path: Path
+) -> None:
     studio = demo_studio("kettle", world)
     texels = np.random.default_rng(1).integers(0, 256, (256, 256, 4), np.uint8)
     digest = studio.blobs.add(encode_chunk(texels))

@@ -20,9 +20,10 @@ from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
+from lucky_fern.render.mips import halvings
 from lucky_fern.render.model_scene import FLAT, Look, ModelScene
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
-from lucky_fern.render.textures import SheetTextures, halvings, sharing_texture
+from lucky_fern.render.textures import SheetTextures, sharing_texture
 from samples import PLANE
 
 VALUES: dict[str, str | float] = {
@@ -54,6 +55,8 @@ class Drawn:
         self.context = context
         self.textures = SheetTextures(context, self.store)
         self.textures.of(self.key, 64)
+        self.textures.send(self.textures.unsent, self.sizes)
+        assert not self.textures.unsent
         self.textures.finish()
         self.frame = context.simple_framebuffer((96, 96))
 

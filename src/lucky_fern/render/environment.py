@@ -6,11 +6,15 @@ chain of images blurred for rising roughness (GGX lobe: Walter et al., "Microfac
 through Rough Surfaces", 2007).
 """
 
+from functools import cache
+
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64
+from lucky_fern.core.compiled import kernel
 
 ROWS, COLUMNS, LEVELS = 128, 256, 6
+_FINE = 256  # rows of the image that blurring looks things up in
 
 
 def radiance(direction: F64) -> F64:
@@ -49,6 +53,7 @@ def _harmonics(direction: F64) -> F64:
     ], axis=-1)  # fmt: skip
 
 
+@cache
 def irradiance() -> F32:
     """(9, 3) coefficients that give irradiance / π as their sum with the harmonics of the normal."""
     direction = directions(ROWS, COLUMNS)
@@ -60,18 +65,19 @@ def irradiance() -> F32:
     return np.asarray(coefficients * lobe[:, None], np.float32)
 
 
+@cache
 def reflections() -> list[F32]:
     """Equirectangular images (rows, columns, 3) for roughness 0, 0.2, … 1, each half the size of the last."""
-    levels = []
+    levels, sky = [], radiance(directions(_FINE, 2 * _FINE))
     for level in range(LEVELS):
         rows, columns = ROWS >> level, COLUMNS >> level
         direction = directions(rows, columns)
         roughness = level / (LEVELS - 1)
-        levels.append((radiance(direction) if level == 0 else _blurred(direction, roughness)).astype(np.float32))
+        levels.append((radiance(direction) if level == 0 else _blurred(direction, roughness, sky)).astype(np.float32))
     return levels
 
 
-def _blurred(normal: F64, roughness: float, count: int = 96) -> F64:
+def _blurred(normal: F64, roughness: float, sky: F64, count: int = 96) -> F64:
     """Light around each direction weighted by the GGX lobe, at evenly spread (Hammersley) samples."""
     index = np.arange(count)
     first = (index + 0.5) / count
@@ -80,15 +86,34 @@ def _blurred(normal: F64, roughness: float, count: int = 96) -> F64:
     cosine = np.sqrt((1 - bits) / (1 + (alpha * alpha - 1) * bits))
     sine = np.sqrt(1 - cosine**2)
     half = np.stack([sine * np.cos(2 * np.pi * first), sine * np.sin(2 * np.pi * first), cosine], axis=1)
-    helper = np.where(np.abs(normal[..., 1:2]) < 0.99, [0.0, 1.0, 0.0], [1.0, 0.0, 0.0])
-    tangent = np.cross(helper, normal)
-    tangent /= np.linalg.norm(tangent, axis=-1, keepdims=True)
-    side = np.cross(normal, tangent)
-    total, weights = np.zeros(normal.shape), np.zeros((*normal.shape[:-1], 1))
-    for hx, hy, hz in half:
-        middle = tangent * hx + side * hy + normal * hz
-        light = 2 * (normal * middle).sum(-1, keepdims=True) * middle - normal
-        weight = np.clip((normal * light).sum(-1, keepdims=True), 0, None)
-        total += radiance(light) * weight
-        weights += weight
-    return total / np.maximum(weights, 1e-9)
+    out = np.empty_like(normal)
+    _gather(normal.reshape(-1, 3), half, sky, out.reshape(-1, 3))
+    return out
+
+
+@kernel
+def _gather(normals: F64, halves: F64, sky: F64, out: F64) -> None:
+    """Means of ``sky`` (rows, columns, 3) around unit normals (n, 3), looked up at reflections in half vectors."""
+    rows, columns = sky.shape[0], sky.shape[1]
+    for n in range(len(normals)):
+        x, y, z = normals[n]
+        # Any tangent does: the lobe is round.
+        tx, ty, tz = (z, 0.0, -x) if abs(y) < 0.99 else (0.0, -z, y)
+        length = np.sqrt(tx * tx + ty * ty + tz * tz)
+        tx, ty, tz = tx / length, ty / length, tz / length
+        bx, by, bz = y * tz - z * ty, z * tx - x * tz, x * ty - y * tx
+        red, green, blue, weights = 0.0, 0.0, 0.0, 1e-9
+        for k in range(len(halves)):
+            hx, hy, hz = halves[k]
+            mx, my, mz = tx * hx + bx * hy + x * hz, ty * hx + by * hy + y * hz, tz * hx + bz * hy + z * hz
+            lx, ly, lz = 2 * hz * mx - x, 2 * hz * my - y, 2 * hz * mz - z
+            weight = x * lx + y * ly + z * lz
+            if weight <= 0:
+                continue
+            row = min(int(np.arccos(min(max(ly, -1.0), 1.0)) / np.pi * rows), rows - 1)
+            column = min(int((np.arctan2(lx, lz) / (2 * np.pi) + 0.5) * columns), columns - 1)
+            red += sky[row, column, 0] * weight
+            green += sky[row, column, 1] * weight
+            blue += sky[row, column, 2] * weight
+            weights += weight
+        out[n, 0], out[n, 1], out[n, 2] = red / weights, green / weights, blue / weights

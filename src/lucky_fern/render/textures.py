@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable
+from itertools import islice
 
-import cv2
 import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import U8, Array
-from lucky_fern.core.colour import DECODE_8, ENCODE_16
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, span
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, span
+from lucky_fern.render.mips import LEVELS, halvings
 
 SRGB8_ALPHA8 = 0x8C43
+_AT_ONCE = 8  # chunks, between two looks at the clock
 PIXEL_ART = 128  # texels; sheets up to this size are shown with square texels
 # Which maps share a texture, component by component.
 PACKING: dict[str, tuple[str, ...]] = {
@@ -26,33 +28,12 @@ PACKING: dict[str, tuple[str, ...]] = {
 UNITS = {name: unit for unit, name in enumerate(PACKING)}
 MAP_NUMBERS = {name: number for number, name in enumerate(MAPS)}
 _ENCODED = ("colour_map", "emissive_map")
-_TO_LIGHT = DECODE_8 * np.float32(65535)
-_LEVELS = 8  # down to one texel a chunk, so that a chunk brings its own mips
 _HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in maps}
 
 
 def sharing_texture(key: MapKey) -> list[MapKey]:
     """The other maps of a sheet that lie in the same texture."""
     return [MapKey(key.sheet, name) for name in PACKING[_HOME[key.map]] if name != key.map]
-
-
-def halvings(pixels: U8, encoded: bool) -> list[U8]:
-    """A (n, n, 4) chunk halved again and again down to one texel, by area mean.
-
-    With ``encoded`` the first three components are sRGB and are averaged as light.
-    """
-    values = pixels.astype(np.float32)
-    if encoded:
-        values[..., :3] = cv2.LUT(pixels, _TO_LIGHT)[..., :3]
-    out: list[U8] = []
-    while min(values.shape[:2]) > 1 and len(out) < _LEVELS:
-        rows, columns = values.shape[:2]
-        values = np.asarray(cv2.resize(values, (columns // 2, rows // 2), interpolation=cv2.INTER_AREA), np.float32)
-        small = values + 0.5
-        if encoded:
-            small[..., :3] = ENCODE_16[values[..., :3].astype(np.uint16)] / 257.0 + 0.5
-        out.append(small.astype(np.uint8))
-    return out
 
 
 def is_software(context: moderngl.Context) -> bool:
@@ -73,6 +54,7 @@ class SheetTextures:
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
         self._sizes: dict[SheetKey, int] = {}
         self._stale: set[moderngl.Texture] = set()
+        self.unsent: dict[MapKey, set[Chunk]] = {}  # composited before there were textures, still to be uploaded
 
     def of(self, key: SheetKey, size: int) -> dict[str, moderngl.Texture]:
         """Texture name → texture of a sheet.
@@ -86,13 +68,10 @@ class SheetTextures:
         self._drop(key)
         made = self._textures[key] = {name: self._made(name, 1) for name in PACKING}
         self._sizes[key] = size
-        for name, maps in PACKING.items():
-            if any(self._has(MapKey(key, map_name), size) for map_name in maps):
-                made[name].release()
-                made[name] = self._made(name, size)
-                texture = made[name]
-                texture.write(np.ascontiguousarray(self._pack(key, name, size, slice(0, size), slice(0, size))[::-1]))
-                self._stale.add(texture)
+        for maps in PACKING.values():
+            there = [piece for name in maps if self._has(piece := MapKey(key, name), size)]
+            if there:
+                self.unsent[there[0]] = set(all_chunks(size))
         return made
 
     def _has(self, key: MapKey, size: int) -> bool:
@@ -107,12 +86,10 @@ class SheetTextures:
         texture = self.context.texture((size, size), 4, internal_format=kind)
         texture.repeat_x = texture.repeat_y = False
         texture.anisotropy = 1.0 if is_software(self.context) else 8.0
-        levels = min(int(np.log2(size)), _LEVELS) if size & (size - 1) == 0 else 0
+        levels = min(int(np.log2(size)), LEVELS) if size & (size - 1) == 0 else 0
+        texture.write(np.full((size, size), texel.astype(np.uint8).view(np.uint32)[0]))
         if levels:
             texture.build_mipmaps(0, levels)
-        for level in range(levels + 1):
-            side = max(size >> level, 1)
-            texture.write(np.tile(texel.astype(np.uint8), side * side).tobytes(), level=level)
         self._set_filter(texture, mips=levels > 0)
         return texture
 
@@ -145,10 +122,27 @@ class SheetTextures:
         if size & (size - 1):
             self._stale.add(texture)  # mips of other sizes do not line up with chunks
 
+    def send(self, pending: dict[MapKey, set[Chunk]], sizes: dict[SheetKey, int], seconds: float = np.inf) -> None:
+        """Upload chunks out of ``pending``, no longer than about ``seconds``; what is left stays in it."""
+        end = time.perf_counter() + seconds
+        while pending and time.perf_counter() < end:
+            piece = next(iter(pending))
+            chunks = pending.pop(piece)
+            now = set(islice(chunks, _AT_ONCE))
+            if chunks - now:
+                pending[piece] = chunks - now
+            if piece.sheet in sizes:
+                self.upload(piece, sizes[piece.sheet], now)
+            for fellow in sharing_texture(piece):  # their values went along
+                if fellow in pending:
+                    pending[fellow] -= now
+                    if not pending[fellow]:
+                        del pending[fellow]
+
     def finish(self) -> None:
         """Remake the mips of what has changed; call once before drawing."""
         for texture in self._stale:
-            texture.build_mipmaps(0, _LEVELS)
+            texture.build_mipmaps(0, LEVELS)
             self._set_filter(texture, mips=True)  # making mips resets the filter
         self._stale.clear()
 

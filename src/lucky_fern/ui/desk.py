@@ -7,6 +7,7 @@ from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -35,6 +36,7 @@ from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.studio import Studio
+from lucky_fern.render import environment
 from lucky_fern.ui.bringing import Bringing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
@@ -52,6 +54,15 @@ class Tinted:
     colours: F64
     strength: float
     heat: Heat | None
+
+
+_T = TypeVar("_T")
+
+
+def _with_light(make: Callable[[_T], Studio], what: _T) -> Studio:
+    """A studio opened; the light of the model view is worked out meanwhile, or the first frame would wait for it."""
+    threading.Thread(target=environment.reflections, name="fern-light", daemon=True).start()
+    return make(what)
 
 
 Pending = dict[MapKey, set[Chunk]]
@@ -416,7 +427,7 @@ class Desk(QObject):
         own = path.suffix.lower() == ".fern"
         self.errands.send(
             f"Opening {path.name} …",
-            lambda: Studio.open(path) if own else Studio.new(path),
+            lambda: _with_light(Studio.open if own else Studio.new, path),
             lambda studio: self._opened(studio, path if own else None),
         )
 
@@ -438,6 +449,6 @@ class Desk(QObject):
         def make() -> Studio:
             from lucky_fern.demo.world import demo_studio  # not needed before the window shows
 
-            return demo_studio(which)
+            return _with_light(demo_studio, which)
 
         self.errands.send("Opening the demo …", make, self.take)

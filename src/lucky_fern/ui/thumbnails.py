@@ -25,11 +25,11 @@ def to_pixmap(pixels: U8) -> QPixmap:
 
 def shrunk(pixels: Array, side: int) -> U8:
     """Any 8- or 16-bit picture as 8 bits, its longer side ``side`` pixels at the most."""
-    if pixels.dtype == np.uint16:
-        pixels = (pixels >> 8).astype(np.uint8)
     longest = max(pixels.shape[:2])
     step = max(1, longest // (side * 4))
     small = np.ascontiguousarray(pixels[::step, ::step])
+    if small.dtype == np.uint16:
+        small = (small >> 8).astype(np.uint8)
     factor = min(1.0, side / max(small.shape[:2]))
     size = (max(1, round(small.shape[1] * factor)), max(1, round(small.shape[0] * factor)))
     out = cv2.resize(small, size, interpolation=cv2.INTER_AREA)

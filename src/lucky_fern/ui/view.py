@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
-from itertools import islice
 from pathlib import Path
 
 import moderngl
@@ -32,7 +31,7 @@ from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Place, place_height
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
-from lucky_fern.render.textures import SheetTextures, is_software, sharing_texture
+from lucky_fern.render.textures import SheetTextures, is_software
 from lucky_fern.render.tint import Tint
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.grip import Grip, GripDrag
@@ -40,7 +39,6 @@ from lucky_fern.ui.overlay import Overlay
 from lucky_fern.ui.pinned import Pinned
 
 _UPLOADING = 0.15  # seconds a frame; what is left goes with the next one
-_AT_ONCE = 8  # chunks
 _LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
 PICTURE_MIME = "application/x-lucky-fern-picture"
 
@@ -67,29 +65,17 @@ class SharedTextures:
             if self._textures is not None:
                 self._textures.release()
             self._textures = SheetTextures(context, store)
-        self._send(holder, sizes)
         for key, size in sizes.items():
             self._textures.of(key, size)
+        self._textures.send(holder.pending, sizes, _UPLOADING)
+        self._textures.send(self._textures.unsent, sizes, _UPLOADING)
         self._textures.finish()
         return self._textures
 
-    def _send(self, holder: Desk | Pinned, sizes: dict[SheetKey, int]) -> None:
-        """Upload composited chunks, but no longer than a frame can bear."""
-        assert self._textures is not None
-        end = time.perf_counter() + _UPLOADING
-        while holder.pending and time.perf_counter() < end:
-            piece = next(iter(holder.pending))
-            chunks = holder.pending.pop(piece)
-            now = set(islice(chunks, _AT_ONCE))
-            if chunks - now:
-                holder.pending[piece] = chunks - now
-            if piece.sheet in sizes:
-                self._textures.upload(piece, sizes[piece.sheet], now)
-            for fellow in sharing_texture(piece):  # their values went along
-                if fellow in holder.pending:
-                    holder.pending[fellow] -= now
-                    if not holder.pending[fellow]:
-                        del holder.pending[fellow]
+    @property
+    def waiting(self) -> bool:
+        """Whether composited chunks are still to be uploaded with the next frames."""
+        return self._textures is not None and bool(self._textures.unsent)
 
 
 class View(QOpenGLWidget):
@@ -197,7 +183,8 @@ class View(QOpenGLWidget):
         self._still = False
         holders = (self.desk, self.desk.pinned)
         self._cost = time.perf_counter() - begin
-        if any(holder is not None and holder.pending for holder in holders):
+        shared = (self.textures, self.pinned_textures)
+        if any(holder is not None and holder.pending for holder in holders) or any(one.waiting for one in shared):
             self._update_soon()
         self.drawn.emit()
 
@@ -220,6 +207,10 @@ class View(QOpenGLWidget):
 
     def _draw_still(self) -> None:
         """Nothing moves any more: draw once with smooth edges, which a processor is too slow for in motion."""
+        thread = self.desk.compositing
+        if thread is not None and not thread.settled.is_set():
+            self.still_timer.start()  # the processor has better things to do
+            return
         self.draw_smooth_next()
         self.update()
 

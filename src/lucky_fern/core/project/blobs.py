@@ -12,7 +12,7 @@ def digest_of(data: bytes) -> str:
 
 
 class Blobs:
-    """Bytes under their own digest; equal contents are kept once. Some may wait in a file until they are asked for."""
+    """Bytes under their own digest, equal contents once. Some may wait in a file until they are asked for."""
 
     def __init__(self) -> None:
         self._contents: dict[str, bytes] = {}
