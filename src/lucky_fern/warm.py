@@ -30,6 +30,7 @@ def compile_kernels(folder: Path) -> None:
     from lucky_fern.core.jobs.run import run_job
     from lucky_fern.core.layout.check import check_layout
     from lucky_fern.core.model.load import load_model
+    from lucky_fern.core.selecting.seen import nearest_faces
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.core.sheets.surface import Surface
     from lucky_fern.render import environment
@@ -58,6 +59,10 @@ def compile_kernels(folder: Path) -> None:
             ],
         },
     ]
+    steps += [
+        {"do": "layout", "op": "round"},
+        {"do": "layout", "op": "pack", "padding": 2},
+    ]
     exports = [{"preset": "separate", "out": str(bits), "bits": bits} for bits in (8, 16)]
     job = {"job": 1, "model": "m.obj", "sheet_size": 64, "steps": steps, "exports": exports}
     (folder / "j.json").write_text(json.dumps(job))
@@ -65,6 +70,7 @@ def compile_kernels(folder: Path) -> None:
     model = load_model(folder / "m.obj")
     pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
     check_layout(Surface(model), lambda key: 64)
+    nearest_faces(np.random.default_rng(0).uniform(0, 9, (2, 3, 3)), 9, 9)
     environment.reflections()
     for encoded in (True, False):
         halvings(pixels, encoded)

@@ -2,22 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec.structs import replace
+
+from lucky_fern.core.arrays import Bool
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import ModelError, PictureError, ProjectError
+from lucky_fern.core.layout.edit import Told, edit_layout
+from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.model.stored import REVISION, decode_model, encode_model
+from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.project.commands import AddPicture, AddSequence, Command, PaintMask, PaintPixels, Several
+from lucky_fern.core.project.commands import (
+    AddPicture,
+    AddSequence,
+    Command,
+    GivePaint,
+    LayOut,
+    PaintMask,
+    PaintPixels,
+    Several,
+)
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
+from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart
 from lucky_fern.core.project.painted import painted_digests
+from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
+
+
+@dataclass(frozen=True)
+class PreparedLayout:
+    """An edit of the layout worked out: the command that does it, and what there is to say."""
+
+    command: Several
+    notes: tuple[str, ...]
 
 
 class Studio:
@@ -31,6 +57,9 @@ class Studio:
         self.notes: list[str] = []  # what came up on the way and should be told
         self.surface = Surface(model)
         self.sources = Sources(self.surface, blobs)
+        self._base = model  # as its file has it
+        self._laid_out = project.model.layout if project.model is not None else None  # the layout of ``model``
+        self._built_from = project.model  # what ``_base`` was built from
 
     @classmethod
     def new(cls, model_path: Path, name: str | None = None, sheet_size: int = 1024) -> Studio:
@@ -62,9 +91,19 @@ class Studio:
             raise ProjectError(f"{path.name} holds no model; take an older copy of it.")
         try:
             model = _model_of(project.model, blobs)
+            laid = model
+            if project.model.layout is not None:
+                laid = decode_layout(blobs[project.model.layout], model)
         except (ModelError, KeyError) as error:
             raise ProjectError(f"the model inside {path.name} cannot be read: {error}") from error
-        return cls(project, blobs, model)
+        studio = cls(project, blobs, laid)
+        studio._base = model
+        return studio
+
+    @property
+    def base(self) -> Model:
+        """The model as its file has it, without edits of its layout."""
+        return self._base
 
     @property
     def project(self) -> Project:
@@ -85,17 +124,66 @@ class Studio:
         after = self.history.execute(command, merge, self._cost(command))
         if self.history.forgotten != forgotten:
             self._forget_pixels()
+        self._follow()
         return after
 
+    def jump(self, at: int) -> Project:
+        """Go to any step of the history."""
+        now = self.history.jump(at)
+        self._follow()
+        return now
+
+    def _follow(self) -> None:
+        """Have model, surface and sources be those of the project; they are new objects when its layout changed."""
+        source = self.project.model
+        if source is None or (source.layout == self._laid_out and source is self._built_from):
+            return
+        if self._built_from is None or replace(source, layout=None) != replace(self._built_from, layout=None):
+            self._base = _model_of(source, self.blobs)
+        elif source.layout == self._laid_out:
+            self._built_from = source
+            return
+        self.model = self._base if source.layout is None else decode_layout(self.blobs[source.layout], self._base)
+        self._laid_out, self._built_from = source.layout, source
+        self.surface = Surface(self.model)
+        self.sources = Sources(self.surface, self.blobs, pictures=self.sources)
+
     def _cost(self, command: Command) -> int:
-        """Bytes of painted pixels that an edit brings."""
-        if isinstance(command, PaintPixels):
-            digests = [digest for chunks in command.maps.values() for digest in chunks.values()]
-        elif isinstance(command, PaintMask):
-            digests = list(command.chunks.values())
-        else:
-            return 0
-        return sum(len(self.blobs[digest]) for digest in digests if digest in self.blobs)
+        """Bytes of painted pixels and layouts that an edit brings."""
+        return sum(len(self.blobs[digest]) for digest in _brought(command) if digest in self.blobs)
+
+    # --- the layout -------------------------------------------------------------------------------------------
+
+    def prepare_layout(
+        self, edit: LayoutEdit, chosen: Bool | None = None, stay: bool = True, told: Told = lambda share: None
+    ) -> PreparedLayout:
+        """Work out an edit of the layout without doing it yet; can be called beside the window.
+
+        Parameters
+        ----------
+        chosen : (T,) bool, the faces it is about; None for all.
+        stay : whether what is painted or laid in UV space stays on the surface, or where it is in UV space.
+        told : is told the share that is done; what it raises ends the work.
+
+        Raises
+        ------
+        CommandError
+            If the edit makes no sense for these faces.
+        """
+        project, old = self.project, self.surface
+        edited = edit_layout(self.model, edit, chosen, project.size_of, told)
+        digest = self.blobs.add(encode_layout(edited.model))
+        first = LayOut(edit, digest, None if chosen is None else pack_faces(chosen))
+        if isinstance(edit, RenameMaterial | RenamePart):
+            return PreparedLayout(Several((first,), named=first.title), edited.notes)
+        also, notes = followers(project, old, Surface(edited.model), self.blobs, stay)
+        return PreparedLayout(Several((first, *also), named=first.title), (*edited.notes, *notes))
+
+    def lay_out(self, edit: LayoutEdit, chosen: Bool | None = None, stay: bool = True) -> tuple[str, ...]:
+        """Do an edit of the layout; what there is to say about it."""
+        prepared = self.prepare_layout(edit, chosen, stay)
+        self.execute(prepared.command)
+        return prepared.notes
 
     def _forget_pixels(self) -> None:
         """Let go of painted pixels that no step of the history shows any more."""
@@ -103,7 +191,7 @@ class Studio:
         for project in (*self.history.projects(), self.saved):
             needed |= painted_digests(project) | {kit.digest for kit in project.pictures.values()}
             if project.model is not None:
-                needed |= {*project.model.files.values(), project.model.arrays or ""}
+                needed |= {*project.model.files.values(), project.model.arrays or "", project.model.layout or ""}
         self.blobs.keep_only(needed)
 
     def add_picture(self, path: Path) -> str:
@@ -170,6 +258,24 @@ class Studio:
         """
         save_project(path, self.project, self.blobs)
         self.saved = self.project
+
+
+def _brought(command: Command) -> Iterator[str]:
+    """Digests of what a command brings."""
+    if isinstance(command, Several):
+        for one in command.commands:
+            yield from _brought(one)
+    elif isinstance(command, PaintPixels):
+        for chunks in command.maps.values():
+            yield from chunks.values()
+    elif isinstance(command, PaintMask):
+        yield from command.chunks.values()
+    elif isinstance(command, LayOut):
+        yield command.layout
+    elif isinstance(command, GivePaint):
+        for sheet in command.sheets.values():
+            for chunks in sheet.maps.values():
+                yield from chunks.values()
 
 
 def _model_of(source: ModelSource, blobs: Blobs) -> Model:

@@ -16,7 +16,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Brushwork, Decal, Group, Layer, Project
 from lucky_fern.core.project.painted import MASK
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.project.shapes import PaintedShape, PictureShape
+from lucky_fern.core.project.shapes import PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, all_chunks, chunks_across
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -50,7 +50,11 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
         sheet = sources.surface.sheet(key, size)
         found: Found = {}
         _compare(found, sources, before, after, before.layers, after.layers, sheet)
-        if before.masks is not after.masks or before.pictures is not after.pictures:
+        if (
+            before.masks is not after.masks
+            or before.pictures is not after.pictures
+            or before.selections is not after.selections
+        ):
             _follow_shared(found, sources, before, after, sheet)
         if before.relief != after.relief or before.sheet_size != after.sheet_size:
             for project in (before, after):
@@ -192,17 +196,27 @@ def _follow_shared(found: Found, sources: Sources, before: Project, after: Proje
     names = {name for name in after.pictures if before.pictures.get(name) != after.pictures[name]}
     pictures = {name for name in names if name in before.pictures}
     pictures |= {name for name, tiles in after.sequences.items() if pictures & set(tiles.values())}
+    picked = {name for name in {*before.selections, *after.selections}
+              if before.selections.get(name) != after.selections.get(name)}  # fmt: skip
     for number, mask in after.masks.items():
+        if any(
+            isinstance(e.shape, ScopeShape) and picked & {*(e.shape.scope.selections or ())} for e in mask.entries
+        ):
+            masks[number] = None
         if any(isinstance(e.shape, PictureShape) and e.shape.picture in pictures for e in mask.entries):
             masks[number] = None
     for layer in after.walk():
         own = {layer.content.picture} if isinstance(layer.content, Decal) else set()
         used = own | {channel.picture for channel in layer.channels.values() if channel.picture is not None}
-        if layer.mask not in masks and not used & pictures:
+        moved = bool(picked & {*(layer.scope.selections or ())})
+        if layer.mask not in masks and not used & pictures and not moved:
             continue
         mine: Found = {}
         _add(mine, sources, after, layer, sheet, set(MAPS))
-        limit = masks.get(layer.mask) if layer.mask is not None and not used & pictures else None
+        if moved:
+            _add(mine, sources, before, layer, sheet, set(MAPS))
+        known = layer.mask is not None and not used & pictures and not moved
+        limit = masks.get(layer.mask) if known and layer.mask is not None else None
         for name, chunks in mine.items():
             found.setdefault(name, set()).update(chunks if limit is None else chunks & limit)
 

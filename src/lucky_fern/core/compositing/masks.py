@@ -90,7 +90,7 @@ def _shape(sources: Sources, project: Project, entry: MaskEntry, sheet: Sheet, r
         if isinstance(shape, ScopeShape):
             if not shape.scope.holds_sheet(sheet.key):
                 return None
-            part = sources.scope_mask(triangles_in(shape.scope), sheet, chunk)
+            part = sources.scope_mask(triangles_in(project, shape.scope), sheet, chunk)
             return np.full(sources.owners(sheet, chunk).shape, 65535, np.uint16) if part is None else part
         if isinstance(shape, PictureShape):
             return _picture(sources, project, shape, sheet, chunk)

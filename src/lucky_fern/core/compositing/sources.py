@@ -20,6 +20,7 @@ from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet, repeat_on_sheet, whole_tile
 from lucky_fern.core.placing.throw import ThrownPicture, draw_thrown, throw, touched_chunks
 from lucky_fern.core.placing.triplanar import draw_triplanar
+from lucky_fern.core.placing.vertices import draw_vertex_colours
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import (
     Brushwork,
@@ -35,10 +36,10 @@ from lucky_fern.core.project.places import Place, Throw, place_height
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
-from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.sheets.surface import Surface, Triangles
 
+DRAWN = ("picture", "painted", "vertices")  # sources of channels that are drawn, not a value
 ROOM = 1024 * 1024 * 1024  # bytes; four 2K sheets of a rich livery draw about 700 MB
-Triangles = tuple[tuple[str, ...] | None, tuple[int, ...] | None]  # parts and islands of a scope
 
 
 def flavour_of(map_name: str, taken: Taken) -> Flavour:
@@ -46,9 +47,12 @@ def flavour_of(map_name: str, taken: Taken) -> Flavour:
     return "colour" if MAPS[map_name].kind == "colour" and taken == "colour" else "data"
 
 
-def triangles_in(scope: Scope) -> Triangles | None:
+def triangles_in(project: Project, scope: Scope) -> Triangles | None:
     """What of a scope chooses triangles; None where it takes all of a sheet."""
-    return None if scope.parts is None and scope.islands is None else (scope.parts, scope.islands)
+    if scope.parts is None and scope.islands is None and scope.selections is None:
+        return None
+    named = None if scope.selections is None else tuple(project.selections.get(name, "") for name in scope.selections)
+    return scope.parts, scope.islands, named
 
 
 @dataclass(frozen=True)
@@ -66,13 +70,14 @@ class Stamp:
 class Sources:
     """Draws layers onto chunks of a surface."""
 
-    def __init__(self, surface: Surface, blobs: Blobs, room: int = ROOM) -> None:
+    def __init__(self, surface: Surface, blobs: Blobs, room: int = ROOM, pictures: Sources | None = None) -> None:
+        """``pictures`` hands over the pictures that were read for another surface."""
         self.surface = surface
         self.blobs = blobs
         self.kept = Kept(room)
         self.below = Kept(room // 2)  # what lies below the layer being edited, composited
         self.blended = 0  # layers put onto chunks since the start: tests read it
-        self._pyramids = Kept(room // 2)
+        self._pyramids: Kept = Kept(room // 2) if pictures is None else pictures._pyramids
         self._thrown: OrderedDict[Hashable, ThrownPicture] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -119,7 +124,7 @@ class Sources:
         if not layer.scope.holds_sheet(sheet.key):
             return set()
         content = layer.content
-        chosen = triangles_in(layer.scope)
+        chosen = triangles_in(project, layer.scope)
         if isinstance(content, Group):
             inside = [self.chunks(project, child, map_name, sheet) for child in content.layers
                       if isinstance(child.content, Group) or map_name in child.active_channels()]  # fmt: skip
@@ -175,9 +180,12 @@ class Sources:
         """What a leaf layer gives to a chunk of a map; None for nothing."""
         channel, content = layer.channels[map_name], layer.content
         if isinstance(content, Brushwork):
-            return self._painted_stamp(content, layer.scope, map_name, sheet, chunk)
+            return self._painted_stamp(project, content, layer.scope, map_name, sheet, chunk)
         assert isinstance(content, Wash | Decal)
-        chosen = triangles_in(layer.scope)
+        chosen = triangles_in(project, layer.scope)
+        if channel.source == "vertices":
+            rgba = self._vertex_colours(chosen, sheet, chunk)
+            return Stamp(rgba, rgba[..., 3])
         kit = self._kit(project, channel, layer, sheet.key)
         if kit is None:
             if channel.picture is not None or isinstance(content, Decal):
@@ -228,8 +236,16 @@ class Sources:
         key = (wash, kit.digest, kit.taken, flavour, chosen, sheet.key, sheet.size, chunk)
         return self.kept.get(key, draw, lambda made: made.nbytes)
 
+    def _vertex_colours(self, chosen: Triangles | None, sheet: Sheet, chunk: Chunk) -> U16:
+        """(r, c, 4) uint16 straight RGBA of the colours that the model's points carry."""
+        return self.kept.get(
+            ("vertices", chosen, sheet.key, sheet.size, chunk),
+            lambda: self._cut(draw_vertex_colours(sheet, chunk), chosen, sheet, chunk),
+            lambda made: made.nbytes,
+        )
+
     def _painted_stamp(
-        self, content: Brushwork, scope: Scope, map_name: str, sheet: Sheet, chunk: Chunk
+        self, project: Project, content: Brushwork, scope: Scope, map_name: str, sheet: Sheet, chunk: Chunk
     ) -> Stamp | None:
         painted = content.sheets.get(str(sheet.key))
         if painted is None:
@@ -237,7 +253,7 @@ class Sources:
         rgba = draw_painted(painted, map_name, sheet.size, chunk, self.blobs, self.kept)
         if rgba is None:
             return None
-        mask = self.scope_mask(triangles_in(scope), sheet, chunk)
+        mask = self.scope_mask(triangles_in(project, scope), sheet, chunk)
         if mask is not None:
             rgba = np.where(mask[..., None] == 0, np.uint16(0), rgba)
         return Stamp(rgba, rgba[..., 3])

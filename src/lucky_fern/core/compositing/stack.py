@@ -23,7 +23,7 @@ from lucky_fern.core.compositing.blend import (
 from lucky_fern.core.compositing.effects import adjusted, blurred, halo
 from lucky_fern.core.compositing.masks import island_numbers, mask_values
 from lucky_fern.core.compositing.relief import relief_normals
-from lucky_fern.core.compositing.sources import Sources, Stamp, triangles_in
+from lucky_fern.core.compositing.sources import DRAWN, Sources, Stamp, triangles_in
 from lucky_fern.core.maps import MAPS, MapSpec, parse_value
 from lucky_fern.core.project.document import Adjustment, Channel, Group, Layer, Project
 from lucky_fern.core.project.effects import Blur
@@ -187,7 +187,7 @@ def _put_all(layers: tuple[Layer, ...], canvas: Canvas, view: View) -> None:
 def _strength(layer: Layer, opacity: float, view: View) -> F32 | None:
     """(r, c) how strongly a group or adjustment shows: opacity, mask and scope; None for fully everywhere."""
     mask = mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
-    chosen = triangles_in(layer.scope)
+    chosen = triangles_in(view.project, layer.scope)
     if mask is None and chosen is None:
         return None if opacity >= 1 else np.full(view.rect.shape, opacity, np.float32)
     strength = np.full(view.rect.shape, opacity, np.float32)
@@ -299,7 +299,7 @@ def _put_leaf(layer: Layer, canvas: Canvas, view: View) -> None:
 
 def _put_stamp(acc: F32, stamp: Stamp, channel: Channel, opacity: float, mode: int, view: View) -> None:
     """The quick ways, for a canvas that is opaque."""
-    if not isinstance(channel.source, str) or channel.source not in ("picture", "painted"):
+    if not isinstance(channel.source, str) or channel.source not in DRAWN:
         value = np.array(parse_value(view.stored, channel.source), np.float32)
         if stamp.alpha is None:
             blend_value(acc, value, opacity, mode)
@@ -329,7 +329,7 @@ def _as_values(stamp: Stamp, channel: Channel, view: View) -> tuple[F32, F32]:
     """A stamp as (r, c, n) float32 values and (r, c) float32 alpha."""
     shape = view.rect.shape
     alpha = np.ones(shape, np.float32) if stamp.alpha is None else stamp.alpha * _FULL
-    if stamp.rgba is None or channel.source not in ("picture", "painted"):
+    if stamp.rgba is None or channel.source not in DRAWN:
         values = np.empty((*shape, view.spec.components), np.float32)
         values[:] = parse_value(view.stored, channel.source)
     elif view.spec.kind == "scalar":

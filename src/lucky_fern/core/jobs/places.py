@@ -88,6 +88,7 @@ def check_scope(studio: Studio, scope: Scope) -> None:
         ("tile", scope.tiles, tiles),
         ("part", scope.parts, parts),
         ("island", scope.islands, set(range(int(model.islands.max(initial=-1)) + 1))),
+        ("selection", scope.selections, set(studio.project.selections)),
     ):
         for item in wanted or ():
             if item not in known:

@@ -15,6 +15,8 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
 from lucky_fern.core.exporting.setup import ExportSetup
+from lucky_fern.core.files import WholeFiles
+from lucky_fern.core.jobs.layout_steps import Later
 from lucky_fern.core.jobs.places import convert
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.project.commands import SetSheetSize
@@ -66,9 +68,11 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     job = _read(path)
     folder = path.parent
     studio = _start(job, path)
+    later: list[Later] = []
+    source = path.parent / (job.model or job.project or "")
     for number, step in enumerate(job.steps, 1):
         verb = step.get("do") if isinstance(step, dict) else None
-        name = _located(path, f"step {number} ({verb})", partial(do_step, studio, step, folder))
+        name = _located(path, f"step {number} ({verb})", partial(do_step, studio, step, folder, None, later, source))
         if report is not None:
             report({"step": number, "do": verb, "name": name})
     setups = []
@@ -80,6 +84,13 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
 
     files: list[Path] = []
     skipped: list[str] = []
+    written: dict[Path, bytes] = {}
+    for write in later:
+        written.update(write())
+    with WholeFiles() as whole:
+        for target, data in written.items():
+            whole.write(target, data)
+        files += whole.publish()
     if job.save is not None:
         studio.save((folder / job.save).resolve())
         files.append((folder / job.save).resolve())
@@ -121,7 +132,8 @@ def _start(job: Job, path: Path) -> Studio:
             assert job.project is not None
             studio = Studio.open(path.parent / job.project)
             studio.blobs.fetch()  # what is damaged is said before anything is done
-        if not studio.surface.keys:
+        unwraps = any(isinstance(step, dict) and step.get("do") == "layout" for step in job.steps)
+        if not studio.surface.keys and not unwraps:
             raise CommandError(studio.warnings[-1])
         return studio
 

@@ -8,6 +8,7 @@ from typing import Any, Literal
 import msgspec
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
@@ -130,8 +131,13 @@ EFFECTS: dict[str, type[Effect]] = {
 }  # fmt: skip
 
 
-def do_step(studio: Studio, step: object, folder: Path, into: int | None = None) -> str:
+def do_step(
+    studio: Studio, step: object, folder: Path, into: int | None = None, later: list[Later] | None = None,
+    source: Path = Path(),
+) -> str:  # fmt: skip
     """Do one step on a studio, inside the group ``into`` if one is named; the name of the layer it is about.
+
+    What steps write is put into ``later``; ``source`` is where the job's model lies.
 
     Raises
     ------
@@ -143,8 +149,12 @@ def do_step(studio: Studio, step: object, folder: Path, into: int | None = None)
     verb = step["do"]
     if verb in NOT_YET:
         raise CommandError(f"'{verb}' is not built yet in this version; leave the step out")
+    if verb in LAYOUT_STEPS:
+        if into is not None:
+            raise CommandError(f"'{verb}' makes no layer and stands outside groups")
+        return do_layout_step(studio, step, folder, [] if later is None else later, source)
     if verb not in STEPS:
-        raise CommandError(f"there is no step '{verb}'; there are {', '.join(STEPS)}")
+        raise CommandError(f"there is no step '{verb}'; there are {', '.join((*STEPS, *LAYOUT_STEPS))}")
     parsed = convert(step, STEPS[verb])
     if isinstance(parsed, MaskStep):
         return _mask(studio, parsed, folder)

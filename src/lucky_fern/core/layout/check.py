@@ -9,9 +9,10 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.gaps import tight_gaps
+from lucky_fern.core.layout.islands import twin_kind
 from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.layout.overlaps import overlapping_pairs
-from lucky_fern.core.model.model import Model, edge_counts
+from lucky_fern.core.model.model import Model, edge_counts, groups
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 
@@ -19,7 +20,6 @@ STRETCHED = 1.5  # longer one way than the other by so much counts
 THIN = 2.0  # so much less detail than the whole counts
 _TINY = 1e-6
 _WORTH_TELLING = 0.002  # of the surface; less of it is not spoken of
-_ALL = 0.95  # of the larger island; twins cover each other so far
 
 
 def check_layout(surface: Surface, size_of: Callable[[SheetKey], int]) -> list[Finding]:
@@ -170,22 +170,9 @@ def _overlaps(surface: Surface, measures: Measures) -> list[Finding]:
 
 def _groups(pairs: np.ndarray) -> np.ndarray:
     """Which of the islands in pairs hang together."""
-    from scipy.sparse import coo_matrix  # slow to load, and not needed before the window shows
-    from scipy.sparse.csgraph import connected_components
-
     names, rows = np.unique(pairs, return_inverse=True)
     rows = rows.reshape(pairs.shape)
-    graph = coo_matrix((np.ones(len(rows)), (rows[:, 0], rows[:, 1])), shape=(len(names), len(names)))
-    return np.asarray(connected_components(graph, directed=False)[1])
-
-
-def twin_kind(model: Model, measures: Measures, one: int, other: int, common: float) -> str:
-    """Whether two islands that share the area ``common`` cover each other: ``"same"``, ``"mirrored"``, or ``""``."""
-    sizes = [measures.uv_area[model.islands == island] for island in (one, other)]
-    first, second = (float(np.abs(size).sum()) for size in sizes)
-    if common < _ALL * max(first, second):
-        return ""
-    return "mirrored" if sizes[0].sum() * sizes[1].sum() < 0 else "same"
+    return groups(len(names), rows)
 
 
 def _beyond(values: F64, limit: float, measures: Measures) -> tuple[I32, float, float]:

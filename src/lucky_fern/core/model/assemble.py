@@ -4,9 +4,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, Array, equal_rows, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Array, equal_rows, unit_rows
 from lucky_fern.core.errors import ModelError
-from lucky_fern.core.model.model import Model, shared_edges
+from lucky_fern.core.model.model import Model, Texture, groups, shared_edges
 from lucky_fern.core.model.polygons import triangulate
 from lucky_fern.core.model.tangents import mikk_tangents, smooth_normals
 
@@ -15,7 +15,8 @@ from lucky_fern.core.model.tangents import mikk_tangents, smooth_normals
 class RawFaces:
     """What a reader found, polygon by polygon; corner arrays run polygon after polygon.
 
-    ``uv`` (N, 2) and ``normals`` (N, 3) hold NaN where the file gives none.
+    ``uv`` (N, 2) and ``normals`` (N, 3) hold NaN where the file gives none; ``corner_colours`` (N, 4) uint8 are
+    sRGB-encoded, straight; ``textures`` are what each material names for each map.
     """
 
     name: str
@@ -30,6 +31,8 @@ class RawFaces:
     parts: list[str]
     warnings: list[str] = field(default_factory=list)
     colours: dict[str, str] = field(default_factory=dict)
+    corner_colours: U8 | None = None
+    textures: list[Texture] = field(default_factory=list)
 
 
 def assemble(raw: RawFaces) -> Model:
@@ -82,8 +85,7 @@ def assemble(raw: RawFaces) -> Model:
     without = int((~np.isfinite(uv).all(axis=(1, 2))).sum())
     if without == len(triangles):
         warnings.append(
-            f"{raw.name} has no UVs, so there is nothing to paint on yet. Unwrap it in your modelling "
-            "program and open it again; an automatic unwrap will come with the Model station."
+            f"{raw.name} has no UVs, so there is nothing to paint on yet. Unwrap it at the Model station."
         )
     elif without:
         warnings.append(f"{_count(without, 'triangle')} of {raw.name} have no UVs and stay unpainted.")
@@ -101,6 +103,8 @@ def assemble(raw: RawFaces) -> Model:
         polygon=polygon,
         warnings=tuple(warnings),
         colours={name: colour for name, colour in raw.colours.items() if name in materials},
+        corner_colours=None if raw.corner_colours is None else raw.corner_colours[corner],
+        textures=tuple(texture for texture in raw.textures if texture.material in materials),
     )
 
 
@@ -139,14 +143,9 @@ def _parts(triangles: I32, part: I64, names: list[str]) -> tuple[I32, tuple[str,
     """Named parts as the file has them; without any name, connected pieces in order of appearance."""
     if any(names):
         return _compact(part, [name or "unnamed" for name in names])
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
     first, second = shared_edges(triangles)[:2]
-    count = len(triangles)
-    graph = coo_matrix((np.ones(len(first), np.int8), (first, second)), shape=(count, count))
-    number, labels = connected_components(graph, directed=False)
-    return labels.astype(np.int32), tuple(f"part {index + 1}" for index in range(number))
+    labels = groups(len(triangles), np.stack([first, second], axis=1))
+    return labels, tuple(f"part {index + 1}" for index in range(int(labels.max()) + 1))
 
 
 def _compact(index: I64, names: list[str]) -> tuple[I32, tuple[str, ...]]:

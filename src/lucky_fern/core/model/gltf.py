@@ -11,10 +11,11 @@ from urllib.parse import unquote
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64, Array, unit_rows
+from lucky_fern.core.arrays import F64, I64, U8, Array, unit_rows
 from lucky_fern.core.colour import encode_srgb, to_hex
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.core.model.model import Texture
 
 _DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -41,6 +42,20 @@ def read_gltf(data: bytes, name: str, fetch: Callable[[str], bytes]) -> RawFaces
         if isinstance(error, ModelError):
             raise
         raise ModelError(f"{name} is damaged: {error}. Export the model again as GLB.") from error
+
+
+def picture_inside(data: bytes, name: str, fetch: Callable[[str], bytes], number: int) -> bytes:
+    """The bytes of a picture that a glTF file carries itself (:attr:`~.model.Texture.inside`).
+
+    Raises
+    ------
+    ModelError
+        If the file is damaged there.
+    """
+    try:
+        return _Reader(data, name, fetch).picture(number)
+    except (KeyError, IndexError, TypeError, ValueError) as error:
+        raise ModelError(f"{name} carries a picture that is damaged; export it again.") from error
 
 
 class _Reader:
@@ -74,6 +89,7 @@ class _Reader:
 
     def read(self) -> RawFaces:
         self.pieces: list[tuple[F64, I64, F64, F64, int, int]] = []
+        self.painted: list[U8 | None] = []
         self.parts: list[str] = []
         self.skipped = 0
         doc = self.doc
@@ -128,6 +144,20 @@ class _Reader:
             normals = unit_rows(self.accessor(attributes.NORMAL) @ np.linalg.pinv(world[:3, :3]))
         material = -1 if primitive.material is None else primitive.material
         self.pieces.append((points, triangles, uv, normals, material, part))
+        self.painted.append(self.point_colours(attributes, len(local)))
+
+    def point_colours(self, attributes: Any, count: int) -> U8 | None:
+        """(V, 4) sRGB-encoded colours of points; the file holds them as linear light."""
+        if getattr(attributes, "COLOR_0", None) is None:
+            return None
+        light = self.accessor(attributes.COLOR_0)
+        if len(light) != count:
+            return None
+        out = np.full((count, 4), 255, np.uint8)
+        out[:, :3] = np.round(encode_srgb(light[:, :3]) * 255)
+        if light.shape[1] == 4:
+            out[:, 3] = np.round(np.clip(light[:, 3], 0, 1) * 255)
+        return out
 
     def join(self) -> RawFaces:
         names = [material.name or f"material {i + 1}" for i, material in enumerate(self.doc.materials or [])]
@@ -154,7 +184,57 @@ class _Reader:
             parts=self.parts,
             warnings=warnings,
             colours=self.colours(names),
+            corner_colours=self.corner_colours(all_vertices),
+            textures=self.textures(names),
         )
+
+    def corner_colours(self, vertices: I64) -> U8 | None:
+        if all(one is None for one in self.painted):
+            return None
+        white = [np.full((len(piece[0]), 4), 255, np.uint8) for piece in self.pieces]
+        found = [blank if one is None else one for one, blank in zip(self.painted, white, strict=True)]
+        return np.concatenate(found)[vertices]
+
+    def textures(self, names: list[str]) -> list[Texture]:
+        """What the materials name (glTF 2.0, section 3.9): which picture, and which plane of it."""
+        found = []
+        for name, material in zip(names, self.doc.materials or [], strict=True):
+            surface = material.pbrMetallicRoughness
+            asked = [
+                ("colour", surface.baseColorTexture if surface is not None else None, ""),
+                ("roughness", surface.metallicRoughnessTexture if surface is not None else None, "g"),
+                ("metallic", surface.metallicRoughnessTexture if surface is not None else None, "b"),
+                ("normal", material.normalTexture, ""),
+                ("occlusion", material.occlusionTexture, "r"),
+                ("emissive", material.emissiveTexture, ""),
+            ]
+            if surface is not None and material.alphaMode in ("MASK", "BLEND"):
+                asked.append(("opacity", surface.baseColorTexture, "a"))
+            for map_name, info, component in asked:
+                source = self.picture_of(info)
+                if source is not None:
+                    picture = self.doc.images[source]
+                    if picture.uri is not None and not picture.uri.startswith("data:"):
+                        found.append(Texture(name, map_name, unquote(picture.uri), component))
+                    else:
+                        kind = "jpg" if "jpeg" in (picture.mimeType or picture.uri or "") else "png"
+                        found.append(Texture(name, map_name, f"{picture.name or source}.{kind}", component, source))
+        return found
+
+    def picture_of(self, info: Any) -> int | None:
+        if info is None or not 0 <= info.index < len(self.doc.textures):
+            return None
+        source = self.doc.textures[info.index].source
+        return source if source is not None and 0 <= source < len(self.doc.images) else None
+
+    def picture(self, source: int) -> bytes:
+        """The bytes of a picture that the file carries itself."""
+        image = self.doc.images[source]
+        if image.uri is not None:
+            return base64.b64decode(image.uri.partition(",")[2])
+        view = self.doc.bufferViews[image.bufferView]
+        start = view.byteOffset or 0
+        return self.buffer(view.buffer)[start : start + view.byteLength]
 
     def colours(self, names: list[str]) -> dict[str, str]:
         """Base colours that differ from the format's white; the file holds them as linear light."""

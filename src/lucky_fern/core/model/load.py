@@ -6,11 +6,14 @@ from pathlib import Path, PurePosixPath
 from lucky_fern.core.colour import to_hex
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces, assemble
-from lucky_fern.core.model.gltf import read_gltf
-from lucky_fern.core.model.model import Model
+from lucky_fern.core.model.gltf import picture_inside, read_gltf
+from lucky_fern.core.model.model import Model, Texture
 from lucky_fern.core.model.obj import material_libraries, read_mtl, read_obj
+from lucky_fern.core.model.ply import read_ply
+from lucky_fern.core.model.stl import read_stl
+from lucky_fern.core.model.textures import mtl_textures
 
-SUFFIXES = (".obj", ".glb", ".gltf")
+SUFFIXES = (".obj", ".glb", ".gltf", ".ply", ".stl")
 
 
 @dataclass(frozen=True)
@@ -34,7 +37,7 @@ def gather(path: Path) -> ModelFiles:
         If the file is missing, unreadable, or of a kind that is not read.
     """
     if path.suffix.lower() not in SUFFIXES:
-        raise ModelError(f"{path.name} is not a model that can be opened; choose an OBJ, GLB or glTF file.")
+        raise ModelError(f"{path.name} is not a model that can be opened; choose an OBJ, GLB, glTF, PLY or STL file.")
     files = {path.name: _read(path)}
     if path.suffix.lower() == ".obj":
         for name in material_libraries(files[path.name]):
@@ -42,7 +45,7 @@ def gather(path: Path) -> ModelFiles:
             beside = path.parent / name.replace("\\", "/")
             if beside.is_file():
                 files[name] = _read(beside)
-    else:
+    elif path.suffix.lower() in (".glb", ".gltf"):
 
         def fetch(uri: str) -> bytes:
             if PurePosixPath(uri).is_absolute() or ".." in PurePosixPath(uri).parts:
@@ -65,6 +68,10 @@ def build(source: ModelFiles) -> Model:
     suffix = Path(source.name).suffix.lower()
     if suffix == ".obj":
         return assemble(_with_libraries(read_obj(source.data, source.name), source))
+    if suffix == ".ply":
+        return assemble(read_ply(source.data, source.name))
+    if suffix == ".stl":
+        return assemble(read_stl(source.data, source.name))
 
     def fetch(uri: str) -> bytes:
         if uri not in source.files:
@@ -81,12 +88,25 @@ def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
             raw.warnings.append(f"{library}, which {source.name} names, is not beside it; its colours are not known.")
             continue
         for name, statements in read_mtl(source.files[library]).items():
+            raw.textures += mtl_textures(name, statements)
             try:
                 red, green, blue = (float(word) for word in statements.get("Kd", "").split()[:3])
             except ValueError:
                 continue
             raw.colours[name] = to_hex((red, green, blue))
     return raw
+
+
+def texture_bytes(source: ModelFiles, texture: Texture) -> bytes:
+    """The bytes of a picture that the model's file carries itself.
+
+    Raises
+    ------
+    ModelError
+        If it is damaged.
+    """
+    assert texture.inside is not None
+    return picture_inside(source.data, source.name, lambda uri: source.files[uri], texture.inside)
 
 
 def load_model(path: Path) -> Model:

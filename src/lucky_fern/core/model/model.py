@@ -5,7 +5,22 @@ from functools import cached_property
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, Bool, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool, unit_rows
+
+
+@dataclass(frozen=True)
+class Texture:
+    """A picture that a model's file names: for which map of which material.
+
+    ``component`` says which of the picture's planes holds the map ("r", "g", "b", "a"; "" for the whole picture).
+    ``file`` is the name as the model's file has it; ``inside`` the number of a picture that it carries itself.
+    """
+
+    material: str
+    map: str
+    file: str
+    component: str = ""
+    inside: int | None = None
 
 
 @dataclass(frozen=True)
@@ -22,6 +37,8 @@ class Model:
     material, part : (T,) int32, rows of ``materials`` and ``parts``.
     polygon : (T,) int32, number of the face of the file that the triangle was cut from.
     colours : material → ``#rrggbb`` that the file gives it, where it gives one.
+    corner_colours : (T, 3, 4) uint8, sRGB-encoded straight colours of the corners, where the file has such.
+    textures : pictures that the file names for its materials.
     warnings : sentences about what was repaired or will matter.
     """
 
@@ -38,6 +55,8 @@ class Model:
     polygon: I32
     warnings: tuple[str, ...] = field(default=())
     colours: dict[str, str] = field(default_factory=dict)
+    corner_colours: U8 | None = None
+    textures: tuple[Texture, ...] = ()
 
     @property
     def triangle_count(self) -> int:
@@ -93,17 +112,12 @@ class Model:
     @cached_property
     def islands(self) -> I32:
         """(T,) int32, the number of the UV island of each triangle, in order of appearance; -1 without UVs."""
-        from scipy.sparse import coo_matrix
-        from scipy.sparse.csgraph import connected_components
-
         first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
         uv = np.nan_to_num(self.uv, nan=-1e6)
         together = (np.abs(uv[first, corner_a] - uv[second, next_b]) <= 1e-6).all(axis=1)
         together &= (np.abs(uv[first, next_a] - uv[second, corner_b]) <= 1e-6).all(axis=1)
         together &= self.material[first] == self.material[second]
-        count = self.triangle_count
-        links = (np.ones(int(together.sum()), np.int8), (first[together], second[together]))
-        labels = connected_components(coo_matrix(links, shape=(count, count)), directed=False)[1].astype(np.int32)
+        labels = groups(self.triangle_count, np.stack([first[together], second[together]], axis=1))
         labels[~self.has_uv] = -1
         _, start, number = np.unique(labels, return_index=True, return_inverse=True)
         rank = np.argsort(np.argsort(start)).astype(np.int32)
@@ -169,6 +183,15 @@ def shared_edges(vertices: I32) -> tuple[I32, I32, I32, I32, I32, I32]:
     )  # fmt: skip
 
 
+def groups(count: int, pairs: I32 | I64) -> I32:
+    """(count,) int32, numbers of what hangs together over pairs (N, 2)."""
+    from scipy.sparse import coo_matrix  # slow to load, and not needed before the window shows
+    from scipy.sparse.csgraph import connected_components
+
+    graph = coo_matrix((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    return np.asarray(connected_components(graph, directed=False)[1], np.int32)
+
+
 def corner_groups(vertices: I32, linked: Bool | None = None) -> I32:
     """Number the fans of corners that meet at a vertex and hang together over shared edges.
 
@@ -181,20 +204,14 @@ def corner_groups(vertices: I32, linked: Bool | None = None) -> I32:
     -------
     (T, 3) int32 group numbers; corners of one group share a vertex.
     """
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
     first, second, corner_a, corner_b, next_a, next_b = shared_edges(vertices)
     if linked is not None:
         first, second, corner_a, corner_b, next_a, next_b = (
             values[linked] for values in (first, second, corner_a, corner_b, next_a, next_b)
         )
-    count = vertices.size
     left = np.concatenate([first * 3 + corner_a, first * 3 + next_a])
     right = np.concatenate([second * 3 + next_b, second * 3 + corner_b])
-    graph = coo_matrix((np.ones(len(left), np.int8), (left, right)), shape=(count, count))
-    labels = connected_components(graph, directed=False)[1]
-    return np.asarray(labels.reshape(vertices.shape), np.int32)
+    return groups(vertices.size, np.stack([left, right], axis=1)).reshape(vertices.shape)
 
 
 def corner_angles(corners: F64) -> F64:

@@ -5,6 +5,7 @@ Reference: "Object Files (.obj)", Wavefront Technologies, Advanced Visualizer Ma
 
 import numpy as np
 
+from lucky_fern.core.arrays import I64, U8
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
 
@@ -63,6 +64,7 @@ class _Reader:
         self.points: list[list[float]] = []
         self.uvs: list[list[float]] = []
         self.normals: list[list[float]] = []
+        self.colours: dict[int, list[float]] = {}
         self.sizes: list[int] = []
         self.corners: list[tuple[int, int, int]] = []
         self.face_material: list[int] = []
@@ -90,6 +92,8 @@ class _Reader:
         word = words[0]
         if word == "v":
             self.points.append(self.floats(words, 3, number))
+            if len(words) >= 7:  # not of the standard, but common: a colour behind the point
+                self.colours[len(self.points) - 1] = self.floats(words[3:], 3, number)
         elif word == "vt":
             self.uvs.append(self.floats(words if len(words) > 2 else [*words, "0"], 2, number))
         elif word == "vn":
@@ -164,7 +168,7 @@ class _Reader:
             warnings.append(f"{self.short_faces} face(s) with fewer than three corners were left out.")
         if not self.points and self.strange:
             raise ModelError(f"{self.name} is not an OBJ file: line {min(self.strange.values())} reads like "
-                             "something else. Choose an OBJ, GLB or glTF file.")  # fmt: skip
+                             "something else. Choose an OBJ, GLB, glTF, PLY or STL file.")  # fmt: skip
         return RawFaces(
             name=self.name,
             positions=np.array(self.points, np.float64).reshape(-1, 3),
@@ -177,4 +181,15 @@ class _Reader:
             part=np.array(self.face_part, np.int64),
             parts=list(self.parts),
             warnings=warnings,
+            corner_colours=self.point_colours(corners[:, 0]),
         )
+
+    def point_colours(self, vertices: I64) -> U8 | None:
+        """(N, 4) colours of corners; white where a point has none, None where none has any."""
+        if not self.colours:
+            return None
+        colours = np.ones((len(self.points), 4))
+        colours[list(self.colours), :3] = list(self.colours.values())
+        if colours[:, :3].max() > 1.0:  # some write 0 to 255
+            colours[:, :3] /= 255.0
+        return np.asarray(np.clip(colours * 255 + 0.5, 0, 255), np.uint8)[vertices]

@@ -17,14 +17,15 @@ from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, 
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 
-FORMAT_VERSION = 2
+FORMAT_VERSION = 3
 
 
 class Channel(Plain, frozen=True):
     """What a layer gives to one map.
 
     ``source`` is a value as jobs write it (``#rrggbb`` or a number), ``"picture"``, ``"painted"`` for
-    brushwork, or ``""`` where the layer has nothing of its own (adjustments, groups).
+    brushwork, ``"vertices"`` for the colours that the model's points carry, or ``""`` where the layer has
+    nothing of its own (adjustments, groups).
     ``picture`` names the kit picture or sequence to take, where it is not the layer's own.
     ``relief``, on height only, lets this height shape the normal map too.
     """
@@ -150,18 +151,21 @@ class ModelSource(Plain, frozen=True):
     """The model's files: main file name, and file name → digest.
 
     ``arrays`` is the digest of what reading them gave, by readers of that ``revision``; it may be left out.
+    ``layout`` is the digest of UVs, materials and parts as they were edited here, if they were.
     """
 
     name: str
     files: dict[str, str]
     arrays: str | None = None
     revision: int = 0
+    layout: str | None = None
 
 
 class Project(Plain, frozen=True):
     """Everything that is saved; layers from the bottom of the stack to its top.
 
-    ``sequences`` name one kit picture for each tile; ``masks`` are used by number.
+    ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
+    sets of triangles (see :mod:`~.faces`).
     """
 
     name: str
@@ -172,6 +176,7 @@ class Project(Plain, frozen=True):
     pictures: dict[str, KitPicture] = {}
     sequences: dict[str, dict[int, str]] = {}
     masks: dict[int, Mask] = {}
+    selections: dict[str, str] = {}
     relief: Relief = Relief()
     next_id: int = 1
     version: int = FORMAT_VERSION

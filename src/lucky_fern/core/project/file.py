@@ -27,8 +27,9 @@ def _members(project: Project) -> dict[str, str]:
     if project.model is not None:
         for name, digest in project.model.files.items():
             members.setdefault(digest, f"model/{digest[:12]}{PurePath(name).suffix.lower()}")
-        if project.model.arrays is not None:
-            members.setdefault(project.model.arrays, f"model/{project.model.arrays[:12]}.zst")
+        for stored in (project.model.arrays, project.model.layout):
+            if stored is not None:
+                members.setdefault(stored, f"model/{stored[:12]}.zst")
     for digest in painted_digests(project):
         members.setdefault(digest, f"{_PAINT}{digest[:16]}.zst")
     for kit in project.pictures.values():

@@ -26,12 +26,16 @@ class Plain(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
 
 
 class Scope(Plain, frozen=True):
-    """Where a layer may show; None means everywhere. Islands are numbered as the model numbers them."""
+    """Where a layer may show; None means everywhere.
+
+    Islands are numbered as the model numbers them; ``selections`` are named ones of the project.
+    """
 
     materials: tuple[str, ...] | None = None
     tiles: tuple[int, ...] | None = None
     parts: tuple[str, ...] | None = None
     islands: tuple[int, ...] | None = None
+    selections: tuple[str, ...] | None = None
 
     def holds_sheet(self, key: SheetKey) -> bool:
         return (self.materials is None or key.material in self.materials) and (

@@ -6,9 +6,14 @@ from functools import cached_property
 import numpy as np
 
 from lucky_fern.core.arrays import I32, Bool
+from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.sheets.faces import unpack_faces
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
+
+# Parts, islands and packed sets that a scope names, each None for all.
+Triangles = tuple[tuple[str, ...] | None, tuple[int, ...] | None, tuple[str, ...] | None]
 
 
 class Surface:
@@ -19,6 +24,7 @@ class Surface:
         self.placement: Placement = place_triangles(model)
         self.keys: tuple[SheetKey, ...] = tuple(self.placement.triangles)
         self._chosen: dict[tuple[str, ...], Bool] = {}
+        self._packed: dict[str, Bool] = {}
         self._sheets: dict[tuple[SheetKey, int], Sheet] = {}
 
     def sheet(self, key: SheetKey, size: int) -> Sheet:
@@ -56,14 +62,27 @@ class Surface:
             self._chosen[parts] = np.array(chosen, np.bool_)[self.model.part]
         return self._chosen[parts]
 
-    def triangles_of(self, scope: tuple[tuple[str, ...] | None, tuple[int, ...] | None]) -> Bool | None:
-        """(T,) bool, triangles of the named parts and of the numbered islands; None for all."""
-        parts, islands = scope
+    def triangles_of(self, scope: Triangles) -> Bool | None:
+        """(T,) bool, triangles of the named parts, of the numbered islands and of the packed sets; None for all."""
+        parts, islands, packed = scope
         chosen = self.triangles_of_parts(parts)
-        if islands is None:
-            return chosen
-        inside = np.isin(self.model.islands, islands)
-        return inside if chosen is None else inside & chosen
+        if islands is not None:
+            inside = np.isin(self.model.islands, islands)
+            chosen = inside if chosen is None else inside & chosen
+        if packed is not None:
+            inside = np.zeros(self.model.triangle_count, np.bool_)
+            for text in packed:
+                inside |= self._unpacked(text)
+            chosen = inside if chosen is None else inside & chosen
+        return chosen
+
+    def _unpacked(self, text: str) -> Bool:
+        if text not in self._packed:
+            try:
+                self._packed[text] = unpack_faces(text, self.model.triangle_count)
+            except CommandError:  # a selection that is gone, or was of another model: nothing of this one
+                self._packed[text] = np.zeros(self.model.triangle_count, np.bool_)
+        return self._packed[text]
 
     def tiles_of(self, material: str) -> list[int]:
         return [key.tile for key in self.keys if key.material == material]

@@ -13,6 +13,13 @@ import msgspec
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
 from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, SetTaken
+from lucky_fern.core.project.commands.layout import (
+    LayOut,
+    RemoveSelection,
+    RenameSelection,
+    ReplaceModel,
+    SaveSelection,
+)
 from lucky_fern.core.project.commands.masks import (
     AddMaskEntry,
     GiveMask,
@@ -21,7 +28,7 @@ from lucky_fern.core.project.commands.masks import (
     SetMask,
     SetMaskEntry,
 )
-from lucky_fern.core.project.commands.painting import PaintMask, PaintPixels
+from lucky_fern.core.project.commands.painting import GivePaint, PaintMask, PaintPixels
 from lucky_fern.core.project.commands.settings import SetChannel, SetContent, SetGroup, SetLayer, SetPlace
 from lucky_fern.core.project.commands.sheets import SetRelief, SetSheetSize
 from lucky_fern.core.project.commands.stack import (
@@ -36,16 +43,19 @@ from lucky_fern.core.project.commands.stack import (
 from lucky_fern.core.project.document import Project
 
 __all__ = [
-    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
-    "GroupLayers", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers",
-    "RenameLayer", "SetChannel", "SetContent", "SetGroup", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace",
-    "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name", "from_plain", "to_plain",
+    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
+    "GiveMask", "GivePaint", "GroupLayers", "LayOut", "MoveLayers", "MoveMaskEntry", "PaintMask",
+    "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
+    "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetGroup", "SetLayer", "SetMask",
+    "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
+    "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
-    AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GroupLayers | MoveLayers
-    | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers | RenameLayer | SetChannel | SetContent
-    | SetGroup | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | Ungroup
+    AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
+    | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers |
+    RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent |
+    SetGroup | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | Ungroup
 )  # fmt: skip
 
 

@@ -52,6 +52,10 @@ def check_channel(project: Project, content: Content, map_name: str, channel: Ch
         if channel.source != "painted":
             raise CommandError("brushwork gives what is painted on it, not a value")
         return
+    if channel.source == "vertices":
+        if not isinstance(content, Wash):
+            raise CommandError("only a wash takes the colours of the model's points")
+        return
     if channel.source == "picture":
         if isinstance(content, Wash) and channel.picture is None:
             raise CommandError(f"the wash takes {map_name} from a picture but names none")

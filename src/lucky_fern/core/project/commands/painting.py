@@ -60,6 +60,20 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
         return replace(project, masks={**project.masks, self.mask: replace(mask, entries=entries)})
 
 
+class GivePaint(Command, frozen=True, tag="give-paint"):
+    """Give a brushwork layer other painted sheets, as a new layout or another size of them asks."""
+
+    label: ClassVar[str] = "Bring paint along"
+    layer: int
+    sheets: dict[str, PaintedSheet]
+
+    def apply(self, project: Project) -> Project:
+        layer = layer_of(project, self.layer)
+        if not isinstance(layer.content, Brushwork):
+            raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
+        return with_layer(project, self.layer, content=replace(layer.content, sheets=self.sheets))
+
+
 def painted(
     sheets: dict[str, PaintedSheet], sheet: str, size: int, maps: dict[str, Chunks]
 ) -> dict[str, PaintedSheet]:

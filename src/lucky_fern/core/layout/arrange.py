@@ -1,0 +1,183 @@
+"""Moving islands about: turned, fitted, aligned, spread, evened out, snapped, sent to other tiles."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.layout.islands import Layout
+from lucky_fern.core.project.layouts import Align, Distribute, EvenDensity, FitRectangle, Snap, Transform
+from lucky_fern.core.udim import corner_of, is_tile
+
+SNAP = 0.05  # tiles; further away nothing is pulled to a border or to another island
+
+
+def transform(layout: Layout, asked: Transform) -> None:
+    """Scale, then turn, then move the chosen islands as one."""
+    if 0 in asked.scale:
+        raise CommandError("scale takes two numbers other than 0; -1 flips")
+    rows = layout.whole(layout.numbers)
+    about = np.array(asked.about) if asked.about is not None else layout.box(rows).mean(axis=0)
+    turn = np.radians(asked.rotate)
+    matrix = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]) @ np.diag(asked.scale)
+    if asked.rotate % 90 == 0:
+        matrix = np.round(np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])) @ np.diag(
+            asked.scale
+        )
+    layout.uv[rows] = (layout.uv[rows] - about) @ matrix.T + about + asked.move
+
+
+def fit_rectangle(layout: Layout, asked: FitRectangle) -> None:
+    """Bring the chosen islands as one into a rectangle."""
+    low, high = np.array(asked.low), np.array(asked.high)
+    if not (high > low).all():
+        raise CommandError("a rectangle runs from its lower left 'low' to its upper right 'high'")
+    rows = layout.whole(layout.numbers)
+    box = layout.box(rows)
+    size = np.maximum(box[1] - box[0], 1e-12)
+    scale = (high - low) / size
+    if asked.keep:
+        scale[:] = scale.min()
+    layout.uv[rows] = (layout.uv[rows] - box.mean(axis=0)) * scale + (low + high) / 2
+
+
+def _moves(layout: Layout, move: Callable[[F64], F64]) -> None:
+    """Move every group of islands by what ``move`` answers for its box."""
+    for group in layout.groups():
+        rows = layout.whole(np.array(group))
+        layout.uv[rows] += move(layout.box(rows))
+
+
+def align(layout: Layout, asked: Align) -> None:
+    """Move islands so that edges or middles meet the outermost one (or the common middle)."""
+    box = layout.box(layout.whole(layout.numbers))
+    axis = 0 if asked.to in ("left", "right", "middle-u") else 1
+
+    def line(one: F64) -> float:
+        if asked.to in ("left", "bottom"):
+            return float(one[0, axis])
+        if asked.to in ("right", "top"):
+            return float(one[1, axis])
+        return float(one[:, axis].mean())
+
+    def move(one: F64) -> F64:
+        step = np.zeros(2)
+        step[axis] = line(box) - line(one)
+        return step
+
+    _moves(layout, move)
+
+
+def distribute(layout: Layout, asked: Distribute) -> None:
+    """Equal gaps between islands, the outermost two staying where they are."""
+    axis = 0 if asked.along == "u" else 1
+    groups = [(layout.box(rows), rows) for group in layout.groups() if (rows := layout.whole(np.array(group))).any()]
+    if len(groups) < 3:
+        raise CommandError("distributing takes three islands or more; select more of them")
+    groups.sort(key=lambda item: float(item[0][:, axis].mean()))
+    sizes = [float(box[1, axis] - box[0, axis]) for box, _ in groups]
+    start, end = groups[0][0][0, axis], groups[-1][0][1, axis]
+    gap = float(end - start - sum(sizes)) / (len(groups) - 1)
+    at = float(start)
+    for (box, rows), size in zip(groups, sizes, strict=True):
+        step = np.zeros(2)
+        step[axis] = at - box[0, axis]
+        layout.uv[rows] += step
+        at += size + gap
+
+
+def even_density(layout: Layout, asked: EvenDensity, size: int) -> None:
+    """Scale every chosen island about its middle to one density; ``size`` in texels is their sheet's."""
+    if asked.texels_per_unit is not None and not asked.texels_per_unit > 0:
+        raise CommandError("texels_per_unit must be above 0")
+    measures = layout.measures
+    wanted = measures.typical_density() if asked.texels_per_unit is None else asked.texels_per_unit / size
+    for group in layout.groups():
+        rows = layout.whole(np.array(group))
+        surface = float(measures.area[rows].sum())
+        mine = float(np.sqrt(np.abs(measures.uv_area[rows]).sum() / surface)) if surface > 0 else 0.0
+        if mine > 0:
+            middle = layout.box(rows).mean(axis=0)
+            layout.uv[rows] = (layout.uv[rows] - middle) * (wanted / mine) + middle
+
+
+def proportions(layout: Layout) -> None:
+    """Undo what squeezes an island as a whole, keeping its area and its own directions of u and v.
+
+    The scale along u and v that brings the mean metric of the island nearest to squares: its inverse metric's
+    diagonal, weighted by area.
+    """
+    model = layout.model
+    for island in layout.numbers.tolist():
+        rows = layout.rows(island)
+        corner, uv = model.corners[rows], layout.uv[rows]
+        edges = np.stack([corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]], axis=1)
+        steps = np.stack([uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]], axis=1)
+        usable = np.abs(np.linalg.det(steps)) > 1e-16
+        if not usable.any():
+            continue
+        along = np.linalg.solve(steps[usable], edges[usable])  # rows: how far u and v carry on the surface
+        area = np.linalg.norm(np.cross(edges[usable][:, 0], edges[usable][:, 1]), axis=1)
+        length = np.sqrt(((along**2).sum(axis=2) * area[:, None]).sum(axis=0) / area.sum())
+        scale = length / np.sqrt(length.prod())
+        middle = layout.box(rows).mean(axis=0)
+        layout.uv[rows] = (uv - middle) * scale + middle
+
+
+def send_to(layout: Layout, tile: int) -> None:
+    """The same place on another tile, each island from the tile where it lies."""
+    if not is_tile(tile):
+        raise CommandError(f"{tile} is no tile; tiles run from 1001 to 9999")
+    for group in layout.groups():
+        rows = layout.whole(np.array(group))
+        layout.uv[rows] += np.array(corner_of(tile)) - layout.tile(rows)
+
+
+def flip_v(layout: Layout) -> None:
+    """Every chosen face upside down within its tile."""
+    rows = np.flatnonzero(layout.chosen & layout.model.has_uv)
+    row = np.floor(layout.uv[rows].mean(axis=1)[:, 1])
+    layout.uv[rows, :, 1] = 2 * row[:, None] + 1 - layout.uv[rows, :, 1]
+
+
+def snap(layout: Layout, asked: Snap, size: int) -> None:
+    """Move islands a little, onto whole texels, a tile's border, or against other islands."""
+    if asked.to == "texels":
+        _moves(layout, lambda box: np.round(box[0] * size) / size - box[0])
+        return
+    others = _other_boxes(layout)
+
+    def move(box: F64) -> F64:
+        if asked.to == "tile":
+            low = np.floor(box.mean(axis=0))
+            lines = [np.array([low[axis], low[axis] + 1]) for axis in range(2)]
+        else:
+            near = [(others[:, 0, 1 - axis] <= box[1, 1 - axis] + SNAP)
+                    & (others[:, 1, 1 - axis] >= box[0, 1 - axis] - SNAP) for axis in range(2)]  # fmt: skip
+            lines = [others[near[axis]][:, :, axis].ravel() for axis in range(2)]
+        step = np.zeros(2)
+        for axis in range(2):
+            if len(lines[axis]):
+                ways = (lines[axis][:, None] - box[:, axis]).ravel()
+                best = ways[np.abs(ways).argmin()]
+                step[axis] = best if abs(best) <= SNAP else 0.0
+        return step
+
+    _moves(layout, move)
+
+
+def _other_boxes(layout: Layout) -> F64:
+    """(N, 2, 2) boxes of the islands that are not chosen."""
+    count = int(layout.model.islands.max(initial=-1)) + 1
+    mine = set(layout.numbers.tolist())
+    boxes = [layout.box(layout.rows(island)) for island in range(count) if island not in mine]
+    return np.array(boxes) if boxes else np.zeros((0, 2, 2))
+
+
+def check_any(numbers: I32) -> None:
+    """Refuse an edit of islands where none is chosen."""
+    if not len(numbers):
+        raise CommandError("none of the selected faces lies on an island; select some, or unwrap them first")

@@ -1,0 +1,191 @@
+"""One edit of the layout worked out: a new model from an old one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.layout import arrange, flatten, pack
+from lucky_fern.core.layout.islands import Layout
+from lucky_fern.core.layout.room import settle
+from lucky_fern.core.layout.twins import stack_twins
+from lucky_fern.core.layout.unwrap import charts
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.model.tangents import mikk_tangents
+from lucky_fern.core.project import layouts as ask
+from lucky_fern.core.project.layouts import LayoutEdit
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.udim import tile_of
+
+PADDING = 8 / 1024  # tiles, round what is flattened
+Told = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Edited:
+    """A model with another layout, and what there is to say about it."""
+
+    model: Model
+    notes: tuple[str, ...]
+
+
+def edit_layout(
+    model: Model, edit: LayoutEdit, chosen: Bool | None, size_of: Callable[[SheetKey], int],
+    told: Told = lambda share: None,
+) -> Edited:  # fmt: skip
+    """Do one edit to the chosen faces ((T,) bool; None for all).
+
+    Parameters
+    ----------
+    size_of : edge length of a sheet in texels; asked for sheets that are not there yet, too.
+    told : is told the share that is done, of edits that take long; what it raises ends the edit.
+
+    Raises
+    ------
+    CommandError
+        With a sentence, if the edit makes no sense for these faces.
+    """
+    if chosen is not None and not chosen.any():
+        raise CommandError("no faces are selected; select some first")
+    if isinstance(edit, ask.GiveMaterial | ask.RenameMaterial | ask.RenamePart):
+        return _names(model, edit, chosen)
+    layout = Layout.of(model, chosen)
+
+    def size_at(material: str, corner: F64) -> int:
+        return size_of(SheetKey(material, tile_of(int(corner[0]), int(corner[1]))))
+
+    if isinstance(edit, ask.AlongAxis | ask.RoundAxis | ask.AsBox | ask.Unwrap):
+        _make(layout, edit, told)
+    else:
+        if not isinstance(edit, ask.FlipV):
+            arrange.check_any(layout.numbers)
+        _arrange(layout, edit, size_at, told)
+    if (model.has_uv & ~np.isfinite(layout.uv).all(axis=(1, 2))).any():
+        raise CommandError("that would leave places that are no numbers; nothing was changed")
+    return Edited(with_layout(model, layout.uv), tuple(layout.notes))
+
+
+def with_layout(model: Model, uv: F64) -> Model:
+    """The model with other UVs; tangents are made anew where the UVs changed."""
+    # A half turn of UVs turns tangents too, so nothing short of comparing will do.
+    same = np.array_equal(uv, model.uv, equal_nan=True)
+    tangents = model.tangents if same else mikk_tangents(model.positions, model.triangles, uv, model.normals)
+    return _sharing(replace(model, uv=uv, tangents=tangents), model)
+
+
+def _sharing(new: Model, old: Model) -> Model:
+    """Hand over what was worked out from positions alone."""
+    for name in ("corners", "balls", "face_normals", "bounds", "outline_edges"):
+        if name in old.__dict__:
+            new.__dict__[name] = old.__dict__[name]
+    return new
+
+
+def _make(layout: Layout, edit: LayoutEdit, told: Told) -> None:
+    """New places for the chosen faces, from the surface alone, material by material."""
+    chosen = layout.chosen
+    used = np.unique(layout.model.material[chosen])
+    for at, number in enumerate(used):
+        layout.chosen = chosen & (layout.model.material == number)
+        _make_one(layout, edit, lambda share, at=at: told((at + share) / len(used)))  # type: ignore[misc]
+    layout.chosen = chosen
+
+
+def _make_one(layout: Layout, edit: LayoutEdit, told: Told) -> None:
+    model = layout.model
+    rows = np.flatnonzero(layout.chosen).astype(np.int32)
+    corners = model.corners[rows]
+    if isinstance(edit, ask.Unwrap):
+        shapes, mine = charts(model.positions, model.triangles[rows].astype(np.int64), told)
+        settle(layout, shapes, [rows[one] for one in mine], edit.padding / 1024)
+        return
+    if isinstance(edit, ask.AlongAxis):
+        direction = np.array(edit.direction) if edit.direction is not None else flatten.best_direction(corners)
+        if not np.linalg.norm(direction) > 0:
+            raise CommandError("direction must point somewhere; [0, 0, 0] does not")
+        places = flatten.along_axis(corners, direction, None if edit.up is None else np.array(edit.up))
+        away = model.face_normals[rows] @ direction <= 1e-6 * np.linalg.norm(direction)
+        if away.any():
+            layout.notes.append(f"{away.sum()} of {len(rows)} triangles face away or edge-on; they lie mirrored")
+    elif isinstance(edit, ask.RoundAxis):
+        axis, point = flatten.best_cylinder(corners)
+        axis = np.array(edit.axis) if edit.axis is not None else axis
+        point = np.array(edit.point) if edit.point is not None else point
+        if not np.linalg.norm(axis) > 0:
+            raise CommandError("axis must point somewhere; [0, 0, 0] does not")
+        places = flatten.round_axis(corners, axis, point)
+    else:
+        shapes, mine = flatten.as_box(model, rows)
+        settle(layout, shapes, [rows[one] for one in mine], PADDING)
+        return
+    settle(layout, [places], [rows], PADDING)
+
+
+def _arrange(layout: Layout, edit: LayoutEdit, size_at: Callable[[str, F64], int], told: Told) -> None:
+    """Move islands that are there."""
+
+    def size() -> int:
+        rows = layout.whole(layout.numbers)
+        return size_at(layout.model.materials[layout.model.material[rows][0]], layout.tile(rows))
+
+    if isinstance(edit, ask.Transform):
+        arrange.transform(layout, edit)
+    elif isinstance(edit, ask.FitRectangle):
+        arrange.fit_rectangle(layout, edit)
+    elif isinstance(edit, ask.Align):
+        arrange.align(layout, edit)
+    elif isinstance(edit, ask.Distribute):
+        arrange.distribute(layout, edit)
+    elif isinstance(edit, ask.Proportions):
+        arrange.proportions(layout)
+    elif isinstance(edit, ask.EvenDensity):
+        arrange.even_density(layout, edit, size())
+    elif isinstance(edit, ask.SendTo):
+        arrange.send_to(layout, edit.tile)
+    elif isinstance(edit, ask.FlipV):
+        arrange.flip_v(layout)
+    elif isinstance(edit, ask.Snap):
+        arrange.snap(layout, edit, size())
+    elif isinstance(edit, ask.Unstack):
+        pack.unstack(layout, edit, size_at)
+    elif isinstance(edit, ask.StackTwins):
+        if not stack_twins(layout):
+            raise CommandError("no two of the selected islands have the same shape")
+    else:
+        assert isinstance(edit, ask.Pack)
+        pack.pack(layout, edit, size_at, told)
+
+
+def _names(model: Model, edit: ask.GiveMaterial | ask.RenameMaterial | ask.RenamePart, chosen: Bool | None) -> Edited:
+    """Materials and parts given to faces, and called otherwise."""
+    if isinstance(edit, ask.GiveMaterial):
+        name = edit.name.strip()
+        if not name or ":" in name:
+            raise CommandError("a material needs a name without a colon")
+        materials = model.materials if name in model.materials else (*model.materials, name)
+        material = model.material.copy()
+        material[slice(None) if chosen is None else chosen] = materials.index(name)
+        used = np.unique(material)
+        kept = tuple(materials[number] for number in used)
+        material = np.searchsorted(used, material).astype(np.int32)
+        gone = [old for old in model.materials if old not in kept]
+        notes = (f"{', '.join(gone)} has no faces any more and is gone",) if gone else ()
+        return Edited(_sharing(replace(model, material=material, materials=kept), model), notes)
+    what = "material" if isinstance(edit, ask.RenameMaterial) else "part"
+    names = model.materials if what == "material" else model.parts
+    new = edit.new.strip()
+    if edit.old not in names:
+        raise CommandError(f"there is no {what} {edit.old!r}; there are {', '.join(names[:12])}")
+    if not new or ":" in new:
+        raise CommandError(f"a {what} needs a name without a colon")
+    if new in names and new != edit.old:
+        raise CommandError(f"another {what} is called {new!r} already; take another name")
+    renamed = tuple(new if name == edit.old else name for name in names)
+    if what == "part":
+        return Edited(_sharing(replace(model, parts=renamed), model), ())
+    colours = {new if name == edit.old else name: value for name, value in model.colours.items()}
+    return Edited(_sharing(replace(model, materials=renamed, colours=colours), model), ())

@@ -1,0 +1,106 @@
+"""How the rest of the project follows a new layout: paint, laid pictures and scopes by island."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+
+from lucky_fern.core.arrays import Bool
+from lucky_fern.core.layout.carry import Carrier, carried_lay
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.commands import GivePaint, SaveSelection, SetLayer, SetMaskEntry, SetPlace
+from lucky_fern.core.project.document import Brushwork, Decal, Project, Wash
+from lucky_fern.core.project.places import Lay
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.shapes import MaskEntry, PaintedShape, PictureShape, ScopeShape, Shape
+from lucky_fern.core.sheets.faces import pack_faces
+from lucky_fern.core.sheets.surface import Surface
+
+Following = GivePaint | SaveSelection | SetLayer | SetMaskEntry | SetPlace
+
+
+def followers(
+    project: Project, old: Surface, new: Surface, blobs: Blobs, stay: bool
+) -> tuple[list[Following], list[str]]:
+    """The commands that bring what depends on the layout along, and what cannot follow, in sentences.
+
+    With ``stay``, paint and laid pictures stay on the surface; without it they stay where they are in UV space.
+    Scopes by island always mean the same faces as before.
+    """
+    commands: list[Following] = []
+    notes: list[str] = []
+    scopes = _Scopes(project, old, new)
+    carrier = Carrier(old, new, project.size_of, blobs)
+    washed = []
+    for layer in project.walk():
+        scope = scopes.changed(layer.scope)
+        if scope is not layer.scope:
+            commands.append(SetLayer(layer.id, scope=scope))
+        if not stay:
+            continue
+        if isinstance(layer.content, Brushwork):
+            sheets = carrier.sheets(layer.content.sheets)
+            if sheets != layer.content.sheets:
+                commands.append(GivePaint(layer.id, sheets))
+        elif isinstance(layer.content, Decal) and isinstance(layer.content.place, Lay):
+            place = carried_lay(old, new, layer.content.place)
+            if place is None:
+                notes.append(f"'{layer.name}' is laid in UV space and cannot follow there; place it anew")
+            elif place != layer.content.place:
+                commands.append(SetPlace(layer.id, place))
+        elif (
+            isinstance(layer.content, Wash)
+            and layer.content.by != "triplanar"
+            and any(channel.source == "picture" for channel in layer.channels.values())
+        ):
+            washed.append(layer.name)
+    for number, mask in project.masks.items():
+        for at, entry in enumerate(mask.entries):
+            shape = _shape(entry, carrier, scopes, stay, old, new)
+            if shape is not entry.shape:
+                commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
+    if washed and carrier.moved.any():
+        notes.append(f"{', '.join(washed[:3])} {'lie' if len(washed) > 1 else 'lies'} by UV and shows otherwise now")
+    return [*scopes.made, *commands], notes
+
+
+def _shape(entry: MaskEntry, carrier: Carrier, scopes: _Scopes, stay: bool, old: Surface, new: Surface) -> Shape:
+    shape = entry.shape
+    if isinstance(shape, ScopeShape):
+        scope = scopes.changed(shape.scope)
+        return shape if scope is shape.scope else ScopeShape(scope)
+    if stay and isinstance(shape, PaintedShape):
+        sheets = carrier.sheets(shape.sheets)
+        return shape if sheets == shape.sheets else PaintedShape(sheets)
+    if stay and isinstance(shape, PictureShape) and isinstance(shape.place, Lay):
+        place = carried_lay(old, new, shape.place)
+        return shape if place is None or place == shape.place else replace(shape, place=place)
+    return shape
+
+
+class _Scopes:
+    """Scopes by island that go on meaning the same faces."""
+
+    def __init__(self, project: Project, old: Surface, new: Surface) -> None:
+        self.project, self.old, self.new = project, old.model.islands, new.model.islands
+        self.made: list[SaveSelection] = []
+
+    def changed(self, scope: Scope) -> Scope:
+        if scope.islands is None:
+            return scope
+        faces: Bool = np.isin(self.old, scope.islands)
+        numbers = np.unique(self.new[faces])
+        if np.array_equal(np.isin(self.new, numbers[numbers >= 0]), faces):
+            islands = tuple(numbers.tolist())
+            return scope if islands == scope.islands else replace(scope, islands=islands)
+        # They are no islands of their own any more: a selection holds them from now on.
+        packed = pack_faces(faces)
+        for made in self.made:
+            if made.faces == packed:
+                return replace(scope, islands=None, selections=(made.name,))
+        taken = {*self.project.selections, *(made.name for made in self.made)}
+        name, number = "Former island", 2
+        while name in taken:
+            name, number = f"Former island {number}", number + 1
+        self.made.append(SaveSelection(name, packed))
+        return replace(scope, islands=None, selections=(name,))

@@ -1,0 +1,209 @@
+"""Free room on a tile: where the shapes of islands can go without touching others.
+
+A tile is a grid of cells, taken or free; an island takes every cell that it touches. Shapes go to the lowest
+free place, leftmost first (B. Chazelle, "The Bottom-Left Bin-Packing Heuristic", 1983, here for any shape).
+"""
+
+from __future__ import annotations
+
+import copy
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32, U8, Bool
+from lucky_fern.core.compiled import kernel
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.layout.islands import Layout
+from lucky_fern.core.sheets.raster import mark_triangles, needles
+
+GRID = 512  # cells across a tile
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Where a shape goes: scaled, turned by so many quarters, then moved by ``step`` (UV)."""
+
+    scale: float
+    quarters: int
+    step: F64
+
+    def carry(self, uv: F64) -> F64:
+        """Places (..., 2) as they lie there."""
+        return turned(uv * self.scale, self.quarters) + self.step
+
+
+def turned(uv: F64, quarters: int) -> F64:
+    """(..., 2) turned counter-clockwise about the origin by quarter turns."""
+    for _ in range(quarters % 4):
+        uv = np.stack([-uv[..., 1], uv[..., 0]], axis=-1)
+    return uv
+
+
+class Room:
+    """What of one tile is taken. ``padding`` in tiles is kept between shapes, half of it to the tile's border."""
+
+    def __init__(self, corner: F64, padding: float) -> None:
+        self.corner = corner
+        self.reach = int(np.ceil(padding * GRID))
+        self.edge = int(np.ceil(padding * GRID / 2))
+        self.taken: U8 = np.zeros((GRID, GRID), np.uint8)
+
+    def copy(self) -> Room:
+        """The same room, to try things in."""
+        other = copy.copy(self)
+        other.taken = self.taken.copy()
+        return other
+
+    def take(self, uv: F64) -> None:
+        """Take what triangles (N, 3, 2) touch, and the padding round it."""
+        cells, low = _cells(uv - self.corner)
+        rows, columns = cells.shape
+        wide = np.zeros((GRID, GRID), np.uint8)
+        top, left = max(low[1], 0), max(low[0], 0)
+        bottom, right = min(low[1] + rows, GRID), min(low[0] + columns, GRID)
+        if top >= bottom or left >= right:
+            return
+        wide[top:bottom, left:right] = cells[top - low[1] : bottom - low[1], left - low[0] : right - low[0]]
+        if self.reach:
+            square = np.ones((2 * self.reach + 1, 2 * self.reach + 1), np.uint8)
+            wide = cv2.dilate(wide, square).astype(np.uint8)
+        self.taken |= wide
+
+    def find(self, uv: F64, scale: float = 1.0, turn: bool = False) -> Spot | None:
+        """The lowest place for triangles (N, 3, 2) of any place, scaled; None if there is none."""
+        best: tuple[int, Spot] | None = None
+        for quarters in (0, 1) if turn else (0,):
+            shape = turned(uv * scale, quarters)
+            low = shape.min(axis=(0, 1))
+            cells, start = _cells(shape - low)
+            rows, columns = cells.shape
+            if rows - 2 + 2 * self.edge > GRID or columns - 2 + 2 * self.edge > GRID:
+                continue
+            y, x = np.nonzero(cells)
+            # Far corners first: a place that is taken shows soon.
+            order = np.argsort((np.arange(len(y)) * 40503) % 65536, kind="stable")
+            offset = np.stack([y[order] + start[1], x[order] + start[0]], axis=1).astype(np.int32)
+            row, column = _first_free(self.taken, offset, self.edge, rows - 2, columns - 2)
+            if row >= 0 and (best is None or (row + rows) * GRID + column < best[0]):
+                at = self.corner + np.array([column, row]) / GRID
+                best = ((row + rows) * GRID + column, Spot(scale, quarters, at - low))
+        return None if best is None else best[1]
+
+
+def _cells(local: F64) -> tuple[U8, tuple[int, int]]:
+    """Which cells triangles (N, 3, 2), in tiles, touch: (rows, columns) uint8, and the (column, row) it starts at."""
+    scaled = np.ascontiguousarray(local * GRID)
+    low = np.floor(scaled.min(axis=(0, 1))).astype(int) - 1
+    high = np.ceil(scaled.max(axis=(0, 1))).astype(int) + 1
+    out = np.full((max(high[1] - low[1], 1), max(high[0] - low[0], 1)), -1, np.int32)
+    every = np.arange(len(scaled), dtype=np.int32)
+    mark_triangles(scaled, needles(scaled), every, int(low[1]), int(low[0]), out, every)
+    # A cell whose middle lies outside may be touched all the same: one cell more on all sides.
+    grown = cv2.dilate((out >= 0).astype(np.uint8), np.ones((3, 3), np.uint8))
+    return np.asarray(grown, np.uint8), (int(low[0]), int(low[1]))
+
+
+@kernel
+def _first_free(taken: U8, offset: I32, edge: int, rows: int, columns: int) -> tuple[int, int]:
+    """The lowest row, then column, at which none of the cells (n, 2) is taken; (-1, -1) if there is none."""
+    side = taken.shape[0]
+    for row in range(edge, side - edge - rows + 1):
+        for column in range(edge, side - edge - columns + 1):
+            free = True
+            for n in range(len(offset)):
+                r, c = row + offset[n, 0], column + offset[n, 1]
+                if 0 <= r < side and 0 <= c < side and taken[r, c]:
+                    free = False
+                    break
+            if free:
+                return row, column
+    return -1, -1
+
+
+def fit(shapes: list[F64], room: Room, scale: float, turn: bool) -> list[Spot] | None:
+    """A spot for every shape at one scale, the largest first; None if one finds none."""
+    spots: list[Spot | None] = [None] * len(shapes)
+    work = room.copy()
+    for at in np.argsort([-float(np.ptp(shape, axis=(0, 1)).prod()) for shape in shapes], kind="stable"):
+        spot = work.find(shapes[at], scale, turn)
+        if spot is None:
+            return None
+        spots[at] = spot
+        work.take(spot.carry(shapes[at]))
+    return [spot for spot in spots if spot is not None]
+
+
+def largest_fit(shapes: list[F64], room: Room, turn: bool, steps: int = 8) -> list[Spot] | None:
+    """Spots at the largest scale that halving finds; None if they do not fit even when tiny."""
+    area = sum(_area(shape) for shape in shapes)
+    free = 1.0 - float(room.taken.mean())
+    high = float(np.sqrt(max(free, 1e-6) / max(area, 1e-300)))
+    low, best = high / 64, None
+    for _ in range(steps):
+        scale = high * 0.72 if best is None else float(np.sqrt(low * high))
+        found = fit(shapes, room, scale, turn)
+        if found is None:
+            high = scale
+        else:
+            low, best = scale, found
+        if high / low < 1.01 or (best is None and high < low):
+            break
+    return best
+
+
+def _area(uv: F64) -> float:
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    return float(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2)
+
+
+def room_beside(layout: Layout, material: int, corner: F64, without: Bool, padding: float) -> Room:
+    """The room that the triangles of a material leave on a tile; those ``without`` (T,) bool do not count."""
+    room = Room(corner, padding)
+    others = (layout.model.material == material) & ~without & np.isfinite(layout.uv).all(axis=(1, 2))
+    uv = layout.uv[others]
+    near = (uv.max(axis=1) > corner).all(axis=1) & (uv.min(axis=1) < corner + 1).all(axis=1)
+    if near.any():
+        room.take(uv[near])
+    return room
+
+
+def settle(layout: Layout, shapes: list[F64], rows: list[I32], padding: float) -> None:
+    """Give flattened faces of one material a place on their tile: a shape (N, 3, 2) in model units for each ``rows``.
+
+    They get the texel density of the rest of the model, less if their tile is too small for that, and lie where
+    nothing else does if there is such a place; otherwise in the middle of the tile.
+    """
+    model = layout.model
+    every = np.concatenate(rows)
+    others = np.ones(model.triangle_count, np.bool_)
+    others[every] = False
+    density = _density(layout, others)
+    material = int(model.material[every[0]])
+    corner = layout.tile(~others)
+    if not (others & (model.material == material)).any() and np.isfinite(layout.uv[every]).all():
+        # All of a material goes onto the first of its tiles.
+        corner = np.floor(layout.uv[every].mean(axis=1)).min(axis=0)
+    room = room_beside(layout, material, corner, ~others, padding)
+    spots = fit(shapes, room, density, False) if density else None
+    if spots is None:
+        spots = largest_fit(shapes, room, False)
+        if spots is not None and density:
+            share = spots[0].scale / density
+            layout.notes.append(f"the tile has room for {share:.0%} of the texel density that the rest has")
+    if spots is None:
+        spots = largest_fit(shapes, Room(corner, padding), False)
+        layout.notes.append("the tile has no free room: they lie over other islands; pack the tile")
+    if spots is None:
+        raise CommandError("these faces cannot be laid onto one tile; take fewer of them")
+    for spot, shape, mine in zip(spots, shapes, rows, strict=True):
+        layout.uv[mine] = spot.carry(shape)
+
+
+def _density(layout: Layout, others: Bool) -> float:
+    """UV for one model unit on the rest of the model; 0 where there is no rest."""
+    measures = layout.measures
+    valid = others & np.isfinite(measures.longest)
+    surface = float(measures.area[valid].sum())
+    return float(np.sqrt(np.abs(measures.uv_area[valid]).sum() / surface)) if surface > 0 else 0.0

@@ -1,0 +1,111 @@
+"""PLY: polygons with colours and UVs on points or on faces.
+
+Reference: G. Turk, "The PLY Polygon File Format", 1994. UVs have no agreed names there; the common ones are known.
+"""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I64, U8, Array
+from lucky_fern.core.errors import ModelError
+from lucky_fern.core.model.assemble import RawFaces
+
+_UV_NAMES = (("texture_u", "texture_v"), ("s", "t"), ("u", "v"), ("tx", "ty"))
+
+
+def read_ply(data: bytes, name: str) -> RawFaces:
+    """Read the faces of a PLY file.
+
+    Raises
+    ------
+    ModelError
+        If it is damaged or holds no faces (a cloud of points, say).
+    """
+    import plyfile
+
+    try:
+        file = plyfile.PlyData.read(io.BytesIO(data))
+    except (plyfile.PlyParseError, ValueError, UnicodeDecodeError, EOFError, TypeError, KeyError) as error:
+        raise ModelError(f"{name} is damaged or not a PLY file ({error}); export it again.") from error
+    elements = {element.name: element for element in file.elements}
+    if "vertex" not in elements or not {"x", "y", "z"} <= _names(elements["vertex"]):
+        raise ModelError(f"{name} holds no points; export it again with its mesh included.")
+    vertex, faces = elements["vertex"], elements.get("face")
+    key = next((n for n in ("vertex_indices", "vertex_index") if faces is not None and n in _names(faces)), None)
+    if faces is None or key is None or not len(faces.data):
+        raise ModelError(f"{name} holds points without faces; export it again as a mesh.")
+    lists = [np.asarray(one, np.int64) for one in faces[key]]
+    sizes: I64 = np.array([len(one) for one in lists], np.int64)
+    usable = sizes >= 3
+    warnings = []
+    if not usable.all():
+        warnings.append(f"{int((~usable).sum())} face(s) with fewer than three corners were left out.")
+    kept = np.flatnonzero(usable)
+    if not len(kept):
+        raise ModelError(f"{name} holds no faces with three corners; export it again as a mesh.")
+    vertices: I64 = np.concatenate([lists[k] for k in kept])
+    if vertices.min() < 0 or vertices.max() >= len(vertex.data):
+        raise ModelError(f"{name}: a face names point {int(vertices.max())}, but there are {len(vertex.data)}.")
+    positions = _columns(vertex, ("x", "y", "z"))
+    normals = np.full((len(vertices), 3), np.nan)
+    if {"nx", "ny", "nz"} <= _names(vertex):
+        normals = _columns(vertex, ("nx", "ny", "nz"))[vertices]
+    colours = _colours(vertex)
+    return RawFaces(
+        name=name,
+        positions=positions,
+        sizes=sizes[kept],
+        vertices=vertices,
+        uv=_uv(vertex, faces, kept, sizes, vertices),
+        normals=normals,
+        material=np.zeros(len(kept), np.int64),
+        materials=["default"],
+        part=np.zeros(len(kept), np.int64),
+        parts=[""],
+        warnings=warnings,
+        corner_colours=None if colours is None else colours[vertices],
+    )
+
+
+def _names(element: Any) -> set[str]:
+    return {one.name for one in element.properties}
+
+
+def _columns(element: Any, names: tuple[str, ...]) -> F64:
+    return np.stack([np.asarray(element[name], np.float64) for name in names], axis=1)
+
+
+def _uv(vertex: Any, faces: Any, kept: I64, sizes: I64, vertices: I64) -> F64:
+    """(N, 2) of each corner: those on faces first, then those on points; NaN where there are none."""
+    if "texcoord" in _names(faces):
+        lists = [np.asarray(faces["texcoord"][k], np.float64).reshape(-1, 2) for k in kept]
+        if all(len(one) == size for one, size in zip(lists, sizes[kept], strict=True)):
+            return np.concatenate(lists)
+    for pair in _UV_NAMES:
+        if set(pair) <= _names(vertex):
+            return _columns(vertex, pair)[vertices]
+    return np.full((len(vertices), 2), np.nan)
+
+
+def _colours(vertex: Any) -> U8 | None:
+    """(V, 4) sRGB-encoded colours of points; None where the file has none."""
+    for names in (("red", "green", "blue"), ("r", "g", "b")):
+        if set(names) <= _names(vertex):
+            planes: list[Array] = [np.asarray(vertex[name]) for name in names]
+            alpha = next((n for n in ("alpha", "a") if n in _names(vertex)), None)
+            planes.append(np.full(len(vertex.data), 255, np.uint8) if alpha is None else np.asarray(vertex[alpha]))
+            return np.stack([_as_bytes(plane) for plane in planes], axis=1)
+    return None
+
+
+def _as_bytes(plane: Array) -> U8:
+    """Floats count from 0 to 1, wider integers to their largest."""
+    if plane.dtype.kind == "f":
+        return np.asarray(np.clip(plane * 255 + 0.5, 0, 255), np.uint8)
+    if plane.dtype.itemsize > 1:
+        return np.asarray(plane.astype(np.float64) / np.iinfo(plane.dtype).max * 255 + 0.5, np.uint8)
+    return plane.astype(np.uint8)

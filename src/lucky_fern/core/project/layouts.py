@@ -1,0 +1,152 @@
+"""Edits of the UV layout as plain data: what was asked for; :mod:`lucky_fern.core.layout.edit` works it out.
+
+Lengths in UV space are in tiles, angles in degrees, counter-clockwise with v up.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from lucky_fern.core.project.plain import Plain
+
+Vector = tuple[float, float, float]
+Pair = tuple[float, float]
+
+
+class AlongAxis(Plain, frozen=True, tag_field="op", tag="along"):
+    """Flatten faces straight along a direction, which points from them to who looks; None proposes one.
+
+    ``up`` is what points up in the picture then.
+    """
+
+    direction: Vector | None = None
+    up: Vector | None = None
+
+
+class RoundAxis(Plain, frozen=True, tag_field="op", tag="round"):
+    """Unroll faces from a cylinder round an axis; None proposes one."""
+
+    axis: Vector | None = None
+    point: Vector | None = None
+
+
+class AsBox(Plain, frozen=True, tag_field="op", tag="box"):
+    """Flatten faces along whichever of the six axis directions they face most."""
+
+
+class Unwrap(Plain, frozen=True, tag_field="op", tag="unwrap"):
+    """Cut and unwrap faces automatically; ``padding`` in texels keeps the islands apart."""
+
+    padding: int = 8
+
+
+class Transform(Plain, frozen=True, tag_field="op", tag="transform"):
+    """Scale, turn and move islands about ``about`` (None: the middle of what is selected); -1 flips."""
+
+    move: Pair = (0.0, 0.0)
+    rotate: float = 0.0
+    scale: Pair = (1.0, 1.0)
+    about: Pair | None = None
+
+
+class FitRectangle(Plain, frozen=True, tag_field="op", tag="fit"):
+    """Bring islands into a rectangle from ``low`` to ``high``; ``keep`` their proportions, or fill it."""
+
+    low: Pair = (0.0, 0.0)
+    high: Pair = (1.0, 1.0)
+    keep: bool = False
+
+
+class Align(Plain, frozen=True, tag_field="op", tag="align"):
+    """Move islands so that one of their edges or middles lies on one line."""
+
+    to: Literal["left", "right", "bottom", "top", "middle-u", "middle-v"] = "left"
+
+
+class Distribute(Plain, frozen=True, tag_field="op", tag="distribute"):
+    """Move islands so that the gaps between them are equal along one direction."""
+
+    along: Literal["u", "v"] = "u"
+
+
+class Unstack(Plain, frozen=True, tag_field="op", tag="unstack"):
+    """Move islands off each other, into free room; twins stay where they are unless ``twins`` is set."""
+
+    twins: bool = False
+    padding: int = 8
+
+
+class StackTwins(Plain, frozen=True, tag_field="op", tag="stack"):
+    """Lay islands of the same shape onto each other, mirrored ones turned over."""
+
+
+class Proportions(Plain, frozen=True, tag_field="op", tag="proportions"):
+    """Give islands the proportions of the real surface."""
+
+
+class EvenDensity(Plain, frozen=True, tag_field="op", tag="density"):
+    """Scale islands to one texel density; None takes the mean of the whole model (texels a unit otherwise)."""
+
+    texels_per_unit: float | None = None
+
+
+class Pack(Plain, frozen=True, tag_field="op", tag="pack"):
+    """Arrange islands on their tile without overlaps, ``padding`` texels apart, as large as they go.
+
+    ``turn`` allows quarter turns; ``scale`` False keeps their size.
+    """
+
+    padding: int = 8
+    turn: bool = False
+    scale: bool = True
+
+
+class SendTo(Plain, frozen=True, tag_field="op", tag="send"):
+    """Move islands to another tile, at the same place on it."""
+
+    tile: int = 1001
+
+
+class FlipV(Plain, frozen=True, tag_field="op", tag="flip-v"):
+    """Turn every tile upside down: two programs that disagree about where v begins."""
+
+
+class Snap(Plain, frozen=True, tag_field="op", tag="snap"):
+    """Move islands by less than a step: corners onto whole texels, or edges onto a tile's border or other islands."""
+
+    to: Literal["texels", "tile", "islands"] = "texels"
+
+
+class GiveMaterial(Plain, frozen=True, tag_field="op", tag="material"):
+    """Give faces to another material, made if it is new."""
+
+    name: str = ""
+
+
+class RenameMaterial(Plain, frozen=True, tag_field="op", tag="rename-material"):
+    """Call a material otherwise, everywhere in the project."""
+
+    old: str
+    new: str
+
+
+class RenamePart(Plain, frozen=True, tag_field="op", tag="rename-part"):
+    """Call a part otherwise, everywhere in the project."""
+
+    old: str
+    new: str
+
+
+LayoutEdit = (
+    AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
+    | Proportions | EvenDensity | Pack | SendTo | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
+)  # fmt: skip
+
+TITLES: dict[type[Plain], str] = {
+    AlongAxis: "Flatten along an axis", RoundAxis: "Unroll round an axis", AsBox: "Flatten as a box",
+    Unwrap: "Unwrap", Transform: "Move islands", FitRectangle: "Fit to a rectangle", Align: "Align islands",
+    Distribute: "Distribute islands", Unstack: "Unstack islands", StackTwins: "Stack twins",
+    Proportions: "Real proportions", EvenDensity: "Same texel density", Pack: "Pack islands",
+    SendTo: "Send to tile", FlipV: "Turn v over", Snap: "Snap islands", GiveMaterial: "Give material",
+    RenameMaterial: "Rename material", RenamePart: "Rename part",
+}  # fmt: skip
