@@ -160,7 +160,7 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
         assert hands.desk.station == station and hands.window.strip.buttons[station].isChecked()
         assert hands.window.tools.title.text()
     hands.key(Qt.Key.Key_1)
-    box = hands.window.model_panel.size_box
+    box = hands.window.model_panel.check.size_box
     box.setCurrentIndex(box.findData(256))
     box.activated.emit(box.currentIndex())
     hands.wait()
@@ -169,4 +169,4 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
         np.array([hands.window.sheet_view.width() / 2, hands.window.sheet_view.height() / 2])
     )
     assert "of 256" in hands.window.sheet_view.overlay.facts
-    assert hands.window.model_panel.lines["Parts"].text().startswith("5:")
+    assert hands.window.model_panel.check.lines["Holds"].text().startswith("5 parts")

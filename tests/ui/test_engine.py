@@ -251,13 +251,13 @@ def test_a_sentence_about_the_layout_leads_both_views_there_and_heat_brings_its_
     hands.open(demo_studio("kettle", hands.world))
     hands.key(Qt.Key.Key_1)
     hands.until(lambda: not hands.desk.layout.busy)
-    panel, model_view, sheet_view = hands.window.model_panel, hands.window.model_view, hands.window.sheet_view
+    panel, model_view, sheet_view = hands.window.model_panel.check, hands.window.model_view, hands.window.sheet_view
     assert panel.findings.count() == len(hands.desk.layout.findings) > 0 and "to look at" in panel.check_state.text()
     before = hands.pixels(model_view), hands.pixels(sheet_view), model_view.camera
     item = panel.findings.item(0)
     QTest.mouseClick(panel.findings.viewport(), LEFT, NONE, panel.findings.visualItemRect(item).center())
     hands.wait()
-    assert hands.desk.finding is hands.desk.layout.findings[0] and model_view.camera != before[2]
+    assert hands.desk.faces.finding is hands.desk.layout.findings[0] and model_view.camera != before[2]
     for view, old in ((model_view, before[0]), (sheet_view, before[1])):
         shown = hands.pixels(view)
         assert (shown != old).any(2).sum() > 500

@@ -19,9 +19,19 @@ from lucky_fern.core.model.textures import find_picture
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK, Taken, tile_name
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.pictures.sequences import gather_sequence
-from lucky_fern.core.project.commands import AddLayer, ReplaceModel, SetChannel
-from lucky_fern.core.project.document import Channel, ModelSource, Wash
+from lucky_fern.core.project.commands import (
+    AddLayer,
+    ReplaceModel,
+    SetChannel,
+    SetMaskEntry,
+    SetPlace,
+    SetRelief,
+    Several,
+)
+from lucky_fern.core.project.document import Channel, Decal, ModelSource, Project, Wash
+from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.shapes import PictureShape
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.surface import Surface
@@ -143,14 +153,15 @@ def _onto(studio: Studio, texture: Texture, picture: str, by_tile: bool = False)
 class Replacement:
     """A newer model made ready: the command that puts it in place, and what is to be told."""
 
-    command: ReplaceModel
+    command: Several
     notes: tuple[str, ...]
 
 
 def prepare_replacement(studio: Studio, path: Path) -> Replacement:
     """Read a newer version of the model; paint stays by UV, decals by pose, selections by where their faces lie.
 
-    A layout that was made here is kept where the newer version has the same faces with the same UVs.
+    A layout that was made here is kept where the newer version has the same faces with the same UVs. Where the
+    newer one is the older one in other units (inches for metres, say), poses are converted.
 
     Raises
     ------
@@ -172,6 +183,9 @@ def prepare_replacement(studio: Studio, path: Path) -> Replacement:
         else:
             notes.append("the layout that was made here does not fit the new version and is left behind")
     old = studio.model
+    scale = _other_units(old, new)
+    if scale is not None:
+        notes.append(f"it is {scale:.4g}× as large as before, the same in other units: placed pictures are converted")
     gone = [name for name in old.materials if name not in new.materials]
     if gone:
         notes.append(f"it has no material {', '.join(gone)} any more; what is painted there waits till it is back")
@@ -181,9 +195,49 @@ def prepare_replacement(studio: Studio, path: Path) -> Replacement:
     lost = [name for name in old.parts if name not in new.parts]
     if lost:
         notes.append(f"it has no part {', '.join(lost[:4])} any more; scopes that name it show nothing")
-    notes += _moved(studio.surface, Surface(new))
-    selections = {name: _carried(old, new, faces) for name, faces in studio.project.selections.items()}
-    return Replacement(ReplaceModel(source, selections), tuple(notes))
+    notes += _moved(studio.surface, Surface(new), scale or 1.0)
+    selections = {name: _carried(old, new, faces, scale or 1.0) for name, faces in studio.project.selections.items()}
+    first = ReplaceModel(source, selections)
+    also = _converted(studio.project, scale) if scale is not None else ()
+    return Replacement(Several((first, *also), named=first.title), tuple(notes))
+
+
+def _other_units(old: Model, new: Model) -> float | None:
+    """How many times as large the new model is, if it is larger or smaller by one factor all round."""
+    was, now = (np.ptp(model.bounds, axis=0) for model in (old, new))
+    thick = was > 1e-6 * was.max()
+    ratio = now[thick] / was[thick]
+    scale = float(np.median(ratio))
+    if not np.isfinite(ratio).all() or scale <= 0 or abs(scale - 1) < 0.02 or np.ptp(ratio) > 0.02 * scale:
+        return None
+    about = old.bounds[0] * scale
+    # Only grown about somewhere else it would be another model.
+    return scale if np.allclose(about, new.bounds[0], rtol=0, atol=0.02 * float(now.max())) else None
+
+
+def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief, ...]:
+    """Poses and heights in model units, in the units of a model ``scale`` times as large."""
+
+    def place(one: Throw) -> Throw:
+        x, y, z = one.point
+        return replace(
+            one, point=(x * scale, y * scale, z * scale), width=one.width * scale, depth=one.depth * scale,
+            height=None if one.height is None else one.height * scale,
+            stand_off=None if one.stand_off is None else one.stand_off * scale,
+        )  # fmt: skip
+
+    made: list[SetPlace | SetMaskEntry | SetRelief] = []
+    for layer in project.walk():
+        if isinstance(layer.content, Decal) and isinstance(layer.content.place, Throw):
+            made.append(SetPlace(layer.id, place(layer.content.place)))
+    for number, mask in project.masks.items():
+        for at, entry in enumerate(mask.entries):
+            if isinstance(entry.shape, PictureShape) and isinstance(entry.shape.place, Throw):
+                shape = replace(entry.shape, place=place(entry.shape.place))
+                made.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
+    if project.relief.unit == "units":
+        made.append(SetRelief(replace(project.relief, strength=project.relief.strength * scale)))
+    return tuple(made)
 
 
 def _same_faces(old: Model, new: Model) -> bool:
@@ -194,7 +248,7 @@ def _same_faces(old: Model, new: Model) -> bool:
     )
 
 
-def _moved(old: Surface, new: Surface) -> list[str]:
+def _moved(old: Surface, new: Surface, scale: float) -> list[str]:
     """How much of the painted ground lies elsewhere on the new model than on the old one."""
     keys = [key for key in old.keys if key in new.keys]
     gone = [str(key) for key in old.keys if key not in new.keys]
@@ -206,7 +260,7 @@ def _moved(old: Surface, new: Surface) -> list[str]:
         was, now = old.sheet(key, _PROBE), new.sheet(key, _PROBE)
         first, second = was.surface_points(Chunk(0, 0)), now.surface_points(Chunk(0, 0))
         both = (first.triangle >= 0) & (second.triangle >= 0)
-        far = both & (np.linalg.norm(first.position - second.position, axis=2) > near)
+        far = both & (np.linalg.norm(first.position * scale - second.position, axis=2) > near)
         every += int((first.triangle >= 0).sum())
         moved += int(far.sum())
         bare += int(((first.triangle >= 0) & (second.triangle < 0)).sum())
@@ -224,7 +278,7 @@ def _moved(old: Surface, new: Surface) -> list[str]:
     return notes
 
 
-def _carried(old: Model, new: Model, packed: str) -> str:
+def _carried(old: Model, new: Model, packed: str, scale: float) -> str:
     """A selection on another version: faces whose middle lies nearest to one that was selected."""
     from scipy.spatial import cKDTree
 
@@ -234,7 +288,7 @@ def _carried(old: Model, new: Model, packed: str) -> str:
         return packed
     if old.triangles.shape == new.triangles.shape and np.array_equal(old.triangles, new.triangles):
         return pack_faces(chosen)
-    distance, nearest = cKDTree(old.corners.mean(axis=1)).query(new.corners.mean(axis=1))
+    distance, nearest = cKDTree(old.corners.mean(axis=1) * scale).query(new.corners.mean(axis=1))
     reach = np.sqrt(np.linalg.norm(np.cross(
         new.corners[:, 1] - new.corners[:, 0], new.corners[:, 2] - new.corners[:, 0]), axis=1))  # fmt: skip
     inside: Bool = chosen[nearest] & (distance <= np.maximum(reach, _NEAR * new.diagonal))

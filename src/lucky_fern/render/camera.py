@@ -90,6 +90,14 @@ class Camera:
         scale = np.where(ahead > 1e-6 * self.distance, self.distance / np.where(ahead > 0, ahead, 1.0), np.nan)
         return np.stack([x * scale / (half * aspect), y * scale / half], axis=-1)
 
+    def depth(self, points: F64) -> F64:
+        """(...) how deep points lie: smaller is nearer, and even along straight lines of the screen."""
+        back: F64 = (points - np.asarray(self.target)) @ self.axes[2]
+        if self.parallel:
+            return -back
+        with np.errstate(divide="ignore"):
+            return np.asarray(-1.0 / (self.distance - back), np.float64)
+
     def orbited(self, yaw: float, pitch: float) -> Camera:
         return replace(self, yaw=self.yaw + yaw, pitch=float(np.clip(self.pitch + pitch, -90, 90)))
 

@@ -8,7 +8,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, Array
+from lucky_fern.core.arrays import F64, I32, Array, Bool
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -19,6 +19,7 @@ from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
 
 SHADED, FLAT = "shaded", "flat"
+CHECKER_TEXELS = 64  # across a square of the checker
 _REFLECTIONS_UNIT = len(UNITS)
 # The frame stays opaque: what is drawn half transparent must not let the window shine through.
 BLEND_KEEPING_ALPHA: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
@@ -32,11 +33,22 @@ class Look:
     shown_map: str | None = None
     wires: bool = False
     seams: bool = False
+    checker: bool = False
     lamp_deg: float = 0.0
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
     wire_ink: tuple[float, float, float, float] = (0.1, 0.1, 0.1, 0.35)
     seam_ink: tuple[float, float, float, float] = (0.85, 0.25, 0.1, 1.0)
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """The faces of one sheet (None: of none) on the card."""
+
+    key: SheetKey | None
+    triangle: I32
+    buffer: moderngl.Buffer
+    array: moderngl.VertexArray
 
 
 class ModelScene:
@@ -53,12 +65,8 @@ class ModelScene:
         self._owned: list[moderngl.Buffer | moderngl.VertexArray | moderngl.Texture | moderngl.Program] = [
             self._program, self._lines, self._backdrop, corners, self._screen,
         ]  # fmt: skip
-        self._pieces: list[tuple[SheetKey | None, moderngl.VertexArray]] = []
-        for key in surface.keys:
-            self._add_piece(key, surface.placement.triangles[key])
-        bare = np.flatnonzero(surface.sheet_of_triangle < 0)
-        if len(bare):
-            self._add_piece(None, bare.astype(np.int32))
+        self._pieces: list[_Piece] = []
+        self.show_faces(None)
         self._wires = self._edges(surface.model.outline_edges)
         self._seams = self._edges(surface.model.seam_edges)
         self._reflections = self._make_reflections()
@@ -71,18 +79,42 @@ class ModelScene:
     def _keep(self, made: moderngl.Buffer | moderngl.VertexArray) -> None:
         self._owned.append(made)
 
-    def _add_piece(self, key: SheetKey | None, triangle: I32) -> None:
-        model = self.surface.model
-        uv = np.nan_to_num(model.uv[triangle]) - (corner_of(key.tile) if key is not None else (0, 0))
-        data = np.concatenate(
-            [model.corners[triangle], model.normals[triangle], model.tangents[triangle], uv], axis=2
-        ).astype(np.float32)
-        buffer = self.context.buffer(data.tobytes())
+    def show_faces(self, shown: Bool | None) -> None:
+        """Draw only some faces ((T,) bool) from now on; None for all."""
+        for piece in self._pieces:
+            for item in (piece.buffer, piece.array):
+                self._owned.remove(item)
+                item.release()
+        self._pieces.clear()
+        surface = self.surface
+        for key in surface.keys:
+            self._add_piece(key, surface.placement.triangles[key], shown)
+        bare = np.flatnonzero(surface.sheet_of_triangle < 0).astype(np.int32)
+        self._add_piece(None, bare, shown)
+
+    def _add_piece(self, key: SheetKey | None, triangle: I32, shown: Bool | None) -> None:
+        triangle = triangle if shown is None else triangle[shown[triangle]]
+        if not len(triangle):
+            return
+        buffer = self.context.buffer(self._vertices(key, triangle, self.surface.model.uv))
         layout = (buffer, "3f 3f 4f 2f", "in_position", "in_normal", "in_tangent", "in_uv")
         array = self.context.vertex_array(self._program, [layout])
         self._keep(buffer)
         self._keep(array)
-        self._pieces.append((key, array))
+        self._pieces.append(_Piece(key, triangle, buffer, array))
+
+    def _vertices(self, key: SheetKey | None, triangle: I32, uv: F64) -> bytes:
+        model = self.surface.model
+        data = np.empty((len(triangle), 3, 12), np.float32)
+        data[..., :3], data[..., 3:6] = model.corners[triangle], model.normals[triangle]
+        data[..., 6:10] = model.tangents[triangle]
+        data[..., 10:] = np.nan_to_num(uv[triangle]) - (corner_of(key.tile) if key is not None else (0, 0))
+        return data.tobytes()
+
+    def show_uv(self, uv: F64) -> None:
+        """Draw with other UVs (T, 3, 2) for a while, each face with the sheet that it lay on."""
+        for piece in self._pieces:
+            piece.buffer.write(self._vertices(piece.key, piece.triangle, uv))
 
     def _edges(self, edges: I32) -> moderngl.VertexArray | None:
         if not len(edges):
@@ -138,18 +170,20 @@ class ModelScene:
             float(-np.sin(angle) * lamp[0] + np.cos(angle) * lamp[2]),
         ))  # fmt: skip
         self._set("turn", float(-angle))
-        mode = 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
+        mode = 3 if look.checker else 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
         self._set("look", mode)
         self._set("shown", MAP_NUMBERS[look.shown_map] if look.shown_map is not None else 0)
         self._reflections.use(_REFLECTIONS_UNIT)
-        for key, array in self._pieces:
+        for piece in self._pieces:
+            key = piece.key
             painted = key is not None and textures is not None
             self._set("painted", painted)
             if painted:
                 assert key is not None and textures is not None
+                self._set("squares", size_of[key] / CHECKER_TEXELS)
                 for name, texture in textures.of(key, size_of[key]).items():
                     texture.use(UNITS[name])
-            array.render(moderngl.TRIANGLES)
+            piece.array.render(moderngl.TRIANGLES)
         self.tint.draw(to_clip)
         if look.wires:
             self._draw_lines(self._wires, to_clip, look.wire_ink)

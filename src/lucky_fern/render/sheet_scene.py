@@ -12,7 +12,7 @@ from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
-from lucky_fern.render.model_scene import BLEND_KEEPING_ALPHA
+from lucky_fern.render.model_scene import BLEND_KEEPING_ALPHA, CHECKER_TEXELS
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
@@ -141,19 +141,21 @@ class SheetScene:
     def draw(
         self, camera: FlatCamera, width: float, height: float, shown_map: str | None, wires: bool,
         textures: SheetTextures, size_of: dict[SheetKey, int], ground: tuple[float, float, float],
-        wire_ink: tuple[float, float, float, float],
+        wire_ink: tuple[float, float, float, float], checker: bool = False,
     ) -> None:  # fmt: skip
         """Draw into the framebuffer in use; lengths in pixels."""
         context = self.context
         context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
         context.clear(*ground, 1.0)
-        self._program["shown"].value = MAP_NUMBERS[shown_map or "colour"]  # type: ignore[union-attr]
+        shown = -1 if checker else MAP_NUMBERS[shown_map or "colour"]
+        self._program["shown"].value = shown  # type: ignore[union-attr]
         for key in self.surface.keys:
             low = camera.to_screen(self.plane.corner(key), width, height)
             place = (
                 low[0] / width * 2 - 1, 1 - low[1] / height * 2, camera.scale / width * 2, camera.scale / height * 2
             )  # fmt: skip
             self._program["place"].value = tuple(float(v) for v in place)  # type: ignore[union-attr]
+            self._program["squares"].value = size_of[key] / CHECKER_TEXELS  # type: ignore[union-attr]
             for name, texture in textures.of(key, size_of[key]).items():
                 texture.use(UNITS[name])
                 self._samplers[UNITS[name]].use(UNITS[name])
@@ -165,15 +167,16 @@ class SheetScene:
         if wires and self._wires is not None:
             self._draw_wires(self._wires, to_clip, wire_ink)
 
-    def plane_corners(self, triangles: I32) -> F64:
-        """(N, 3, 3) the given rows of the model as they lie on the plane; those without a sheet are left out."""
+    def plane_corners(self, triangles: I32, uv: F64 | None = None) -> F64:
+        """(N, 3, 3) the given rows of the model as they lie on the plane, or would with other UVs (T, 3, 2).
+
+        Rows without a sheet are not numbers, and are not drawn.
+        """
         number = self.surface.sheet_of_triangle[triangles]
-        kept = triangles[number >= 0]
-        origin = np.array([self.plane.origin[key.material] for key in self.surface.keys])
-        if not len(kept):
-            return np.zeros((0, 3, 3))
-        flat = self.surface.model.uv[kept] + origin[number[number >= 0]][:, None]
-        return np.concatenate([flat, np.zeros((*flat.shape[:2], 1))], axis=2)
+        corners = np.zeros((len(triangles), 3, 3))
+        origin = np.array([*(self.plane.origin[key.material] for key in self.surface.keys), (np.nan, np.nan)])
+        corners[..., :2] = (self.surface.model.uv if uv is None else uv)[triangles] + origin[number][:, None]
+        return corners
 
     @staticmethod
     def _to_clip(camera: FlatCamera, width: float, height: float) -> bytes:

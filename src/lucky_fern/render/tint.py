@@ -19,17 +19,16 @@ class Tint:
         self._program = context.program(source("tint.vert"), source("tint.frag"))
         self._owned: list[Any] = []
         self._array: moderngl.VertexArray | None = None
-        self.strength = 0.6
 
-    def show(self, corners: F64, colours: F64, strength: float) -> None:
-        """Show triangles (N, 3, 3) in colours (N, 3); none for no tint."""
+    def show(self, corners: F64, colours: F64) -> None:
+        """Show triangles (N, 3, 3) in colours (N, 4), red to alpha, 0…1; none for no tint."""
         self._drop()
-        self.strength = strength
         if not len(corners):
             return
-        data = np.concatenate([corners, np.repeat(colours[:, None], 3, axis=1)], axis=2).astype(np.float32)
+        data = np.empty((len(corners), 3, 7), np.float32)
+        data[..., :3], data[..., 3:] = corners, colours[:, None]
         buffer = self.context.buffer(data.tobytes())
-        self._array = self.context.vertex_array(self._program, [(buffer, "3f 3f", "in_position", "in_colour")])
+        self._array = self.context.vertex_array(self._program, [(buffer, "3f 4f", "in_position", "in_colour")])
         self._owned = [buffer, self._array]
 
     def draw(self, to_clip: bytes) -> None:
@@ -37,7 +36,6 @@ class Tint:
         if self._array is None:
             return
         self._program["to_clip"].write(to_clip)  # type: ignore[union-attr]
-        self._program["strength"].value = self.strength  # type: ignore[union-attr]
         self.context.enable(moderngl.BLEND)
         # The frame stays opaque: what is drawn half transparent must not let the window shine through.
         keep: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)

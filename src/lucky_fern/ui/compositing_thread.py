@@ -18,7 +18,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
 
 _BATCH = 32  # chunks between two answers
 
@@ -39,7 +39,14 @@ class CompositingThread(QObject):
     busy = Signal(bool)
     failed = Signal(str)
 
-    def __init__(self, sources: Sources, store: MapStore) -> None:
+    def __init__(
+        self,
+        sources: Sources,
+        store: MapStore,
+        shown: Project | None = None,
+        new: AbstractSet[SheetKey] = frozenset(),
+    ) -> None:
+        """``shown`` is whose maps the store holds already, if any, all but those of the ``new`` sheets."""
         super().__init__()
         self._sources = sources
         self._store = store
@@ -50,7 +57,8 @@ class CompositingThread(QObject):
         self._news = threading.Condition()
         self._order = Order("colour", None, {})
         self.settled = threading.Event()
-        self.shown: Project | None = None  # whose maps these are, once settled
+        self.shown = shown  # whose maps these are, once settled
+        self._new = set(new)
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
 
@@ -111,7 +119,15 @@ class CompositingThread(QObject):
     def _news_for(self, project: Project) -> Dirty:
         if self.shown is None:
             return everything(self._sources, project)
-        return dirtied(self._sources, self.shown, project)
+        news = dirtied(self._sources, self.shown, project)
+        if self._new:
+            whole = everything(self._sources, project)
+            news.update({key: chunks for key, chunks in whole.items() if key.sheet in self._new})
+            for key in self._store.maps:  # what nothing writes to any more has to go back to how it started
+                if key.sheet in self._new:
+                    news[key] = set(all_chunks(project.size_of(key.sheet)))
+            self._new.clear()
+        return news
 
     def _composite(self, project: Project, serial: int, order: Order, left: Dirty) -> None:
         """Work through ``left``, taking out what is done: what is seen of all maps before the rest of any."""

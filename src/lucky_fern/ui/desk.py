@@ -5,19 +5,16 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.errors import LuckyFernError, ProjectError
-from lucky_fern.core.layout.findings import Finding
-from lucky_fern.core.layout.heat import Heat, density_heat, stretch_heat
+from lucky_fern.core.incoming import first_washes
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.model.model import Texture
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
     AddLayer,
@@ -35,34 +32,36 @@ from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
+from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.ui.bringing import Bringing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
+from lucky_fern.ui.faces import Faces
+from lucky_fern.ui.laying import Laying
 from lucky_fern.ui.layout_watch import LayoutWatch
 from lucky_fern.ui.pinned import Pinned
 
-MARK = np.array([0.85, 0.25, 0.10])  # of what a sentence is about
-
-
-@dataclass(frozen=True)
-class Tinted:
-    """Triangles coloured over the views; ``heat`` brings a legend."""
-
-    triangles: I32
-    colours: F64
-    strength: float
-    heat: Heat | None
-
-
 _T = TypeVar("_T")
+_S = TypeVar("_S")
 
 
-def _with_light(make: Callable[[_T], Studio], what: _T) -> Studio:
+def _with_light(make: Callable[[_T], _S], what: _T) -> _S:
     """A studio opened; the light of the model view is worked out meanwhile, or the first frame would wait for it."""
     threading.Thread(target=environment.reflections, name="fern-light", daemon=True).start()
     return make(what)
+
+
+def _started(path: Path) -> tuple[Studio, list[Texture]]:
+    """A project on a model file, with the pictures that the file names; and those that are nowhere."""
+    studio = Studio.new(path)
+    return studio, first_washes(studio, path.parent)
+
+
+def _missing_sentence(missing: list[Texture]) -> str:
+    names = ", ".join(dict.fromkeys(texture.file for texture in missing[:3]))
+    return f"The model names pictures that are not beside it ({names}): point at them at the Model station."
 
 
 Pending = dict[MapKey, set[Chunk]]
@@ -78,7 +77,7 @@ class Desk(QObject):
     view_changed = Signal()
     marker_changed = Signal()
     station_changed = Signal(str)
-    tint_changed = Signal()
+    layout_changed = Signal()  # the same model, laid out or built otherwise
     said = Signal(str, bool)  # a sentence; whether it is a warning
     busy = Signal(bool)
 
@@ -104,9 +103,11 @@ class Desk(QObject):
         self.errands = Errands()
         self.bringing = Bringing(self)
         self.layout = LayoutWatch()
-        self.layout.changed.connect(self.tint_changed)
-        self.finding: Finding | None = None
-        self.heat: str | None = None  # "stretch" or "density" over the model, at the Model station
+        self.faces = Faces(self)
+        self.laying = Laying(self)
+        self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
+        self._surface: Surface | None = None  # the one that the maps are of
+        self.layout.changed.connect(self.faces.changed)
         self.errands.failed.connect(lambda sentence: self.said.emit(sentence, True))
 
     # --- opening and closing --------------------------------------------------------------------------
@@ -117,16 +118,37 @@ class Desk(QObject):
         self.studio, self.path = studio, path
         self.store = MapStore(studio.sources)
         self.pending = {}
-        self.shown_map, self.marker, self.last_hit, self.holding, self.finding = None, None, None, False, None
+        self.shown_map, self.marker, self.last_hit, self.holding, self.missing = None, None, None, False, []
         self._select_top()
-        self.compositing = CompositingThread(studio.sources, self.store)
-        self.compositing.chunks_done.connect(self._chunks_done)
-        self.compositing.busy.connect(self.busy)
-        self.compositing.failed.connect(lambda sentence: self.said.emit(sentence, True))
+        self._surface = studio.surface
+        self._composite_with(CompositingThread(studio.sources, self.store))
+        self.faces.take()
         self.studio_changed.emit()
         self.refresh()
         for warning in studio.warnings:
             self.said.emit(warning, True)
+
+    def _composite_with(self, thread: CompositingThread) -> None:
+        self.compositing = thread
+        thread.chunks_done.connect(self._chunks_done)
+        thread.busy.connect(self.busy)
+        thread.failed.connect(lambda sentence: self.said.emit(sentence, True))
+
+    def _follow_surface(self) -> None:
+        """Go on over another surface if the layout or the model changed; sheets that are as they were are kept."""
+        studio, before, thread = self.studio, self._surface, self.compositing
+        if studio is None or before is None or thread is None or self.store is None or studio.surface is before:
+            return
+        self.unpin()
+        done = thread.shown if thread.settled.is_set() else None
+        thread.close()
+        new = studio.surface.unlike(before)
+        self.store.move_to(studio.sources)
+        self._composite_with(CompositingThread(studio.sources, self.store, done, new))
+        self._surface = studio.surface
+        self.marker = self.last_hit = None
+        self.faces.follow()
+        self.layout_changed.emit()
 
     def close(self) -> None:
         """End the work in the background."""
@@ -190,6 +212,7 @@ class Desk(QObject):
         except LuckyFernError as error:
             self.said.emit(str(error), True)
             return False
+        self._follow_surface()
         if isinstance(command, AddLayer | GroupLayers):
             self.select(self.studio.project.next_id - 1)
         elif isinstance(command, DuplicateLayers):
@@ -255,7 +278,8 @@ class Desk(QObject):
         """Go to a step of the history."""
         if self.studio is None or at == self.studio.history.at:
             return
-        self.studio.history.jump(at)
+        self.studio.jump(at)
+        self._follow_surface()
         self._keep_selection()
         self.selection_changed.emit()
         self.refresh()
@@ -344,33 +368,7 @@ class Desk(QObject):
         if station != self.station:
             self.station = station
             self.station_changed.emit(station)
-            self.tint_changed.emit()
-
-    # --- the layout -------------------------------------------------------------------------------------------
-
-    def show_finding(self, finding: Finding | None) -> None:
-        """Mark what one sentence of the layout check is about, or everything that worries again."""
-        self.finding = finding
-        self.tint_changed.emit()
-
-    def show_heat(self, which: str | None) -> None:
-        self.heat = which
-        self.tint_changed.emit()
-
-    def tint(self) -> Tinted | None:
-        """What is coloured over the model and its sheets now."""
-        studio, measures = self.studio, self.layout.measures
-        if studio is None or self.station != "model" or measures is None:
-            return None
-        if self.heat is not None:
-            size = max(self.sheet_sizes().values(), default=studio.project.sheet_size)
-            heat = stretch_heat(measures) if self.heat == "stretch" else density_heat(measures, size)
-            rows = np.flatnonzero(studio.model.has_uv).astype(np.int32)
-            return Tinted(rows, heat.colours[rows], 0.85, heat)
-        if self.finding is not None:
-            rows = self.finding.triangles
-            return Tinted(rows, np.tile(MARK, (len(rows), 1)), 0.7, None)
-        return None
+            self.faces.changed.emit()
 
     # --- layers -----------------------------------------------------------------------------------------------
 
@@ -427,13 +425,19 @@ class Desk(QObject):
         own = path.suffix.lower() == ".fern"
         self.errands.send(
             f"Opening {path.name} …",
-            lambda: _with_light(Studio.open if own else Studio.new, path),
-            lambda studio: self._opened(studio, path if own else None),
+            lambda: (_with_light(Studio.open, path), []) if own else _with_light(_started, path),
+            lambda opened: self._opened(*opened, path if own else None),
         )
 
-    def _opened(self, studio: Studio, path: Path | None) -> None:
+    def _opened(self, studio: Studio, missing: list[Texture], path: Path | None) -> None:
         """Show what was opened; its painted pixels are read in full while it composites."""
         self.take(studio, path)
+        self.missing = missing
+        notes = [*studio.notes, *([_missing_sentence(missing)] if missing else [])]
+        if notes:
+            self.said.emit(" ".join(notes), True)
+        if missing:
+            self.project_changed.emit()
         if path is not None:
             threading.Thread(target=self._fetch, args=(studio.blobs,), name="fern-fetch", daemon=True).start()
 

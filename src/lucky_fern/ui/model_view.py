@@ -18,6 +18,7 @@ from lucky_fern.render.camera import AXIS_VIEWS, Camera
 from lucky_fern.render.model_scene import Look, ModelScene
 from lucky_fern.render.textures import SheetTextures
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.face_picker import FacePicker
 from lucky_fern.ui.grip import Grip
 from lucky_fern.ui.view import SharedTextures, View
 
@@ -30,6 +31,9 @@ class ModelView(View):
         self.camera = Camera()
         self.look = Look()
         self._scene: ModelScene | None = None
+        self._faces_new = False
+        self.gestures = [FacePicker(self)]
+        desk.faces.shown_changed.connect(self._shown_changed)
 
     @property
     def aspect(self) -> float:
@@ -37,14 +41,33 @@ class ModelView(View):
 
     # --- drawing ------------------------------------------------------------------------------------------
 
-    def reset_scene(self) -> None:
+    def reset_layout(self) -> None:
         if self._scene is not None:
             self.makeCurrent()
             self._scene.release()
             self._scene = None
             self.doneCurrent()
+        self._faces_new = True
+
+    def _shown_changed(self) -> None:
+        self._faces_new = True
+        self._owners = None
+        self.refresh()
+
+    def preview(self) -> None:
+        faces, studio = self.desk.faces, self.desk.studio
+        if self._scene is None or studio is None or self.desk.laying.stay:
+            return
+        self.makeCurrent()
+        self._scene.show_uv(studio.model.uv if faces.preview is None else faces.preview)
+        self.doneCurrent()
+
+    def reset_scene(self) -> None:
+        self.reset_layout()
         self.frame_all()
-        self.overlay.hint = "" if self.desk.studio is not None else "Open a model (OBJ, GLB or glTF) to begin."
+        self.overlay.hint = (
+            "" if self.desk.studio is not None else "Open a model (OBJ, GLB, glTF, PLY or STL) to begin."
+        )
 
     def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
         studio = self.desk.studio
@@ -53,8 +76,11 @@ class ModelView(View):
             return
         if self._scene is None:
             self._scene = ModelScene(context, studio.surface)
+        if self._faces_new:
+            self._faces_new = False
+            self._scene.show_faces(self.desk.faces.shown)
         self.put_tint(self._scene.tint, lambda triangles: studio.model.corners[triangles])
-        look = replace(self.look, shown_map=self.desk.shown_map)
+        look = replace(self.look, shown_map=self.desk.shown_map, checker=self.desk.faces.checker)
         self._scene.draw(self.camera, self.aspect, look, textures, sizes)
 
     def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
@@ -123,7 +149,20 @@ class ModelView(View):
             return None
         x, y = point[0] / self.width() * 2 - 1, 1 - point[1] / self.height() * 2
         origin, direction = self.camera.ray(float(x), float(y), self.aspect)
-        return pick(self.desk.studio.model, origin, direction)
+        return pick(self.desk.studio.model, origin, direction, shown=self.desk.faces.shown)
+
+    def face_at(self, point: F64) -> int | None:
+        hit = self.hit(point)
+        return None if hit is None else hit.triangle
+
+    def screen_faces(self) -> tuple[object, F64]:
+        assert self.desk.studio is not None
+        model = self.desk.studio.model
+        what = (self.camera, self.width(), self.height(), id(model), self.desk.faces.hidden.tobytes())
+        if self._owners is not None and self._owners[0] == what:
+            return what, self._owners[2]
+        depth = self.camera.depth(model.corners)
+        return what, np.concatenate([self.to_screen(model.corners), depth[..., None]], axis=2)
 
     def to_screen(self, points: F64) -> F64:
         """(..., 2) pixels of (..., 3) points."""

@@ -29,6 +29,8 @@ class Overlay(QWidget):
         self.banner = ""
         self.heat: Heat | None = None  # whose legend is shown
         self.ghost: tuple[QPixmap, QPointF] | None = None
+        self.outline: F64 | None = None  # (N, 2) of a rectangle or lasso being drawn
+        self.disc: tuple[F64, float] | None = None  # where a painting tool reaches
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -45,6 +47,8 @@ class Overlay(QWidget):
             self._mark(painter, _point(self.marker))
         if self.grip is not None:
             self._handles(painter, self.grip)
+        if self.outline is not None or self.disc is not None:
+            self._drawn(painter)
         if self.ghost is not None:
             pixmap, at = self.ghost
             painter.setOpacity(0.75)
@@ -60,6 +64,16 @@ class Overlay(QWidget):
                 Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
                 self.hint,
             )
+
+    def _drawn(self, painter: QPainter) -> None:
+        """The shape of a selecting tool."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((QColor(255, 255, 255, 220), 2.6), (FERN, 1.2)):
+            painter.setPen(QPen(colour, width))
+            if self.outline is not None:
+                painter.drawPolygon(QPolygonF([_point(place) for place in self.outline]))
+            if self.disc is not None:
+                painter.drawEllipse(_point(self.disc[0]), self.disc[1], self.disc[1])
 
     @staticmethod
     def _mark(painter: QPainter, at: QPointF) -> None:

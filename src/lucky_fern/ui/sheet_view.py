@@ -16,7 +16,10 @@ from lucky_fern.core.sheets.picking import at_uv, sheet_of
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.face_picker import FacePicker
 from lucky_fern.ui.grip import Grip
+from lucky_fern.ui.island_handles import IslandHandles
+from lucky_fern.ui.rectangle_fitter import RectangleFitter
 from lucky_fern.ui.view import SharedTextures, View
 
 _PIXELS_PER_TEXEL = 48.0
@@ -32,10 +35,12 @@ class SheetView(View):
         self.wires = True
         self.ground = (0.60, 0.60, 0.60)
         self._scene: SheetScene | None = None
+        self.fitter = RectangleFitter(self)
+        self.gestures = [self.fitter, IslandHandles(self), FacePicker(self, flat=True)]
 
     # --- drawing ------------------------------------------------------------------------------------------
 
-    def reset_scene(self) -> None:
+    def reset_layout(self) -> None:
         if self._scene is not None:
             self.makeCurrent()
             self._scene.release()
@@ -43,10 +48,14 @@ class SheetView(View):
             self.doneCurrent()
         studio = self.desk.studio
         self.tiles = TileMap(studio.surface.keys if studio is not None else ())
-        self.frame_all()
+        self.set_camera(self.camera)
         self.overlay.hint = self.overlay.facts = ""
         if studio is not None and not studio.surface.keys:
             self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
+
+    def reset_scene(self) -> None:
+        self.reset_layout()
+        self.frame_all()
 
     def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
         studio = self.desk.studio
@@ -58,12 +67,12 @@ class SheetView(View):
         self.put_tint(self._scene.tint, self._tint_corners)
         self._scene.draw(
             self.camera, self.width(), self.height(), self.desk.shown_map, self.wires, textures,
-            sizes, self.ground, (0.08, 0.08, 0.08, 0.17),
+            sizes, self.ground, (0.08, 0.08, 0.08, 0.17), self.desk.faces.checker,
         )  # fmt: skip
 
     def _tint_corners(self, triangles: I32) -> F64:
         assert self._scene is not None
-        return self._scene.plane_corners(triangles)
+        return self._scene.plane_corners(triangles, self.desk.faces.preview)
 
     def go_to_triangles(self, triangles: I32) -> None:
         """Look at where some triangles lie on their sheets."""
@@ -82,8 +91,8 @@ class SheetView(View):
 
     def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
         """The chunks that lie in the view's rectangle."""
-        low = self._plane(np.array([0.0, self.height()]))
-        high = self._plane(np.array([self.width(), 0.0]))
+        low = self.plane_at(np.array([0.0, self.height()]))
+        high = self.plane_at(np.array([self.width(), 0.0]))
         seen: dict[SheetKey, AbstractSet[Chunk]] = {}
         for key, size in self.desk.sheet_sizes().items():
             corner = self.tiles.corner(key)
@@ -122,8 +131,30 @@ class SheetView(View):
     def _pixel(self, plane: F64) -> F64:
         return self.camera.to_screen(plane, self.width(), self.height())
 
-    def _plane(self, point: F64) -> F64:
+    def plane_at(self, point: F64) -> F64:
+        """The place on the plane of all sheets under a pixel."""
         return self.camera.to_plane(float(point[0]), float(point[1]), self.width(), self.height())
+
+    def face_at(self, point: F64) -> int | None:
+        studio, plane = self.desk.studio, self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            return None
+        hit = at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane), self.desk.faces.shown)
+        return None if hit is None else hit.triangle
+
+    def screen_faces(self) -> tuple[object, F64]:
+        assert self.desk.studio is not None
+        surface = self.desk.studio.surface
+        what = (self.camera, self.width(), self.height(), id(surface), self.desk.faces.hidden.tobytes())
+        if self._owners is not None and self._owners[0] == what:
+            return what, self._owners[2]
+        corners = np.full((surface.model.triangle_count, 3, 3), np.nan)
+        for key in surface.keys:
+            rows = surface.placement.triangles[key]
+            corners[rows, :, :2] = self._pixel(self.tiles.to_plane(key.material, surface.model.uv[rows]))
+            corners[rows, :, 2] = 0.0
+        return what, corners
 
     def grip_of(self, place: Place, height: float) -> Grip | None:
         assert self.desk.studio is not None
@@ -135,7 +166,7 @@ class SheetView(View):
         return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
 
     def moved(self, place: Place, point: F64) -> Place | None:
-        studio, plane = self.desk.studio, self._plane(point)
+        studio, plane = self.desk.studio, self.plane_at(point)
         key = self.tiles.sheet_at(plane)
         if studio is None or key is None:
             return None
@@ -149,7 +180,7 @@ class SheetView(View):
         return self._pixel(self.tiles.to_plane(key.material, marker.uv))
 
     def hover(self, point: F64) -> None:
-        studio, plane = self.desk.studio, self._plane(point)
+        studio, plane = self.desk.studio, self.plane_at(point)
         key = self.tiles.sheet_at(plane)
         if studio is None or key is None:
             self.desk.mark(None, self)
@@ -182,7 +213,7 @@ class SheetView(View):
             self.set_camera(self.camera.panned(dx, dy))
 
     def drop_picture(self, picture: str, point: F64) -> bool:
-        plane = self._plane(point)
+        plane = self.plane_at(point)
         key = self.tiles.sheet_at(plane)
         if key is None:
             return False

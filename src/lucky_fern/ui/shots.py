@@ -133,6 +133,5 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     window.tools.wires.click()
     shoot("model-marsh-hen")
     window.tools.wires.click()
-    desk.show_heat("density")
-    window.model_panel.heat_box.setCurrentIndex(2)
+    desk.faces.show_heat("density")
     shoot("model-layout")

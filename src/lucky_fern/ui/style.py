@@ -94,6 +94,7 @@ QToolButton {{ padding: 4px; }}
 QPushButton {{ background: {tones.field}; border-color: {tones.line}; }}
 QPushButton:hover, QToolButton:hover {{ background: {tones.field}; border-color: {tones.line}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {tones.line}; }}
+QPushButton:checked {{ background: {tones.soft_active}; border-color: {tones.active}; }}
 QPushButton:focus, QToolButton:focus {{ border-color: {tones.active}; }}
 QPushButton:disabled {{ color: {tones.quiet}; }}
 QPushButton#primary {{ background: {tones.active}; color: {tones.on_active}; border-color: {tones.active}; font-weight: 600; }}

@@ -13,11 +13,12 @@ from lucky_fern.core.project.places import Lay, Place, Throw
 from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.model_view import ModelView
+from lucky_fern.ui.picking_tools import PickingTools
 from lucky_fern.ui.sheet_view import SheetView
 from lucky_fern.ui.style import LIGHT, icon
 
 _TITLES = {
-    "model": "What came in with the model",
+    "model": "Select faces",
     "artwork": "Drag a picture from the tray onto either view",
     "paint": "Brushes, fills and masks will be here: painting wear, shadows and details by hand",
     "check": "A list of what will go wrong in the game will be here, each with its remedy",
@@ -54,6 +55,8 @@ class ToolLine(QWidget):
             modes, "lay", "Lay", "Flat on the sheet, in UV space", lambda: self._set_mode("lay"), True
         )
         row.addWidget(self.modes)
+        self.picking = PickingTools(desk)
+        row.addWidget(self.picking)
         row.addStretch(1)
         self.shaded = self._button(
             row,
@@ -120,6 +123,8 @@ class ToolLine(QWidget):
     def refresh(self) -> None:
         decal = self.desk.decal if self.desk.station == "artwork" else None
         self.modes.setVisible(decal is not None)
+        self.picking.setVisible(self.desk.station == "model")
+        self.title.setVisible(self.desk.station != "model")
         self.pin.setChecked(self.desk.pinned is not None)
         self.without.setEnabled(bool(self.desk.chosen))
         if decal is not None:

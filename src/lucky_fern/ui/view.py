@@ -30,16 +30,19 @@ from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Place, place_height
+from lucky_fern.core.selecting.seen import nearest_faces
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.render.textures import SheetTextures, is_software
 from lucky_fern.render.tint import Tint
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import Grip, GripDrag
 from lucky_fern.ui.overlay import Overlay
 from lucky_fern.ui.pinned import Pinned
 
 _UPLOADING = 0.15  # seconds a frame; what is left goes with the next one
 _LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
+_CLICK = 5  # pixels; a press that goes less far before it ends was a click
 PICTURE_MIME = "application/x-lucky-fern-picture"
 
 
@@ -97,6 +100,10 @@ class View(QOpenGLWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(160, 160)
         self.overlay = Overlay(self)
+        self.gestures: list[Gesture] = []
+        self._gesture: Gesture | None = None
+        self._pressed = QPointF()
+        self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
         self._drag: GripDrag | None = None
         self._moving: tuple[Place, F64] | None = None  # the place and where in it the pointer holds
         self._last = QPointF()
@@ -115,7 +122,10 @@ class View(QOpenGLWidget):
         self._cost = 0.0  # seconds that the last frame took
         desk.maps_changed.connect(self._update_soon)
         desk.marker_changed.connect(self._marker_changed)
-        desk.tint_changed.connect(self._tint_changed)
+        desk.faces.changed.connect(self._tint_changed)
+        desk.faces.preview_changed.connect(self._preview_changed)
+        desk.faces.tool_changed.connect(self.refresh)
+        desk.layout_changed.connect(self._layout_changed)
         self._tint_new = True
 
     # --- what subclasses answer ---------------------------------------------------------------------------
@@ -150,6 +160,17 @@ class View(QOpenGLWidget):
 
     def reset_scene(self) -> None:
         """The studio is another one: drop what was made for the old one."""
+
+    def reset_layout(self) -> None:
+        """The layout is another one: drop what was made for the old one, and go on looking where one looks."""
+
+    def face_at(self, point: F64) -> int | None:
+        """The face under a pixel."""
+        raise NotImplementedError
+
+    def screen_faces(self) -> tuple[object, F64]:
+        """Corners (T, 3, 3) of all faces as x, y in pixels and depth, and what they depend on."""
+        raise NotImplementedError
 
     # --- drawing --------------------------------------------------------------------------------------------
 
@@ -221,6 +242,8 @@ class View(QOpenGLWidget):
     def refresh(self) -> None:
         """Show the project as it is now."""
         self.overlay.grip = self.grip() if self.desk.station == "artwork" else None
+        for gesture in self.gestures:
+            gesture.show()
         self.overlay.wipe = self.desk.wipe if self.desk.pinned is not None else None
         self.overlay.banner = "Without the selected layers" if self.desk.holding else ""
         self.overlay.update()
@@ -228,25 +251,47 @@ class View(QOpenGLWidget):
 
     def _tint_changed(self) -> None:
         self._tint_new = True
-        tinted = self.desk.tint()
+        tinted = self.desk.faces.tint()
         self.overlay.heat = tinted.heat if tinted is not None else None
         self.refresh()
+
+    def _preview_changed(self) -> None:
+        self._tint_new = True
+        self.preview()
+        self.refresh()
+
+    def preview(self) -> None:
+        """Follow UVs that are shown for a while."""
 
     def put_tint(self, tint: Tint, corners: Callable[[I32], F64]) -> None:
         """Bring a scene's tint to what the desk wants coloured; subclasses call this before they draw."""
         if not self._tint_new:
             return
         self._tint_new = False
-        tinted = self.desk.tint()
+        tinted = self.desk.faces.tint()
         if tinted is None:
-            tint.show(np.zeros((0, 3, 3)), np.zeros((0, 3)), 0.0)
+            tint.show(np.zeros((0, 3, 3)), np.zeros((0, 4)))
         else:
-            tint.show(corners(tinted.triangles), tinted.colours, tinted.strength)
+            tint.show(corners(tinted.triangles), tinted.colours)
 
     def _studio_changed(self) -> None:
         self._tint_new = True
         self.reset_scene()
         self.refresh()
+
+    def _layout_changed(self) -> None:
+        self._tint_new = True
+        self._owners = None
+        self.reset_layout()
+        self.refresh()
+
+    def owners(self) -> tuple[I32, F64]:
+        """The face seen at each pixel (height, width), and the corners of all faces on the screen."""
+        what, corners = self.screen_faces()
+        if self._owners is None or self._owners[0] != what:
+            owner = nearest_faces(corners, self.width(), self.height(), self.desk.faces.shown)
+            self._owners = (what, owner, corners)
+        return self._owners[1], self._owners[2]
 
     def _marker_changed(self) -> None:
         self.overlay.marker = None if self.desk.marker_source is self else self.marker_place()
@@ -281,11 +326,15 @@ class View(QOpenGLWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         point = _array(event.position())
-        self._last = event.position()
+        self._last = self._pressed = event.position()
         button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if self.desk.pinned is not None and abs(point[0] - self.desk.wipe * self.width()) < 7:
             self._wiping = True
             return
+        for gesture in self.gestures:
+            if gesture.press(point, event):
+                self._gesture = gesture
+                return
         if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and self._grab(point):
             return
         if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and not shift:
@@ -295,7 +344,8 @@ class View(QOpenGLWidget):
                 if self._grab(point):
                     return
         if button == Qt.MouseButton.RightButton:
-            self._navigating = "light"
+            drawing = any(gesture.draws for gesture in self.gestures)
+            self._navigating = "orbit" if drawing else "light"
         elif button == Qt.MouseButton.MiddleButton or shift:
             self._navigating = "pan"
         else:
@@ -321,7 +371,9 @@ class View(QOpenGLWidget):
         point = _array(event.position())
         decal = self.desk.decal
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if self._wiping:
+        if self._gesture is not None:
+            self._gesture.move(point, event)
+        elif self._wiping:
             self.desk.set_wipe(float(point[0]) / self.width())
         elif self._drag is not None and decal is not None:
             place: Place | None = self._drag.place_at(point, free=shift, stepped=shift)
@@ -340,6 +392,11 @@ class View(QOpenGLWidget):
         self._last = event.position()
 
     def _show_cursor(self, point: F64) -> None:
+        for gesture in self.gestures:
+            shape = gesture.cursor(point)
+            if shape is not None:
+                self.setCursor(shape)
+                return
         grip = self.grip() if self.desk.station == "artwork" else None
         handle = grip.grabbed(point) if grip is not None else None
         if handle is None:
@@ -350,9 +407,16 @@ class View(QOpenGLWidget):
             self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        point = _array(event.position())
+        wiping, self._wiping = self._wiping, False
         self._drag = self._moving = None
         self._navigating = ""
-        self._wiping = False
+        if self._gesture is not None:
+            done, self._gesture = self._gesture, None
+            done.release(point, event)
+        elif not wiping and (event.position() - self._pressed).manhattanLength() < _CLICK:
+            for gesture in self.gestures:
+                gesture.click(point, event)
         self.desk.end_gesture()
 
     def leaveEvent(self, event: object) -> None:

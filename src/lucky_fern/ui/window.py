@@ -26,7 +26,7 @@ from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.ui.board import Board
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.export_panel import ExportPanel
-from lucky_fern.ui.model_panel import ModelPanel
+from lucky_fern.ui.model_station.panel import ModelPanel
 from lucky_fern.ui.model_view import ModelView
 from lucky_fern.ui.sequence_panel import SequencePanel
 from lucky_fern.ui.settings.history import HistoryPanel
@@ -63,7 +63,7 @@ class Window(QMainWindow):
         self.masks = MaskPanel(desk)
         self.history = HistoryPanel(desk)
         self.tray = Tray(desk)
-        self.model_panel = ModelPanel(desk)
+        self.model_panel = ModelPanel(desk, self.model_view, self.sheet_view)
         self.export_panel = ExportPanel(desk)
         self.sequence_panel = SequencePanel(desk)
         self.notice = QLabel()
@@ -143,7 +143,9 @@ class Window(QMainWindow):
         self.tray.add_asked.connect(self.ask_pictures)
         self.tray.strip.place_asked.connect(self._place_in_middle)
         QShortcut(QKeySequence("Ctrl+Y"), self, desk.redo)
-        QShortcut(QKeySequence("Esc"), self, lambda: desk.show_map(None))
+        QShortcut(QKeySequence("Esc"), self, self._escape)
+        QShortcut(QKeySequence.StandardKey.SelectAll, self, self._select_all)
+        desk.errands.progress.connect(lambda title, share: self.say(f"{title} {share:.0%}", False))
 
     # --- following the desk -----------------------------------------------------------------------------------
 
@@ -155,6 +157,17 @@ class Window(QMainWindow):
         self.model_view.refresh()
         self.sheet_view.refresh()
         self.export_panel.refresh()
+
+    def _escape(self) -> None:
+        """Back to all maps; at the Model station, out of what is being drawn and selected too."""
+        self.desk.show_map(None)
+        if self.desk.station == "model":
+            self.sheet_view.fitter.arm(False, False)
+            self.desk.faces.none()
+
+    def _select_all(self) -> None:
+        if self.desk.station == "model":
+            self.desk.faces.all()
 
     def _show_title(self) -> None:
         studio = self.desk.studio
@@ -175,7 +188,7 @@ class Window(QMainWindow):
         self.strip.busy.setVisible(bool(title))
         if title:
             self.say(title, False)
-        elif self.notice.text().endswith("…"):
+        elif "…" in self.notice.text():
             self.say("", False)
 
     # --- asking for files -------------------------------------------------------------------------------------

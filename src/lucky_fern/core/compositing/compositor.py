@@ -134,6 +134,12 @@ class MapStore:
         self.maps: dict[MapKey, U8 | U16] = {}
         self.composited = 0  # chunks done since the start: tests and the benchmark read it
 
+    def move_to(self, sources: Sources) -> None:
+        """Go on over another surface of the same project; maps of sheets that it lacks are let go."""
+        self.sources = sources
+        for key in [key for key in self.maps if key.sheet not in sources.surface.keys]:
+            del self.maps[key]
+
     def get(self, key: MapKey, size: int) -> U8 | U16:
         """(size, size, n) array of a map; filled with the map's starting value when first asked for."""
         kept = self.maps.get(key)

@@ -6,28 +6,37 @@ from collections.abc import Callable
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout
-from lucky_fern.core.project.layouts import Align, Distribute, EvenDensity, FitRectangle, Snap, Transform
+from lucky_fern.core.project.layouts import Align, Distribute, EvenDensity, FitRectangle, Snap, SnapTo, Transform
 from lucky_fern.core.udim import corner_of, is_tile
 
 SNAP = 0.05  # tiles; further away nothing is pulled to a border or to another island
 
 
-def transform(layout: Layout, asked: Transform) -> None:
-    """Scale, then turn, then move the chosen islands as one."""
+def transform(layout: Layout, asked: Transform, size: int) -> None:
+    """Scale, then turn, then move the chosen islands as one (or each by itself); ``size`` is for snapping."""
     if 0 in asked.scale:
         raise CommandError("scale takes two numbers other than 0; -1 flips")
-    rows = layout.whole(layout.numbers)
-    about = np.array(asked.about) if asked.about is not None else layout.box(rows).mean(axis=0)
+    everything = layout.whole(layout.numbers)
+    several = [layout.whole(np.array([island])) for island in layout.numbers] if asked.each else [everything]
+    matrix = linear_part(asked)
+    for rows in several:
+        about = np.array(asked.about) if asked.about is not None else layout.box(rows).mean(axis=0)
+        layout.uv[rows] = (layout.uv[rows] - about) @ matrix.T + about + asked.move
+    if asked.snap is not None:
+        step = _snap_step(layout, asked.snap, size, layout.box(everything))
+        layout.uv[everything] += step
+
+
+def linear_part(asked: Transform) -> F64:
+    """(2, 2) what a transformation does to UV differences; whole quarter turns are exact."""
     turn = np.radians(asked.rotate)
-    matrix = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]) @ np.diag(asked.scale)
+    rotation = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
     if asked.rotate % 90 == 0:
-        matrix = np.round(np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])) @ np.diag(
-            asked.scale
-        )
-    layout.uv[rows] = (layout.uv[rows] - about) @ matrix.T + about + asked.move
+        rotation = np.round(rotation)
+    return np.asarray(rotation @ np.diag(asked.scale), np.float64)
 
 
 def fit_rectangle(layout: Layout, asked: FitRectangle) -> None:
@@ -100,8 +109,17 @@ def even_density(layout: Layout, asked: EvenDensity, size: int) -> None:
         surface = float(measures.area[rows].sum())
         mine = float(np.sqrt(np.abs(measures.uv_area[rows]).sum() / surface)) if surface > 0 else 0.0
         if mine > 0:
-            middle = layout.box(rows).mean(axis=0)
-            layout.uv[rows] = (layout.uv[rows] - middle) * (wanted / mine) + middle
+            _scale_on_tile(layout, rows, np.full(2, wanted / mine))
+
+
+def _scale_on_tile(layout: Layout, rows: I32 | Bool, scale: F64) -> None:
+    """Scale about the middle; what lay on one tile stays on it, if there is room."""
+    tile, before = layout.tile(rows), layout.box(rows)
+    middle = before.mean(axis=0)
+    layout.uv[rows] = (layout.uv[rows] - middle) * scale + middle
+    box = layout.box(rows)
+    if (before[0] >= tile).all() and (before[1] <= tile + 1).all() and (box[1] - box[0] <= 1).all():
+        layout.uv[rows] += np.maximum(tile - box[0], 0) + np.minimum(tile + 1 - box[1], 0)
 
 
 def proportions(layout: Layout) -> None:
@@ -123,8 +141,7 @@ def proportions(layout: Layout) -> None:
         area = np.linalg.norm(np.cross(edges[usable][:, 0], edges[usable][:, 1]), axis=1)
         length = np.sqrt(((along**2).sum(axis=2) * area[:, None]).sum(axis=0) / area.sum())
         scale = length / np.sqrt(length.prod())
-        middle = layout.box(rows).mean(axis=0)
-        layout.uv[rows] = (uv - middle) * scale + middle
+        _scale_on_tile(layout, rows, scale)
 
 
 def send_to(layout: Layout, tile: int) -> None:
@@ -136,6 +153,20 @@ def send_to(layout: Layout, tile: int) -> None:
         layout.uv[rows] += np.array(corner_of(tile)) - layout.tile(rows)
 
 
+def inside(layout: Layout) -> None:
+    """Whole islands onto one tile each: by whole tiles first, so that what repeats keeps its place on the tile."""
+    for group in layout.groups():
+        rows = layout.whole(np.array(group))
+        tile = layout.tile(rows)
+        there = np.maximum(tile, 0.0) if tile[0] <= 9 else np.zeros(2)
+        layout.uv[rows] += there - tile
+        box = layout.box(rows)
+        scale = 1.0 / max(1.0, float((box[1] - box[0]).max()))
+        layout.uv[rows] = (layout.uv[rows] - box.mean(axis=0)) * scale + box.mean(axis=0)
+        box = layout.box(rows)
+        layout.uv[rows] += np.maximum(there - box[0], 0) + np.minimum(there + 1 - box[1], 0)
+
+
 def flip_v(layout: Layout) -> None:
     """Every chosen face upside down within its tile."""
     rows = np.flatnonzero(layout.chosen & layout.model.has_uv)
@@ -144,29 +175,30 @@ def flip_v(layout: Layout) -> None:
 
 
 def snap(layout: Layout, asked: Snap, size: int) -> None:
-    """Move islands a little, onto whole texels, a tile's border, or against other islands."""
-    if asked.to == "texels":
-        _moves(layout, lambda box: np.round(box[0] * size) / size - box[0])
-        return
-    others = _other_boxes(layout)
+    """Move islands a little, each by itself, onto whole texels, a tile's border, or against other islands."""
+    _moves(layout, lambda box: _snap_step(layout, asked.to, size, box))
 
-    def move(box: F64) -> F64:
-        if asked.to == "tile":
-            low = np.floor(box.mean(axis=0))
-            lines = [np.array([low[axis], low[axis] + 1]) for axis in range(2)]
-        else:
-            near = [(others[:, 0, 1 - axis] <= box[1, 1 - axis] + SNAP)
-                    & (others[:, 1, 1 - axis] >= box[0, 1 - axis] - SNAP) for axis in range(2)]  # fmt: skip
-            lines = [others[near[axis]][:, :, axis].ravel() for axis in range(2)]
-        step = np.zeros(2)
-        for axis in range(2):
-            if len(lines[axis]):
-                ways = (lines[axis][:, None] - box[:, axis]).ravel()
-                best = ways[np.abs(ways).argmin()]
-                step[axis] = best if abs(best) <= SNAP else 0.0
-        return step
 
-    _moves(layout, move)
+def _snap_step(layout: Layout, to: SnapTo, size: int, box: F64) -> F64:
+    """(2,) the small step that brings a box onto what it snaps to."""
+    if to == "texels":
+        whole: F64 = np.round(box[0] * size) / size - box[0]
+        return whole
+    if to == "tile":
+        low = np.floor(box.mean(axis=0))
+        lines = [np.array([low[axis], low[axis] + 1]) for axis in range(2)]
+    else:
+        others = _other_boxes(layout)
+        near = [(others[:, 0, 1 - axis] <= box[1, 1 - axis] + SNAP)
+                & (others[:, 1, 1 - axis] >= box[0, 1 - axis] - SNAP) for axis in range(2)]  # fmt: skip
+        lines = [others[near[axis]][:, :, axis].ravel() for axis in range(2)]
+    step = np.zeros(2)
+    for axis in range(2):
+        if len(lines[axis]):
+            ways = (lines[axis][:, None] - box[:, axis]).ravel()
+            best = ways[np.abs(ways).argmin()]
+            step[axis] = best if abs(best) <= SNAP else 0.0
+    return step
 
 
 def _other_boxes(layout: Layout) -> F64:

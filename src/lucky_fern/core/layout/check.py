@@ -9,9 +9,8 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.gaps import tight_gaps
-from lucky_fern.core.layout.islands import twin_kind
+from lucky_fern.core.layout.islands import meetings, overlaps
 from lucky_fern.core.layout.measure import Measures, measure
-from lucky_fern.core.layout.overlaps import overlapping_pairs
 from lucky_fern.core.model.model import Model, edge_counts, groups
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -29,14 +28,14 @@ def check_layout(surface: Surface, size_of: Callable[[SheetKey], int]) -> list[F
     """
     model = surface.model
     measures = measure(model)
-    overlaps = _overlaps(surface, measures)
-    touched = [np.unique(model.islands[one.triangles]) for one in overlaps if one.kind == "overlap"]
+    meeting = _meeting(surface, measures)
+    touched = [np.unique(model.islands[one.triangles]) for one in meeting if one.kind in ("overlap", "folded")]
     overlapping = np.concatenate([np.empty(0, np.int32), *touched])
     found = [
         *_without_uv(model),
         *_outside(surface),
         *_zero_area(model, measures),
-        *overlaps,
+        *meeting,
         *_flipped(model, measures),
         *_stretched(model, measures),
         *_thin(model, measures),
@@ -90,7 +89,8 @@ def _outside(surface: Surface) -> list[Finding]:
     islands = islands[islands >= 0]
     if len(islands):
         rows = _rows(np.isin(model.islands, islands))
-        sentence = f"{_many(len(islands), 'island')} of {_where(model, rows)} cross the border of a tile: "
+        verb = "crosses" if len(islands) == 1 else "cross"
+        sentence = f"{_many(len(islands), 'island')} of {_where(model, rows)} {verb} the border of a tile: "
         found.append(Finding("crossing", sentence + "they are cut there, with a seam where the sheets meet.", rows))
     return found
 
@@ -118,51 +118,34 @@ def _flipped(model: Model, measures: Measures) -> list[Finding]:
     if not len(rows):
         return []
     count = len(np.unique(model.islands[rows]))
-    sentence = f"{_many(count, 'island')} of {_where(model, rows)} are mirrored: lettering reads backwards there."
+    verb = "is" if count == 1 else "are"
+    sentence = f"{_many(count, 'island')} of {_where(model, rows)} {verb} mirrored: lettering reads backwards there."
     return [Finding("flipped", sentence, rows)]
 
 
-def _overlaps(surface: Surface, measures: Measures) -> list[Finding]:
+def _meeting(surface: Surface, measures: Measures) -> list[Finding]:
     """Islands on each other, material by material; twins told apart from accidents."""
     model = surface.model
     found: list[Finding] = []
-    twins: list[I32] = []
-    mirrored = 0
-    for number in range(len(model.materials)):
-        rows = _rows((model.material == number) & model.has_uv)
-        first, second, area = overlapping_pairs(model.uv[rows])
-        if not len(first):
-            continue
-        a, b = model.islands[rows[first]], model.islands[rows[second]]
-        own = a == b
-        if own.any():
-            folded = np.unique(rows[np.concatenate([first[own], second[own]])]).astype(np.int32)
-            sentence = f"{_many(len(np.unique(a[own])), 'island')} of {_where(model, folded)} fold over themselves"
-            found.append(Finding("overlap", f"{sentence}: paint shows twice there.", folded))
-        pairs, number_of = np.unique(
-            np.sort(np.stack([a[~own], b[~own]], axis=1), axis=1), axis=0, return_inverse=True
-        )
-        shared = np.bincount(number_of.ravel(), weights=area[~own], minlength=len(pairs))
-        accidents = []
-        for (one, other), common in zip(pairs, shared, strict=True):
-            kind = twin_kind(model, measures, int(one), int(other), float(common))
-            if kind:
-                twins.append(_rows(np.isin(model.islands, (one, other))))
-                mirrored += kind == "mirrored"
-            else:
-                accidents.append((one, other))
-        if accidents:
-            islands = np.unique(accidents)
-            touched = _rows(np.isin(model.islands, islands))
-            groups = _groups(np.array(accidents))
-            stack = max(np.bincount(groups))
-            sentence = f"{_many(len(islands), 'island')} of {_where(model, touched)} overlap"
-            if stack > 2:
-                sentence += f", up to {stack} in one place"
-            found.append(Finding("overlap", f"{sentence}: what is painted on one shows on the others.", touched))
+    folded, pairs = overlaps(model)
+    met = meetings(model, measures, pairs)
+    folded |= np.isin(model.islands, [pair for pair, meeting in met.items() if meeting == "folded"])
+    if folded.any():
+        sentence = f"The layout of {_where(model, _rows(folded))} folds over itself: paint shows twice there."
+        found.append(Finding("folded", sentence, _rows(folded)))
+    accidents = [pair for pair, meeting in met.items() if meeting == "accident"]
+    if accidents:
+        islands = np.unique(accidents)
+        touched = _rows(np.isin(model.islands, islands))
+        stack = max(np.bincount(_groups(np.array(accidents))))
+        sentence = f"{_many(len(islands), 'island')} of {_where(model, touched)} overlap"
+        if stack > 2:
+            sentence += f", up to {stack} in one place"
+        found.append(Finding("overlap", f"{sentence}: what is painted on one shows on the others.", touched))
+    twins = [pair for pair, meeting in met.items() if meeting in ("same", "mirrored")]
     if twins:
-        rows = np.unique(np.concatenate(twins)).astype(np.int32)
-        word = "mirrored " if mirrored == len(twins) else ""
+        rows = _rows(np.isin(model.islands, twins))
+        word = "mirrored " if all(met[pair] == "mirrored" for pair in twins) else ""
         sentence = f"{_many(len(twins), 'pair')} of {word}twins share their UV space ({_where(model, rows)})"
         found.append(Finding("twins", f"{sentence}: both get the same paint.", rows, worry=False))
     return found
@@ -194,7 +177,9 @@ def _thin(model: Model, measures: Measures) -> list[Finding]:
     rows, share, worst = _beyond(measures.area_stretch(), THIN, measures)
     if share < _WORTH_TELLING:
         return []
-    sentence = f"{_where(model, rows).capitalize()} gets up to {worst:.1f}× fewer texels than the rest"
+    where = _where(model, rows)
+    verb = "get" if " other part" in where else "gets"
+    sentence = f"{where[:1].upper()}{where[1:]} {verb} up to {worst:.1f}× fewer texels than the rest"
     return [Finding("density", f"{sentence} ({share:.0%} of the surface): give those islands more room.", rows)]
 
 

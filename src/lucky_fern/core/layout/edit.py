@@ -133,7 +133,7 @@ def _arrange(layout: Layout, edit: LayoutEdit, size_at: Callable[[str, F64], int
         return size_at(layout.model.materials[layout.model.material[rows][0]], layout.tile(rows))
 
     if isinstance(edit, ask.Transform):
-        arrange.transform(layout, edit)
+        arrange.transform(layout, edit, size())
     elif isinstance(edit, ask.FitRectangle):
         arrange.fit_rectangle(layout, edit)
     elif isinstance(edit, ask.Align):
@@ -146,6 +146,8 @@ def _arrange(layout: Layout, edit: LayoutEdit, size_at: Callable[[str, F64], int
         arrange.even_density(layout, edit, size())
     elif isinstance(edit, ask.SendTo):
         arrange.send_to(layout, edit.tile)
+    elif isinstance(edit, ask.Inside):
+        arrange.inside(layout)
     elif isinstance(edit, ask.FlipV):
         arrange.flip_v(layout)
     elif isinstance(edit, ask.Snap):

@@ -8,8 +8,8 @@ from typing import Literal
 from lucky_fern.core.arrays import I32
 
 Kind = Literal[
-    "no-uv", "outside", "crossing", "overlap", "twins", "flipped", "zero-area", "stretch", "density", "gap", "edges",
-    "polygons",
+    "no-uv", "outside", "crossing", "overlap", "folded", "twins", "flipped", "zero-area", "stretch", "density", "gap",
+    "edges", "polygons",
 ]  # fmt: skip
 
 

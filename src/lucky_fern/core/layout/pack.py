@@ -8,7 +8,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.layout.islands import Layout, island_overlaps, twin_kind
+from lucky_fern.core.layout.islands import Layout, meetings
 from lucky_fern.core.layout.room import Room, fit, largest_fit, room_beside
 from lucky_fern.core.project.layouts import Pack, Unstack
 
@@ -20,8 +20,14 @@ def pack(layout: Layout, asked: Pack, size_at: SizeAt, told: Callable[[float], N
     """Pack the chosen islands, tile by tile; others on the tile stay, and the room they leave is used."""
     if not 0 <= asked.padding <= 256:
         raise CommandError(f"padding runs from 0 to 256 texels, not {asked.padding}")
+    _pack_groups(layout, layout.groups(), asked, size_at, told)
+
+
+def _pack_groups(
+    layout: Layout, found: Groups, asked: Pack, size_at: SizeAt, told: Callable[[float], None] = lambda share: None
+) -> None:
     by_tile: dict[tuple[int, float, float], Groups] = {}
-    for group in layout.groups():
+    for group in found:
         rows = layout.whole(np.array(group))
         corner = layout.tile(rows)
         material = int(layout.model.material[rows][0])
@@ -42,19 +48,23 @@ def pack(layout: Layout, asked: Pack, size_at: SizeAt, told: Callable[[float], N
 
 
 def unstack(layout: Layout, asked: Unstack, size_at: SizeAt) -> None:
-    """Move islands off those they lie on, into free room; of each stack the largest stays."""
+    """Move islands off those they lie on, into free room; of each stack the largest stays.
+
+    Where there is no room, all that overlapped there is packed anew, smaller, if that is asked for.
+    """
     model = layout.model
     mine = set(layout.numbers.tolist())
-    pairs = [(one, other) for one, other, common in island_overlaps(model)
+    pairs = [(one, other) for (one, other), meeting in meetings(model, layout.measures).items()
              if (one in mine or other in mine)
-             and (asked.twins or not twin_kind(model, layout.measures, one, other, common))]  # fmt: skip
+             and (asked.twins or meeting not in ("same", "mirrored"))]  # fmt: skip
     if not pairs:
         aside = "" if asked.twins else " (twins aside, which cover each other on purpose)"
         raise CommandError(f"none of the selected islands lies on another one{aside}")
     rooms: dict[tuple[int, float, float], Room] = {}
     moves = _movers(layout, pairs, mine, asked.twins)
     everything = layout.whole(np.array(moves, np.int32))
-    left = 0
+    before = layout.uv.copy()
+    left: list[int] = []
     for group in _as_groups(layout, moves, asked.twins):
         rows = layout.whole(np.array(group))
         corner, material = layout.tile(rows), int(model.material[rows][0])
@@ -64,12 +74,21 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt) -> None:
             rooms[key] = room_beside(layout, material, corner, everything, padding)
         spot = rooms[key].find(layout.uv[rows])
         if spot is None:
-            left += len(group)
+            left += group
             continue
         layout.uv[rows] = spot.carry(layout.uv[rows])
         rooms[key].take(layout.uv[rows])
-    if left:
-        layout.notes.append(f"for {left} of them the tile has no free room; pack it, or send them to another tile")
+    if not left:
+        return
+    if not asked.pack:
+        layout.notes.append(
+            f"for {len(left)} of them the tile has no free room; pack it, or send them to another tile"
+        )
+        return
+    layout.uv[:] = before
+    numbers = np.unique(pairs).astype(np.int32)
+    _pack_groups(layout, _as_groups(layout, numbers.tolist(), asked.twins), Pack(asked.padding), size_at)
+    layout.notes.append("the tile had no room for them at their size: all that overlapped was packed, smaller")
 
 
 def _movers(layout: Layout, pairs: list[tuple[int, int]], mine: set[int], single: bool) -> list[int]:

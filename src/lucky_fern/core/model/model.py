@@ -111,13 +111,11 @@ class Model:
 
     @cached_property
     def islands(self) -> I32:
-        """(T,) int32, the number of the UV island of each triangle, in order of appearance; -1 without UVs."""
-        first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
-        uv = np.nan_to_num(self.uv, nan=-1e6)
-        together = (np.abs(uv[first, corner_a] - uv[second, next_b]) <= 1e-6).all(axis=1)
-        together &= (np.abs(uv[first, next_a] - uv[second, corner_b]) <= 1e-6).all(axis=1)
-        together &= self.material[first] == self.material[second]
-        labels = groups(self.triangle_count, np.stack([first[together], second[together]], axis=1))
+        """(T,) int32, the number of the UV island of each triangle, in order of appearance; -1 without UVs.
+
+        An island ends where the layout folds back over itself, too, as that of mirrored halves does.
+        """
+        labels = groups(self.triangle_count, self._uv_links[0])
         labels[~self.has_uv] = -1
         _, start, number = np.unique(labels, return_index=True, return_inverse=True)
         rank = np.argsort(np.argsort(start)).astype(np.int32)
@@ -126,6 +124,33 @@ class Model:
             bare = rank[0]  # -1 sorts first
             result = np.where(result == bare, -1, result - (result > bare))
         return np.asarray(result, np.int32)
+
+    @property
+    def folds(self) -> I32:
+        """(N, 2) int32, pairs of triangles that share an edge in UV space and lie on the same side of it."""
+        return self._uv_links[1]
+
+    @cached_property
+    def _uv_links(self) -> tuple[I32, I32]:
+        """Pairs (N, 2) of triangles with a common edge in UV space: going on across it, and folded back over it."""
+        first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
+        uv = np.nan_to_num(self.uv, nan=-1e6)
+        together = (np.abs(uv[first, corner_a] - uv[second, next_b]) <= 1e-6).all(axis=1)
+        together &= (np.abs(uv[first, next_a] - uv[second, corner_b]) <= 1e-6).all(axis=1)
+        together &= self.material[first] == self.material[second]
+        a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+        twice = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+        flat = np.abs(twice) <= 1e-10 * np.abs(np.stack([a, b])).max(axis=(0, 2)) ** 2
+        side = np.where(flat, 0, np.sign(twice))
+        fold = together & (side[first] * side[second] < 0)
+        pairs = np.stack([first, second], axis=1).astype(np.int32)
+        return pairs[together & ~fold], pairs[fold]
+
+    @cached_property
+    def pieces(self) -> I32:
+        """(T,) int32, numbers of what hangs together over edges."""
+        first, second = shared_edges(self.triangles)[:2]
+        return groups(self.triangle_count, np.stack([first, second], axis=1))
 
     @cached_property
     def seam_edges(self) -> I32:

@@ -11,6 +11,7 @@ from lucky_fern.core.project.plain import Plain
 
 Vector = tuple[float, float, float]
 Pair = tuple[float, float]
+SnapTo = Literal["texels", "tile", "islands"]
 
 
 class AlongAxis(Plain, frozen=True, tag_field="op", tag="along"):
@@ -41,12 +42,17 @@ class Unwrap(Plain, frozen=True, tag_field="op", tag="unwrap"):
 
 
 class Transform(Plain, frozen=True, tag_field="op", tag="transform"):
-    """Scale, turn and move islands about ``about`` (None: the middle of what is selected); -1 flips."""
+    """Scale, turn and move islands about ``about`` (None: the middle of what is selected); -1 flips.
+
+    ``each`` takes every island about its own middle; ``snap`` then pulls them onto something near.
+    """
 
     move: Pair = (0.0, 0.0)
     rotate: float = 0.0
     scale: Pair = (1.0, 1.0)
     about: Pair | None = None
+    each: bool = False
+    snap: SnapTo | None = None
 
 
 class FitRectangle(Plain, frozen=True, tag_field="op", tag="fit"):
@@ -70,10 +76,14 @@ class Distribute(Plain, frozen=True, tag_field="op", tag="distribute"):
 
 
 class Unstack(Plain, frozen=True, tag_field="op", tag="unstack"):
-    """Move islands off each other, into free room; twins stay where they are unless ``twins`` is set."""
+    """Move islands off each other, into free room; twins stay where they are unless ``twins`` is set.
+
+    Where the tile has no room for them at their size, ``pack`` packs them anew, smaller.
+    """
 
     twins: bool = False
     padding: int = 8
+    pack: bool = True
 
 
 class StackTwins(Plain, frozen=True, tag_field="op", tag="stack"):
@@ -107,6 +117,10 @@ class SendTo(Plain, frozen=True, tag_field="op", tag="send"):
     tile: int = 1001
 
 
+class Inside(Plain, frozen=True, tag_field="op", tag="inside"):
+    """Bring every island wholly onto the tile where most of it lies (1001 for those on none), smaller if need be."""
+
+
 class FlipV(Plain, frozen=True, tag_field="op", tag="flip-v"):
     """Turn every tile upside down: two programs that disagree about where v begins."""
 
@@ -114,7 +128,7 @@ class FlipV(Plain, frozen=True, tag_field="op", tag="flip-v"):
 class Snap(Plain, frozen=True, tag_field="op", tag="snap"):
     """Move islands by less than a step: corners onto whole texels, or edges onto a tile's border or other islands."""
 
-    to: Literal["texels", "tile", "islands"] = "texels"
+    to: SnapTo = "texels"
 
 
 class GiveMaterial(Plain, frozen=True, tag_field="op", tag="material"):
@@ -139,14 +153,23 @@ class RenamePart(Plain, frozen=True, tag_field="op", tag="rename-part"):
 
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
-    | Proportions | EvenDensity | Pack | SendTo | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
+    | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
 )  # fmt: skip
+
+
+def title_of(edit: LayoutEdit) -> str:
+    """What an edit is called in the history."""
+    if isinstance(edit, Transform) and edit.move == (0.0, 0.0) and edit.rotate == 0 and min(edit.scale) < 0:
+        return "Flip islands"
+    return TITLES[type(edit)]
+
 
 TITLES: dict[type[Plain], str] = {
     AlongAxis: "Flatten along an axis", RoundAxis: "Unroll round an axis", AsBox: "Flatten as a box",
     Unwrap: "Unwrap", Transform: "Move islands", FitRectangle: "Fit to a rectangle", Align: "Align islands",
     Distribute: "Distribute islands", Unstack: "Unstack islands", StackTwins: "Stack twins",
     Proportions: "Real proportions", EvenDensity: "Same texel density", Pack: "Pack islands",
-    SendTo: "Send to tile", FlipV: "Turn v over", Snap: "Snap islands", GiveMaterial: "Give material",
+    SendTo: "Send to tile", Inside: "Bring onto the tile",
+    FlipV: "Turn v over", Snap: "Snap islands", GiveMaterial: "Give material",
     RenameMaterial: "Rename material", RenamePart: "Rename part",
 }  # fmt: skip

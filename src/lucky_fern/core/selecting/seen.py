@@ -71,6 +71,15 @@ def disc(point: F64, radius: float, width: int, height: int) -> U8:
     return mask
 
 
+def stroke(start: F64, end: F64, radius: float, width: int, height: int) -> U8:
+    """(height, width) uint8, 1 where a disc passes on its way between two points."""
+    mask = disc(end, radius, width, height)
+    across = max(round(2 * radius), 1)
+    first, last = (tuple(round(float(v)) for v in point) for point in (start, end))
+    cv2.line(mask, first, last, 1, across)
+    return mask
+
+
 def faces_at(owner: I32, mask: U8, screen: F64, through: bool, shown: Bool | None = None) -> Bool:
     """(T,) bool, the faces seen under a mask; ``through`` also takes those hidden behind others."""
     chosen = np.zeros(len(screen), np.bool_)

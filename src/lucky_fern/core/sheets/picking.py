@@ -34,15 +34,20 @@ def hit_at(model: Model, triangle: int, barycentric: F64) -> SurfaceHit:
     )
 
 
-def pick(model: Model, origin: F64, direction: F64, behind: float = 0.0) -> SurfaceHit | None:
+def pick(
+    model: Model, origin: F64, direction: F64, behind: float = 0.0, shown: Bool | None = None
+) -> SurfaceHit | None:
     """The nearest point of the surface along a ray (origin (3,), direction (3,)); None if it is missed.
 
-    Hits nearer than ``behind`` along the ray do not count.
+    Hits nearer than ``behind`` along the ray do not count, nor faces that are not ``shown`` ((T,) bool).
     Reference: T. Möller and B. Trumbore, "Fast, Minimum Storage Ray/Triangle Intersection", 1997.
     """
-    triangle, wb, wc = _nearest(model.corners, np.asarray(origin), np.asarray(direction), behind)
+    corners = model.corners if shown is None else model.corners[shown]
+    triangle, wb, wc = _nearest(corners, np.asarray(origin), np.asarray(direction), behind)
     if triangle < 0:
         return None
+    if shown is not None:
+        triangle = np.flatnonzero(shown)[triangle]
     return hit_at(model, int(triangle), np.array([1 - wb - wc, wb, wc]))
 
 

@@ -1,5 +1,7 @@
 """The surface: a model together with its sheets, the ground that everything else is computed on."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from functools import cached_property
 
@@ -30,11 +32,24 @@ class Surface:
     def sheet(self, key: SheetKey, size: int) -> Sheet:
         """A sheet at a size. The two sizes asked for last are kept (the window's and an export's)."""
         kept = self._sheets.pop((key, size), None) or Sheet(key, size, self.model, self.placement.triangles[key])
-        same = [other for other in self._sheets if other[0] == key]
+        same = [other for other in list(self._sheets) if other[0] == key]
         if len(same) > 1:
-            del self._sheets[same[0]]
+            self._sheets.pop(same[0], None)  # another thread may have been here meanwhile
         self._sheets[key, size] = kept
         return kept
+
+    def unlike(self, other: Surface) -> set[SheetKey]:
+        """The sheets on which anything lies otherwise than on another surface's."""
+        changed = set()
+        for key in self.keys:
+            rows, before = self.placement.triangles[key], other.placement.triangles.get(key)
+            same = before is not None and np.array_equal(rows, before)
+            if not same or not (
+                np.array_equal(self.model.uv[rows], other.model.uv[rows])
+                and np.array_equal(self.model.corners[rows], other.model.corners[rows])
+            ):
+                changed.add(key)
+        return changed
 
     def ready_sheets(self, sizes: dict[SheetKey, int]) -> list[Sheet]:
         """The sheets that are built at these sizes already."""

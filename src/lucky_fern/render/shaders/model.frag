@@ -16,7 +16,8 @@ uniform vec3 eye_direction;       // towards the eye, for parallel views
 uniform bool parallel;
 uniform vec3 lamp;                // direction towards it
 uniform float turn;               // of the environment round Y, radians
-uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone
+uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker
+uniform float squares;            // of the checker, across a sheet
 uniform int shown;                // which map is alone
 uniform bool painted;             // false: no sheet, plain grey
 out vec4 result;
@@ -58,6 +59,14 @@ vec2 split_sum(float roughness, float facing) {
 
 void main() {
     if (painted && (any(lessThan(uv, vec2(-1e-5))) || any(greaterThan(uv, vec2(1.00001))))) discard;
+    if (look == 3) {
+        // Red grows with u and blue with v, so that turned and mirrored islands show.
+        float check = mod(floor(uv.x * squares) + floor(uv.y * squares), 2.0);
+        float level = 0.72 + 0.28 * normalize(normal).y;
+        vec3 ink = vec3(0.55 + 0.4 * uv.x, 0.62, 0.55 + 0.4 * uv.y) * (check > 0.5 ? 1.0 : 0.55);
+        result = vec4(painted ? ink * level : vec3(0.45 * level), 1.0);
+        return;
+    }
     vec4 base = painted ? texture(colour_map, uv) : vec4(vec3(0.35), 1.0);
     if (look == 1 || (look == 2 && shown == 0)) { result = vec4(encode(base.rgb), 1.0); return; }
     if (look == 2 && shown == 7) { result = vec4(vec3(base.a), 1.0); return; }

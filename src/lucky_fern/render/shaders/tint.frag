@@ -1,5 +1,4 @@
 #version 330 core
-in vec3 colour;
-uniform float strength;
+in vec4 colour;
 out vec4 result;
-void main() { result = vec4(colour, strength); }
+void main() { result = colour; }

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import Brushwork, Decal, Layer, ModelSource, Project
-from lucky_fern.core.project.layouts import TITLES, LayoutEdit, RenameMaterial, RenamePart
+from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, title_of
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
@@ -37,7 +37,7 @@ class LayOut(Command, frozen=True, tag="lay-out"):
 
     @property
     def title(self) -> str:
-        return TITLES[type(self.edit)]
+        return title_of(self.edit)
 
 
 class SaveSelection(Command, frozen=True, tag="save-selection"):

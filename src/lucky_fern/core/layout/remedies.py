@@ -1,0 +1,98 @@
+"""What mends a finding: edits of the layout, each with the words for its button."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lucky_fern.core.arrays import Bool
+from lucky_fern.core.layout.arrange import proportions
+from lucky_fern.core.layout.check import STRETCHED
+from lucky_fern.core.layout.findings import Finding, Kind
+from lucky_fern.core.layout.flatten import best_direction
+from lucky_fern.core.layout.islands import Layout
+from lucky_fern.core.layout.measure import measure
+from lucky_fern.core.project.layouts import (
+    AlongAxis,
+    AsBox,
+    EvenDensity,
+    Inside,
+    LayoutEdit,
+    Pack,
+    Proportions,
+    Transform,
+    Unstack,
+    Unwrap,
+)
+from lucky_fern.core.sheets.surface import Surface
+
+_ONE_WAY = 0.5  # cosine to their common direction, of faces that a flat picture shows well
+
+
+_BOXLIKE = 0.98  # cosine to an axis, of the sides of a box
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """One way to mend something; ``sheets`` takes all that lies on the same sheets along."""
+
+    title: str
+    edit: LayoutEdit
+    sheets: bool = False
+
+
+_UNWRAP = Remedy("Unwrap", Unwrap())
+_PACK = Remedy("Pack the sheet", Pack(), sheets=True)
+_REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
+    "no-uv": (_UNWRAP,),
+    "outside": (Remedy("Bring onto a tile", Inside()), _PACK),
+    "crossing": (Remedy("Bring onto one tile", Inside()), _PACK),
+    "zero-area": (_UNWRAP,),
+    "overlap": (Remedy("Move apart", Unstack()), _PACK, _UNWRAP),
+    "folded": (_UNWRAP,),
+    "twins": (Remedy("Lay apart", Unstack(twins=True)),),
+    "flipped": (Remedy("Flip", Transform(scale=(-1.0, 1.0), each=True)),),
+    "stretch": (_UNWRAP, Remedy("Real proportions", Proportions())),
+    "density": (Remedy("Same density", EvenDensity()), _PACK),
+    "gap": (_PACK,),
+}
+
+
+def remedies(surface: Surface, finding: Finding) -> tuple[Remedy, ...]:
+    """The ways to mend a finding, the likeliest first; none for what cannot be mended in a layout."""
+    found = _REMEDIES.get(finding.kind, ())
+    if finding.kind not in ("stretch", "folded", "zero-area", "overlap", "no-uv"):
+        return found
+    model, rows = surface.model, finding.triangles
+    if finding.kind == "stretch" and _squeezed(surface, finding):
+        found = tuple(sorted(found, key=lambda one: not isinstance(one.edit, Proportions)))
+    normals = model.face_normals[rows]
+    if finding.kind != "overlap" and (normals @ best_direction(model.corners[rows])).min() >= _ONE_WAY:
+        # They all face one way: a flat picture of them is what was meant.
+        found = (Remedy("Flatten along their normals", AlongAxis()), *found)
+    elif np.mean(np.abs(normals).max(axis=1) >= _BOXLIKE) > 0.95 and np.ptp(normals, axis=0).max() > 1:
+        found = (Remedy("Lay out as a box", AsBox()), *found)
+    return found
+
+
+def _squeezed(surface: Surface, finding: Finding) -> bool:
+    """Whether it is whole islands that are squeezed along u or v, so that scaling them mends most of it."""
+    model = surface.model
+    layout = Layout.of(model, faces_for(surface, finding, _UNWRAP))
+    proportions(layout)
+    before, after = measure(model), measure(replace(model, uv=layout.uv))
+    stretch = [np.nan_to_num(one.angle_stretch[finding.triangles], nan=9.0) for one in (before, after)]
+    area = before.area[finding.triangles]
+    worse = [float((area * (values > STRETCHED)).sum()) for values in stretch]
+    return worse[1] < 0.2 * worse[0]
+
+
+def faces_for(surface: Surface, finding: Finding, remedy: Remedy) -> Bool:
+    """(T,) bool, the faces that a remedy is about."""
+    chosen = np.zeros(surface.model.triangle_count, np.bool_)
+    chosen[finding.triangles] = True
+    if remedy.sheets:
+        numbers = np.unique(surface.sheet_of_triangle[chosen])
+        chosen |= np.isin(surface.sheet_of_triangle, numbers[numbers >= 0])
+    return chosen

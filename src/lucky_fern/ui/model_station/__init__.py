@@ -1,0 +1,1 @@
+"""The Model station's panel, a page for each thing one does there."""
