@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from lucky_fern.core.model.load import load_model
 from lucky_fern.demo.models import soup_flask
 from samples import Runner, read_png, save_png, soft_noise
 
@@ -201,3 +202,60 @@ def test_a_refusing_disk_exits_1_and_leaves_no_half_file(
     assert main(["run", str(tmp_path / "j.json")]) == 1
     assert "No space left" in capsys.readouterr().err
     assert list((tmp_path / "o").iterdir()) == []
+
+
+def test_a_job_lays_out_selects_and_writes_guide_and_model(tmp_path: Path, run_job: Runner) -> None:
+    """A model without UVs gets them, a pane of it glows, and everything is written and read back."""
+    sides = ((1, 2, 4, 3), (5, 7, 8, 6), (1, 5, 6, 2), (3, 4, 8, 7), (1, 3, 7, 5), (2, 6, 8, 4))
+    points = [f"v {x} {y} {z}" for x in (0, 1) for y in (0, 1) for z in (0, 1)]
+    (tmp_path / "lamp.obj").write_text("\n".join([*points, *("f " + " ".join(map(str, side)) for side in sides)]))
+    steps = [
+        {"do": "layout", "op": "unwrap", "padding": 4},
+        {"do": "select", "name": "pane", "facing": [0, 0, 1], "angle": 10},
+        {"do": "layout", "op": "fit", "selection": "pane", "low": [1.25, 0.25], "high": [1.75, 0.75]},
+        {"do": "layout", "op": "material", "selection": "pane", "name": "glass"},
+        WASH,
+        {"do": "wash", "name": "Glow", "values": {"emissive": "#ffcc66"}, "scope": {"selections": ["pane"]}},
+        {"do": "template", "sheet": "glass:1002", "out": "out/guide.png", "size": 64, "numbers": False},
+        {"do": "template", "sheet": "default:1001", "out": "out/guide.svg"},
+        {"do": "write-model", "out": "out/lamp.glb"},
+    ]
+    job = {"job": 1, "model": "lamp.obj", "sheet_size": 64, "steps": steps,
+           "exports": [{"preset": "separate", "out": "maps"}], "save": "lamp.fern"}  # fmt: skip
+    result = run_job(job, "lamp")
+    assert result.returncode == 0, result.stderr
+    glow = read_png(tmp_path / "maps" / "lamp_glass_emissive.png")
+    assert (glow[20:44, 20:44] == (0xFF, 0xCC, 0x66)).all()
+    dark = tmp_path / "maps" / "lamp_default_emissive.png"
+    assert not dark.exists() or not read_png(dark).any()
+    guide = read_png(tmp_path / "out" / "guide.png")
+    assert guide.shape == (64, 64, 4) and guide[32, 32, 3] == 255 and guide[8, 8, 3] == 0
+    assert (tmp_path / "out" / "guide.svg").read_text().startswith("<svg")
+    written = load_model(tmp_path / "out" / "lamp.glb")
+    assert set(written.materials) == {"default", "glass"} and written.has_uv.all()
+    pane = written.material == written.materials.index("glass")
+    assert (
+        np.allclose(written.uv[pane].min(axis=(0, 1)), (1.25, 0.25)) and (written.face_normals[pane, 2] > 0.99).all()
+    )
+
+
+@pytest.mark.parametrize(
+    ("step", "word"),
+    [
+        ({"do": "layout", "op": "spin"}, "spin"),
+        ({"do": "layout", "op": "fit", "lo": [0, 0]}, "lo"),
+        ({"do": "layout", "op": "send", "tile": 5}, "1001 to 9999"),
+        ({"do": "layout", "op": "pack", "selection": "none"}, "no selection"),
+        ({"do": "select", "name": "x", "facing": [0, 1, 0], "angle": 1}, "no face"),
+        ({"do": "select", "name": "x", "unit": "part"}, "point"),
+        ({"do": "template", "sheet": "paint:1009", "out": "g.png"}, "paint:1001"),
+        ({"do": "template", "sheet": "paint:1001", "out": "g.jpg"}, "png or .svg"),
+        ({"do": "write-model", "out": "m.obj", "vertex_colours": True}, "OBJ"),
+    ],
+)
+def test_layout_steps_that_make_no_sense_are_refused_in_a_sentence(
+    tmp_path: Path, plane: Path, run_job: Runner, step: dict[str, object], word: str
+) -> None:
+    result = run_job({"job": 1, "model": plane.name, "steps": [step], "exports": []})
+    assert result.returncode == 2 and word in result.stderr, result.stderr
+    assert not list(tmp_path.glob("g.*")) and not list(tmp_path.glob("m.*"))

@@ -24,7 +24,7 @@ How = Literal["new", "add", "less"]
 Tool = Literal["pick", "paint", "rectangle", "lasso"]
 MARK = np.array([0.85, 0.25, 0.10, 0.70])  # of what a sentence is about
 _FAINT = 0.45  # of marks that nobody asked for
-_CHOSEN = np.array([0.10, 0.55, 0.33, 0.60])
+_CHOSEN = np.array([0.10, 0.60, 0.36, 0.50])
 
 
 @dataclass(frozen=True)
@@ -57,6 +57,8 @@ class Faces(QObject):
         self.finding: Finding | None = None
         self.heat: str | None = None  # "stretch", "density" or "checker" over the model
         self.preview: F64 | None = None  # (T, 3, 2) UVs while islands are being dragged
+        self._tinted: tuple[Tinted | None] | None = None
+        self.changed.connect(self._forget)  # the first to hear of it: whoever asks then gets what is true now
 
     def take(self) -> None:
         """Another model is there: nothing is selected or hidden on it."""
@@ -226,8 +228,16 @@ class Faces(QObject):
         self.preview = uv
         self.preview_changed.emit()
 
+    def _forget(self) -> None:
+        self._tinted = None
+
     def tint(self) -> Tinted | None:
         """What is coloured over the model and its sheets now."""
+        if self._tinted is None:
+            self._tinted = (self._tint(),)
+        return self._tinted[0]
+
+    def _tint(self) -> Tinted | None:
         studio, measures = self.desk.studio, self.desk.layout.measures
         if studio is None or self.desk.station != "model" or len(self.chosen) != studio.model.triangle_count:
             return None

@@ -29,6 +29,8 @@ class IslandHandles(Gesture):
         self._drag: IslandDrag | None = None
         self._key: tuple[object, bytes] | None = None
         self._rows: Bool = np.zeros(0, np.bool_)
+        self._one = False  # whether they are of one material
+        self._box: F64 | None = None  # of those rows' UVs, once it is asked for
 
     def rows(self) -> Bool | None:
         """(T,) bool, all faces of the selected islands; None if they cannot be moved as one."""
@@ -39,10 +41,9 @@ class IslandHandles(Gesture):
         key = (model, self.faces.chosen.tobytes())
         if self._key is None or self._key[0] is not model or self._key[1] != key[1]:
             numbers = np.unique(model.islands[self.faces.chosen])
-            self._key, self._rows = key, np.isin(model.islands, numbers[numbers >= 0])
-        if not self._rows.any() or np.ptp(model.material[self._rows]) > 0:
-            return None
-        return self._rows
+            self._key, self._rows, self._box = key, np.isin(model.islands, numbers[numbers >= 0]), None
+            self._one = bool(self._rows.any()) and np.ptp(model.material[self._rows]) == 0
+        return self._rows if self._one else None
 
     def grip(self) -> Grip | None:
         """The frame on the screen; it follows what is being dragged."""
@@ -54,9 +55,10 @@ class IslandHandles(Gesture):
         origin = self.view.tiles.origin.get(studio.model.materials[studio.model.material[rows][0]])
         if origin is None:
             return None
-        flat = studio.model.uv[rows] + origin
-        low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
-        ends = self.view.camera.to_screen(np.stack([low, high]), self.view.width(), self.view.height())
+        if self._box is None:
+            flat = studio.model.uv[rows].reshape(-1, 2)
+            self._box = np.array([[f(flat[:, k]) for k in range(2)] for f in (np.min, np.max)])
+        ends = self.view.camera.to_screen(self._box + origin, self.view.width(), self.view.height())
         half = np.maximum(np.abs(ends[1] - ends[0]) / 2, 0.5)
         return Grip(ends.mean(axis=0), np.array([half[0], 0.0]), np.array([0.0, -half[1]]))
 

@@ -35,6 +35,7 @@ class SheetView(View):
         self.wires = True
         self.ground = (0.60, 0.60, 0.60)
         self._scene: SheetScene | None = None
+        self._all_framed = True  # nobody has zoomed or panned yet: everything stays in view when the size changes
         self.fitter = RectangleFitter(self)
         self.gestures = [self.fitter, IslandHandles(self), FacePicker(self, flat=True)]
 
@@ -48,7 +49,10 @@ class SheetView(View):
             self.doneCurrent()
         studio = self.desk.studio
         self.tiles = TileMap(studio.surface.keys if studio is not None else ())
-        self.set_camera(self.camera)
+        if self._all_framed:
+            self.frame_all()
+        else:
+            self.set_camera(self.camera)
         self.overlay.hint = self.overlay.facts = ""
         if studio is not None and not studio.surface.keys:
             self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
@@ -109,10 +113,14 @@ class SheetView(View):
     def frame_all(self) -> None:
         """All sheets in view."""
         self.set_camera(FlatCamera.framing(self.tiles.bounds(), self.width(), self.height()))
+        self._all_framed = True
 
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)
-        self.frame_all()
+        if self._all_framed:
+            self.frame_all()
+        else:
+            self.set_camera(self.camera)
 
     def set_wires(self, on: bool) -> None:
         self.wires = on
@@ -120,6 +128,7 @@ class SheetView(View):
 
     def set_camera(self, camera: FlatCamera) -> None:
         self.camera = camera
+        self._all_framed = False
         self.overlay.labels = [
             (self._pixel(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
         ]

@@ -21,7 +21,8 @@ from lucky_fern.core.project.layouts import LayoutEdit
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.udim import tile_of
 
-PADDING = 8 / 1024  # tiles, round what is flattened
+PADDING = 8  # texels, round what is flattened
+SizeAt = Callable[[str, F64], int]
 Told = Callable[[float], None]
 
 
@@ -59,7 +60,7 @@ def edit_layout(
         return size_of(SheetKey(material, tile_of(int(corner[0]), int(corner[1]))))
 
     if isinstance(edit, ask.AlongAxis | ask.RoundAxis | ask.AsBox | ask.Unwrap):
-        _make(layout, edit, told)
+        _make(layout, edit, size_at, told)
     else:
         if not isinstance(edit, ask.FlipV):
             arrange.check_any(layout.numbers)
@@ -85,23 +86,24 @@ def _sharing(new: Model, old: Model) -> Model:
     return new
 
 
-def _make(layout: Layout, edit: LayoutEdit, told: Told) -> None:
+def _make(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> None:
     """New places for the chosen faces, from the surface alone, material by material."""
     chosen = layout.chosen
     used = np.unique(layout.model.material[chosen])
     for at, number in enumerate(used):
         layout.chosen = chosen & (layout.model.material == number)
-        _make_one(layout, edit, lambda share, at=at: told((at + share) / len(used)))  # type: ignore[misc]
+        size = size_at(layout.model.materials[number], layout.tile(layout.chosen))
+        _make_one(layout, edit, size, lambda share, at=at: told((at + share) / len(used)))  # type: ignore[misc]
     layout.chosen = chosen
 
 
-def _make_one(layout: Layout, edit: LayoutEdit, told: Told) -> None:
+def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
     model = layout.model
     rows = np.flatnonzero(layout.chosen).astype(np.int32)
     corners = model.corners[rows]
     if isinstance(edit, ask.Unwrap):
         shapes, mine = charts(model.positions, model.triangles[rows].astype(np.int64), told)
-        settle(layout, shapes, [rows[one] for one in mine], edit.padding / 1024)
+        settle(layout, shapes, [rows[one] for one in mine], edit.padding / size)
         return
     if isinstance(edit, ask.AlongAxis):
         direction = np.array(edit.direction) if edit.direction is not None else flatten.best_direction(corners)
@@ -120,12 +122,12 @@ def _make_one(layout: Layout, edit: LayoutEdit, told: Told) -> None:
         places = flatten.round_axis(corners, axis, point)
     else:
         shapes, mine = flatten.as_box(model, rows)
-        settle(layout, shapes, [rows[one] for one in mine], PADDING)
+        settle(layout, shapes, [rows[one] for one in mine], PADDING / size)
         return
-    settle(layout, [places], [rows], PADDING)
+    settle(layout, [places], [rows], PADDING / size)
 
 
-def _arrange(layout: Layout, edit: LayoutEdit, size_at: Callable[[str, F64], int], told: Told) -> None:
+def _arrange(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> None:
     """Move islands that are there."""
 
     def size() -> int:

@@ -52,6 +52,7 @@ def followers(
             isinstance(layer.content, Wash)
             and layer.content.by != "triplanar"
             and any(channel.source == "picture" for channel in layer.channels.values())
+            and (carrier.moved & _inside(project, old, layer.scope)).any()
         ):
             washed.append(layer.name)
     for number, mask in project.masks.items():
@@ -59,9 +60,24 @@ def followers(
             shape = _shape(entry, carrier, scopes, stay, old, new)
             if shape is not entry.shape:
                 commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
-    if washed and carrier.moved.any():
-        notes.append(f"{', '.join(washed[:3])} {'lie' if len(washed) > 1 else 'lies'} by UV and shows otherwise now")
+    if washed:
+        verbs = ("lie", "show") if len(washed) > 1 else ("lies", "shows")
+        notes.append(f"{', '.join(washed[:3])} {verbs[0]} by UV and {verbs[1]} otherwise there now")
     return [*scopes.made, *commands], notes
+
+
+def _inside(project: Project, surface: Surface, scope: Scope) -> Bool:
+    """(T,) bool, the faces that a scope lets a layer show on."""
+    model = surface.model
+    packed = (
+        None if scope.selections is None else tuple(project.selections.get(name, "") for name in scope.selections)
+    )
+    named = surface.triangles_of((scope.parts, scope.islands, packed))
+    inside = np.ones(model.triangle_count, np.bool_) if named is None else named.copy()
+    for number, key in enumerate(surface.keys):
+        if not scope.holds_sheet(key):
+            inside &= surface.sheet_of_triangle != number
+    return inside
 
 
 def _shape(entry: MaskEntry, carrier: Carrier, scopes: _Scopes, stay: bool, old: Surface, new: Surface) -> Shape:

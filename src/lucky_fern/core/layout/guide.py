@@ -157,9 +157,16 @@ def _number(canvas: U8, number: int, middle: F64, room: float, side: int) -> Non
     scale = float(np.clip(room * side / 90 / len(text), side / 4096, side / 1100))
     thick = max(round(scale * 1.6), 1)
     (width, height), _ = cv2.getTextSize(text, cv2.FONT_HERSHEY_SIMPLEX, scale, thick)
-    at = (int(middle[0] * side - width / 2), int((1 - middle[1]) * side + height / 2))
-    cv2.putText(canvas, text, at, cv2.FONT_HERSHEY_SIMPLEX, scale, (255, 255, 255, 255), thick * 3, cv2.LINE_8)
-    cv2.putText(canvas, text, at, cv2.FONT_HERSHEY_SIMPLEX, scale, (20, 20, 20, 255), thick, cv2.LINE_8)
+    rim = thick * 3
+    left, top = int(middle[0] * side - width / 2) - rim, int((1 - middle[1]) * side - height / 2) - rim
+    box = np.zeros((height + 2 * rim + 2, width + 2 * rim + 2), np.uint8)
+    rows = slice(max(top, 0), max(min(top + box.shape[0], side), 0))
+    columns = slice(max(left, 0), max(min(left + box.shape[1], side), 0))
+    for ink, stroke in ((255, rim), (20, thick)):  # written as a mask: letters must not soften the alpha
+        box[:] = 0
+        cv2.putText(box, text, (rim, rim + height), cv2.FONT_HERSHEY_SIMPLEX, scale, 255, stroke, cv2.LINE_8)
+        inner = box[rows.start - top : rows.stop - top, columns.start - left : columns.stop - left]
+        canvas[rows, columns][inner > 127] = (ink, ink, ink, 255)
 
 
 def _shrunk(canvas: U8, finer: int) -> U8:

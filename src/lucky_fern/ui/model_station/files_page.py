@@ -48,9 +48,8 @@ class FilesPage(Page):
         self._add_model()
         self.column.addStretch(1)
         desk.studio_changed.connect(lambda: self.report.setText(""))
-        desk.studio_changed.connect(self.refresh)
-        desk.project_changed.connect(self.refresh)
-        self.refresh()
+        desk.studio_changed.connect(self.follow)
+        desk.project_changed.connect(self.follow)
 
     # --- what came in -----------------------------------------------------------------------------------------
 

@@ -64,12 +64,8 @@ class LayoutPage(Page):
         self._add_place()
         self._add_order()
         self.column.addStretch(1)
-        desk.faces.changed.connect(self.refresh)
-        desk.faces.tool_changed.connect(self.refresh)
-        desk.laying.changed.connect(self.refresh)
-        desk.project_changed.connect(self.refresh)
-        desk.station_changed.connect(self.refresh)
-        self.refresh()
+        for signal in (desk.faces.changed, desk.faces.tool_changed, desk.laying.changed, desk.project_changed):
+            signal.connect(self.follow)
 
     def do(self, edit: LayoutEdit, everything: bool = False) -> None:
         """Do an edit to what is selected (or to all there is)."""
@@ -277,7 +273,7 @@ class LayoutPage(Page):
     def refresh(self) -> None:
         for stay, made in self.stay_buttons.items():
             made.setChecked(self.desk.laying.stay is stay)
-        if self.desk.studio is None or self.desk.station != "model":
+        if self.desk.studio is None:
             return
         faces = self.desk.faces
         self.about.setText(

@@ -40,8 +40,7 @@ class NamesPage(Page):
         self.material.setMinimumWidth(220)
         self.row(self.material, button("Give", "The selected faces become of this material", self.give))
         for signal in (desk.studio_changed, desk.layout_changed, desk.project_changed, desk.faces.shown_changed):
-            signal.connect(self.refresh)
-        self.refresh()
+            signal.connect(self.follow)
 
     def give(self) -> None:
         """Give the selected faces to the material that is named."""

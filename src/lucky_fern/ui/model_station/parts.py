@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -23,10 +24,11 @@ Button = tuple[str, str, Callable[[], object]]  # its text, its tip, what it doe
 
 
 class Page(QScrollArea):
-    """A column that scrolls when the window is low."""
+    """A column that scrolls when the window is low; it follows the desk while it is looked at."""
 
     def __init__(self) -> None:
         super().__init__()
+        self._stale = True
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         inner = QWidget(objectName="panel")
@@ -35,6 +37,21 @@ class Page(QScrollArea):
         self.column.setContentsMargins(14, 10, 14, 10)
         self.column.setSpacing(6)
         self.setWidget(inner)
+
+    def refresh(self) -> None:
+        """Show how things are now."""
+
+    def follow(self, *_: object) -> None:
+        """Refresh now if the page is seen, otherwise when it is next."""
+        self._stale = not self.isVisible()
+        if not self._stale:
+            self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._stale:
+            self._stale = False
+            self.refresh()
 
     def heading(self, text: str, tip: str = "") -> QLabel:
         if self.column.count():

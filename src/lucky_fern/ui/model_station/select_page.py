@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
 from msgspec.structs import replace
 from PySide6.QtWidgets import QLineEdit, QListWidget
 
@@ -65,9 +66,8 @@ class SelectPage(Page):
             ("Show everything", "Hide nothing", faces.show_all),
         )
         self._add_named()
-        faces.changed.connect(self.refresh)
-        desk.project_changed.connect(self.refresh)
-        self.refresh()
+        faces.changed.connect(self.follow)
+        desk.project_changed.connect(self.follow)
 
     def _add_named(self) -> None:
         self.heading("Kept in the project", "For scopes and masks, and to have them again")
@@ -162,7 +162,7 @@ class SelectPage(Page):
         count, total = int(faces.chosen.sum()), studio.model.triangle_count
         if count and len(faces.chosen) == total:
             islands = studio.model.islands[faces.chosen]
-            islands_count = len(set(islands[islands >= 0].tolist()))
+            islands_count = int(np.count_nonzero(np.bincount(islands[islands >= 0])))
             hidden = f"; {int(faces.hidden.sum())} hidden" if faces.hidden.any() else ""
             several = "s" if islands_count != 1 else ""
             self.state.setText(f"{count} of {total} triangles, on {islands_count} island{several}{hidden}")
