@@ -23,7 +23,6 @@ def qapp() -> Iterator[QApplication]:
     if screen is not None:
         screen.kill()
         screen.wait()
-        screen.wait()
 
 
 @pytest.fixture(scope="session")
@@ -32,8 +31,8 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture
-def hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Hands]:
-    """A window of 1280 × 800 with the flask."""
+def empty_hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Hands]:
+    """A window of 1280 × 800 with nothing in it."""
     desk = Desk()
     window = Window(desk)
     monkeypatch.setattr(window, "may_leave", lambda: True)
@@ -41,9 +40,14 @@ def hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch) -> I
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()
-    hands = Hands(window, world)
-    hands.open(demo_studio("flask", world))
-    yield hands
+    yield Hands(window, world)
     window.close()
     window.deleteLater()
     QApplication.processEvents()
+
+
+@pytest.fixture
+def hands(empty_hands: Hands, world: Path) -> Hands:
+    """A window of 1280 × 800 with the flask."""
+    empty_hands.open(demo_studio("flask", world))
+    return empty_hands

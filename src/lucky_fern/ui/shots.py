@@ -133,5 +133,17 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     window.tools.wires.click()
     shoot("model-marsh-hen")
     window.tools.wires.click()
+    window.model_panel.setCurrentWidget(window.model_panel.lay_out)
+    assert desk.studio is not None
+    model = desk.studio.model
+    plate = np.flatnonzero(model.part == model.parts.index("name board")).astype(np.int32)
+    desk.faces.use(unit="part")
+    desk.faces.click(int(plate[0]), "new")
+    window.sheet_view.go_to_triangles(plate)
+    window.model_view.go_to_triangles(plate)
+    shoot("model-name-plate")
+    desk.faces.none()
+    window.model_panel.setCurrentWidget(window.model_panel.check)
+    window.tools.frame.click()
     desk.faces.show_heat("density")
     shoot("model-layout")

@@ -1,4 +1,4 @@
-"""Where a layer may show: materials, tiles and parts, chosen from lists."""
+"""Where a layer may show: materials, tiles, parts and kept selections, chosen from lists."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from lucky_fern.ui.desk import Desk
 if TYPE_CHECKING:
     from lucky_fern.ui.settings.panel import SettingsPanel
 
-KINDS = ("materials", "tiles", "parts")
+KINDS = ("materials", "tiles", "parts", "selections")
 
 
 def known(desk: Desk, kind: str) -> Sequence[Any]:
@@ -26,6 +26,8 @@ def known(desk: Desk, kind: str) -> Sequence[Any]:
     studio = desk.studio
     if studio is None:
         return ()
+    if kind == "selections":
+        return list(studio.project.selections)
     if kind == "materials":
         return studio.surface.materials
     return sorted(studio.tiles()) if kind == "tiles" else studio.model.parts
@@ -34,14 +36,14 @@ def known(desk: Desk, kind: str) -> Sequence[Any]:
 def told(kind: str, chosen: Sequence[Any] | None) -> str:
     """A choice in few words."""
     if chosen is None:
-        return f"all {kind}"
+        return "any face" if kind == "selections" else f"all {kind}"
     if len(chosen) == 1:
         return f"island {chosen[0] + 1}" if kind == "islands" else str(chosen[0])
     return f"{len(chosen)} {kind}"
 
 
 def scope_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
-    """Three lists in a row."""
+    """A list each, in a row."""
     line = QWidget()
     row = QHBoxLayout(line)
     row.setContentsMargins(0, 0, 0, 0)
@@ -78,11 +80,14 @@ class ScopeButton(QToolButton):
     def show_scope(self, scope: Scope) -> None:
         self.scope = scope
         self.setText(f"{told(self.kind, getattr(scope, self.kind))} ▾")
+        # Most projects keep no selections: no list of them then.
+        needed = self.kind != "selections" or scope.selections is not None
+        self.setVisible(needed or bool(known(self.desk, self.kind)))
 
     def _fill(self) -> None:
         menu = self.menu()
         menu.clear()
-        menu.addAction(f"All {self.kind}", lambda: self.choose(None))
+        menu.addAction(told(self.kind, None).capitalize(), lambda: self.choose(None))
         menu.addSeparator()
         chosen = getattr(self.scope, self.kind) or ()
         for item in known(self.desk, self.kind):
