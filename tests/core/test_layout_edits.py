@@ -7,15 +7,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucky_fern.core.compositing.compositor import composite_sheet
-from lucky_fern.core.errors import CommandError
+from lucky_fern.core.errors import Cancelled, CommandError
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.layout.edit import edit_layout
 from lucky_fern.core.layout.islands import island_overlaps
 from lucky_fern.core.layout.measure import measure
+from lucky_fern.core.layout.unwrap import charts
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.commands import AddLayer, PaintPixels, RemoveSelection, SaveSelection
@@ -135,6 +137,27 @@ def test_unwrapping_leaves_nothing_to_worry_about(tmp_path: Path) -> None:
     model = edited(cylinder(tmp_path), Unwrap(padding=8))
     assert not [one for one in check_layout(Surface(model), lambda key: 1024) if one.worry]
     assert model.uv.min() >= 0 and model.uv.max() <= 1 and not island_overlaps(model)
+
+
+def test_large_surfaces_are_unwrapped_beside_the_program_with_progress_and_can_be_called_off() -> None:
+    ball = trimesh.creation.icosphere(subdivisions=3)  # more than is done in the program itself
+    positions, triangles = np.asarray(ball.vertices, float), np.asarray(ball.faces, np.int64)
+    told: list[float] = []
+    shapes, rows = charts(positions, triangles, told.append)
+    assert np.array_equal(np.sort(np.concatenate(rows)), np.arange(len(triangles)))
+    assert told == sorted(told) and told[-1] == 1.0
+    corners = positions[triangles]
+    for shape, mine in zip(shapes, rows, strict=True):
+        a, b = shape[:, 1] - shape[:, 0], shape[:, 2] - shape[:, 0]
+        flat = (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+        real = np.linalg.norm(np.cross(*(corners[mine, k] - corners[mine, 0] for k in (1, 2))), axis=1) / 2
+        assert (flat > 0).all() and np.abs(flat / real - 1).max() < 0.6
+
+    def stop(share: float) -> None:
+        raise Cancelled("enough")
+
+    with pytest.raises(Cancelled):
+        charts(positions, triangles, stop)
 
 
 @settings(max_examples=25, deadline=None)

@@ -270,6 +270,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.may_leave():
+            self.desk.errands.call_off()
             self.desk.close()
             event.accept()
         else:
