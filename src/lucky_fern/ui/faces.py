@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+import cv2
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.arrays import F64, I32, Bool
+from lucky_fern.core.arrays import F64, I32, Array, Bool
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.heat import Heat, density_heat, stretch_heat
@@ -161,16 +162,23 @@ class Faces(QObject):
             return
         self._set(like_normal(self.desk.studio.model, self.chosen, angle) & ~self.hidden)
 
-    def colour_alike(self, map_name: str, tolerance: float) -> None:
-        """All faces with the same colour on them as the one clicked last, in a map as it is shown now."""
+    def colour_alike(self, source: str, tolerance: float) -> None:
+        """All faces with the same colour on them as the one clicked last.
+
+        ``source`` is a map, as it is shown now, or a kit picture, as it lies over every tile.
+        """
         studio, store = self.desk.studio, self.desk.store
         if studio is None or store is None or self.last is None:
             self._ask_for_face()
             return
-        maps = {key: store.get(MapKey(key, map_name), studio.project.size_of(key)) for key in studio.surface.keys}
+        picture = studio.project.pictures.get(source)
+        over = None if picture is None else np.ascontiguousarray(studio.sources.picture(picture).rgba)
 
-        def texels(key: SheetKey):  # type: ignore[no-untyped-def]
-            return maps[key]
+        def texels(key: SheetKey) -> Array:
+            size = studio.project.size_of(key)
+            if over is None:
+                return store.get(MapKey(key, source), size)
+            return np.asarray(cv2.resize(over, (size, size), interpolation=cv2.INTER_AREA))
 
         self._set(like_colour(mean_colours(studio.surface, texels), self.last, tolerance) & ~self.hidden)
 

@@ -32,6 +32,7 @@ from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Place, place_height
 from lucky_fern.core.selecting.seen import nearest_faces
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.render.model_scene import CHECKER_TEXELS
 from lucky_fern.render.textures import SheetTextures, is_software
 from lucky_fern.render.tint import Tint
 from lucky_fern.ui.desk import Desk
@@ -245,7 +246,8 @@ class View(QOpenGLWidget):
         for gesture in self.gestures:
             gesture.show()
         self.overlay.wipe = self.desk.wipe if self.desk.pinned is not None else None
-        self.overlay.banner = "Without the selected layers" if self.desk.holding else ""
+        checker = f"Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels" if self.desk.faces.checker else ""
+        self.overlay.banner = "Without the selected layers" if self.desk.holding else checker
         self.overlay.update()
         self.update()
 

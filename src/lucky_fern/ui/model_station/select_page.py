@@ -53,7 +53,8 @@ class SelectPage(Page):
             button("Facing alike", "All faces that look the way the one clicked last does", self._facing),
             button("Smooth on", "All that hangs on without a sharper edge than this angle", self._smooth),
         )  # fmt: skip
-        self.map_box = choice("Map whose colours are compared", [(spec.title, name) for name, spec in MAPS.items()])
+        self.map_box = choice("Map or picture whose colours are compared", [])
+        self.map_box.setMaximumWidth(150)
         self.tolerance = number("How far colours may differ", 0, 255, 16, 0)
         self.row(
             button("Same colour", "All faces with the colour that lies on the one clicked last", self._colour),
@@ -159,6 +160,13 @@ class SelectPage(Page):
         studio, faces = self.desk.studio, self.desk.faces
         if studio is None:
             return
+        sources = [*((spec.title, name) for name, spec in MAPS.items()), *((n, n) for n in studio.project.pictures)]
+        if [self.map_box.itemData(row) for row in range(self.map_box.count())] != [name for _, name in sources]:
+            kept = self.map_box.currentData()
+            self.map_box.clear()
+            for title, name in sources:
+                self.map_box.addItem(title, name)
+            self.map_box.setCurrentIndex(max(self.map_box.findData(kept), 0))
         count, total = int(faces.chosen.sum()), studio.model.triangle_count
         if count and len(faces.chosen) == total:
             islands = studio.model.islands[faces.chosen]
