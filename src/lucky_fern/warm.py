@@ -41,11 +41,13 @@ def compile_kernels(folder: Path) -> None:
     (folder / "m.obj").write_text(BLOCKS)
     throw = {"mode": "throw", "point": [0.5, 0.5, 0.2], "normal": [0, 0, 1], "width": 0.5, "depth": 0.5}
     lay = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.3, 0.3], "width": 0.2, "rotate": 20}
+    drape = {"mode": "drape", "point": [0.5, 0.5, 0.2], "normal": [0, 0, 1], "width": 0.5}
     every = {"colour": "picture", "roughness": "picture", "normal": "picture", "metallic": 0.5}
     steps = [
         {"do": "wash", "values": {"colour": "#335577", "roughness": 0.5}},
         {"do": "wash", "pictures": {"colour": "p.png"}, "blend": "multiply", "scope": {"parts": ["block"]}},
         {"do": "decal", "picture": "p.png", "place": throw, "channels": every},
+        {"do": "decal", "picture": "p.png", "place": drape, "channels": every},
         {"do": "decal", "picture": "p.png", "place": lay, "blend": "multiply", "channels": every},
         {"do": "wash", "pictures": {"colour": "p.png", "height": "p.png"}, "by": "triplanar", "relief": True},
         {"do": "adjust", "kind": "shade", "hue": 20},

@@ -17,19 +17,20 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
-from lucky_fern.core.placing.frame import throw_frame
+from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet
+from lucky_fern.core.placing.placed import draw_placed, touched_chunks
 from lucky_fern.core.placing.pose import (
     as_laid,
-    as_thrown,
     drop_thrown,
+    in_mode,
     move_to_uv,
     scaled,
     sheet_pose,
     surface_pose,
     turned,
 )
-from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
+from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.places import Lay, Throw
@@ -54,7 +55,7 @@ def thrown(surface: Surface, sheet: Sheet, place: Throw, picture: Picture, neare
     pyramid = build_pyramid(picture, "colour")
     out = np.zeros((sheet.size, sheet.size, 4))
     for chunk in touched_chunks(pose, sheet):
-        out[span(chunk, sheet.size)] = draw_thrown(pose, sheet, chunk, pyramid, nearest, True) / 65535
+        out[span(chunk, sheet.size)] = draw_placed(pose, sheet, chunk, pyramid, nearest, True) / 65535
     return out
 
 
@@ -212,7 +213,7 @@ def test_hidden_surfaces_are_those_that_cast_rays_say(tmp_path: Path) -> None:
     for stand_off in (None, 0.5):
         pose = Throw(place.point, place.normal, place.up, 3.0, 3.0, 2.0, 80, stand_off=stand_off)
         alpha = thrown(surface, sheet, pose, WHITE)[..., 3]
-        frame = throw_frame(pose)
+        frame = pose_frame(pose)
         checked = wrong = 0
         for chunk in all_chunks(512):
             points_here = sheet.surface_points(chunk)
@@ -255,8 +256,8 @@ def test_poses_agree_between_surface_and_sheet(tmp_path: Path) -> None:
     assert np.allclose(flat.half_y, [0, height * 1.43], atol=1e-3)
     lying = as_laid(surface, turned(place, 30), height)
     assert lying is not None and lying.rotate == pytest.approx(30, abs=0.5)
-    back = as_thrown(surface, lying, lying.height or 0)
-    assert back is not None and back.width == pytest.approx(place.width, rel=0.01)
+    back = in_mode(surface, lying, lying.height or 0, "throw")
+    assert isinstance(back, Throw) and back.width == pytest.approx(place.width, rel=0.01)
     assert np.allclose(back.point, place.point, atol=1e-6)
     moved = move_to_uv(surface, place, flat.sheet, flat.centre + (0.05, 0.02))
     again = sheet_pose(surface, moved, height)

@@ -147,7 +147,7 @@ def test_a_picture_dropped_on_the_sheet_lies_there_and_can_be_thrown_instead(han
     hands.drop(sheet_view, "ferry-crest.svg", spot)
     place = desk.decal[1]
     assert isinstance(place, Lay) and np.allclose(sheet_view.grip().centre, spot, atol=1.5)
-    QTest.mouseClick(hands.window.tools.throw, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(hands.window.tools.mode_buttons["throw"], Qt.MouseButton.LeftButton)
     assert isinstance(desk.decal[1], Throw)
     assert np.allclose(sheet_view.grip().centre, spot, atol=2)
     assert np.linalg.norm(sheet_view.grip().half_x) == pytest.approx(0.15 * sheet_view.camera.scale, rel=0.03)

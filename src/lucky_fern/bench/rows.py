@@ -27,7 +27,8 @@ from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
-from lucky_fern.core.placing.throw import draw_thrown, throw, touched_chunks
+from lucky_fern.core.placing.placed import draw_placed, touched_chunks
+from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer, PaintPixels, SetLayer
 from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
 from lucky_fern.core.project.painted import encode_chunk, place_name
@@ -88,7 +89,7 @@ def throw_decal(folder: Path) -> Row:
     def ours() -> None:
         thrown = throw(surface.model, place, 2.0)
         for_each(
-            lambda chunk: draw_thrown(thrown, sheet, chunk, pyramid, nearest=False, encode=True),
+            lambda chunk: draw_placed(thrown, sheet, chunk, pyramid, nearest=False, encode=True),
             sorted(touched_chunks(thrown, sheet)),
         )
 

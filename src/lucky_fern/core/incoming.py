@@ -29,7 +29,7 @@ from lucky_fern.core.project.commands import (
     Several,
 )
 from lucky_fern.core.project.document import Channel, Decal, ModelSource, Project, Wash
-from lucky_fern.core.project.places import Throw
+from lucky_fern.core.project.places import Lay, OnSurface
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import PictureShape
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
@@ -218,21 +218,23 @@ def _other_units(old: Model, new: Model) -> float | None:
 def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief, ...]:
     """Poses and heights in model units, in the units of a model ``scale`` times as large."""
 
-    def place(one: Throw) -> Throw:
-        x, y, z = one.point
-        return replace(
-            one, point=(x * scale, y * scale, z * scale), width=one.width * scale, depth=one.depth * scale,
-            height=None if one.height is None else one.height * scale,
-            stand_off=None if one.stand_off is None else one.stand_off * scale,
-        )  # fmt: skip
+    def place(one: OnSurface) -> OnSurface:
+        changes: dict[str, Any] = {"width": one.width * scale}
+        for name in ("height", "depth", "stand_off"):
+            if getattr(one, name, None) is not None:
+                changes[name] = getattr(one, name) * scale
+        for name in ("point", "axis_point"):
+            if hasattr(one, name):
+                changes[name] = tuple(value * scale for value in getattr(one, name))
+        return replace(one, **changes)
 
     made: list[SetPlace | SetMaskEntry | SetRelief] = []
     for layer in project.walk():
-        if isinstance(layer.content, Decal) and isinstance(layer.content.place, Throw):
+        if isinstance(layer.content, Decal) and not isinstance(layer.content.place, Lay):
             made.append(SetPlace(layer.id, place(layer.content.place)))
     for number, mask in project.masks.items():
         for at, entry in enumerate(mask.entries):
-            if isinstance(entry.shape, PictureShape) and isinstance(entry.shape.place, Throw):
+            if isinstance(entry.shape, PictureShape) and not isinstance(entry.shape.place, Lay):
                 shape = replace(entry.shape, place=place(entry.shape.place))
                 made.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
     if project.relief.unit == "units":

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QWidget
 
-from lucky_fern.core.placing.pose import as_laid, as_thrown
+from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.places import Lay, Place, Throw
+from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
 from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.model_view import ModelView
@@ -24,6 +24,15 @@ _TITLES = {
     "check": "A list of what will go wrong in the game will be here, each with its remedy",
     "export": "Write the maps that the game reads",
 }
+
+
+MODES: dict[str, type[Place]] = {"throw": Throw, "drape": Drape, "roll": Roll, "lay": Lay}
+_MODES = (
+    ("throw", "Throw", "Straight through the air, like a slide projector"),
+    ("drape", "Drape", "Follows the surface from its middle, so that lettering keeps its shape"),
+    ("roll", "Roll", "Round an axis, like a label round a bottle"),
+    ("lay", "Lay", "Flat on the sheet, in UV space"),
+)
 
 
 class ToolLine(QWidget):
@@ -43,17 +52,10 @@ class ToolLine(QWidget):
         modes = QHBoxLayout(self.modes)
         modes.setContentsMargins(10, 0, 0, 0)
         modes.setSpacing(2)
-        self.throw = self._button(
-            modes,
-            "throw",
-            "Throw",
-            "Straight through the air, like a slide projector",
-            lambda: self._set_mode("throw"),
-            True,
-        )
-        self.lay = self._button(
-            modes, "lay", "Lay", "Flat on the sheet, in UV space", lambda: self._set_mode("lay"), True
-        )
+        self.mode_buttons = {
+            mode: self._button(modes, mode, text, tip, lambda mode=mode: self._set_mode(mode), True)  # type: ignore[misc]
+            for mode, text, tip in _MODES
+        }
         row.addWidget(self.modes)
         self.picking = PickingTools(desk)
         row.addWidget(self.picking)
@@ -129,8 +131,8 @@ class ToolLine(QWidget):
         self.without.setEnabled(bool(self.desk.chosen))
         if decal is not None:
             self.title.setText(f"‘{decal[0].name}’ is placed by")
-            self.throw.setChecked(isinstance(decal[1], Throw))
-            self.lay.setChecked(isinstance(decal[1], Lay))
+            for mode, button in self.mode_buttons.items():
+                button.setChecked(isinstance(decal[1], MODES[mode]))
         else:
             self.title.setText(_TITLES[self.desk.station])
 
@@ -140,12 +142,10 @@ class ToolLine(QWidget):
             return
         layer, place, height = decal
         new: Place | None = place
-        if mode == "lay" and isinstance(place, Throw):
-            new = as_laid(studio.surface, place, height)
-        elif mode == "throw" and isinstance(place, Lay):
-            new = as_thrown(studio.surface, place, height)
+        if not isinstance(place, MODES[mode]):
+            new = in_mode(studio.surface, place, height, mode)
         if new is None:
-            self.desk.said.emit("Its middle lies beside the model's islands; move it onto one first.", True)
+            self.desk.said.emit("Its middle lies beside the model; move it onto the surface first.", True)
         elif new is not place:
             self.desk.end_gesture()
             self.desk.execute(SetPlace(layer.id, new))

@@ -18,7 +18,8 @@ from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet, repeat_on_sheet, whole_tile
-from lucky_fern.core.placing.throw import ThrownPicture, draw_thrown, throw, touched_chunks
+from lucky_fern.core.placing.modes import put_on
+from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
 from lucky_fern.core.placing.triplanar import draw_triplanar
 from lucky_fern.core.placing.vertices import draw_vertex_colours
 from lucky_fern.core.project.blobs import Blobs
@@ -32,7 +33,7 @@ from lucky_fern.core.project.document import (
     Project,
     Wash,
 )
-from lucky_fern.core.project.places import Place, Throw, place_height
+from lucky_fern.core.project.places import Lay, OnSurface, Place, place_height
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
@@ -78,7 +79,7 @@ class Sources:
         self.below = Kept(room // 2)  # what lies below the layer being edited, composited
         self.blended = 0  # layers put onto chunks since the start: tests read it
         self._pyramids: Kept = Kept(room // 2) if pictures is None else pictures._pyramids
-        self._thrown: OrderedDict[Hashable, ThrownPicture] = OrderedDict()
+        self._placed: OrderedDict[Hashable, PlacedPicture] = OrderedDict()
         self._lock = threading.Lock()
 
     def count_blend(self) -> None:
@@ -103,19 +104,20 @@ class Sources:
             lambda made: made.texels.nbytes,
         )
 
-    def _throw(self, place: Throw, height: float, chosen: Triangles | None) -> ThrownPicture:
+    def pose(self, place: OnSurface, height: float, chosen: Triangles | None) -> PlacedPicture:
+        """A pose on the surface, worked out against the model; kept for a while."""
         key = (place, height, chosen)
         with self._lock:
-            if key in self._thrown:
-                self._thrown.move_to_end(key)
-                return self._thrown[key]
+            if key in self._placed:
+                self._placed.move_to_end(key)
+                return self._placed[key]
         allowed = None if chosen is None else self.surface.triangles_of(chosen)
-        thrown = throw(self.surface.model, place, height, allowed)
+        placed = put_on(self.surface.model, place, height, allowed)
         with self._lock:
-            self._thrown[key] = thrown
-            while len(self._thrown) > 32:
-                self._thrown.popitem(last=False)
-        return thrown
+            self._placed[key] = placed
+            while len(self._placed) > 32:
+                self._placed.popitem(last=False)
+        return placed
 
     # --- which chunks -----------------------------------------------------------------------------------------
 
@@ -145,8 +147,8 @@ class Sources:
         """The chunks that a placed picture may touch."""
 
         def find() -> AbstractSet[Chunk]:
-            if isinstance(place, Throw):
-                return touched_chunks(self._throw(place, height, chosen), sheet)
+            if not isinstance(place, Lay):
+                return touched_chunks(self.pose(place, height, chosen), sheet)
             affine = lay_on_sheet(place, height, sheet.key, sheet.size)
             return set() if affine is None else laid_chunks(affine, sheet.size)
 
@@ -208,8 +210,8 @@ class Sources:
 
         def draw() -> U16:
             pyramid, nearest, encode = self._pyramid(kit, flavour), sampling == "nearest", flavour == "colour"
-            if isinstance(place, Throw):
-                return draw_thrown(self._throw(place, height, chosen), sheet, chunk, pyramid, nearest, encode)
+            if not isinstance(place, Lay):
+                return draw_placed(self.pose(place, height, chosen), sheet, chunk, pyramid, nearest, encode)
             affine = lay_on_sheet(place, height, sheet.key, sheet.size)
             assert affine is not None
             laid = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=False)

@@ -7,12 +7,11 @@ from typing import Any, TypeVar
 import msgspec
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.places import Lay, Place, Throw
+from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio
 
 _S = TypeVar("_S", bound=msgspec.Struct)
-MODES_NOT_YET = ("drape", "roll")
 
 
 def convert(data: object, kind: type[_S]) -> _S:
@@ -51,8 +50,10 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
         If the mode is unknown, a key is wrong, or the sheet named is not there.
     """
     mode = data.get("mode")
-    if mode in MODES_NOT_YET:
-        raise CommandError(f"place mode '{mode}' is not built yet in this version; use throw or lay")
+    if mode == "drape":
+        return convert({"up": [0.0, 1.0, 0.0], **data}, Drape)
+    if mode == "roll":
+        return convert(data, Roll)
     if mode == "throw":
         full = {"up": [0.0, 1.0, 0.0], **data}
         if "depth" not in full:
@@ -60,7 +61,7 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
             full["depth"] = max((n for n in lengths if isinstance(n, int | float)), default=1.0)
         return convert(full, Throw)
     if mode != "lay":
-        raise CommandError(f"there is no place mode {mode!r}; there are throw, lay, tiles")
+        raise CommandError(f"there is no place mode {mode!r}; there are throw, drape, roll, lay, tiles")
     laid = convert(data, Lay)
     if laid.material not in studio.surface.materials:
         raise CommandError(

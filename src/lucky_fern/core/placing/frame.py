@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, unit_rows
-from lucky_fern.core.project.places import Lay, Throw
+from lucky_fern.core.project.places import Lay, OnSurface, Roll
 
 
 @dataclass(frozen=True)
@@ -23,25 +23,44 @@ class Frame:
         return np.stack([self.right, self.up, self.towards])
 
 
-def throw_frame(place: Throw) -> Frame:
-    """The frame of a thrown picture.
+def pose_frame(place: OnSurface) -> Frame:
+    """The frame of a picture at its middle: that of a throw, or of the plane that touches the roll there.
+
+    Raises
+    ------
+    ValueError
+        If a roll's point lies on its axis.
+    """
+    if isinstance(place, Roll):
+        axis = unit_rows(np.asarray(place.axis, np.float64))
+        point = np.asarray(place.point, np.float64)
+        offset = point - np.asarray(place.axis_point, np.float64)
+        out = offset - axis * (offset @ axis)
+        if np.linalg.norm(out) <= 1e-12 * max(float(np.linalg.norm(offset)), 1e-300):
+            raise ValueError("the point lies on the axis")
+        return _frame(point, out, (place.axis,), place.rotate)
+    return _frame(place.point, place.normal, (place.up, (0.0, 1.0, 0.0), (0.0, 0.0, -1.0)), place.rotate)
+
+
+def _frame(point: object, normal: object, ups: tuple[object, ...], rotate: float) -> Frame:
+    """Where a picture stands.
 
     ``up`` is straightened to stand at right angles to the normal; where the two run along the same line
     another up is taken (the world's Y, or −Z for a picture that faces straight up or down). ``rotate``
     turns it counter-clockwise as seen from the projector.
     """
-    towards = unit_rows(np.asarray(place.normal, np.float64))
+    towards = unit_rows(np.asarray(normal, np.float64))
     up = np.zeros(3)
-    for wish in (place.up, (0.0, 1.0, 0.0), (0.0, 0.0, -1.0)):
+    for wish in ups:
         unit = unit_rows(np.asarray(wish, np.float64))
         up = unit - towards * (unit @ towards)
         if np.linalg.norm(up) > 1e-6:
             break
     up = unit_rows(up)
     right = np.cross(up, towards)
-    angle = np.radians(place.rotate)
+    angle = np.radians(rotate)
     cos, sin = np.cos(angle), np.sin(angle)
-    return Frame(np.asarray(place.point, np.float64), cos * right + sin * up, cos * up - sin * right, towards)
+    return Frame(np.asarray(point, np.float64), cos * right + sin * up, cos * up - sin * right, towards)
 
 
 def lay_matrix(place: Lay, height: float) -> tuple[F64, F64]:

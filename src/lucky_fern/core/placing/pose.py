@@ -12,9 +12,11 @@ from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F64, unit_rows
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.placing.frame import throw_frame
+from lucky_fern.core.placing.drape import start_of
+from lucky_fern.core.placing.frame import pose_frame
+from lucky_fern.core.project.commands.checks import distance_from_axis
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.places import Lay, Place, Throw
+from lucky_fern.core.project.places import Drape, Lay, OnSurface, Place, Roll, Throw
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, local_uv, pick, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.surface import Surface
@@ -50,8 +52,15 @@ def _axes(model: Model, triangle: int) -> F64 | None:
     return axes if np.abs(axes).max() > 0 else None
 
 
-def hit_under(model: Model, place: Throw) -> SurfaceHit | None:
-    """The surface point that a thrown picture's middle falls on, nearest to its own point."""
+def hit_under(model: Model, place: OnSurface) -> SurfaceHit | None:
+    """The surface point that a placed picture's middle falls on, nearest to its own point."""
+    if isinstance(place, Drape):
+        return start_of(model, place)
+    if isinstance(place, Roll):
+        frame = pose_frame(place)
+        hit = pick(model, frame.origin + frame.towards * model.diagonal, -frame.towards)
+        far = distance_from_axis(place)
+        return hit if hit is not None and float((hit.position - frame.origin) @ frame.towards) > -far else None
     normal = unit_rows(np.asarray(place.normal, np.float64))
     point = np.asarray(place.point, np.float64)
     hit = pick(model, point + normal * place.depth, -normal)
@@ -62,8 +71,8 @@ def hit_under(model: Model, place: Throw) -> SurfaceHit | None:
 
 def surface_pose(surface: Surface, place: Place, height: float) -> SurfacePose | None:
     """The pose in the world; None for a laid picture whose middle lies on no island."""
-    if isinstance(place, Throw):
-        frame = throw_frame(place)
+    if not isinstance(place, Lay):
+        frame = pose_frame(place)
         return SurfacePose(frame.origin, frame.right * place.width / 2, frame.up * height / 2, frame.towards)
     hit = at_uv(surface, place.material, _global_centre(place))
     axes = None if hit is None else _axes(surface.model, hit.triangle)
@@ -84,7 +93,7 @@ def sheet_pose(surface: Surface, place: Place, height: float) -> SheetPose | Non
     key, axes = sheet_of(surface, hit), _axes(surface.model, hit.triangle)
     if key is None or axes is None:
         return None
-    frame = throw_frame(place)
+    frame = pose_frame(place)
     # On a slanted face the picture covers more of the surface: follow it along the throw, not upright.
     flat = np.stack([frame.right, frame.up]) @ axes
     if abs(np.linalg.det(flat)) < 1e-9 * np.abs(flat).max() ** 2:
@@ -145,11 +154,14 @@ def drop_laid(surface: Surface, uv: F64, key: SheetKey, share: float = 0.3) -> L
 
 def move_to(surface: Surface, place: Place, hit: SurfaceHit) -> Place:
     """Slide a decal so that its middle lies on a point of the surface; it stays upright."""
-    if isinstance(place, Throw):
+    if isinstance(place, Roll):
+        moved = replace(place, point=_point(hit.position))
+        return moved if distance_from_axis(moved) > 0 else place
+    if isinstance(place, Throw | Drape):
         normal = smooth_normal(surface.model, hit)
         up = np.asarray(place.up)
         if np.linalg.norm(np.cross(up, normal)) < 0.2 * np.linalg.norm(up):
-            up = _upright(normal, throw_frame(place).up)
+            up = _upright(normal, pose_frame(place).up)
         return replace(place, point=_point(hit.position), normal=_point(normal), up=_point(up))
     key = sheet_of(surface, hit)
     if key is None:
@@ -188,21 +200,71 @@ def turned(place: Place, degrees: float) -> Place:
     return replace(place, rotate=(place.rotate + degrees + 180.0) % 360.0 - 180.0)
 
 
-def as_thrown(surface: Surface, place: Lay, height: float) -> Throw | None:
-    """A throw that looks like a laid picture at its middle; None if that lies on no island."""
+def in_mode(surface: Surface, place: Place, height: float, mode: str, axis: str | None = None) -> Place | None:
+    """The same picture placed another way (``throw``, ``drape``, ``roll`` or ``lay``), alike at its middle.
+
+    A roll takes the axis of the model (``x``, ``y``, ``z``) nearest to what is up in the picture, through the middle
+    of the part under it. None where there is nothing to hold on to: no surface under it, or no UVs.
+    """
+    if mode == "lay":
+        return place if isinstance(place, Lay) else as_laid(surface, place, height)
     pose = surface_pose(surface, place, height)
     if pose is None:
         return None
     width, tall = float(2 * np.linalg.norm(pose.half_x)), float(2 * np.linalg.norm(pose.half_y))
-    depth = max(width, tall) / 2
-    return Throw(
-        _point(pose.centre), _point(pose.normal), _point(unit_rows(pose.half_y)), width,
-        tall if place.height is not None else None, depth, stand_off=depth,
-    )  # fmt: skip
+    kept = tall if place.height is not None else None
+    if isinstance(place, Throw | Drape):
+        point, normal, up, rotate = place.point, place.normal, place.up, place.rotate
+    else:
+        point, normal, up, rotate = _point(pose.centre), _point(pose.normal), _point(unit_rows(pose.half_y)), 0.0
+    if mode == "throw":
+        depth = max(width, tall) / 2
+        return Throw(point, normal, up, width, kept, depth, rotate=rotate, stand_off=depth)
+    if mode == "drape":
+        return Drape(point, normal, up, width, kept, rotate)
+    return _as_roll(surface, pose, width, kept, axis)
 
 
-def as_laid(surface: Surface, place: Throw, height: float) -> Lay | None:
-    """A laid picture that looks like a throw at its middle; None if that falls on nothing with UVs."""
+def _as_roll(
+    surface: Surface, pose: SurfacePose, width: float, height: float | None, axis: str | None
+) -> Roll | None:
+    model = surface.model
+    up = unit_rows(pose.half_y)
+    number = "xyz".index(axis) if axis else int(np.abs(up).argmax())
+    along = np.zeros(3)
+    along[number] = -1.0 if up[number] < 0 else 1.0
+    hit = pick(model, pose.centre + pose.normal * 1e-4 * model.diagonal, -pose.normal)
+    part = model.part == model.part[hit.triangle] if hit is not None else np.ones(model.triangle_count, np.bool_)
+    # The part's own middle: the best circle seen along the axis, or the middle of its box.
+    foot = cylinder_middle(model.corners[part], model.face_normals[part], along)
+    made = Roll(_point(foot), _point(along), _point(pose.centre), width, height)
+    if distance_from_axis(made) == 0:
+        return None
+    slant = float(np.degrees(np.arctan2(-up @ np.cross(along, pose.normal), up @ along)))
+    return replace(made, rotate=slant if abs(slant) > 0.5 else 0.0)
+
+
+def cylinder_middle(corners: F64, normals: F64, axis: F64) -> F64:
+    """(3,) the point where the normals of faces that lie round an axis meet, in the least-squares sense."""
+    middle = corners.mean(axis=1)
+    flat = normals - np.outer(normals @ axis, axis)
+    weight = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    weight = weight * np.linalg.norm(flat, axis=1)
+    direction = unit_rows(flat)
+    # Sum of squared distances to the lines along the normals: I - d dᵀ of each, across the axis.
+    across = np.eye(3) - np.outer(axis, axis)
+    each = across[None] - direction[:, :, None] * direction[:, None, :]
+    matrix = (each * weight[:, None, None]).sum(axis=0) + np.outer(axis, axis) * weight.sum()
+    right = ((each @ middle[:, :, None])[..., 0] * weight[:, None]).sum(axis=0)
+    right = right + axis * (corners.reshape(-1, 3).mean(axis=0) @ axis) * weight.sum()
+    box = (corners.min(axis=(0, 1)) + corners.max(axis=(0, 1))) / 2
+    if np.linalg.cond(matrix) > 1e6:
+        return np.asarray(box, np.float64)
+    return np.asarray(np.linalg.solve(matrix, right), np.float64)
+
+
+def as_laid(surface: Surface, place: OnSurface, height: float) -> Lay | None:
+    """A laid picture that looks like a placed one at its middle; None if that falls on nothing with UVs."""
     pose = sheet_pose(surface, place, height)
     if pose is None:
         return None

@@ -1,43 +1,18 @@
-"""Throwing a picture: straight through the air onto what faces it, reaches in, and is not hidden.
-
-Within one triangle the picture's coordinates are an affine function of the texel, so each triangle is
-walked once with constant derivatives.
-"""
-
-from dataclasses import dataclass
+"""Throwing a picture: straight through the air onto what faces it, reaches in, and is not hidden."""
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Bool
-from lucky_fern.core.colour import ENCODE_16
-from lucky_fern.core.compiled import kernel
+from lucky_fern.core.arrays import Bool
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH
-from lucky_fern.core.placing.frame import throw_frame
-from lucky_fern.core.placing.hidden import NOTHING, Occluders, box_of, gather_occluders
-from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
+from lucky_fern.core.placing.frame import pose_frame
+from lucky_fern.core.placing.hidden import box_of, gather_occluders
+from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.project.places import Throw
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
-from lucky_fern.core.sheets.sheet import Sheet
 
 
-@dataclass(frozen=True)
-class ThrownPicture:
-    """A pose worked out against a model: which triangles it can reach, and what could hide them."""
-
-    corners: F64  # (T, 3, 3) in frame coordinates; zero where a triangle lies nowhere near
-    reached: Bool  # (T,) in the box and facing the projector
-    occluders: Occluders | None
-    width: float
-    height: float
-    depth: float
-    limit: float
-
-
-def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None) -> ThrownPicture:
+def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None) -> PlacedPicture:
     """Work out a pose. ``allowed`` (T,) bool leaves out triangles (a scope by parts)."""
-    frame = throw_frame(place)
+    frame = pose_frame(place)
     half = np.array([place.width / 2, height / 2])
     # Only what may lie under the picture, however far towards the projector, is looked at more closely.
     middle, radius = model.balls
@@ -63,124 +38,4 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     reached = np.zeros(model.triangle_count, np.bool_)
     reached[rows] = inside
     limit = np.inf if place.stand_off is None else place.stand_off
-    return ThrownPicture(corners, reached, occluders, place.width, height, place.depth, limit)
-
-
-def touched_chunks(thrown: ThrownPicture, sheet: Sheet) -> set[Chunk]:
-    """The chunks of a sheet that a thrown picture may touch."""
-    across = chunks_across(sheet.size)
-    chosen = np.flatnonzero(thrown.reached[sheet.triangle])
-    marked = np.zeros((across, across), np.bool_)
-    if len(chosen):
-        _mark_chunks(
-            sheet.xy[chosen],
-            thrown.corners[sheet.triangle[chosen]],
-            thrown.width / 2,
-            thrown.height / 2,
-            CHUNK,
-            marked,
-        )
-    return {Chunk(int(row), int(column)) for row, column in np.argwhere(marked)}
-
-
-def draw_thrown(
-    thrown: ThrownPicture, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool
-) -> U16:
-    """(rows, columns, 4) uint16 straight RGBA that the picture gives to a chunk.
-
-    ``encode`` turns linear light into sRGB (the pyramid's colour flavour); without it values pass as they
-    are. Where triangles share a texel the one that gets more of the picture wins.
-    """
-    items = sheet.chunk_triangles(chunk)
-    items = items[thrown.reached[sheet.triangle[items]]]
-    out = np.zeros((*shape(chunk, sheet.size), 4), np.uint16)
-    if not len(items):
-        return out
-    occluders = thrown.occluders
-    if occluders is None:
-        occluders = NOTHING
-    highest = float(occluders.top.max())
-    _draw(
-        sheet.xy, sheet.needle, items, sheet.triangle, thrown.corners,
-        thrown.width, thrown.height, thrown.depth, thrown.limit,
-        pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-        NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
-        occluders.corners, occluders.owner, occluders.starts, occluders.items, occluders.top,
-        occluders.cells, occluders.low, occluders.step, occluders.tolerance,
-        chunk.row * CHUNK, chunk.column * CHUNK, out,
-    )  # fmt: skip
-    return out
-
-
-@kernel
-def _draw(
-    xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64,
-    width: float, height: float, depth: float, limit: float,
-    texels: F32, offset: I64, level_w: I64, level_h: I64,
-    sampling: int, encode: bool, table: U16, highest: float,
-    o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
-    o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
-    row0: int, column0: int, out: U16,
-) -> None:  # fmt: skip
-    """Paint one triangle after the other."""
-    for n in range(len(items)):
-        item = items[n]
-        model_row = rows_of_model[item]
-        c, f = xy[item], corners[model_row]
-        ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
-        bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
-        area = ax * by - ay * bx
-        if abs(area) < 1e-12:
-            continue
-        # Frame coordinates as affine functions of texel space.
-        e1x, e1y, e1z = f[1, 0] - f[0, 0], f[1, 1] - f[0, 1], f[1, 2] - f[0, 2]
-        e2x, e2y, e2z = f[2, 0] - f[0, 0], f[2, 1] - f[0, 1], f[2, 2] - f[0, 2]
-        s_x, s_y = (e1x * by - e2x * ay) / area / width, (e2x * ax - e1x * bx) / area / width
-        t_x, t_y = -(e1y * by - e2y * ay) / area / height, -(e2y * ax - e1y * bx) / area / height
-        z_x, z_y = (e1z * by - e2z * ay) / area, (e2z * ax - e1z * bx) / area
-        s_0 = f[0, 0] / width + 0.5 - c[0, 0] * s_x - c[0, 1] * s_y
-        t_0 = 0.5 - f[0, 1] / height - c[0, 0] * t_x - c[0, 1] * t_y
-        z_0 = f[0, 2] - c[0, 0] * z_x - c[0, 1] * z_y
-        # Where nothing rises above the triangle at all, nothing needs to be asked texel by texel.
-        covered = highest > min(f[0, 2], f[1, 2], f[2, 2]) + tolerance
-        kind = TRIANGLE
-        if needle[item]:
-            kind = NEEDLE
-        paint(
-            out, row0, column0, kind, c,
-            s_0, s_x, s_y, t_0, t_x, t_y, z_0, z_x, z_y,
-            texels, offset, level_w, level_h, sampling, CUT, encode, table,
-            width, height, depth, limit, covered, model_row,
-            o_corners, o_owner, o_starts, o_items, o_top, o_cells, o_low, o_step, tolerance,
-        )  # fmt: skip
-
-
-@kernel
-def _mark_chunks(xy: F64, corners: F64, half_w: float, half_h: float, chunk: int, marked: Bool) -> None:
-    """Mark the chunks where a triangle's box and the picture's box, both in texels, meet."""
-    across = marked.shape[0]
-    for n in range(len(xy)):
-        c, f = xy[n], corners[n]
-        left, right = c[:, 0].min(), c[:, 0].max()
-        top, bottom = c[:, 1].min(), c[:, 1].max()
-        e1x, e1y, e2x, e2y = f[1, 0] - f[0, 0], f[1, 1] - f[0, 1], f[2, 0] - f[0, 0], f[2, 1] - f[0, 1]
-        area = e1x * e2y - e1y * e2x
-        span = max(abs(e1x), abs(e1y), abs(e2x), abs(e2y))
-        if abs(area) > 1e-9 * span * span:
-            # The picture's four corners as the triangle's plane would carry them to the sheet.
-            low_x, high_x, low_y, high_y = np.inf, -np.inf, np.inf, -np.inf
-            for k in range(4):
-                x = (half_w if k % 2 else -half_w) - f[0, 0]
-                y = (half_h if k // 2 else -half_h) - f[0, 1]
-                wb, wc = (x * e2y - y * e2x) / area, (e1x * y - e1y * x) / area
-                tx = c[0, 0] + wb * (c[1, 0] - c[0, 0]) + wc * (c[2, 0] - c[0, 0])
-                ty = c[0, 1] + wb * (c[1, 1] - c[0, 1]) + wc * (c[2, 1] - c[0, 1])
-                low_x, high_x = min(low_x, tx), max(high_x, tx)
-                low_y, high_y = min(low_y, ty), max(high_y, ty)
-            left, right = max(left, low_x), min(right, high_x)
-            top, bottom = max(top, low_y), min(bottom, high_y)
-        if left > right or top > bottom:
-            continue
-        for row in range(max(int((top - 1) // chunk), 0), min(int((bottom + 1) // chunk), across - 1) + 1):
-            for column in range(max(int((left - 1) // chunk), 0), min(int((right + 1) // chunk), across - 1) + 1):
-                marked[row, column] = True
+    return PlacedPicture(corners, reached, occluders, place.width, height, place.depth, limit)

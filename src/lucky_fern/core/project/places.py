@@ -27,6 +27,33 @@ class Throw(Plain, frozen=True, tag_field="mode", tag="throw"):
     through: bool = False
 
 
+class Drape(Plain, frozen=True, tag_field="mode", tag="drape"):
+    """A picture that follows the surface from its middle like a wet transfer, so that lettering keeps its shape.
+
+    As a throw at its middle; ``angle_limit`` leaves out what is turned further than that from there.
+    """
+
+    point: Point
+    normal: Point
+    up: Point
+    width: float
+    height: float | None = None
+    rotate: float = 0.0
+    angle_limit: float = 180.0
+
+
+class Roll(Plain, frozen=True, tag_field="mode", tag="roll"):
+    """A picture rolled round an axis, which points up in it; ``width`` is an arc at the distance of its ``point``."""
+
+    axis_point: Point
+    axis: Point
+    point: Point
+    width: float
+    height: float | None = None
+    rotate: float = 0.0
+    through: bool = False
+
+
 class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
     """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left."""
 
@@ -38,7 +65,8 @@ class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
     rotate: float = 0.0
 
 
-Place = Throw | Lay
+OnSurface = Throw | Drape | Roll
+Place = Throw | Drape | Roll | Lay
 
 
 def place_height(place: Place, size: tuple[int, int]) -> float:

@@ -10,7 +10,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Content, Decal, Group, Project, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Levels, Shade, Sharpen
-from lucky_fern.core.project.places import Lay, Place, Throw
+from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
 from lucky_fern.core.project.plain import BLEND_MODES
 
 LONGEST_BLUR = 128.0
@@ -81,24 +81,43 @@ def check_content(project: Project, content: Content) -> None:
 def check_place(place: Place) -> None:
     """Refuse poses that have no size, no direction, or numbers that are none."""
     numbers: list[float] = [place.width, place.rotate]
-    if isinstance(place, Throw):
-        numbers += [*place.point, *place.normal, *place.up, place.depth, place.angle_limit]
+    if isinstance(place, Throw | Drape):
+        numbers += [*place.point, *place.normal, *place.up, place.angle_limit]
         if math.hypot(*place.normal) == 0:
             raise CommandError("normal must point somewhere; [0, 0, 0] does not")
         if math.hypot(*place.up) == 0:
             raise CommandError("up must point somewhere; [0, 0, 0] does not")
-        if place.depth <= 0:
-            raise CommandError(f"depth must be above 0, not {place.depth:g}")
         if not 0 < place.angle_limit <= 180:
             raise CommandError(f"angle_limit runs from 0 to 180 degrees, not {place.angle_limit:g}")
+    if isinstance(place, Throw):
+        numbers += [place.depth]
+        if place.depth <= 0:
+            raise CommandError(f"depth must be above 0, not {place.depth:g}")
         if place.stand_off is not None and not place.stand_off > 0:
             raise CommandError("stand_off must be above 0")
+    elif isinstance(place, Roll):
+        numbers += [*place.axis_point, *place.axis, *place.point]
+        if math.hypot(*place.axis) == 0:
+            raise CommandError("axis must point somewhere; [0, 0, 0] does not")
+        if all(map(math.isfinite, numbers)) and distance_from_axis(place) == 0:
+            raise CommandError(
+                "the point of a roll must lie beside its axis: its distance says how far it goes round"
+            )
     elif isinstance(place, Lay):
         numbers += [*place.centre]
     if not all(map(math.isfinite, numbers)):
         raise CommandError("every number of a place must be finite")
     if place.width <= 0 or (place.height is not None and place.height <= 0):
         raise CommandError("width and height must be above 0")
+
+
+def distance_from_axis(place: Roll) -> float:
+    """How far a roll's point lies from its axis; 0 where it is too near to tell."""
+    length = math.hypot(*place.axis)
+    offset = [p - a for p, a in zip(place.point, place.axis_point, strict=True)]
+    along = sum(o * a for o, a in zip(offset, place.axis, strict=True)) / length
+    rest = math.sqrt(max(sum(o * o for o in offset) - along * along, 0.0))
+    return rest if rest > 1e-9 * max(math.hypot(*offset), abs(along)) else 0.0
 
 
 def check_effect(effect: Effect) -> None:

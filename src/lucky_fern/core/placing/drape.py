@@ -1,0 +1,143 @@
+"""Draping a picture: from its middle along the surface, over seams, tiles and materials, with little distortion."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, Bool, unit_rows
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.placing.frame import Frame, pose_frame
+from lucky_fern.core.placing.placed import PlacedPicture
+from lucky_fern.core.placing.relax import relax
+from lucky_fern.core.placing.unfold import Patch, gather
+from lucky_fern.core.project.places import Drape
+from lucky_fern.core.sheets.picking import SurfaceHit, pick
+
+_BESIDE = 0.12  # of the picture's width, over which triangles beside it count less and less
+_LEAST = 0.01  # what triangles far beside it count
+_WORST = 4.0  # a triangle longer one way than the other by more is no picture any more
+_PROBE = 24  # points across, at which it is asked how much of the picture finds a surface
+
+
+def start_of(model: Model, place: Drape) -> SurfaceHit | None:
+    """The point of the surface where a draped picture begins: under its point, or else the one nearest to it."""
+    normal = unit_rows(np.asarray(place.normal, np.float64))
+    point = np.asarray(place.point, np.float64)
+    reach = place.width
+    hit = pick(model, point + normal * reach, -normal)
+    if hit is not None and abs(float((hit.position - point) @ normal)) <= reach:
+        nearer = pick(model, point + normal * 1e-6 * model.diagonal, -normal)
+        # What lies right under the point counts, not what stands in front of it.
+        if nearer is not None and abs(float((nearer.position - point) @ normal)) <= 1e-4 * model.diagonal:
+            return nearer
+        return hit
+    back = pick(model, point, normal)
+    return back if back is not None and float((back.position - point) @ normal) <= reach else None
+
+
+def drape(model: Model, place: Drape, height: float, allowed: Bool | None = None) -> PlacedPicture:
+    """Work out a draped pose. ``allowed`` (T,) bool leaves out triangles (a scope by parts)."""
+    count = model.triangle_count
+    corners, reached = np.zeros((count, 3, 3)), np.zeros(count, np.bool_)
+    start = start_of(model, place)
+    if start is None:
+        return PlacedPicture(corners, reached, None, place.width, height, 1.0, np.inf, lost=1.0)
+    frame = _on_surface(pose_frame(place), start)
+    half = np.array([place.width, height]) / 2
+    patch = gather(model, start.triangle, frame.origin, frame.right, frame.up, float(np.hypot(*half)) * 1.1)
+    flat = _flattened(patch, frame, start, half)
+    stretch, sound = _distortion(patch, flat)
+    low, high = flat[patch.triangles].min(axis=1), flat[patch.triangles].max(axis=1)
+    under = (low <= half).all(axis=1) & (high >= -half).all(axis=1)
+    kept = under & sound
+    if place.angle_limit < 180:
+        kept &= model.face_normals[patch.rows] @ frame.towards >= np.cos(np.radians(place.angle_limit)) - 1e-9
+    if allowed is not None:
+        kept &= allowed[patch.rows]
+    rows = patch.rows[kept]
+    corners[rows, :, :2] = flat[patch.triangles[kept]]
+    reached[rows] = True
+    worst = float(stretch[kept].max(initial=1.0))
+    lost = _lost(flat[patch.triangles[kept]], half)
+    return PlacedPicture(corners, reached, None, place.width, height, 1.0, np.inf, worst, lost)
+
+
+def _on_surface(frame: Frame, start: SurfaceHit) -> Frame:
+    """The frame tilted into the plane of the triangle where the picture begins."""
+    up = frame.up - start.normal * (frame.up @ start.normal)
+    if np.linalg.norm(up) < 1e-6:
+        up = np.cross(start.normal, frame.right)
+    up = unit_rows(up)
+    return Frame(start.position, np.cross(up, start.normal), up, start.normal)
+
+
+def _flattened(patch: Patch, frame: Frame, start: SurfaceHit, half: F64) -> F64:
+    """(V, 2) places of the patch's points, the start at the origin and the picture upright there."""
+    corner = patch.points[patch.triangles]
+    normal = unit_rows(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]))
+    cosine = normal @ frame.towards
+    with np.errstate(invalid="ignore", divide="ignore"):
+        # Right, turned as the shortest rotation turns the start's normal into each triangle's.
+        axis = np.cross(frame.towards, normal)
+        right = (
+            frame.right
+            + np.cross(axis, frame.right)
+            + np.cross(axis, np.cross(axis, frame.right)) / (1 + cosine)[:, None]
+        )
+    right[cosine < -0.9] = np.nan  # too far round for that: the unfolding knows better
+    first = int(np.flatnonzero(patch.rows == start.triangle)[0])
+
+    def upright(flat: F64) -> F64:
+        place = flat[patch.triangles[first]]
+        flat = flat - start.barycentric @ place
+        turn = _turn_of(corner[first], flat[patch.triangles[first]], frame)
+        return flat @ turn.T
+
+    smooth = upright(relax(patch.points, patch.triangles, patch.flat, np.ones(len(corner)), right, rounds=1))
+    middle = smooth[patch.triangles].mean(axis=1)
+    beside = np.maximum(np.abs(middle) - half, 0).max(axis=1) / (_BESIDE * 2 * half.max())
+    weight = np.maximum(1 / (1 + beside**2) ** 2, _LEAST)
+    return upright(relax(patch.points, patch.triangles, smooth, weight, right, rounds=8))
+
+
+def _turn_of(corner: F64, flat: F64, frame: Frame) -> F64:
+    """(2, 2) the rotation that brings a flattened triangle upright again."""
+    here = np.stack([(corner - corner[0]) @ frame.right, (corner - corner[0]) @ frame.up], axis=1)[1:]
+    there = (flat - flat[0])[1:]
+    c, s = (here * there).sum(), (here[:, 1] * there[:, 0] - here[:, 0] * there[:, 1]).sum()
+    size = max(float(np.hypot(c, s)), 1e-300)
+    return np.array([[c, -s], [s, c]]) / size
+
+
+def _distortion(patch: Patch, flat: F64) -> tuple[F64, Bool]:
+    """How much longer one way than the other each triangle became; and which lie the right way round, well enough."""
+    corner, place = patch.points[patch.triangles], flat[patch.triangles]
+    a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+    length = np.maximum(np.linalg.norm(a, axis=1), 1e-300)
+    x, y = (a * b).sum(axis=1) / length, np.linalg.norm(np.cross(a, b), axis=1) / length
+    c, d = place[:, 1] - place[:, 0], place[:, 2] - place[:, 0]
+    # Columns of the map from the triangle's own plane to the picture.
+    first, second = c / length[:, None], (d - c / length[:, None] * x[:, None]) / np.maximum(y, 1e-300)[:, None]
+    turned = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
+    total = (first**2 + second**2).sum(axis=1)
+    root = np.sqrt(np.maximum(total**2 - 4 * turned**2, 0))
+    largest, smallest = np.sqrt((total + root) / 2), np.sqrt(np.maximum((total - root) / 2, 1e-300))
+    stretch = largest / smallest
+    return stretch, np.asarray((turned > 0) & (stretch <= _WORST), np.bool_)
+
+
+def _lost(places: F64, half: F64) -> float:
+    """The share of the picture under which no triangle (N, 3, 2) lies."""
+    across = (np.arange(_PROBE) + 0.5) / _PROBE * 2 - 1
+    points = np.stack(np.meshgrid(across * half[0], across * half[1]), axis=-1).reshape(-1, 2)
+    found = np.zeros(len(points), np.bool_)
+    a = places[:, 1] - places[:, 0]
+    b = places[:, 2] - places[:, 0]
+    area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    safe = np.where(area == 0, np.inf, area)
+    for start in range(0, len(points), 64):
+        p = points[start : start + 64, None] - places[None, :, 0]
+        u = (p[..., 0] * b[:, 1] - p[..., 1] * b[:, 0]) / safe
+        v = (a[:, 0] * p[..., 1] - a[:, 1] * p[..., 0]) / safe
+        found[start : start + 64] = ((u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9)).any(axis=1)
+    return float(1 - found.mean())

@@ -1,0 +1,211 @@
+"""Pictures that follow the surface: against planes, cylinders and spheres, where the truth is known."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.model.load import load_model
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.pictures.picture import Picture
+from lucky_fern.core.pictures.pyramid import build_pyramid
+from lucky_fern.core.placing.drape import drape
+from lucky_fern.core.placing.modes import put_on
+from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
+from lucky_fern.core.placing.pose import in_mode
+from lucky_fern.core.placing.roll import roll
+from lucky_fern.core.placing.throw import throw
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Decal
+from lucky_fern.core.project.places import Drape, OnSurface, Roll, Throw
+from lucky_fern.core.sheets.grid import span
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
+from samples import PLANE, save_png, soft_noise
+
+NOISE = Picture("noise", np.dstack([soft_noise((96, 160), cells=6), np.full((96, 160), 255, np.uint8)]), True)
+
+
+def tube(folder: Path, sides: int = 96, rings: int = 24, radius: float = 0.5, height: float = 2.0) -> Model:
+    """A closed tube round Y whose sheet is its arc and height: u 0…1 once round from the back, v 0…1."""
+    text, turn = [], np.pi + np.arange(sides + 1) / sides * 2 * np.pi
+    for ring in range(rings + 1):
+        y = height * ring / rings
+        text += [f"v {radius * np.sin(a):.12f} {y} {radius * np.cos(a):.12f}" for a in turn[:-1]]
+    text += [f"vt {k / sides:.12f} {ring / rings:.12f}" for ring in range(rings + 1) for k in range(sides + 1)]
+    for ring in range(rings):
+        for k in range(sides):
+            v = [
+                ring * sides + k,
+                ring * sides + (k + 1) % sides,
+                (ring + 1) * sides + (k + 1) % sides,
+                (ring + 1) * sides + k,
+            ]
+            t = [
+                ring * (sides + 1) + k,
+                ring * (sides + 1) + k + 1,
+                (ring + 1) * (sides + 1) + k + 1,
+                (ring + 1) * (sides + 1) + k,
+            ]
+            text.append("f " + " ".join(f"{a + 1}/{b + 1}" for a, b in zip(v, t, strict=True)))
+    (folder / "tube.obj").write_text("\n".join(text))
+    return load_model(folder / "tube.obj")
+
+
+def ball(folder: Path, subdivisions: int) -> Model:
+    """A unit ball without UVs."""
+    mesh = trimesh.creation.icosphere(subdivisions=subdivisions)
+    vertices = "\n".join(f"v {x:.12f} {y:.12f} {z:.12f}" for x, y, z in mesh.vertices)
+    faces = "\n".join(f"f {a + 1} {b + 1} {c + 1}" for a, b, c in mesh.faces)
+    path = folder / "ball.obj"
+    path.write_text(f"{vertices}\n{faces}\n")
+    return load_model(path)
+
+
+def drawn(model: Model, placed: PlacedPicture, size: int = 512) -> np.ndarray:
+    """The first sheet, straight RGBA 0…255."""
+    surface = Surface(model)
+    sheet = surface.sheet(surface.keys[0], size)
+    out = np.zeros((size, size, 4))
+    for chunk in touched_chunks(placed, sheet):
+        out[span(chunk, size)] = draw_placed(placed, sheet, chunk, build_pyramid(NOISE, "colour"), False, True) / 257
+    return out
+
+
+@settings(max_examples=10, deadline=None)
+@given(x=st.floats(-0.3, 0.3), y=st.floats(-0.3, 0.3), turn=st.floats(-180, 180), width=st.floats(0.3, 1.0))
+def test_on_a_plane_a_draped_picture_is_a_thrown_one(
+    tmp_path_factory: pytest.TempPathFactory, x: float, y: float, turn: float, width: float
+) -> None:
+    path = tmp_path_factory.mktemp("plane") / "plane.obj"
+    path.write_text(PLANE)
+    model = load_model(path)
+    height = width * 0.6
+    draped = drape(model, Drape((x, y, 0), (0, 0, 1), (0, 1, 0), width, rotate=turn), height)
+    thrown = throw(model, Throw((x, y, 0), (0, 0, 1), (0, 1, 0), width, rotate=turn), height)
+    rows = draped.reached
+    assert rows.all() and np.abs(draped.corners[rows, :, :2] - thrown.corners[rows, :, :2]).max() < 1e-9 * 512
+    assert draped.stretch == pytest.approx(1, abs=1e-6) and draped.lost == 0
+
+
+@pytest.mark.parametrize(("sides", "turn"), [(96, 0.0), (96, 30.0), (16, 0.0)])
+def test_on_a_cylinder_a_draped_picture_is_a_rolled_one(tmp_path: Path, sides: int, turn: float) -> None:
+    model = tube(tmp_path, sides)
+    width, height = 1.6, 0.8  # half the way round
+    start = (0.0, 1.0, 0.5 * np.cos(np.pi / sides))
+    draped = drape(model, Drape(start, (0, 0, 1), (0, 1, 0), width, height, turn), height)
+    rolled = roll(model, Roll((0, 0, 0), (0, 1, 0), (0, 1, 0.5), width, height, turn), height)
+    both = draped.reached & rolled.reached
+    assert both.sum() > 0.9 * rolled.reached.sum() and draped.lost == 0 and draped.stretch < 1.02
+    apart = draped.corners[both, :, :2] - rolled.corners[both, :, :2]
+    # Facets are a little shorter than their arcs.
+    assert np.abs(apart).max() <= 0.01 * width + 0.8 * (1 - np.sinc(1 / sides))
+
+
+def test_a_rolled_picture_lies_by_arc_and_height_and_closes_round_the_back(tmp_path: Path) -> None:
+    model = tube(tmp_path, 96, 4)
+    arc = 2 * np.pi * 0.5
+    placed = roll(model, Roll((0, 5, 0), (0, 1, 0), (0, 1, 0.5), arc, 1.0), 1.0)
+    out = drawn(model, placed, 256)
+    assert (out[66:190, :, 3] > 254).all() and not out[:62, :, 3].any() and not out[194:, :, 3].any()
+    # u runs once round from the back, as the picture does; its top is at height 1.5 of 2.
+    whole = build_pyramid(NOISE, "colour")
+    assert whole.width[0] == 160
+    flat = drawn(
+        load_plane(tmp_path), throw(load_plane(tmp_path), Throw((0, 0, 0), (0, 0, 1), (0, 1, 0), 2, 1), 1.0), 256
+    )
+    assert np.abs(out[66:190, 2:-2, :3] - flat[66:190, 2:-2, :3]).max() <= 2.5
+    # A third of the way round only, and what faces inwards gets nothing.
+    part = roll(model, Roll((0, 0, 0), (0, 1, 0), (0, 1, 0.5), arc / 3, 1.0), 1.0)
+    shown = drawn(model, part, 256)[128, :, 3] > 127
+    assert abs(shown.sum() - 256 / 3) <= 1 and shown[128] and not shown[:80].any()
+    inside = Model(
+        **{**{f: getattr(model, f) for f in model.__dataclass_fields__}, "triangles": model.triangles[:, ::-1]}
+    )
+    assert not roll(inside, Roll((0, 0, 0), (0, 1, 0), (0, 1, 0.5), arc / 3, 1.0), 1.0).reached.any()
+
+
+def load_plane(folder: Path) -> Model:
+    (folder / "plane.obj").write_text(PLANE)
+    return load_model(folder / "plane.obj")
+
+
+@pytest.mark.parametrize(("subdivisions", "share"), [(3, 0.3), (4, 0.3), (4, 0.45), (5, 0.3)])
+def test_a_label_of_100_degrees_on_a_ball_keeps_its_shape(tmp_path: Path, subdivisions: int, share: float) -> None:
+    model = ball(tmp_path, subdivisions)
+    width = np.radians(100)
+    place = Drape((0, 0, 1), (0, 0, 1), (0, 1, 0), width, width * share)
+    placed = drape(model, place, width * share)
+    rows = np.flatnonzero(placed.reached)
+    flat, real = placed.corners[rows, :, :2], model.corners[rows]
+    stretch = []
+    for one, there in zip(flat, real, strict=True):  # by singular values, from scratch
+        basis, _ = np.linalg.qr(np.stack([there[1] - there[0], there[2] - there[0]], axis=1))
+        plane = np.stack([there[1] - there[0], there[2] - there[0]], axis=1)
+        singular = np.linalg.svd(
+            np.stack([one[1] - one[0], one[2] - one[0]], axis=1) @ np.linalg.inv(basis.T @ plane)
+        )[1]
+        stretch.append(singular[0] / singular[1])
+    middle = np.abs(flat.mean(axis=1)) <= np.array([width, width * share]) / 2
+    inside = np.array(stretch)[middle.all(axis=1)]
+    assert len(inside) > 20 and inside.max() <= 1.10 and placed.lost == 0
+    assert placed.stretch == pytest.approx(max(stretch), rel=1e-6)
+    areas = [np.cross(*(np.append(v, 0) for v in (one[1] - one[0], one[2] - one[0])))[2] for one in flat]
+    assert min(areas) > 0  # nothing is mirrored
+
+
+def test_a_picture_that_meets_an_edge_or_itself_says_how_much_is_lost(tmp_path: Path) -> None:
+    model = load_plane(tmp_path)
+    over = drape(model, Drape((0.75, 0, 0), (0, 0, 1), (0, 1, 0), 1.0, 1.0), 1.0)
+    assert over.lost == pytest.approx(0.25, abs=0.03)
+    beside = drape(model, Drape((5, 5, 0), (0, 0, 1), (0, 1, 0), 1.0, 1.0), 1.0)
+    assert beside.lost == 1 and not beside.reached.any()
+    pipe = tube(tmp_path, 48, 24, radius=0.1)
+    round_it = drape(pipe, Drape((0, 1, 0.1), (0, 0, 1), (0, 1, 0), 0.9, 0.3), 0.3)
+    # Once round is 0.628: a third of it has nowhere to go, and no texel is drawn on twice.
+    assert round_it.lost == pytest.approx(1 - 0.628 / 0.9, abs=0.05)
+
+
+def test_ways_of_placing_turn_into_each_other_and_stay_where_they_are(tmp_path: Path) -> None:
+    model = tube(tmp_path)
+    surface = Surface(model)
+    thrown = Throw((0.3, 1.0, 0.4), (0.6, 0, 0.8), (0, 1, 0), 0.3, depth=0.2)
+    place: OnSurface = thrown
+    for mode, kind in (("drape", Drape), ("roll", Roll), ("lay", object), ("drape", Drape), ("throw", Throw)):
+        changed = in_mode(surface, place, 0.18, mode)
+        assert changed is not None and isinstance(changed, kind)
+        place = changed  # type: ignore[assignment]
+    assert isinstance(place, Throw)
+    assert np.allclose(place.point, thrown.point, atol=5e-3) and place.width == pytest.approx(0.3, rel=0.02)
+    rolled = in_mode(surface, thrown, 0.18, "roll")
+    assert isinstance(rolled, Roll) and np.allclose(
+        (rolled.axis, rolled.axis_point[0], rolled.axis_point[2])[0], (0, 1, 0)
+    )
+    assert abs(rolled.axis_point[0]) < 1e-6 and abs(rolled.axis_point[2]) < 1e-6
+
+
+def test_draped_and_rolled_decals_are_saved_and_refused_where_they_make_no_sense(tmp_path: Path) -> None:
+    tube(tmp_path)
+    studio = Studio.new(tmp_path / "tube.obj", sheet_size=128)
+    picture = studio.add_picture(save_png(tmp_path / "p.png", soft_noise((24, 40))))
+    channels = {"colour": Channel("picture")}
+    good = (Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.5), Roll((0, 0, 0), (0, 1, 0), (0, 1, 0.5), 0.5))
+    for place in good:
+        studio.execute(AddLayer(type(place).__name__, Decal(picture, place), channels))
+        assert put_on(studio.model, place, 0.3).reached.any()
+    studio.save(tmp_path / "p.fern")
+    assert [layer.content for layer in Studio.open(tmp_path / "p.fern").project.layers] == [
+        layer.content for layer in studio.project.layers
+    ]
+    for place in (
+        Roll((0, 0, 0), (0, 0, 0), (0, 1, 0.5), 0.5), Roll((0, 0, 0), (0, 1, 0), (0, 1, 0), 0.5),
+        Drape((0, 1, 0.5), (0, 0, 0), (0, 1, 0), 0.5), Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), -1.0),
+    ):  # fmt: skip
+        with pytest.raises(CommandError):
+            studio.execute(AddLayer("bad", Decal(picture, place), channels))
