@@ -15,7 +15,10 @@ from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
+from lucky_fern.core.placing.copies import mirror_twin, ring, row
 from lucky_fern.core.placing.drape import drape
+from lucky_fern.core.placing.facts import decal_facts
+from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.modes import put_on
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
 from lucky_fern.core.placing.pose import in_mode
@@ -27,7 +30,7 @@ from lucky_fern.core.project.places import Drape, OnSurface, Roll, Throw
 from lucky_fern.core.sheets.grid import span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
-from samples import PLANE, save_png, soft_noise
+from samples import PLANE, Runner, read_png, save_png, soft_noise
 
 NOISE = Picture("noise", np.dstack([soft_noise((96, 160), cells=6), np.full((96, 160), 255, np.uint8)]), True)
 
@@ -35,23 +38,23 @@ NOISE = Picture("noise", np.dstack([soft_noise((96, 160), cells=6), np.full((96,
 def tube(folder: Path, sides: int = 96, rings: int = 24, radius: float = 0.5, height: float = 2.0) -> Model:
     """A closed tube round Y whose sheet is its arc and height: u 0…1 once round from the back, v 0…1."""
     text, turn = [], np.pi + np.arange(sides + 1) / sides * 2 * np.pi
-    for ring in range(rings + 1):
-        y = height * ring / rings
+    for level in range(rings + 1):
+        y = height * level / rings
         text += [f"v {radius * np.sin(a):.12f} {y} {radius * np.cos(a):.12f}" for a in turn[:-1]]
-    text += [f"vt {k / sides:.12f} {ring / rings:.12f}" for ring in range(rings + 1) for k in range(sides + 1)]
-    for ring in range(rings):
+    text += [f"vt {k / sides:.12f} {level / rings:.12f}" for level in range(rings + 1) for k in range(sides + 1)]
+    for level in range(rings):
         for k in range(sides):
             v = [
-                ring * sides + k,
-                ring * sides + (k + 1) % sides,
-                (ring + 1) * sides + (k + 1) % sides,
-                (ring + 1) * sides + k,
+                level * sides + k,
+                level * sides + (k + 1) % sides,
+                (level + 1) * sides + (k + 1) % sides,
+                (level + 1) * sides + k,
             ]
             t = [
-                ring * (sides + 1) + k,
-                ring * (sides + 1) + k + 1,
-                (ring + 1) * (sides + 1) + k + 1,
-                (ring + 1) * (sides + 1) + k,
+                level * (sides + 1) + k,
+                level * (sides + 1) + k + 1,
+                (level + 1) * (sides + 1) + k + 1,
+                (level + 1) * (sides + 1) + k,
             ]
             text.append("f " + " ".join(f"{a + 1}/{b + 1}" for a, b in zip(v, t, strict=True)))
     (folder / "tube.obj").write_text("\n".join(text))
@@ -209,3 +212,94 @@ def test_draped_and_rolled_decals_are_saved_and_refused_where_they_make_no_sense
     ):  # fmt: skip
         with pytest.raises(CommandError):
             studio.execute(AddLayer("bad", Decal(picture, place), channels))
+
+
+@settings(max_examples=15, deadline=None)
+@given(
+    x=st.floats(-1, 1), y=st.floats(-1, 1), z=st.floats(0.2, 1), turn=st.floats(-90, 90), axis=st.sampled_from("xyz")
+)
+def test_a_twin_lies_at_the_mirrored_place_and_reads_the_right_way_round(
+    x: float, y: float, z: float, turn: float, axis: str
+) -> None:
+    place = Throw((x, y, z), (x, y, z), (0.1, 1, 0.2), 0.5, 0.25, rotate=turn)
+    twin = mirror_twin(place, axis, 0.3)
+    number, here, there = "xyz".index(axis), pose_frame(place), pose_frame(twin)
+
+    def reflected(vector: np.ndarray, about: float = 0.0) -> np.ndarray:
+        out = vector.copy()
+        out[number] = 2 * about - out[number]
+        return out
+
+    assert np.allclose(there.origin, reflected(here.origin, 0.3)) and np.allclose(
+        there.up, reflected(here.up), atol=1e-7
+    )
+    assert np.allclose(there.towards, reflected(here.towards), atol=1e-7)
+    assert np.allclose(there.right, -reflected(here.right), atol=1e-7)  # so the picture is not mirrored
+    assert mirror_twin(place, axis, 0.3, readable=False).flip and not twin.flip
+    back = mirror_twin(twin, axis, 0.3)
+    assert np.allclose(back.point, place.point) and back.rotate == pytest.approx(place.rotate)  # type: ignore[union-attr]
+
+
+def test_rows_stay_on_the_surface_and_rings_close(tmp_path: Path) -> None:
+    surface = Surface(tube(tmp_path))
+    place = Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.2, 0.1)
+    made = row(surface, place, 5, 1.0)
+    assert len(made) == 5
+    for one in made:
+        assert np.hypot(one.point[0], one.point[2]) == pytest.approx(0.5, abs=2e-3) and one.point[1] == pytest.approx(
+            1
+        )  # type: ignore[union-attr]
+        assert np.dot(one.normal, (one.point[0], 0, one.point[2])) == pytest.approx(0.5, abs=5e-3)  # type: ignore[union-attr]
+    turned = ring(place, 6, np.array([0, 2.0, 0]), np.array([0, 5.0, 0]))
+    angles = sorted(np.degrees(np.arctan2(one.point[0], one.point[2])) % 360 for one in turned)  # type: ignore[union-attr]
+    assert np.allclose(angles, [60, 120, 180, 240, 300])
+
+
+def test_what_one_must_know_about_a_decal_is_said_with_its_remedy(tmp_path: Path) -> None:
+    tube(tmp_path)
+    studio = Studio.new(tmp_path / "tube.obj", sheet_size=256)
+    picture = studio.add_picture(save_png(tmp_path / "p.png", soft_noise((300, 600))))
+
+    def told(place: OnSurface) -> dict[str, str]:
+        studio.execute(AddLayer("x", Decal(picture, place), {"colour": Channel("picture")}))
+        layer, height = studio.project.layers[-1], place.height or place.width / 2
+        placed = studio.sources.pose(place, height, None)
+        return {
+            f.remedy: f.sentence for f in decal_facts(studio.surface, studio.project, layer, place, height, placed)
+        }
+
+    # Thrown 0.8 wide on a tube of radius 0.5: at its ends the surface is slanted to 1 / 0.6 of what is seen.
+    facts = told(Throw((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.8))
+    assert "stretched 1.6×" in facts["drape"] or "stretched 1.5×" in facts["drape"]
+    assert "65 × 51 texels from a 600 × 300 picture" in facts["larger"] and "soft" in facts["larger"]
+    assert set(told(Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.8))) == {"larger"}
+    assert "33%" in told(Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 4.7, 0.5))["roll"]
+
+
+def test_a_job_drapes_rolls_and_makes_twins_rows_and_rings(tmp_path: Path, run_job: Runner) -> None:
+    tube(tmp_path)
+    save_png(tmp_path / "p.png", np.full((20, 20, 3), (255, 0, 0), np.uint8))
+    front = {"point": [0.0, 1.0, 0.5], "normal": [0, 0, 1], "up": [0, 1, 0], "width": 0.2}
+    decal = {"do": "decal", "picture": "p.png"}
+    steps = [
+        {"do": "wash", "values": {"colour": "#ffffff"}},
+        {**decal, "name": "Name", "place": {"mode": "drape", **front}, "twin": {"across": "z"}},
+        {**decal, "name": "Band", "place": {"mode": "roll", "axis_point": [0, 0, 0], "axis": [0, 1, 0],
+                                            "point": [0, 0.4, 0.5], "width": 3.2, "height": 0.1}},
+        {**decal, "name": "Rivet", "place": {"mode": "drape", **front, "point": [0, 1.8, 0.5], "width": 0.1},
+         "ring": {"count": 4, "axis": [0, 1, 0], "point": [0, 0, 0]}},
+    ]  # fmt: skip
+    job = {"job": 1, "model": "tube.obj", "sheet_size": 256, "steps": steps, "save": "t.fern",
+           "exports": [{"preset": "separate", "out": "maps"}]}  # fmt: skip
+    result = run_job(job, "t")
+    assert result.returncode == 0, result.stderr
+    red = read_png(next((tmp_path / "maps").glob("*baseColor*")))[..., 1] < 128
+    names = [layer.name for layer in Studio.open(tmp_path / "t.fern").project.layers]
+    assert names[1:] == ["Name 2", "Name", "Band", "Rivet 4", "Rivet 3", "Rivet 2", "Rivet"]
+    assert red[128, 128] and red[128, 2] and red[128, 253] and not red[128, 64]  # u 0.5 is the front, 0 the back
+    assert red[204].all() and not red[195].any()
+    assert [bool(red[25, column]) for column in (1, 64, 128, 192)] == [True] * 4 and red[25].mean() < 0.2
+    bad = {**job, "steps": [{**decal, "place": {"mode": "roll", "axis_point": [0, 0, 0], "axis": [0, 1, 0],
+                                                "point": [0, 1, 0], "width": 1}}]}  # fmt: skip
+    result = run_job(bad, "bad")
+    assert result.returncode == 2 and "beside its axis" in result.stderr

@@ -14,10 +14,11 @@ from lucky_fern.core.arrays import F64
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
-from lucky_fern.core.placing.pose import drop_laid, drop_thrown
+from lucky_fern.core.placing.facts import better_draped
+from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Decal, Wash
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.places import Drape, Place, Throw
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
@@ -119,7 +120,18 @@ class Bringing(QObject):
         if picture in studio.project.sequences:
             return self._add_tiles(studio, picture)
         kit = studio.project.pictures[picture]
-        return self._add_decal(studio, picture, drop_thrown(studio.model, hit, kit.height / kit.width, view_up))
+        proportion = kit.height / kit.width
+        thrown = drop_thrown(studio.model, hit, proportion, view_up)
+        return self._add_decal(studio, picture, self._in_shape(studio, thrown, thrown.width * proportion))
+
+    @staticmethod
+    def _in_shape(studio: Studio, thrown: Throw, height: float) -> Place:
+        """Thrown, or draped where throwing would stretch it."""
+        draped = in_mode(studio.surface, thrown, height, "drape")
+        assert isinstance(draped, Drape)
+        pose = studio.sources.pose
+        keeps = better_draped(studio.model, pose(thrown, height, None), lambda: pose(draped, height, None))
+        return draped if keeps else thrown
 
     def drop_on_sheet(self, picture: str, key: SheetKey, uv: F64) -> bool:
         """Place a kit picture where it was dropped in the sheet view."""

@@ -6,7 +6,8 @@ import threading
 from collections import OrderedDict
 from collections.abc import Hashable
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -97,10 +98,17 @@ class Sources:
             lambda made: made.rgba.nbytes,
         )
 
-    def _pyramid(self, kit: KitPicture, flavour: Flavour) -> Pyramid:
+    def _pyramid(self, kit: KitPicture, flavour: Flavour, flip: bool = False) -> Pyramid:
+        def make() -> Pyramid:
+            picture = self.picture(kit)
+            if flip:
+                flipped: Any = np.ascontiguousarray(picture.rgba[:, ::-1])
+                picture = replace(picture, rgba=flipped)
+            return build_pyramid(picture, flavour)
+
         return self._pyramids.get(
-            ("pyramid", kit.digest, kit.taken, flavour),
-            lambda: build_pyramid(self.picture(kit), flavour),
+            ("pyramid", kit.digest, kit.taken, flavour, flip),
+            make,
             lambda made: made.texels.nbytes,
         )
 
@@ -209,7 +217,8 @@ class Sources:
         """(r, c, 4) uint16 straight RGBA of a placed picture on a chunk."""
 
         def draw() -> U16:
-            pyramid, nearest, encode = self._pyramid(kit, flavour), sampling == "nearest", flavour == "colour"
+            pyramid = self._pyramid(kit, flavour, place.flip)
+            nearest, encode = sampling == "nearest", flavour == "colour"
             if not isinstance(place, Lay):
                 return draw_placed(self.pose(place, height, chosen), sheet, chunk, pyramid, nearest, encode)
             affine = lay_on_sheet(place, height, sheet.key, sheet.size)

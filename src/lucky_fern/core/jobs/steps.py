@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 import msgspec
+import numpy as np
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
@@ -13,7 +14,9 @@ from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
 from lucky_fern.core.pictures.sequences import gather_sequence
+from lucky_fern.core.placing.copies import mirror_twin, ring, row
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask, SetRelief
+from lucky_fern.core.project.commands.checks import check_place
 from lucky_fern.core.project.document import (
     Adjustment,
     Brushwork,
@@ -26,6 +29,7 @@ from lucky_fern.core.project.document import (
     Wash,
 )
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.places import Lay, Place
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape, Shape
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
@@ -60,6 +64,29 @@ class WashStep(_Made, frozen=True):
     relief: bool | Relief = False
 
 
+class Twin(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One more on the other side, across ``x``, ``y`` or ``z`` of the model's middle (or ``at``)."""
+
+    across: Literal["x", "y", "z"]
+    at: float | None = None
+    readable: bool = True
+
+
+class Row(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """So many in all to the right, ``gap`` widths from middle to middle."""
+
+    count: int
+    gap: float = 1.5
+
+
+class Ring(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """So many in all round an axis."""
+
+    count: int
+    axis: tuple[float, float, float]
+    point: tuple[float, float, float]
+
+
 class DecalStep(_Made, frozen=True, kw_only=True):
     """``decal``: one placed picture, or one for each tile."""
 
@@ -68,6 +95,9 @@ class DecalStep(_Made, frozen=True, kw_only=True):
     channels: dict[str, str | float] = msgspec.field(default_factory=lambda: {"colour": "picture"})
     sampling: Sampling = "smooth"
     relief: bool | Relief = False
+    twin: Twin | None = None
+    row: Row | None = None
+    ring: Ring | None = None
 
 
 class BrushworkStep(_Made, frozen=True):
@@ -220,8 +250,38 @@ def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> s
         return _tiles(studio, step, folder, channels, into)
     place = parse_place(studio, step.place)
     picture = _picture(studio, folder / step.picture)
-    content = Decal(picture, place, step.sampling)
-    return _add(studio, step, Path(step.picture).stem, content, channels, into)
+    copies = _copies(studio, step, place)
+    for number, other in reversed(list(enumerate(copies, 2))):
+        named = msgspec.structs.replace(step, name=f"{step.name or Path(step.picture).stem} {number}")
+        _add(studio, named, "", Decal(picture, other, step.sampling), channels, into)
+    return _add(studio, step, Path(step.picture).stem, Decal(picture, place, step.sampling), channels, into)
+
+
+def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
+    """The other places that a decal step asks for: rows and rings first, then the twins of all of them."""
+    if step.twin is None and step.row is None and step.ring is None:
+        return []
+    if isinstance(place, Lay):
+        raise CommandError("a picture laid in UV space has no twin, row or ring; drape, throw or roll it")
+    for asked in (step.row, step.ring):
+        if asked is not None and not 1 <= asked.count <= 500:
+            raise CommandError(f"'count' runs from 1 to 500, not {asked.count}")
+    check_place(place)
+    made: list[Place] = []
+    if step.row is not None:
+        made += row(studio.surface, place, step.row.count - 1, step.row.gap)
+        if len(made) < step.row.count - 1:
+            studio.notes.append(f"the surface ends after {len(made) + 1} of {step.row.count} in the row")
+    if step.ring is not None:
+        if not any(step.ring.axis):
+            raise CommandError("the ring's axis must point somewhere; [0, 0, 0] does not")
+        made += ring(place, step.ring.count, np.array(step.ring.axis), np.array(step.ring.point))
+    if step.twin is not None:
+        number = "xyz".index(step.twin.across)
+        about = float(studio.model.bounds[:, number].mean()) if step.twin.at is None else step.twin.at
+        made += [mirror_twin(one, step.twin.across, about, step.twin.readable)
+                 for one in (place, *made) if not isinstance(one, Lay)]  # fmt: skip
+    return made
 
 
 def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Channel], into: int | None) -> str:

@@ -1,4 +1,4 @@
-"""Where a picture is put: the ways of placing, as plain data."""
+"""Where a picture is put: the ways of placing, as plain data. ``flip`` shows it left for right."""
 
 from __future__ import annotations
 
@@ -25,6 +25,7 @@ class Throw(Plain, frozen=True, tag_field="mode", tag="throw"):
     rotate: float = 0.0
     stand_off: float | None = None
     through: bool = False
+    flip: bool = False
 
 
 class Drape(Plain, frozen=True, tag_field="mode", tag="drape"):
@@ -40,6 +41,7 @@ class Drape(Plain, frozen=True, tag_field="mode", tag="drape"):
     height: float | None = None
     rotate: float = 0.0
     angle_limit: float = 180.0
+    flip: bool = False
 
 
 class Roll(Plain, frozen=True, tag_field="mode", tag="roll"):
@@ -52,6 +54,7 @@ class Roll(Plain, frozen=True, tag_field="mode", tag="roll"):
     height: float | None = None
     rotate: float = 0.0
     through: bool = False
+    flip: bool = False
 
 
 class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
@@ -63,6 +66,7 @@ class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
     width: float
     height: float | None = None
     rotate: float = 0.0
+    flip: bool = False
 
 
 OnSurface = Throw | Drape | Roll

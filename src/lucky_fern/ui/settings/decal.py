@@ -5,16 +5,31 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout
 
-from lucky_fern.core.placing.pose import texels_of
-from lucky_fern.core.project.commands import SetContent, SetPlace
+from lucky_fern.core.compositing.sources import triangles_in
+from lucky_fern.core.placing.copies import mirror_twin, ring
+from lucky_fern.core.placing.copies import row as row_of
+from lucky_fern.core.placing.facts import decal_facts, larger_sheet
+from lucky_fern.core.placing.pose import in_mode
+from lucky_fern.core.project.commands import AddLayer, SetContent, SetPlace, SetSheetSize, Several
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.places import Throw
+from lucky_fern.core.project.layouts import Unstack
+from lucky_fern.core.project.places import Lay, Place, Roll, Throw
+from lucky_fern.ui.desk import Desk
 
 if TYPE_CHECKING:
     from lucky_fern.ui.settings.panel import SettingsPanel
+
+
+_REMEDIES = {
+    "drape": ("Drape it", "Let it follow the surface, so that lettering keeps its shape"),
+    "roll": ("Roll it", "Round an axis, where it would meet itself"),
+    "larger": ("Larger sheet", "Twice the texels for the sheet it lies on"),
+    "apart": ("Give the twins their own space", "Islands that share their texels move apart"),
+}
 
 
 def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
@@ -25,6 +40,15 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
     column.addWidget(facts)
     panel.fields["facts"] = facts
     panel.binders.append(partial(_show_facts, panel, facts))
+    row = QHBoxLayout()
+    for remedy, (title, tip) in _REMEDIES.items():
+        made = QPushButton(title)
+        made.setToolTip(tip)
+        made.clicked.connect(partial(_mend, panel, remedy))
+        panel.fields[f"mend {remedy}"] = made
+        row.addWidget(made)
+    row.addStretch(1)
+    column.addLayout(row)
     names = [("width", "Width"), ("height", "Height"), ("rotate", "Turn °")]
     if isinstance(decal.place, Throw):
         names += [("depth", "Reach"), ("angle_limit", "Facing °")]
@@ -47,14 +71,92 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
     column.addLayout(grid)
     row = QHBoxLayout()
     row.addWidget(pixels_box(panel))
+    flip = QCheckBox("Flipped")
+    flip.setToolTip("Left for right")
+    flip.toggled.connect(lambda on: _set_place(panel, "flip", on))
+    panel.fields["flip"] = flip
+    panel.binders.append(lambda layer: _show_check(flip, _place(layer, "flip")))
+    row.addWidget(flip)
     if isinstance(decal.place, Throw):
-        through = QCheckBox("Through to hidden surfaces")
+        through = QCheckBox("Through what hides it")
         through.toggled.connect(lambda on: _set_place(panel, "through", on))
         panel.fields["through"] = through
         panel.binders.append(lambda layer: _show_check(through, _place(layer, "through")))
         row.addWidget(through)
     row.addStretch(1)
     column.addLayout(row)
+    if not isinstance(decal.place, Lay):
+        _copies(panel, column)
+
+
+def _copies(panel: SettingsPanel, column: QVBoxLayout) -> None:
+    """A twin on the other side, and several in a row or a ring."""
+    row = QHBoxLayout()
+    row.addWidget(QLabel("Twin across", objectName="quiet"))
+    for axis in "xyz":
+        made = QPushButton(axis.upper())
+        made.setToolTip(
+            f"A copy on the other side of the model's middle, across {axis.upper()}; lettering stays readable"
+        )
+        made.setFixedWidth(30)
+        made.clicked.connect(partial(add_twin, panel.desk, axis))
+        panel.fields[f"twin {axis}"] = made
+        row.addWidget(made)
+    count = QSpinBox(minimum=2, maximum=200, value=8)
+    count.setAccessibleName("How many, the first among them")
+    panel.fields["count"] = count
+    row.addWidget(count)
+    for title, tip in (("in a row", "To its right, on the surface, one and a half widths apart"),
+                       ("in a ring", "Round the middle of the part it lies on")):  # fmt: skip
+        made = QPushButton(title)
+        made.setToolTip(tip)
+        made.clicked.connect(partial(add_copies, panel.desk, title.removeprefix("in a "), count))
+        panel.fields[title] = made
+        row.addWidget(made)
+    row.addStretch(1)
+    column.addLayout(row)
+
+
+def add_twin(desk: Desk, axis: str, *_: object) -> None:
+    """A copy of the selected decal on the other side of the model's middle."""
+    decal, studio = desk.decal, desk.studio
+    if decal is None or studio is None or isinstance(decal[1], Lay):
+        return
+    about = float(studio.model.bounds[:, "xyz".index(axis)].mean())
+    _add(desk, decal[0], [mirror_twin(decal[1], axis, about)], "Add mirror twin")
+
+
+def add_copies(desk: Desk, how: str, count: QSpinBox, *_: object) -> None:
+    """Copies of the selected decal in a row or a ring."""
+    decal, studio = desk.decal, desk.studio
+    if decal is None or studio is None or isinstance(decal[1], Lay):
+        return
+    layer, place, height = decal
+    assert not isinstance(place, Lay)
+    if how == "row":
+        places = row_of(studio.surface, place, count.value() - 1, 1.5)
+    else:
+        rolled = in_mode(studio.surface, place, height, "roll")
+        if not isinstance(rolled, Roll):
+            desk.said.emit("There is no axis to go round: it lies on it.", True)
+            return
+        places = ring(place, count.value(), np.array(rolled.axis), np.array(rolled.axis_point))
+    if not places:
+        desk.said.emit("The surface ends beside it; there is no room for a row.", True)
+    else:
+        _add(desk, layer, places, f"Add {how}")
+
+
+def _add(desk: Desk, layer: Layer, places: list[Place], title: str) -> None:
+    """Layers like one, at other places, as one step."""
+    assert isinstance(layer.content, Decal)
+    content, shown = layer.content, (layer.channels, layer.opacity, layer.blend, layer.scope)
+    commands = tuple(
+        AddLayer(f"{layer.name} {number}", replace(content, place=place), *shown, above=layer.id)
+        for number, place in reversed(list(enumerate(places, 2)))
+    )
+    desk.execute(Several(commands, named=title))
+    desk.select(layer.id)
 
 
 def pixels_box(panel: SettingsPanel) -> QCheckBox:
@@ -88,17 +190,39 @@ def _show_facts(panel: SettingsPanel, label: QLabel, layer: Layer) -> None:
     decal, studio = panel.desk.decal, panel.desk.studio
     if decal is None or studio is None or not isinstance(layer.content, Decal):
         return
-    texels = texels_of(studio.surface, studio.project, decal[1], decal[2])
-    if texels is None:
-        label.setText("Its middle lies on nothing that has a sheet: drag it onto the model.")
-        label.setObjectName("warn")
+    place, height = decal[1], decal[2]
+    chosen = triangles_in(studio.project, layer.scope)
+    placed = None if isinstance(place, Lay) else studio.sources.pose(place, height, chosen)
+    shared = np.zeros(studio.model.triangle_count, np.bool_)
+    for finding in panel.desk.layout.findings:
+        if finding.kind in ("twins", "overlap") and int(finding.triangles.max(initial=-1)) < len(shared):
+            shared[finding.triangles] = True
+    facts = decal_facts(studio.surface, studio.project, layer, place, height, placed, shared)
+    label.setText(" ".join(fact.sentence for fact in facts))
+    wanted = {fact.remedy for fact in facts}
+    for remedy in _REMEDIES:
+        panel.fields[f"mend {remedy}"].setVisible(remedy in wanted)
+
+
+def _mend(panel: SettingsPanel, remedy: str) -> None:
+    """Do what helps against a fact."""
+    decal, studio = panel.desk.decal, panel.desk.studio
+    if decal is None or studio is None:
         return
-    width, height = studio.project.picture_size(layer.content.picture)
-    across, down = max(1, round(texels[0])), max(1, round(texels[1]))
-    text = f"Gets {across} × {down} texels from {width} × {height} pixels"
-    if layer.content.sampling == "smooth" and width > 4 * across and across < 160:
-        text += ": will be soft. A larger sheet would help."
-    label.setText(text + ("" if text.endswith(".") else "."))
+    layer, place, height = decal
+    if remedy in ("drape", "roll"):
+        new = in_mode(studio.surface, place, height, remedy)
+        if new is not None:
+            panel.desk.execute(SetPlace(layer.id, new))
+    elif remedy == "larger":
+        found = larger_sheet(studio.project, studio.surface, place, height)
+        if found is None:
+            panel.desk.said.emit("The sheet is as large as sheets go.", True)
+        else:
+            panel.desk.execute(SetSheetSize(found[1], found[0]))
+    elif not isinstance(place, Lay):
+        reached = studio.sources.pose(place, height, triangles_in(studio.project, layer.scope)).reached
+        panel.desk.laying.do(Unstack(twins=True), reached)
 
 
 def _set_place(panel: SettingsPanel, key: str, value: float | bool) -> None:

@@ -1,0 +1,133 @@
+"""What one must know about a placed picture before it matters, each with what mends it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.placing.placed import PlacedPicture
+from lucky_fern.core.placing.pose import sheet_pose, texels_of
+from lucky_fern.core.project.document import Decal, Layer, Project
+from lucky_fern.core.project.places import Drape, Lay, Place
+from lucky_fern.core.sheets.surface import Surface
+
+Remedy = Literal["", "drape", "roll", "larger", "apart"]
+STRETCHED = 1.15  # longer one way than the other by so much shows in lettering
+_LOST = 0.02  # of the picture
+_SOFT = 1.6  # pixels of the picture for a texel; more are lost
+_LARGEST = 8192
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A sentence; ``worry`` says whether it is one to act on, ``remedy`` how."""
+
+    sentence: str
+    worry: bool = False
+    remedy: Remedy = ""
+
+
+def stretch_of(model: Model, placed: PlacedPicture) -> F64:
+    """(T,) how much longer one way than the other the picture lies on each triangle; 1 where it does not lie."""
+    rows = np.flatnonzero(placed.reached)
+    corner, place = model.corners[rows], placed.corners[rows, :, :2]
+    a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+    length = np.maximum(np.linalg.norm(a, axis=1), 1e-300)
+    x, y = (a * b).sum(axis=1) / length, np.linalg.norm(np.cross(a, b), axis=1) / length
+    c, d = place[:, 1] - place[:, 0], place[:, 2] - place[:, 0]
+    first = c / length[:, None]
+    second = (d - first * x[:, None]) / np.maximum(y, 1e-300)[:, None]
+    turned = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
+    total = (first**2 + second**2).sum(axis=1)
+    root = np.sqrt(np.maximum(total**2 - 4 * turned**2, 0))
+    out = np.ones(model.triangle_count)
+    out[rows] = np.sqrt((total + root) / np.maximum(total - root, 1e-12 * total))
+    return out
+
+
+def largest_stretch(model: Model, placed: PlacedPicture) -> float:
+    """The stretch that 98 % of the covered surface stays below; slivers at its border do not count."""
+    middle = np.abs(placed.corners[..., :2].mean(axis=1)) <= np.array([placed.width, placed.height]) / 2
+    rows = np.flatnonzero(placed.reached & (middle.all(axis=1) | (placed.reached.sum() < 8)))
+    if not len(rows):
+        return 1.0
+    values = stretch_of(model, placed)[rows]
+    corner = model.corners[rows]
+    area = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1)
+    order = np.argsort(values)
+    share = np.cumsum(area[order]) / max(float(area.sum()), 1e-300)
+    return float(values[order][min(int(np.searchsorted(share, 0.98)), len(rows) - 1)])
+
+
+def decal_facts(
+    surface: Surface, project: Project, layer: Layer, place: Place, height: float,
+    placed: PlacedPicture | None, shared: Bool | None = None,
+) -> list[Fact]:  # fmt: skip
+    """The facts of a decal.
+
+    Parameters
+    ----------
+    placed : its pose worked out, if it is on the surface.
+    shared : (T,) bool, faces that share their texels with others.
+    """
+    assert isinstance(layer.content, Decal)
+    texels = texels_of(surface, project, place, height)
+    if texels is None:
+        return [Fact("Its middle lies on nothing that has a sheet: drag it onto the model.", True)]
+    width, tall = project.picture_size(layer.content.picture)
+    across, down = max(1, round(texels[0])), max(1, round(texels[1]))
+    found = []
+    sentence = f"Gets {across} × {down} texels from a {width} × {tall} picture"
+    soft = layer.content.sampling == "smooth" and width > _SOFT * across and across < 256
+    found.append(Fact(f"{sentence}: will be soft." if soft else f"{sentence}.", soft, "larger" if soft else ""))
+    if placed is not None:
+        stretch = largest_stretch(surface.model, placed)
+        if stretch >= STRETCHED:
+            bent: Remedy = "" if isinstance(place, Drape) else "drape"
+            found.append(Fact(f"Lettering is stretched {stretch:.1f}× on it.", True, bent))
+        if placed.lost > _LOST:
+            found.append(
+                Fact(f"{placed.lost:.0%} of it finds no surface: it meets an edge, a hole or itself.", True, "roll")
+            )
+        if shared is not None and (shared & placed.reached).any():
+            found.append(
+                Fact("It lies on islands that share their texels: it shows on their twins, too.", True, "apart")
+            )
+    elif isinstance(place, Lay):
+        found += _laid_facts(surface, place, height)
+    return found
+
+
+def _laid_facts(surface: Surface, place: Lay, height: float) -> list[Fact]:
+    pose = sheet_pose(surface, place, height)
+    if pose is None:
+        return []
+    reach = np.abs(pose.half_x) + np.abs(pose.half_y)
+    low, high = np.floor(pose.centre - reach), np.floor(pose.centre + reach - 1e-9)
+    tiles = {(key.tile - 1001) for key in surface.keys if key.material == place.material}
+    corners = {int(u + 10 * v) for u in (low[0], high[0]) for v in (low[1], high[1]) if u >= 0 and v >= 0}
+    if (low < 0).any() or not corners <= tiles:
+        return [Fact("It is cut by the edge of the sheet.", True)]
+    return []
+
+
+def larger_sheet(project: Project, surface: Surface, place: Place, height: float) -> tuple[str, int] | None:
+    """The sheet under a decal's middle and twice its size; None if it is as large as it goes."""
+    pose = sheet_pose(surface, place, height)
+    if pose is None:
+        return None
+    size = project.size_of(pose.sheet) * 2
+    return (str(pose.sheet), size) if size <= _LARGEST else None
+
+
+def better_draped(model: Model, thrown: PlacedPicture, draped: Callable[[], PlacedPicture]) -> bool:
+    """Whether a picture keeps its shape if it is draped and would not if it is thrown."""
+    if largest_stretch(model, thrown) < STRETCHED:
+        return False
+    placed = draped()
+    return placed.lost <= _LOST and largest_stretch(model, placed) < STRETCHED
