@@ -19,7 +19,7 @@ from hands import Hands
 from lucky_fern.cli import main
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Decal, Project
-from lucky_fern.core.project.places import Lay, Throw
+from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 from lucky_fern.ui.board_model import FIRST_MAP
 from samples import read_png
 
@@ -234,3 +234,31 @@ def test_an_export_can_be_cancelled_and_closing_leaves_no_thread(hands: Hands, t
     hands.window.close()
     names = {thread.name for thread in threading.enumerate()}
     assert not names & {"fern-compositing", "fern-export-work"}
+
+
+def test_a_label_is_typed_draped_and_gets_its_twin(hands: Hands) -> None:
+    desk, window = hands.desk, hands.window
+    window.model_view.look_from("front")
+    hands.wait()
+    QTest.mouseClick(window.tools.label, Qt.MouseButton.LeftButton)
+    hands.wait()
+    assert desk.layer.name == "Text"
+    window.settings.fields["label text"].setPlainText("KETTLE")
+    hands.wait()
+    kit = desk.project.pictures[desk.layer.content.picture]
+    assert kit.text is not None and kit.text.text == "KETTLE"
+    for mode, kind in (("throw", Throw), ("drape", Drape), ("roll", Roll)):
+        QTest.mouseClick(window.tools.mode_buttons[mode], Qt.MouseButton.LeftButton)
+        hands.wait()
+        assert isinstance(desk.layer.content.place, kind) and window.tools.mode_buttons[mode].isChecked()
+        assert window.model_view.grip() is not None and "texels" in window.settings.fields["facts"].text()
+    # The flask stands on its axis, so that is what it is rolled round.
+    place = desk.layer.content.place
+    assert np.allclose(np.abs(place.axis), (0, 1, 0)) and np.abs(np.array(place.axis_point)[[0, 2]]).max() < 1e-3
+    layers = len(desk.project.layers)
+    window.settings.fields["twin z"].click()
+    hands.wait()
+    twin = desk.project.layers[-1].content.place
+    assert len(desk.project.layers) == layers + 1 and twin.point[2] == pytest.approx(-place.point[2], abs=1e-6)
+    desk.undo()
+    assert len(desk.project.layers) == layers

@@ -16,6 +16,7 @@ from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
+from lucky_fern.core.pictures.label import Label, label_png
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
@@ -216,6 +217,34 @@ class Studio:
             identity = f"{name.stem} {number}{name.suffix}"
             number += 1
         kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about)
+        self.execute(AddPicture(identity, kit))
+        return identity
+
+    def prepare_label(self, text: Label) -> KitPicture:
+        """A label drawn, its bytes among the contents; nothing of the project changes.
+
+        Raises
+        ------
+        PictureError
+            If it cannot be drawn.
+        """
+        data = label_png(text)
+        picture = read_picture(data, "label.png")
+        name = " ".join(text.text.split())[:40]
+        return KitPicture(name, self.blobs.add(data), picture.width, picture.height, "colour", "label", text)
+
+    def keep_label(self, text: Label) -> str:
+        """Put a label into the kit; its id.
+
+        Raises
+        ------
+        PictureError
+            If it cannot be drawn.
+        """
+        kit = self.prepare_label(text)
+        identity, number = kit.name, 2
+        while identity in self.project.pictures:
+            identity, number = f"{kit.name} {number}", number + 1
         self.execute(AddPicture(identity, kit))
         return identity
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64
@@ -141,6 +142,14 @@ class Bringing(QObject):
         if picture in studio.project.sequences:
             return self._add_tiles(studio, picture)
         return self._add_decal(studio, picture, drop_laid(studio.surface, np.asarray(uv), key))
+
+    def add_label(self, hit: SurfaceHit, view_up: F64) -> bool:
+        """A new label on the surface, looking like the last one; what it says is typed below the board."""
+        studio = self.desk.studio
+        if studio is None:
+            return False
+        picture = studio.keep_label(replace(self.desk.label_style, text="Text"))
+        return self.drop_on_surface(picture, hit, view_up)
 
     def _add_decal(self, studio: Studio, picture: str, place: Place) -> bool:
         kit = studio.project.pictures[picture]

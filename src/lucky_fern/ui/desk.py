@@ -15,6 +15,7 @@ from lucky_fern.core.errors import LuckyFernError, ProjectError
 from lucky_fern.core.incoming import first_washes
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.model import Texture
+from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
     AddLayer,
@@ -105,6 +106,7 @@ class Desk(QObject):
         self.layout = LayoutWatch()
         self.faces = Faces(self)
         self.laying = Laying(self)
+        self.label_style = Label()  # what the next label looks like: as the last one did
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of
         self.layout.changed.connect(self.faces.changed)

@@ -82,6 +82,35 @@ def _take_all() -> None:
     desk.close()
 
 
+def _bow(desk: Desk, window: Window) -> None:
+    """A label draped over the curved bow, with its twin on the other side."""
+    from dataclasses import replace
+
+    from msgspec.structs import replace as with_changes
+
+    from lucky_fern.core.placing.pose import in_mode
+    from lucky_fern.core.project.commands import SetPlace
+    from lucky_fern.core.sheets.picking import pick
+    from lucky_fern.ui.settings.label import change
+
+    assert desk.studio is not None
+    view = window.model_view
+    view.look_from("front")
+    view.set_camera(
+        replace(view.camera, yaw=58, pitch=8, target=(3.0, 1.3, 0.8), distance=view.camera.distance * 0.32)
+    )
+    hit = pick(desk.studio.model, np.array([3.55, 1.22, 6.0]), np.array([0.0, 0.0, -1.0]))
+    assert hit is not None
+    desk.bringing.add_label(hit, view.camera.axes[1])
+    change(desk, text="OTTERWICK", font="League Spartan", colour="#f4ead2", tracking=0.06)
+    assert desk.decal is not None
+    layer, place, height = desk.decal
+    draped = in_mode(desk.studio.surface, with_changes(place, width=1.6), height, "drape")
+    assert draped is not None
+    desk.execute(SetPlace(layer.id, draped))
+    window.settings.fields["twin z"].click()
+
+
 def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
     from PySide6.QtWidgets import QApplication
@@ -92,7 +121,10 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
 
     desk.go_to("artwork")
     desk.take(demo_studio("ferry"))
-    assert desk.project is not None
+    assert desk.project is not None and desk.studio is not None
+    _bow(desk, window)
+    shoot("artwork-bow")
+    desk.take(demo_studio("ferry"))
     layers = {layer.name: layer.id for layer in desk.project.walk()}
     desk.select(layers["Deck planks"])
     shoot("artwork-marsh-hen")

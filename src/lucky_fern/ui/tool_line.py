@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QWidget
 
@@ -46,6 +47,8 @@ class ToolLine(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 3, 8, 3)
         row.setSpacing(2)
+        self.label = self._button(row, "text", "Label", "Letters on the surface, in the middle of the model view",
+                                  self._add_label, False)  # fmt: skip
         self.title = QLabel(objectName="quiet")
         row.addWidget(self.title)
         self.modes = QWidget()
@@ -125,6 +128,7 @@ class ToolLine(QWidget):
     def refresh(self) -> None:
         decal = self.desk.decal if self.desk.station == "artwork" else None
         self.modes.setVisible(decal is not None)
+        self.label.setVisible(self.desk.station == "artwork")
         self.picking.setVisible(self.desk.station == "model")
         self.title.setVisible(self.desk.station != "model")
         self.pin.setChecked(self.desk.pinned is not None)
@@ -150,6 +154,14 @@ class ToolLine(QWidget):
             self.desk.end_gesture()
             self.desk.execute(SetPlace(layer.id, new))
         self.refresh()
+
+    def _add_label(self) -> None:
+        view = self.model_view
+        hit = view.hit(np.array([view.width() / 2, view.height() / 2]))
+        if hit is None:
+            self.desk.said.emit("The middle of the model view is empty: turn the model so that it is there.", True)
+        else:
+            self.desk.bringing.add_label(hit, view.camera.axes[1])
 
     def _shade(self, shading: str) -> None:
         self.shaded.setChecked(shading == SHADED)

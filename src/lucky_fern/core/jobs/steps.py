@@ -12,6 +12,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
 from lucky_fern.core.pictures.sequences import gather_sequence
 from lucky_fern.core.placing.copies import mirror_twin, ring, row
@@ -88,9 +89,10 @@ class Ring(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class DecalStep(_Made, frozen=True, kw_only=True):
-    """``decal``: one placed picture, or one for each tile."""
+    """``decal``: one placed picture or ``label``, or one picture for each tile."""
 
-    picture: str
+    picture: str | None = None
+    label: Label | None = None
     place: dict[str, Any]
     channels: dict[str, str | float] = msgspec.field(default_factory=lambda: {"colour": "picture"})
     sampling: Sampling = "smooth"
@@ -249,12 +251,19 @@ def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> s
     if step.place.get("mode") == "tiles":
         return _tiles(studio, step, folder, channels, into)
     place = parse_place(studio, step.place)
-    picture = _picture(studio, folder / step.picture)
+    if (step.picture is None) == (step.label is None):
+        raise CommandError("a decal takes either 'picture', a path, or 'label', what to write")
+    if step.label is not None:
+        picture = studio.keep_label(step.label)
+        title = " ".join(step.label.text.split())[:40]
+    else:
+        assert step.picture is not None
+        picture, title = _picture(studio, folder / step.picture), Path(step.picture).stem
     copies = _copies(studio, step, place)
     for number, other in reversed(list(enumerate(copies, 2))):
-        named = msgspec.structs.replace(step, name=f"{step.name or Path(step.picture).stem} {number}")
+        named = msgspec.structs.replace(step, name=f"{step.name or title} {number}")
         _add(studio, named, "", Decal(picture, other, step.sampling), channels, into)
-    return _add(studio, step, Path(step.picture).stem, Decal(picture, place, step.sampling), channels, into)
+    return _add(studio, step, title, Decal(picture, place, step.sampling), channels, into)
 
 
 def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
@@ -289,6 +298,8 @@ def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Ch
     if len(step.place) > 1:
         others = ", ".join(key for key in step.place if key != "mode")
         raise CommandError(f"place mode 'tiles' takes no other keys; leave out {others}")
+    if step.picture is None:
+        raise CommandError("place mode 'tiles' takes a 'picture' for each tile")
     path = folder / step.picture
     if UDIM_MARK not in path.name and UV_MARK not in path.name:
         raise CommandError(f"'picture' holds {UDIM_MARK} or {UV_MARK} where the tile stands; {path.name} does not")

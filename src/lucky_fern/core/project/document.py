@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from typing import Literal
 
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.effects import Effect
 from lucky_fern.core.project.places import Place
@@ -136,7 +137,8 @@ class Relief(Plain, frozen=True):
 class KitPicture(Plain, frozen=True):
     """A picture of the project's kit: its file name and the digest of the file's bytes.
 
-    ``taken`` says whether its numbers are encoded colours or plain data; ``about`` what the file held.
+    ``taken`` says whether its numbers are encoded colours or plain data; ``about`` what the file held. A ``text``
+    is a label that can be edited; the digest is that of its drawing.
     """
 
     name: str
@@ -145,6 +147,7 @@ class KitPicture(Plain, frozen=True):
     height: int
     taken: Taken = "colour"
     about: str = ""
+    text: Label | None = None
 
 
 class ModelSource(Plain, frozen=True):

@@ -19,6 +19,7 @@ from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.layouts import Unstack
 from lucky_fern.core.project.places import Lay, Place, Roll, Throw
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.settings.label import label_of, label_part
 
 if TYPE_CHECKING:
     from lucky_fern.ui.settings.panel import SettingsPanel
@@ -49,6 +50,9 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
         row.addWidget(made)
     row.addStretch(1)
     column.addLayout(row)
+    if label_of(panel.desk, panel.desk.layer) is not None:
+        label_part(panel, column)
+        panel.rule(column)
     names = [("width", "Width"), ("height", "Height"), ("rotate", "Turn °")]
     if isinstance(decal.place, Throw):
         names += [("depth", "Reach"), ("angle_limit", "Facing °")]

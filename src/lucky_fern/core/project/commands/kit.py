@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.commands.base import Command
-from lucky_fern.core.project.document import KitPicture, Project
+from lucky_fern.core.project.document import Decal, KitPicture, Layer, Project
+from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
 
 
@@ -22,6 +23,35 @@ class AddPicture(Command, frozen=True, tag="add-picture"):
 
     def apply(self, project: Project) -> Project:
         return replace(project, pictures={**project.pictures, self.id: self.picture})
+
+
+class SetLabel(Command, frozen=True, tag="set-label"):
+    """Change what a label says or looks like; letters keep their size on every decal that shows it."""
+
+    label: ClassVar[str] = "Edit label"
+    picture: str
+    kit: KitPicture
+
+    def apply(self, project: Project) -> Project:
+        before = project.pictures.get(self.picture)
+        if before is None or before.text is None or self.kit.text is None:
+            raise CommandError(f"{self.picture!r} is no label")
+        wider = self.kit.width / before.width  # an em has so many pixels in both
+
+        def change(layer: Layer) -> Layer:
+            if layer.children:
+                return with_children(layer, tuple(map(change, layer.children)))
+            content = layer.content
+            if not isinstance(content, Decal) or content.picture != self.picture or content.place.height is not None:
+                return layer
+            place = replace(content.place, width=content.place.width * wider)
+            return replace(layer, content=replace(content, place=place))
+
+        pictures = {**project.pictures, self.picture: self.kit}
+        return replace(project, pictures=pictures, layers=tuple(map(change, project.layers)))
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetLabel) and earlier.picture == self.picture
 
 
 class SetTaken(Command, frozen=True, tag="set-taken"):

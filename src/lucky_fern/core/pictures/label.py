@@ -1,0 +1,209 @@
+"""Live text as a picture: what a label says and looks like, and drawing it.
+
+Letters are shaped by Raqm, so that scripts that run from right to left and accents come out right.
+"""
+
+from __future__ import annotations
+
+import io
+from functools import lru_cache
+from importlib import resources
+from typing import Any, Literal
+
+import cv2
+import msgspec
+import numpy as np
+from PIL import Image, ImageDraw, ImageFont
+
+from lucky_fern.core.arrays import U8
+from lucky_fern.core.colour import is_hex
+from lucky_fern.core.errors import PictureError
+
+EM = 256  # pixels; the height of the letters' em as they are drawn
+FONTS = {
+    "Inter Bold": "Inter-Bold.otf", "Inter Medium": "Inter-Medium.otf", "League Spartan": "LeagueSpartan-Bold.otf",
+    "League Spartan Extra": "LeagueSpartan-ExtraBold.otf", "Lobster Two": "LobsterTwo-Bold.otf",
+    "DejaVu Sans": "DejaVuSans-Bold.ttf",
+}  # fmt: skip
+LONGEST = 400  # characters
+_WIDEST = 16384  # pixels
+
+
+class Label(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What a label says and looks like. Lengths in em (the font's size).
+
+    ``arc`` bends the line by so many degrees, upwards if above 0. A ``plate`` lies under the text, with a ``border``
+    of the text's colour; ``plate_space`` is left round the text.
+    """
+
+    text: str = "Text"
+    font: str = "Inter Bold"
+    colour: str = "#ffffff"
+    tracking: float = 0.0
+    line_spacing: float = 1.15
+    align: Literal["left", "center", "right"] = "center"
+    outline: float = 0.0
+    outline_colour: str = "#000000"
+    arc: float = 0.0
+    plate: str | None = None
+    plate_space: float = 0.35
+    border: float = 0.0
+    corner: float = 0.15
+
+
+def check_label(label: Label) -> None:
+    """Refuse labels that cannot be drawn.
+
+    Raises
+    ------
+    PictureError
+        With a sentence that names the key.
+    """
+    if not label.text.strip():
+        raise PictureError("a label needs some text")
+    if len(label.text) > LONGEST:
+        raise PictureError(f"a label holds up to {LONGEST} characters, not {len(label.text)}")
+    for name in ("colour", "outline_colour", "plate"):
+        value = getattr(label, name)
+        if value is not None and not is_hex(value):
+            raise PictureError(f"{name} {value!r} is not a colour: write it as #rrggbb")
+    for name, low, high in (("tracking", -0.5, 5), ("line_spacing", 0.5, 5), ("outline", 0, 0.5), ("arc", -350, 350),
+                            ("plate_space", 0, 4), ("border", 0, 1), ("corner", 0, 4)):  # fmt: skip
+        if not low <= getattr(label, name) <= high:
+            raise PictureError(f"{name} runs from {low:g} to {high:g}, not {getattr(label, name):g}")
+    _font(label.font)
+
+
+@lru_cache(maxsize=32)
+def _font(name: str) -> Any:
+    """A shipped font by its name, or one of this computer by its file."""
+    if name in FONTS:
+        data = (resources.files("lucky_fern") / "fonts" / FONTS[name]).read_bytes()
+        return ImageFont.truetype(io.BytesIO(data), EM, layout_engine=ImageFont.Layout.RAQM)
+    try:
+        return ImageFont.truetype(name, EM, layout_engine=ImageFont.Layout.RAQM)
+    except OSError:
+        raise PictureError(
+            f"there is no font {name!r}; there are {', '.join(FONTS)}, or the path of a font file"
+        ) from None
+
+
+def draw_label(label: Label) -> U8:
+    """(rows, columns, 4) uint8 straight sRGB and alpha.
+
+    Raises
+    ------
+    PictureError
+        If it cannot be drawn; see :func:`check_label`.
+    """
+    check_label(label)
+    text = _lines(label)
+    if label.arc:
+        text = _bent(text, label.arc)
+    text = _trimmed(text)
+    return text if label.plate is None and label.border == 0 else _on_plate(text, label)
+
+
+def label_png(label: Label) -> bytes:
+    """A label as the PNG that the kit keeps."""
+    out = io.BytesIO()
+    Image.fromarray(draw_label(label)).save(out, "PNG", compress_level=3)
+    return out.getvalue()
+
+
+def _lines(label: Label) -> U8:
+    """The text in its lines, with air all round."""
+    font = _font(label.font)
+    lines = label.text.split("\n")
+    stroke = round(label.outline * EM)
+    widths = [_width(font, line, label.tracking) for line in lines]
+    air = EM // 2 + stroke
+    step = round(label.line_spacing * EM)
+    width, height = int(max(widths)) + 2 * air, step * (len(lines) - 1) + 2 * EM + 2 * air
+    if width > _WIDEST or height > _WIDEST:
+        raise PictureError("that text is too long for one label; write it on several lines, or as several labels")
+    # The canvas has the colour of what is drawn, so that no edge takes from another.
+    under = label.outline_colour if stroke else label.colour
+    canvas = Image.new("RGBA", (width, height), (*_rgb(under), 0))
+    ink = ImageDraw.Draw(canvas)
+    for number, (line, wide) in enumerate(zip(lines, widths, strict=True)):
+        left = {"left": air, "center": (width - wide) / 2, "right": width - air - wide}[label.align]
+        y = air + EM + number * step
+        for layer in ("outline", "fill") if stroke else ("fill",):
+            options: dict[str, Any] = {"anchor": "ls", "font": font}
+            colour = (*_rgb(label.outline_colour if layer == "outline" else label.colour), 255)
+            options |= {"fill": colour, "stroke_width": stroke if layer == "outline" else 0, "stroke_fill": colour}
+            x = left
+            for piece in [line] if not label.tracking else list(line):
+                ink.text((x, y), piece, **options)
+                x += font.getlength(piece) + label.tracking * EM
+    return np.array(canvas)
+
+
+def _width(font: Any, line: str, tracking: float) -> float:
+    if not tracking:
+        return float(font.getlength(line))
+    return float(sum(font.getlength(piece) + tracking * EM for piece in line)) - tracking * EM
+
+
+def _rgb(colour: str) -> tuple[int, int, int]:
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+def _trimmed(pixels: U8) -> U8:
+    """Without the empty rim; two pixels of it are left, for soft edges."""
+    rows, columns = np.flatnonzero(pixels[..., 3].any(axis=1)), np.flatnonzero(pixels[..., 3].any(axis=0))
+    if not len(rows):
+        raise PictureError("none of those letters can be seen; the font may lack them")
+    top, left = max(rows[0] - 2, 0), max(columns[0] - 2, 0)
+    return np.ascontiguousarray(pixels[top : rows[-1] + 3, left : columns[-1] + 3])
+
+
+def _bent(pixels: U8, degrees: float) -> U8:
+    """The line bent round a circle; the middle of its letters keeps its length."""
+    pixels = _trimmed(pixels)
+    height, width = pixels.shape[:2]
+    angle = np.radians(abs(degrees))
+    radius = width / angle
+    if radius <= height / 2:
+        raise PictureError("that arc is too tight for these letters; take fewer degrees or longer text")
+    outer = radius + height / 2
+    half = min(angle / 2, np.pi)
+    across = outer * (np.sin(half) if half < np.pi / 2 else 1.0)
+    down = outer - (radius - height / 2) * np.cos(half) if half <= np.pi / 2 else outer - outer * np.cos(half)
+    y, x = np.mgrid[0 : int(np.ceil(down)) + 4, 0 : int(np.ceil(2 * across)) + 4].astype(np.float64)
+    x, y = x - across - 2, outer + 2 - y
+    if degrees < 0:
+        y = y[::-1]
+    around, out = np.arctan2(x, y), np.hypot(x, y)
+    source_x = around * radius + width / 2
+    source_y = outer - out if degrees > 0 else out - (radius - height / 2)
+    # Premultiplied, or the rim would take up the colour of nothing.
+    light = pixels.astype(np.float32)
+    light[..., :3] *= light[..., 3:] / 255
+    bent = cv2.remap(light, source_x.astype(np.float32), source_y.astype(np.float32), cv2.INTER_LINEAR,
+                     borderMode=cv2.BORDER_CONSTANT, borderValue=(0, 0, 0, 0))  # fmt: skip
+    bent[..., :3] /= np.maximum(bent[..., 3:], 1e-3) / 255
+    return np.asarray(np.clip(bent + 0.5, 0, 255), np.uint8)
+
+
+def _on_plate(text: U8, label: Label) -> U8:
+    """The text on a plate with round corners, or in a frame alone."""
+    space, border = round(label.plate_space * EM), round(label.border * EM)
+    rows, columns = text.shape[0] + 2 * (space + border), text.shape[1] + 2 * (space + border)
+    if columns > _WIDEST or rows > _WIDEST:
+        raise PictureError("that plate is too large; take less space or shorter text")
+    base = _rgb(label.plate if label.plate is not None else label.colour)
+    # Twice as large at first, for smooth corners.
+    plate = Image.new("RGBA", (2 * columns, 2 * rows), (*base, 0))
+    ink = ImageDraw.Draw(plate)
+    fill = (*_rgb(label.plate), 255) if label.plate is not None else None
+    edge = (*_rgb(label.colour), 255) if border else None
+    radius = min(round(label.corner * EM), min(rows, columns) // 2)
+    ink.rounded_rectangle((0, 0, 2 * columns - 1, 2 * rows - 1), 2 * radius, fill, edge, 2 * border)
+    plate = plate.reduce(2)
+    over = Image.new("RGBA", plate.size, (*_rgb(label.colour), 0))
+    over.paste(Image.fromarray(text), (space + border, space + border))
+    if label.plate is not None:
+        return np.array(Image.alpha_composite(plate, over))
+    return np.asarray(np.maximum(np.array(plate), np.array(over)), np.uint8)

@@ -1,0 +1,126 @@
+"""What a label says and looks like, edited in place."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPlainTextEdit, QVBoxLayout
+
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.pictures.label import FONTS, Label
+from lucky_fern.core.project.commands import SetLabel
+from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.ui.fields import ColourField, NumberField
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.desk import Desk
+    from lucky_fern.ui.settings.panel import SettingsPanel
+
+_NUMBERS = (
+    ("tracking", "Tracking", -0.2, 1.0), ("arc", "Arc °", -300.0, 300.0), ("outline", "Outline", 0.0, 0.3),
+    ("border", "Border", 0.0, 0.5),
+)  # fmt: skip
+
+
+def label_of(desk: Desk, layer: Layer | None) -> Label | None:
+    """The label that a decal shows, if it shows one."""
+    if layer is None or not isinstance(layer.content, Decal) or desk.project is None:
+        return None
+    kit = desk.project.pictures.get(layer.content.picture)
+    return None if kit is None else kit.text
+
+
+def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
+    """Text, font, colours and shape of a label."""
+    panel.rule(column)
+    text = QPlainTextEdit()
+    text.setFixedHeight(46)
+    text.setAccessibleName("What the label says")
+    text.textChanged.connect(lambda: change(panel.desk, text=text.toPlainText()))
+    panel.fields["label text"] = text
+    panel.binders.append(partial(_show_text, panel, text))
+    column.addWidget(text)
+    row = QHBoxLayout()
+    font = QComboBox()
+    font.addItems(list(FONTS))
+    font.setAccessibleName("Font")
+    font.activated.connect(lambda _: change(panel.desk, font=font.currentText()))
+    panel.fields["label font"] = font
+    panel.binders.append(lambda layer: _show(panel, layer, lambda label: font.setCurrentText(label.font)))
+    row.addWidget(font)
+    colour = ColourField("Colour of the letters")
+    colour.changed.connect(lambda value: change(panel.desk, colour=value))
+    colour.let_go.connect(panel.desk.end_gesture)
+    panel.fields["label colour"] = colour
+    panel.binders.append(lambda layer: _show(panel, layer, lambda label: colour.set(label.colour)))
+    row.addWidget(colour, 1)
+    column.addLayout(row)
+    for name, title, low, high in _NUMBERS:
+        number = NumberField(low, high, 0 if name == "arc" else 2, "", title)
+        number.changed.connect(lambda value, name=name: change(panel.desk, **{name: round(value, 3)}))
+        number.let_go.connect(panel.desk.end_gesture)
+        panel.fields[f"label {name}"] = number
+        panel.binders.append(partial(_show_number, panel, number, name))
+        line = QHBoxLayout()
+        line.addWidget(QLabel(title, objectName="quiet"))
+        line.addWidget(number, 1)
+        column.addLayout(line)
+    row = QHBoxLayout()
+    plate = QCheckBox("On a plate")
+    plate.toggled.connect(lambda on: change(panel.desk, plate="#1d2b33" if on else None))
+    panel.fields["label plate"] = plate
+    ground = ColourField("Colour of the plate")
+    ground.changed.connect(lambda value: change(panel.desk, plate=value))
+    ground.let_go.connect(panel.desk.end_gesture)
+    panel.fields["label ground"] = ground
+
+    def show_plate(label: Label) -> None:
+        plate.blockSignals(True)
+        plate.setChecked(label.plate is not None)
+        plate.blockSignals(False)
+        ground.setVisible(label.plate is not None)
+        ground.set(label.plate or "#1d2b33")
+
+    panel.binders.append(lambda layer: _show(panel, layer, show_plate))
+    row.addWidget(plate)
+    row.addWidget(ground, 1)
+    column.addLayout(row)
+
+
+def change(desk: Desk, **changes: Any) -> None:
+    """Write a label anew; the letters keep their size."""
+    label, studio, layer = label_of(desk, desk.layer), desk.studio, desk.layer
+    if label is None or studio is None or layer is None or not isinstance(layer.content, Decal):
+        return
+    new = replace(label, **changes)
+    if new == label:
+        return
+    try:
+        kit = studio.prepare_label(new)
+    except LuckyFernError as error:
+        desk.said.emit(str(error)[:1].upper() + str(error)[1:] + ".", True)
+        return
+    desk.execute(SetLabel(layer.content.picture, kit), merge=True)
+    desk.label_style = new
+
+
+def _show(panel: SettingsPanel, layer: Layer, show: Any) -> None:
+    label = label_of(panel.desk, layer)
+    if label is not None:
+        show(label)
+
+
+def _show_text(panel: SettingsPanel, text: QPlainTextEdit, layer: Layer) -> None:
+    label = label_of(panel.desk, layer)
+    if label is not None and not text.hasFocus() and text.toPlainText() != label.text:
+        text.blockSignals(True)
+        text.setPlainText(label.text)
+        text.blockSignals(False)
+
+
+def _show_number(panel: SettingsPanel, number: NumberField, name: str, layer: Layer) -> None:
+    label = label_of(panel.desk, layer)
+    if label is not None:
+        number.set(getattr(label, name))
