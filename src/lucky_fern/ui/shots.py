@@ -89,11 +89,13 @@ def _bow(desk: Desk, window: Window) -> None:
     from msgspec.structs import replace as with_changes
 
     from lucky_fern.core.placing.pose import in_mode
-    from lucky_fern.core.project.commands import SetPlace
+    from lucky_fern.core.project.commands import SetLayer, SetPlace
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.ui.settings.label import change
 
-    assert desk.studio is not None
+    assert desk.studio is not None and desk.project is not None
+    for old in [layer.id for layer in desk.project.walk() if layer.name in ("Name starboard", "Name port")]:
+        desk.execute(SetLayer(old, visible=False))
     view = window.model_view
     view.look_from("front")
     view.set_camera(
@@ -105,7 +107,7 @@ def _bow(desk: Desk, window: Window) -> None:
     change(desk, text="OTTERWICK", font="League Spartan", colour="#f4ead2", tracking=0.06)
     assert desk.decal is not None
     layer, place, height = desk.decal
-    draped = in_mode(desk.studio.surface, with_changes(place, width=1.6), height, "drape")
+    draped = in_mode(desk.studio.surface, with_changes(place, width=1.6, rotate=4.0), height, "drape")
     assert draped is not None
     desk.execute(SetPlace(layer.id, draped))
     window.settings.fields["twin z"].click()
