@@ -21,7 +21,7 @@ from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.modes import put_on
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
-from lucky_fern.core.placing.pose import in_mode
+from lucky_fern.core.placing.pose import in_mode, nudged
 from lucky_fern.core.placing.roll import roll
 from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
@@ -303,3 +303,15 @@ def test_a_job_drapes_rolls_and_makes_twins_rows_and_rings(tmp_path: Path, run_j
                                                 "point": [0, 1, 0], "width": 1}}]}  # fmt: skip
     result = run_job(bad, "bad")
     assert result.returncode == 2 and "beside its axis" in result.stderr
+
+
+@pytest.mark.parametrize("own", [True, False])
+def test_nudging_moves_by_texels(tmp_path: Path, own: bool) -> None:
+    tube(tmp_path)
+    studio = Studio.new(tmp_path / "tube.obj", sheet_size=256)
+    place = Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.3, 0.2, rotate=90)
+    moved = nudged(studio.surface, studio.project, place, 0.2, np.array([3.0, 0.0]), own)
+    # Turned by 90 degrees, its own right is up on the tube: 3 texels of 256 for 2 units; u runs once round in 256.
+    angle = np.degrees(np.arctan2(moved.point[0], moved.point[2]))  # type: ignore[union-attr]
+    expected = (1 + 3 / 128, 0.0) if own else (1.0, 3 / 256 * 360)
+    assert moved.point[1] == pytest.approx(expected[0], abs=2e-4) and angle == pytest.approx(expected[1], abs=0.1)  # type: ignore[union-attr]

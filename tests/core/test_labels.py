@@ -9,7 +9,7 @@ import pytest
 
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.pictures.label import EM, Label, draw_label
-from lucky_fern.core.project.commands import AddLayer, SetLabel
+from lucky_fern.core.project.commands import AddLayer, RenameLayer, SetLabel
 from lucky_fern.core.project.document import Channel, Decal
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.studio import Studio
@@ -71,8 +71,11 @@ def test_edited_labels_keep_the_size_of_their_letters_on_every_decal(tmp_path: P
         place = Lay("paint", 1001, (0.5, centre), 0.3)
         studio.execute(AddLayer(f"at {centre}", Decal(picture, place), {"colour": Channel("picture")}))
     before = studio.project.pictures[picture]
+    studio.execute(RenameLayer(studio.project.layers[0].id, "HEN 2"))
     kit = studio.prepare_label(Label("MARSH HEN", font="Lobster Two"))
     studio.execute(SetLabel(picture, kit))
+    # What is called by its text goes on being so; what has a name of its own keeps it.
+    assert [layer.name for layer in studio.project.layers] == ["MARSH HEN 2", "at 0.7"]
     for layer in studio.project.layers:
         width = layer.content.place.width  # type: ignore[union-attr]
         assert width / kit.width == pytest.approx(0.3 / before.width)

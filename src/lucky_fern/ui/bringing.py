@@ -155,7 +155,8 @@ class Bringing(QObject):
         kit = studio.project.pictures[picture]
         small = max(kit.width, kit.height) <= PIXEL_ART
         content = Decal(picture, place, "nearest" if small else "smooth")
-        name = free_name(studio.project, Path(kit.name).stem.replace("-", " ").capitalize())
+        said = kit.name if kit.text is not None else Path(kit.name).stem.replace("-", " ").capitalize()
+        name = free_name(studio.project, said)
         return self.desk.execute(AddLayer(name, content, {"colour": Channel("picture")}))
 
     def _add_tiles(self, studio: Studio, sequence: str) -> bool:

@@ -28,6 +28,8 @@ _PIXELS_PER_TEXEL = 48.0
 class SheetView(View):
     """Pan with any button, zoom with the wheel down to single texels."""
 
+    nudges_own = False
+
     def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures) -> None:
         super().__init__(desk, textures, pinned, "Sheet view")
         self.camera = FlatCamera()

@@ -26,7 +26,7 @@ from PySide6.QtOpenGLWidgets import QOpenGLWidget
 
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.pictures.picture import SUFFIXES
-from lucky_fern.core.placing.pose import SMALLEST_SHARE
+from lucky_fern.core.placing.pose import SMALLEST_SHARE, nudged
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Place, place_height
@@ -86,6 +86,7 @@ class View(QOpenGLWidget):
     """A GL view with an overlay. Subclasses draw, and say how screen and surface correspond."""
 
     drawn = Signal()
+    nudges_own = True  # whether arrow keys move a decal along its own right and up, or along u and v
 
     def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures, title: str) -> None:
         super().__init__()
@@ -438,6 +439,8 @@ class View(QOpenGLWidget):
                 self.desk.hold(True)
             return
         step = steps.get(Qt.Key(event.key()))
+        if step is not None and self._nudge(step, event):
+            return
         middle = np.array([self.width() / 2, self.height() / 2])
         if step is not None:
             how = "pan" if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else "orbit"
@@ -448,6 +451,18 @@ class View(QOpenGLWidget):
             self.navigate("zoom", 0, -1, middle)
         else:
             super().keyPressEvent(event)
+
+    def _nudge(self, step: tuple[int, int], event: QKeyEvent) -> bool:
+        """Arrow keys move the selected decal by a texel (Shift: by ten); with Ctrl they turn the view."""
+        decal, studio = self.desk.decal, self.desk.studio
+        ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if ctrl or decal is None or studio is None or self.desk.station != "artwork":
+            return False
+        far = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        layer, place, height = decal
+        move = np.array([step[0], -step[1]]) * far
+        new = nudged(studio.surface, studio.project, place, height, move, self.nudges_own)
+        return new == place or self.desk.execute(SetPlace(layer.id, new), merge=event.isAutoRepeat())
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():

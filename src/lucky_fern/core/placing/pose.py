@@ -179,6 +179,16 @@ def move_to_uv(surface: Surface, place: Place, key: SheetKey, uv: F64) -> Place:
     return place if hit is None else move_to(surface, place, hit)
 
 
+def nudged(surface: Surface, project: Project, place: Place, height: float, step: F64, own: bool) -> Place:
+    """Move a decal by so many texels: along u and v, or (``own``) along what is right and up in its picture."""
+    pose = sheet_pose(surface, place, height)
+    if pose is None or pose.sheet not in surface.keys:
+        return place
+    if own:
+        step = unit_rows(pose.half_x) * step[0] + unit_rows(pose.half_y) * step[1]
+    return move_to_uv(surface, place, pose.sheet, pose.centre + step / project.size_of(pose.sheet))
+
+
 def scaled(place: Place, height: float, across: float, down: float, smallest: float) -> Place:
     """Scale a decal about its middle. Proportions that follow the picture go on following it."""
     width = max(place.width * across, smallest)

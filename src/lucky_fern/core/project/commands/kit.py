@@ -42,7 +42,13 @@ class SetLabel(Command, frozen=True, tag="set-label"):
             if layer.children:
                 return with_children(layer, tuple(map(change, layer.children)))
             content = layer.content
-            if not isinstance(content, Decal) or content.picture != self.picture or content.place.height is not None:
+            if not isinstance(content, Decal) or content.picture != self.picture:
+                return layer
+            # Layers that are called by what they say go on being so.
+            said, rest = layer.name[: len(before.name)], layer.name[len(before.name) :]
+            if said == before.name and (not rest or rest.strip().isdigit()):
+                layer = replace(layer, name=self.kit.name + rest)
+            if content.place.height is not None:
                 return layer
             place = replace(content.place, width=content.place.width * wider)
             return replace(layer, content=replace(content, place=place))
