@@ -23,6 +23,7 @@ from lucky_fern.core.placing.modes import put_on
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
 from lucky_fern.core.placing.pose import in_mode, nudged
 from lucky_fern.core.placing.roll import roll
+from lucky_fern.core.placing.spots import spots
 from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal
@@ -315,3 +316,22 @@ def test_nudging_moves_by_texels(tmp_path: Path, own: bool) -> None:
     angle = np.degrees(np.arctan2(moved.point[0], moved.point[2]))  # type: ignore[union-attr]
     expected = (1 + 3 / 128, 0.0) if own else (1.0, 3 / 256 * 360)
     assert moved.point[1] == pytest.approx(expected[0], abs=2e-4) and angle == pytest.approx(expected[1], abs=0.1)  # type: ignore[union-attr]
+
+
+def test_labels_find_the_middles_of_selected_pieces_in_reading_order(tmp_path: Path) -> None:
+    """A wall of 3 × 2 panels, their corners shuffled about a little, some of them not chosen."""
+    rng = np.random.default_rng(5)
+    text, want = [], []
+    for number in rng.permutation(6):
+        x, y = 2.0 * (number % 3), 2.0 * (number // 3) + rng.uniform(-0.1, 0.1)
+        start = sum(line.startswith("v") for line in text) + 1
+        text += [f"o p{number}", *(f"v {x + a} {y + b} 0" for a, b in ((0, 0), (1, 0), (1, 1), (0, 1)))]
+        text.append(f"f {start} {start + 1} {start + 2} {start + 3}")
+        if number != 4:
+            want.append((-(number // 3), number % 3, (x + 0.5, y + 0.5)))
+    (tmp_path / "wall.obj").write_text("\n".join(text))
+    model = load_model(tmp_path / "wall.obj")
+    chosen = model.part != model.parts.index("p4")
+    found = [tuple(hit.position[:2]) for hit in spots(model, chosen)]
+    assert np.allclose(found, [middle for _, _, middle in sorted(want)])
+    assert spots(model, np.zeros_like(chosen)) == []

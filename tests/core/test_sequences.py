@@ -13,7 +13,7 @@ import pytest
 
 from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import PictureError
-from lucky_fern.core.pictures.naming import is_data_name, map_of, tile_name
+from lucky_fern.core.pictures.naming import is_data_name, map_of, set_of, tile_name
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.pictures.sequences import find_sequences
 from lucky_fern.core.project.commands import SetTaken
@@ -139,3 +139,18 @@ def test_pictures_out_of_proportion_come_in_with_a_word_and_broken_ones_are_refu
     bomb[29:33] = zlib.crc32(bytes(bomb[12:29])).to_bytes(4, "big")
     with pytest.raises(PictureError, match="60000 × 60000"):
         read_picture(bytes(bomb), "bomb.png")
+
+
+@pytest.mark.parametrize(
+    ("name", "others", "found"),
+    [
+        ("logo.png", ["logo_normal.png", "logo-Roughness.jpg", "logos_height.png", "other.png"],
+         {"colour": "logo.png", "normal": "logo_normal.png", "roughness": "logo-Roughness.jpg"}),
+        ("Hen_baseColor.png", ["hen_metal.png", "Hen_baseColor.png", "hen.png"],
+         {"colour": "Hen_baseColor.png", "metallic": "hen_metal.png"}),
+        ("deck_height.tif", [], {"height": "deck_height.tif"}),
+        ("rough.png", ["metal.png"], {"roughness": "rough.png"}),
+    ],
+)  # fmt: skip
+def test_pictures_of_one_thing_are_known_by_their_names(name: str, others: list[str], found: dict[str, str]) -> None:
+    assert set_of(name, others) == found

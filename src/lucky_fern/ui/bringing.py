@@ -13,7 +13,8 @@ from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.pictures.picture import Picture
+from lucky_fern.core.pictures.naming import set_of, set_stem, tile_name
+from lucky_fern.core.pictures.picture import SUFFIXES, Picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
 from lucky_fern.core.placing.facts import better_draped
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
@@ -69,8 +70,17 @@ class Bringing(QObject):
                 lambda: [_read(one) for one in sequences],
                 lambda found: self._wait(studio, found),
             )
+        done: set[Path] = set()
         for path in single:
-            self._bring_one(studio, path, then)
+            if path in done:
+                continue
+            mates = _mates(path)
+            lead = mates.get("colour", path)
+            for mate in mates.values():
+                if mate != lead:
+                    self._bring_one(studio, mate, None)
+            self._bring_one(studio, lead, then)
+            done.update(mates.values())
 
     def _bring_one(self, studio: Studio, path: Path, then: Callable[[str], object] | None) -> None:
         def keep(found: tuple[bytes, Picture]) -> None:
@@ -155,15 +165,31 @@ class Bringing(QObject):
         kit = studio.project.pictures[picture]
         small = max(kit.width, kit.height) <= PIXEL_ART
         content = Decal(picture, place, "nearest" if small else "smooth")
+        mates = set_of(kit.name, [other.name for other in studio.project.pictures.values()])
+        named = {other.name: identity for identity, other in studio.project.pictures.items()}
+        own = next((name for name, file in mates.items() if file == kit.name), "colour")
+        channels = {
+            name: Channel("picture", picture=None if name == own else named[file]) for name, file in mates.items()
+        }
         said = kit.name if kit.text is not None else Path(kit.name).stem.replace("-", " ").capitalize()
         name = free_name(studio.project, said)
-        return self.desk.execute(AddLayer(name, content, {"colour": Channel("picture")}))
+        return self.desk.execute(AddLayer(name, content, channels))
 
     def _add_tiles(self, studio: Studio, sequence: str) -> bool:
         target = Sequence(sequence).map or "colour"
         title = Path(sequence).stem.partition("<")[0].strip("._- ") or "Tiles"
         channels = {target: Channel("picture", picture=sequence)}
         return self.desk.execute(AddLayer(free_name(studio.project, title), Wash(by="tiles"), channels))
+
+
+def _mates(path: Path) -> dict[str, Path]:
+    """Map → file of the pictures beside a file that make a set with it (logo_baseColor, logo_normal …)."""
+    try:
+        files = {one.name: one for one in sorted(path.parent.iterdir()) if one.suffix.lower() in SUFFIXES}
+    except OSError:
+        files = {}
+    found = set_of(path.name, [name for name in files if tile_name(name) is None])
+    return {name: files.get(file, path) for name, file in found.items()} if set_stem(path.name) else {"colour": path}
 
 
 def _read(sequence: Sequence) -> Arrival:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Literal
@@ -41,6 +42,28 @@ def map_of(name: str) -> str | None:
     for at, word in enumerate(words):
         pair = words[at - 1] + word if at else word
         found = _MAP_OF.get(pair) or _MAP_OF.get(word) or found
+    return found
+
+
+def set_stem(name: str) -> tuple[str, ...]:
+    """The words of a file name without those that tell its map: pictures of one set have the same."""
+    words = words_of(name)
+    for count in (2, 1):
+        if len(words) > count and "".join(words[-count:]) in _MAP_OF:
+            return tuple(words[:-count])
+    return tuple(words)
+
+
+def set_of(name: str, names: Iterable[str]) -> dict[str, str]:
+    """Map → name of the pictures that make a set with ``name``; a name that tells no map is the colour.
+
+    Where two tell the same map, the one that is asked about wins, then the first.
+    """
+    stem = set_stem(name)
+    found: dict[str, str] = {map_of(name) or "colour": name}
+    for other in names:
+        if set_stem(other) == stem:
+            found.setdefault(map_of(other) or "colour", other)
     return found
 
 

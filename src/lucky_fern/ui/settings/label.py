@@ -5,13 +5,17 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPlainTextEdit, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.label import FONTS, Label
-from lucky_fern.core.project.commands import SetLabel
+from lucky_fern.core.placing.pose import drop_thrown
+from lucky_fern.core.placing.spots import spots
+from lucky_fern.core.project.commands import AddLayer, AddPicture, SetLabel, Several
 from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.places import Drape
 from lucky_fern.ui.fields import ColourField, NumberField
 
 if TYPE_CHECKING:
@@ -86,7 +90,45 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     panel.binders.append(lambda layer: _show(panel, layer, show_plate))
     row.addWidget(plate)
     row.addWidget(ground, 1)
+    spread = QPushButton("A line on each selected piece")
+    spread.setToolTip("Lines become labels in the middles of the selected faces' pieces, in reading order")
+    spread.clicked.connect(lambda _=False: spread_lines(panel.desk))
+    panel.fields["label spread"] = spread
+    row.addWidget(spread)
     column.addLayout(row)
+
+
+def spread_lines(desk: Desk) -> None:
+    """Make a label of each line, on the pieces of what is selected at the Model station."""
+    layer, label, studio, decal = desk.layer, label_of(desk, desk.layer), desk.studio, desk.decal
+    if layer is None or label is None or studio is None or decal is None or not isinstance(layer.content, Decal):
+        return
+    lines = [line.strip() for line in label.text.split("\n") if line.strip()]
+    places = spots(studio.model, desk.faces.chosen) if desk.faces.any else []
+    if not places:
+        desk.said.emit("Select the faces at the Model station first: one piece for each line.", True)
+        return
+    size = decal[1].width / studio.project.picture_size(layer.content.picture)[0]
+    commands: list[AddPicture | AddLayer] = []
+    taken = set(studio.project.pictures)
+    try:
+        for line, hit in zip(lines, places, strict=False):
+            kit = studio.prepare_label(replace(label, text=line))
+            identity, number = kit.name, 2
+            while identity in taken:
+                identity, number = f"{kit.name} {number}", number + 1
+            taken.add(identity)
+            at = drop_thrown(studio.model, hit, kit.height / kit.width, np.array([0.0, 0.0, -1.0]))
+            place = Drape(at.point, at.normal, at.up, size * kit.width)
+            commands += [AddPicture(identity, kit),
+                         AddLayer(line, Decal(identity, place, layer.content.sampling), layer.channels)]  # fmt: skip
+    except LuckyFernError as error:
+        desk.said.emit(f"{error}.", True)
+        return
+    if desk.execute(Several(tuple(commands), named="Add labels")):
+        count = min(len(lines), len(places))
+        over = f" {len(lines) - count} lines found no piece." if len(lines) > count else ""
+        desk.said.emit(f"{count} labels in reading order.{over}", bool(over))
 
 
 def change(desk: Desk, **changes: Any) -> None:
