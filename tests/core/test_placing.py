@@ -32,7 +32,7 @@ from lucky_fern.core.placing.pose import (
 )
 from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
-from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.picking import pick
@@ -298,3 +298,18 @@ def test_triplanar_pictures_stand_upright_on_all_six_sides_and_fit_their_repeat(
         inner = (np.abs(across) < 0.9) & (np.abs(down) < 0.9)
         exact = np.stack([across, down], axis=1)[inner] * 127.5 + 127.5
         assert inner.sum() > 300 and np.abs(found[here][inner][:, :2] - exact).max() < 2.5, normal
+
+
+def test_drawings_stay_sharp_at_the_texels_they_get(tmp_path: Path, plane: Path) -> None:
+    """Half red, half blue: the edge is one texel wide on a large sheet, too."""
+    halves = '<rect width="50" height="100" fill="#ff0000"/><rect x="50" width="50" height="100" fill="#0000ff"/>'
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" width="100" height="100">{halves}</svg>'
+    (tmp_path / "halves.svg").write_text(svg)
+    studio = Studio.new(plane, sheet_size=2048)
+    picture = studio.add_picture(tmp_path / "halves.svg")
+    place = Lay("paint", 1001, (0.5, 0.5), 1.0)
+    studio.execute(AddLayer("x", Decal(picture, place), {"colour": Channel("picture")}))
+    sheet = studio.surface.sheet(studio.surface.keys[0], 2048)
+    line = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)[1000]
+    between = (line[:, 0] > 3) & (line[:, 0] < 252)
+    assert between.sum() <= 2 and (line[:1022] == (255, 0, 0)).all() and (line[1026:] == (0, 0, 255)).all()

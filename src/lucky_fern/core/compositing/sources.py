@@ -16,11 +16,12 @@ from lucky_fern.core.compositing.brushwork import draw_painted, painted_chunks
 from lucky_fern.core.compositing.kept import Kept
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.naming import Taken
-from lucky_fern.core.pictures.picture import Picture, read_picture
+from lucky_fern.core.pictures.picture import SVG_LONGEST, Picture, is_drawing, read_picture
 from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet, repeat_on_sheet, whole_tile
 from lucky_fern.core.placing.modes import put_on
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
+from lucky_fern.core.placing.pose import sheet_pose
 from lucky_fern.core.placing.triplanar import draw_triplanar
 from lucky_fern.core.placing.vertices import draw_vertex_colours
 from lucky_fern.core.project.blobs import Blobs
@@ -41,6 +42,7 @@ from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface, Triangles
 
 DRAWN = ("picture", "painted", "vertices")  # sources of channels that are drawn, not a value
+_FINEST = 4096  # pixels, of a drawing
 ROOM = 1024 * 1024 * 1024  # bytes; four 2K sheets of a rich livery draw about 700 MB
 
 
@@ -98,16 +100,35 @@ class Sources:
             lambda made: made.rgba.nbytes,
         )
 
-    def _pyramid(self, kit: KitPicture, flavour: Flavour, flip: bool = False) -> Pyramid:
+    def _finest(self, kit: KitPicture, place: Place, height: float, sheet: Sheet) -> int:
+        """The longer side at which a drawing is rendered for a sheet, so that it stays sharp: a power of two."""
+        if not is_drawing(kit.name):
+            return SVG_LONGEST
+
+        def find() -> int:
+            pose = sheet_pose(self.surface, place, height)
+            if pose is None:
+                return SVG_LONGEST
+            needed = 2 * sheet.size * max(float(np.linalg.norm(pose.half_x)), float(np.linalg.norm(pose.half_y)))
+            finest = SVG_LONGEST
+            while finest < needed and finest < _FINEST:
+                finest *= 2
+            return finest
+
+        return self.kept.get(("finest", place, height, sheet.size), find, lambda _: 64)
+
+    def _pyramid(self, kit: KitPicture, flavour: Flavour, flip: bool = False, longest: int = SVG_LONGEST) -> Pyramid:
         def make() -> Pyramid:
             picture = self.picture(kit)
+            if longest != SVG_LONGEST:
+                picture = read_picture(self.blobs[kit.digest], kit.name, kit.taken, longest)
             if flip:
                 flipped: Any = np.ascontiguousarray(picture.rgba[:, ::-1])
                 picture = replace(picture, rgba=flipped)
             return build_pyramid(picture, flavour)
 
         return self._pyramids.get(
-            ("pyramid", kit.digest, kit.taken, flavour, flip),
+            ("pyramid", kit.digest, kit.taken, flavour, flip, longest),
             make,
             lambda made: made.texels.nbytes,
         )
@@ -217,7 +238,7 @@ class Sources:
         """(r, c, 4) uint16 straight RGBA of a placed picture on a chunk."""
 
         def draw() -> U16:
-            pyramid = self._pyramid(kit, flavour, place.flip)
+            pyramid = self._pyramid(kit, flavour, place.flip, self._finest(kit, place, height, sheet))
             nearest, encode = sampling == "nearest", flavour == "colour"
             if not isinstance(place, Lay):
                 return draw_placed(self.pose(place, height, chosen), sheet, chunk, pyramid, nearest, encode)

@@ -58,11 +58,16 @@ class Picture:
         return int(self.rgba.shape[0])
 
 
-def read_picture(data: bytes, name: str, taken: Taken | None = None) -> Picture:
+def is_drawing(name: str) -> bool:
+    """Whether a picture is made of shapes, and so has no size of its own."""
+    return PurePath(name).suffix.lower() == ".svg"
+
+
+def read_picture(data: bytes, name: str, taken: Taken | None = None, longest: int = SVG_LONGEST) -> Picture:
     """Read PNG, JPEG, WebP, TIFF, TGA, BMP, GIF, EXR or SVG bytes.
 
     ``taken`` None lets the file's name and kind decide: names that tell a data map, and grey pictures
-    with more than 8 bits, are data; all else is colour.
+    with more than 8 bits, are data; all else is colour. ``longest`` is the longer side of an SVG in pixels.
 
     Raises
     ------
@@ -72,7 +77,7 @@ def read_picture(data: bytes, name: str, taken: Taken | None = None) -> Picture:
     if not data:
         raise PictureError(f"{name} is empty; copy it again from where it came.")
     wish: Taken | None = taken or ("data" if is_data_name(name) else None)
-    found = _read(data, name, wish)
+    found = _read(data, name, wish, longest)
     notes = list(found.notes)
     if found.width * found.height == 1:
         notes.append("it is a single pixel and gives one flat value")
@@ -81,10 +86,10 @@ def read_picture(data: bytes, name: str, taken: Taken | None = None) -> Picture:
     return replace(found, notes=tuple(notes), about=_about(found))
 
 
-def _read(data: bytes, name: str, taken: Taken | None) -> Picture:
+def _read(data: bytes, name: str, taken: Taken | None, longest: int) -> Picture:
     suffix = PurePath(name).suffix.lower()
     if suffix == ".svg" or data.lstrip()[:5] in (b"<svg ", b"<?xml"):
-        return replace(_read_svg(data, name), taken=taken or "colour")
+        return replace(_read_svg(data, name, longest), taken=taken or "colour")
     if data[:4] == _EXR:
         return _read_exr(data, name, taken)
     if data[:8] == b"\x89PNG\r\n\x1a\n" and len(data) > 26 and data[24] == 16:
@@ -286,7 +291,7 @@ def _expand(planes: Array) -> U16:
     return out
 
 
-def _read_svg(data: bytes, name: str) -> Picture:
+def _read_svg(data: bytes, name: str, longest: int) -> Picture:
     import resvg_py
 
     try:
@@ -297,7 +302,7 @@ def _read_svg(data: bytes, name: str) -> Picture:
         if "<text" in text:  # reading the fonts takes longer than most drawings do
             options |= {"font_dirs": [str(fonts)], "font_family": "Inter"}
         across, down = _svg_size(text)
-        zoom = SVG_LONGEST / max(across, down)
+        zoom = longest / max(across, down)
         png = resvg_py.svg_to_bytes(svg_string=text, width=max(1, round(across * zoom)), **options)
     except (ValueError, OSError, ElementTree.ParseError) as error:
         raise PictureError(f"{name} is not a readable SVG ({error}); save it again as plain SVG.") from error
