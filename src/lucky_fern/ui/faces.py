@@ -11,8 +11,11 @@ from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64, I32, Array, Bool
 from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.compositing.sources import triangles_in
 from lucky_fern.core.layout.findings import Finding
-from lucky_fern.core.layout.heat import Heat, density_heat, stretch_heat
+from lucky_fern.core.layout.heat import Heat, density_heat, heat_of_stretch, stretch_heat
+from lucky_fern.core.placing.facts import stretch_of
+from lucky_fern.core.project.places import Lay
 from lucky_fern.core.selecting.colour import like_colour, mean_colours
 from lucky_fern.core.selecting.spread import Unit, facing, grown, like_normal, whole
 from lucky_fern.core.sheets.faces import unpack_faces
@@ -58,6 +61,9 @@ class Faces(QObject):
         self.finding: Finding | None = None
         self.heat: str | None = None  # "stretch", "density" or "checker" over the model
         self.preview: F64 | None = None  # (T, 3, 2) UVs while islands are being dragged
+        self.stretch_shown = False
+        desk.project_changed.connect(self._follow_decal)
+        desk.selection_changed.connect(self._follow_decal)
         self._tinted: tuple[Tinted | None] | None = None
         self.changed.connect(self._forget)  # the first to hear of it: whoever asks then gets what is true now
 
@@ -236,6 +242,10 @@ class Faces(QObject):
         self.preview = uv
         self.preview_changed.emit()
 
+    def _follow_decal(self) -> None:
+        if self.stretch_shown and self.desk.station == "artwork":
+            self.changed.emit()
+
     def _forget(self) -> None:
         self._tinted = None
 
@@ -245,7 +255,27 @@ class Faces(QObject):
             self._tinted = (self._tint(),)
         return self._tinted[0]
 
+    def show_stretch(self, on: bool) -> None:
+        """Colour the selected decal by how far it is stretched, at the Artwork station."""
+        self.stretch_shown = on
+        self.changed.emit()
+
+    def _decal_tint(self) -> Tinted | None:
+        studio, decal = self.desk.studio, self.desk.decal
+        if studio is None or decal is None or not self.stretch_shown:
+            return None
+        layer, place, height = decal
+        if isinstance(place, Lay):
+            return None
+        placed = studio.sources.pose(place, height, triangles_in(studio.project, layer.scope))
+        rows = np.flatnonzero(placed.reached).astype(np.int32)
+        heat = heat_of_stretch(stretch_of(studio.model, placed))
+        colours = np.concatenate([heat.colours[rows], np.full((len(rows), 1), 0.7)], axis=1)
+        return Tinted(rows, colours, heat)
+
     def _tint(self) -> Tinted | None:
+        if self.desk.station == "artwork":
+            return self._decal_tint()
         studio, measures = self.desk.studio, self.desk.layout.measures
         if studio is None or self.desk.station != "model" or len(self.chosen) != studio.model.triangle_count:
             return None

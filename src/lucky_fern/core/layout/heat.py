@@ -34,7 +34,11 @@ def along(ramp: F64, share: F64) -> F64:
 
 def stretch_heat(measures: Measures) -> Heat:
     """How much longer one way than the other a square of the picture becomes: 1 to 2 and more."""
-    stretch = np.nan_to_num(measures.angle_stretch, nan=2.0)
+    return heat_of_stretch(np.nan_to_num(measures.angle_stretch, nan=2.0))
+
+
+def heat_of_stretch(stretch: F64) -> Heat:
+    """Stretch (T,) as colours, from 1 to 2 and more."""
     return Heat(along(_ONE_WAY, stretch - 1.0), _ONE_WAY, ("1×", "1.5×", "2× and more"), "Stretch")
 
 

@@ -7,7 +7,16 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+)
 
 from lucky_fern.core.compositing.sources import triangles_in
 from lucky_fern.core.placing.copies import mirror_twin, ring
@@ -48,6 +57,13 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
         made.clicked.connect(partial(_mend, panel, remedy))
         panel.fields[f"mend {remedy}"] = made
         row.addWidget(made)
+    if not isinstance(decal.place, Lay):
+        heat = QCheckBox("Show stretch")
+        heat.setToolTip("Colour what it covers by how far it is stretched there")
+        heat.setChecked(panel.desk.faces.stretch_shown)
+        heat.toggled.connect(panel.desk.faces.show_stretch)
+        panel.fields["show stretch"] = heat
+        row.addWidget(heat)
     row.addStretch(1)
     column.addLayout(row)
     if label_of(panel.desk, panel.desk.layer) is not None:
@@ -56,6 +72,8 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
     names = [("width", "Width"), ("height", "Height"), ("rotate", "Turn °")]
     if isinstance(decal.place, Throw):
         names += [("depth", "Reach"), ("angle_limit", "Facing °")]
+    if label_of(panel.desk, panel.desk.layer) is None:
+        column.addLayout(_picture_row(panel))
     grid = QHBoxLayout()
     for key, title in names:
         cell = QVBoxLayout()
@@ -91,6 +109,27 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
     column.addLayout(row)
     if not isinstance(decal.place, Lay):
         _copies(panel, column)
+
+
+def _picture_row(panel: SettingsPanel) -> QHBoxLayout:
+    """Which picture it shows; another one takes over pose and settings."""
+    row = QHBoxLayout()
+    box = QComboBox()
+    box.setAccessibleName("The picture that this decal shows")
+    box.setToolTip("Another picture takes over its pose and settings")
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    project = panel.desk.project
+    box.addItems([name for name, kit in project.pictures.items() if kit.text is None] if project is not None else [])
+
+    def put(name: str) -> None:
+        panel.do(lambda layer: SetContent(layer.id, replace(layer.content, picture=name)))
+
+    box.textActivated.connect(put)
+    panel.fields["picture"] = box
+    panel.binders.append(lambda layer: box.setCurrentText(getattr(layer.content, "picture", "")))
+    row.addWidget(QLabel("Picture", objectName="quiet"))
+    row.addWidget(box, 1)
+    return row
 
 
 def _copies(panel: SettingsPanel, column: QVBoxLayout) -> None:
