@@ -21,7 +21,7 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.mips import halvings
-from lucky_fern.render.model_scene import FLAT, Look, ModelScene
+from lucky_fern.render.model_scene import CHECKER_TEXELS, FLAT, Look, ModelScene
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures, sharing_texture
 from samples import PLANE
@@ -197,7 +197,7 @@ def test_a_tint_colours_its_triangles_and_nothing_behind_or_beside_them(
     corners = drawn.studio.model.corners
     behind = corners - (0, 0, 0.1)
     for shown in (corners[:0], corners[:1], behind, corners[:0]):
-        scene.tint.show(shown, np.tile([1.0, 0.0, 0.0], (len(shown), 1)), 1.0)
+        scene.tint.show(shown, np.tile([1.0, 0.0, 0.0, 1.0], (len(shown), 1)))
         drawn.frame.use()
         scene.draw(camera, 1.0, Look(shading=FLAT), drawn.textures, drawn.sizes)
         shots.append(drawn.pixels())
@@ -206,4 +206,34 @@ def test_a_tint_colours_its_triangles_and_nothing_behind_or_beside_them(
     board = (bare != bare[0, 0]).any(axis=2)
     assert 0.4 < red.sum() / board.sum() < 0.6 and (one[~red] == bare[~red]).all()
     assert (hidden == bare).all() and (again == bare).all()
+    scene.release()
+
+
+def test_faces_can_be_hidden_and_the_checker_follows_the_sheets_size(drawn: Drawn) -> None:
+    scene = ModelScene(drawn.context, drawn.studio.surface)
+    camera = Camera(yaw=0, pitch=0, parallel=True).framing(drawn.studio.model.bounds, 1.0)
+
+    def shot(look: Look, size: int | None = None) -> np.ndarray:
+        drawn.frame.use()
+        sizes = drawn.sizes if size is None else dict.fromkeys(drawn.sizes, size)
+        scene.draw(camera, 1.0, look, drawn.textures, sizes)
+        return drawn.pixels().astype(int)
+
+    whole = shot(Look(shading=FLAT))
+    none = np.zeros(drawn.studio.model.triangle_count, np.bool_)
+    scene.show_faces(none)
+    bare = shot(Look(shading=FLAT))
+    half = none.copy()
+    half[0] = True
+    scene.show_faces(half)
+    some = shot(Look(shading=FLAT))
+    board, left = (whole != bare).any(axis=2), (some != bare).any(axis=2)
+    assert not left[~board].any() and 0.4 < left.sum() / board.sum() < 0.6
+    scene.show_faces(None)
+    assert np.array_equal(shot(Look(shading=FLAT)), whole)
+    checker = shot(Look(checker=True), 256)
+    rows = np.flatnonzero(board.any(axis=1))
+    line = checker[(rows[0] + rows[-1]) // 2][board[(rows[0] + rows[-1]) // 2]].sum(axis=1)
+    squares = np.count_nonzero(np.abs(np.diff(line)) > 60) + 1
+    assert squares == 256 // CHECKER_TEXELS
     scene.release()
