@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
+from lucky_fern.core.arrays import F64
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.errors import LuckyFernError, ProjectError
 from lucky_fern.core.incoming import first_washes
@@ -106,6 +107,7 @@ class Desk(QObject):
         self.layout = LayoutWatch()
         self.faces = Faces(self)
         self.laying = Laying(self)
+        self.axes: F64 | None = None  # of who looks at the model: right, up and towards, (3, 3)
         self.label_style = Label()  # what the next label looks like: as the last one did
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of

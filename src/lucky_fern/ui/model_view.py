@@ -138,6 +138,7 @@ class ModelView(View):
 
     def set_camera(self, camera: Camera) -> None:
         self.camera = camera
+        self.desk.axes = np.stack(camera.axes)
         self.refresh()
         self._marker_changed()
 

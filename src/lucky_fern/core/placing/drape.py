@@ -7,7 +7,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, Bool, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import Frame, pose_frame
-from lucky_fern.core.placing.placed import PlacedPicture
+from lucky_fern.core.placing.placed import PlacedPicture, distortion
 from lucky_fern.core.placing.relax import relax
 from lucky_fern.core.placing.unfold import Patch, gather
 from lucky_fern.core.project.places import Drape
@@ -46,7 +46,8 @@ def drape(model: Model, place: Drape, height: float, allowed: Bool | None = None
     half = np.array([place.width, height]) / 2
     patch = gather(model, start.triangle, frame.origin, frame.right, frame.up, float(np.hypot(*half)) * 1.1)
     flat = _flattened(patch, frame, start, half)
-    stretch, sound = _distortion(patch, flat)
+    stretch, area = distortion(patch.points[patch.triangles], flat[patch.triangles])
+    sound = (area > 0) & (stretch <= _WORST)
     low, high = flat[patch.triangles].min(axis=1), flat[patch.triangles].max(axis=1)
     under = (low <= half).all(axis=1) & (high >= -half).all(axis=1)
     kept = under & sound
@@ -107,23 +108,6 @@ def _turn_of(corner: F64, flat: F64, frame: Frame) -> F64:
     c, s = (here * there).sum(), (here[:, 1] * there[:, 0] - here[:, 0] * there[:, 1]).sum()
     size = max(float(np.hypot(c, s)), 1e-300)
     return np.array([[c, -s], [s, c]]) / size
-
-
-def _distortion(patch: Patch, flat: F64) -> tuple[F64, Bool]:
-    """How much longer one way than the other each triangle became; and which lie the right way round, well enough."""
-    corner, place = patch.points[patch.triangles], flat[patch.triangles]
-    a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
-    length = np.maximum(np.linalg.norm(a, axis=1), 1e-300)
-    x, y = (a * b).sum(axis=1) / length, np.linalg.norm(np.cross(a, b), axis=1) / length
-    c, d = place[:, 1] - place[:, 0], place[:, 2] - place[:, 0]
-    # Columns of the map from the triangle's own plane to the picture.
-    first, second = c / length[:, None], (d - c / length[:, None] * x[:, None]) / np.maximum(y, 1e-300)[:, None]
-    turned = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
-    total = (first**2 + second**2).sum(axis=1)
-    root = np.sqrt(np.maximum(total**2 - 4 * turned**2, 0))
-    largest, smallest = np.sqrt((total + root) / 2), np.sqrt(np.maximum((total - root) / 2, 1e-300))
-    stretch = largest / smallest
-    return stretch, np.asarray((turned > 0) & (stretch <= _WORST), np.bool_)
 
 
 def _lost(places: F64, half: F64) -> float:

@@ -10,7 +10,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.placing.placed import PlacedPicture
+from lucky_fern.core.placing.placed import PlacedPicture, distortion
 from lucky_fern.core.placing.pose import sheet_pose, texels_of
 from lucky_fern.core.project.document import Decal, Layer, Project
 from lucky_fern.core.project.places import Drape, Lay, Place
@@ -35,18 +35,8 @@ class Fact:
 def stretch_of(model: Model, placed: PlacedPicture) -> F64:
     """(T,) how much longer one way than the other the picture lies on each triangle; 1 where it does not lie."""
     rows = np.flatnonzero(placed.reached)
-    corner, place = model.corners[rows], placed.corners[rows, :, :2]
-    a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
-    length = np.maximum(np.linalg.norm(a, axis=1), 1e-300)
-    x, y = (a * b).sum(axis=1) / length, np.linalg.norm(np.cross(a, b), axis=1) / length
-    c, d = place[:, 1] - place[:, 0], place[:, 2] - place[:, 0]
-    first = c / length[:, None]
-    second = (d - first * x[:, None]) / np.maximum(y, 1e-300)[:, None]
-    turned = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
-    total = (first**2 + second**2).sum(axis=1)
-    root = np.sqrt(np.maximum(total**2 - 4 * turned**2, 0))
     out = np.ones(model.triangle_count)
-    out[rows] = np.sqrt((total + root) / np.maximum(total - root, 1e-12 * total))
+    out[rows] = distortion(model.corners[rows], placed.corners[rows, :, :2])[0]
     return out
 
 

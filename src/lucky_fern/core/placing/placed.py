@@ -39,6 +39,27 @@ class PlacedPicture:
     beyond: PlacedPicture | None = None  # the same picture once more, where it comes round to itself
 
 
+def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
+    """How triangles (N, 3, 3) came to lie in a picture (N, 3, 2).
+
+    Returns
+    -------
+    How much longer one way than the other each became, and its area there over its own, below 0 where it is
+    turned over.
+    """
+    a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+    length = np.maximum(np.linalg.norm(a, axis=1), 1e-300)
+    x, y = (a * b).sum(axis=1) / length, np.linalg.norm(np.cross(a, b), axis=1) / length
+    c, d = place[:, 1] - place[:, 0], place[:, 2] - place[:, 0]
+    # Columns of the map from the triangle's own plane to the picture, and its singular values.
+    first = c / length[:, None]
+    second = (d - first * x[:, None]) / np.maximum(y, 1e-300)[:, None]
+    turned = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
+    total = (first**2 + second**2).sum(axis=1)
+    root = np.sqrt(np.maximum(total**2 - 4 * turned**2, 0))
+    return np.sqrt((total + root) / np.maximum(total - root, 1e-12 * total + 1e-300)), turned
+
+
 def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     """The chunks of a sheet that a placed picture may touch."""
     across = chunks_across(sheet.size)

@@ -105,6 +105,11 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
         panel.fields["through"] = through
         panel.binders.append(lambda layer: _show_check(through, _place(layer, "through")))
         row.addWidget(through)
+        look = QPushButton("As I look")
+        look.setToolTip("Throw it the way the model view looks, upright on the screen")
+        look.clicked.connect(lambda _=False: throw_as_seen(panel.desk))
+        panel.fields["as I look"] = look
+        row.addWidget(look)
     row.addStretch(1)
     column.addLayout(row)
     if not isinstance(decal.place, Lay):
@@ -158,6 +163,15 @@ def _copies(panel: SettingsPanel, column: QVBoxLayout) -> None:
         row.addWidget(made)
     row.addStretch(1)
     column.addLayout(row)
+
+
+def throw_as_seen(desk: Desk) -> None:
+    """Turn a thrown decal so that the model view sees it straight on."""
+    decal = desk.decal
+    if decal is None or desk.axes is None or not isinstance(decal[1], Throw):
+        return
+    _, up, towards = ((float(v[0]), float(v[1]), float(v[2])) for v in desk.axes)
+    desk.execute(SetPlace(decal[0].id, replace(decal[1], normal=towards, up=up, rotate=0.0)))
 
 
 def add_twin(desk: Desk, axis: str, *_: object) -> None:
