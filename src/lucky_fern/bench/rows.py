@@ -8,7 +8,6 @@ import sys
 import time
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -23,7 +22,6 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_s
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.exporting.presets import RECIPES
 from lucky_fern.core.exporting.setup import ExportSetup
-from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
@@ -33,8 +31,6 @@ from lucky_fern.core.project.commands import AddLayer, PaintPixels, SetLayer
 from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
 from lucky_fern.core.project.painted import encode_chunk, place_name
 from lucky_fern.core.project.places import Lay, Throw
-from lucky_fern.core.selecting.seen import faces_at, nearest_faces, stroke
-from lucky_fern.core.selecting.spread import whole
 from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -308,62 +304,4 @@ def start_up(folder: Path) -> Row:
     return Row("start to first drawn frame (warm)", mine / other, 2.0, "lower", detail)
 
 
-def _bands(path: Path, rows: int = 250, columns: int = 200) -> None:
-    """A bumpy ball of 100 000 triangles with UVs, in ten parts."""
-    turn, tilt = 2 * np.pi * np.arange(columns + 1) / columns, np.pi * np.arange(rows + 1) / rows
-    text = []
-    for a in tilt:
-        radius = 1 + 0.1 * np.sin(9 * a) * np.cos(7 * turn)
-        x, y, z = radius * np.sin(a) * np.cos(turn), radius * np.cos(a), radius * np.sin(a) * np.sin(turn)
-        text += [f"v {p:.6f} {q:.6f} {r:.6f}" for p, q, r in zip(x, y, z, strict=True)]
-    for i in range(rows + 1):
-        text += [f"vt {0.01 + 0.98 * j / columns:.6f} {0.99 - 0.98 * i / rows:.6f}" for j in range(columns + 1)]
-    for i in range(rows):
-        text += [f"o band{i // 25}"] if i % 25 == 0 else []
-        for j in range(columns):
-            k = i * (columns + 1) + j + 1
-            text.append("f " + " ".join(f"{n}/{n}" for n in (k, k + 1, k + columns + 2, k + columns + 1)))
-    path.write_text("\n".join(text))
-
-
-def layout_check(folder: Path) -> Row:
-    """The whole layout check of 100 000 triangles on a 2K sheet, against trimesh loading the same OBJ."""
-    import trimesh
-
-    path = folder / "bands.obj"
-    _bands(path)
-
-    def check() -> None:
-        # Anew each time, with nothing worked out before but what every model has once it is read.
-        check_layout(Surface(replace(model)), lambda key: 2048)
-
-    model = load_model(path)
-    mine, other = side_by_side(check, lambda: trimesh.load(path, process=False), runs=3)
-    detail = f"{mine:.2f} s against {other:.2f} s that trimesh takes to load it ({model.triangle_count} triangles)"
-    return Row("layout check of 100 000 triangles", mine / other, 3.0, "lower", detail)
-
-
-def select_faces(folder: Path) -> Row:
-    """A stroke of selecting on 100 000 triangles once they have been seen, against one sixtieth of a second."""
-    path = folder / "bands.obj"
-    if not path.exists():
-        _bands(path)
-    model = load_model(path)
-    flat = (model.corners * (250, -250, -1)) + (300, 300, 0)
-    owner = nearest_faces(flat, 600, 600)
-    none = np.zeros(model.triangle_count, np.bool_)
-
-    def select() -> None:
-        mask = stroke(np.array([250.0, 300.0]), np.array([330.0, 310.0]), 30.0, 600, 600)
-        none | whole(model, faces_at(owner, mask, flat, False), "face")
-
-    def frame() -> None:
-        time.sleep(1 / 60)
-
-    mine, other = side_by_side(select, frame)
-    detail = f"{mine * 1e3:.1f} ms a sample of the stroke; a frame at 60 Hz is 16.7"
-    return Row("select by painting, 100 000 triangles", mine / other, 1.0, "lower", detail)
-
-
-MEASURES = (composite, edit_on_top, throw_decal, write_maps, open_project, start_up, peak_memory,
-            layout_check, select_faces)  # fmt: skip
+MEASURES = (composite, edit_on_top, throw_decal, write_maps, open_project, start_up, peak_memory)

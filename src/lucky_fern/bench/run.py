@@ -8,14 +8,15 @@ import tempfile
 from dataclasses import asdict
 from pathlib import Path
 
-from lucky_fern.bench.rows import MEASURES
+from lucky_fern.bench import rows as engine
+from lucky_fern.bench import surface_rows
 
 
 def run(as_json: bool) -> int:
     """Measure every row there is and print them; always exit code 0: a figure is no failure."""
     rows = []
     with tempfile.TemporaryDirectory() as folder:
-        for measure in MEASURES:
+        for measure in (*engine.MEASURES, *surface_rows.MEASURES):
             rows.append(measure(Path(folder)))
             row = rows[-1]
             if not as_json:
