@@ -12,11 +12,12 @@ from lucky_fern.core.placing.relax import relax
 from lucky_fern.core.placing.unfold import Patch, gather
 from lucky_fern.core.project.places import Drape
 from lucky_fern.core.sheets.picking import SurfaceHit, pick
+from lucky_fern.core.sheets.raster import mark_triangles
 
 _BESIDE = 0.12  # of the picture's width, over which triangles beside it count less and less
 _LEAST = 0.01  # what triangles far beside it count
 _WORST = 4.0  # a triangle longer one way than the other by more is no picture any more
-_PROBE = 24  # points across, at which it is asked how much of the picture finds a surface
+_PROBE = 64  # points across, at which it is asked how much of the picture finds a surface
 
 
 def start_of(model: Model, place: Drape) -> SurfaceHit | None:
@@ -112,16 +113,8 @@ def _turn_of(corner: F64, flat: F64, frame: Frame) -> F64:
 
 def _lost(places: F64, half: F64) -> float:
     """The share of the picture under which no triangle (N, 3, 2) lies."""
-    across = (np.arange(_PROBE) + 0.5) / _PROBE * 2 - 1
-    points = np.stack(np.meshgrid(across * half[0], across * half[1]), axis=-1).reshape(-1, 2)
-    found = np.zeros(len(points), np.bool_)
-    a = places[:, 1] - places[:, 0]
-    b = places[:, 2] - places[:, 0]
-    area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-    safe = np.where(area == 0, np.inf, area)
-    for start in range(0, len(points), 64):
-        p = points[start : start + 64, None] - places[None, :, 0]
-        u = (p[..., 0] * b[:, 1] - p[..., 1] * b[:, 0]) / safe
-        v = (a[:, 0] * p[..., 1] - a[:, 1] * p[..., 0]) / safe
-        found[start : start + 64] = ((u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9)).any(axis=1)
-    return float(1 - found.mean())
+    scaled = np.ascontiguousarray((places / half + 1) * (_PROBE / 2))
+    owner = np.full((_PROBE, _PROBE), -1, np.int32)
+    every = np.arange(len(scaled), dtype=np.int32)
+    mark_triangles(scaled, np.zeros(len(scaled), np.uint8), every, 0, 0, owner, every)
+    return float((owner < 0).mean())

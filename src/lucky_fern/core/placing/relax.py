@@ -46,7 +46,9 @@ def relax(
     matrix = coo_matrix((np.concatenate([w, w, -w, -w]), (rows, columns)), shape=(count, count)).tocsc()
     # Nothing holds it in place otherwise.
     matrix = matrix + coo_matrix(([float(w.mean())], ([0], [0])), shape=(count, count)).tocsc()
-    solve = splu(matrix).solve
+    # Symmetric and positive definite: an ordering for that, and no pivoting.
+    options = {"SymmetricMode": True}
+    solve = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options).solve
     now = flat[used]
     edge = np.roll(rest, -1, axis=1) - rest
     size = float(np.linalg.norm(edge, axis=2).mean()) or 1.0
@@ -58,7 +60,9 @@ def relax(
     for number in range(rounds):
         if number:
             turn = _rotations(edge, np.roll(now[tri], -1, axis=1) - now[tri], angle)
-        pull = np.einsum("nij,nkj->nki", turn, edge) * angle[..., None]
+        c, sine = turn[:, 0, 0, None], turn[:, 1, 0, None]
+        pull = np.stack([c * edge[..., 0] - sine * edge[..., 1], sine * edge[..., 0] + c * edge[..., 1]], axis=-1)
+        pull *= angle[..., None]
         right = np.zeros((count, 2))
         for k in range(2):
             right[:, k] = np.bincount(j.ravel(), pull[..., k].ravel(), count)
