@@ -10,6 +10,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.pictures.picture import is_drawing
 from lucky_fern.core.placing.placed import PlacedPicture, distortion
 from lucky_fern.core.placing.pose import sheet_pose, texels_of
 from lucky_fern.core.project.document import Decal, Layer, Project
@@ -72,8 +73,12 @@ def decal_facts(
     width, tall = project.picture_size(layer.content.picture)
     across, down = max(1, round(texels[0])), max(1, round(texels[1]))
     found = []
-    sentence = f"Gets {across} × {down} texels from a {width} × {tall} picture"
-    soft = layer.content.sampling == "smooth" and width > _SOFT * across and across < 256
+    kit = project.pictures.get(layer.content.picture)
+    drawing = kit is not None and is_drawing(kit.name)
+    sentence = f"Gets {across} × {down} texels from a {'drawing' if drawing else f'{width} × {tall} picture'}"
+    # A drawing has no pixels to lose; its fine lines are lost all the same.
+    soft = across < 64 if drawing else width > _SOFT * across and across < 256
+    soft &= layer.content.sampling == "smooth"
     found.append(Fact(f"{sentence}: will be soft." if soft else f"{sentence}.", soft, "larger" if soft else ""))
     if placed is not None:
         stretch = largest_stretch(surface.model, placed)
