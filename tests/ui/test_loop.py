@@ -18,6 +18,9 @@ from PySide6.QtWidgets import QApplication
 from hands import Hands
 from lucky_fern.cli import main
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.placing.facts import better_draped
+from lucky_fern.core.placing.pose import scaled
+from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal, Project
 from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 from lucky_fern.ui.board_model import FIRST_MAP
@@ -262,3 +265,63 @@ def test_a_label_is_typed_draped_and_gets_its_twin(hands: Hands) -> None:
     assert len(desk.project.layers) == layers + 1 and twin.point[2] == pytest.approx(-place.point[2], abs=1e-6)
     desk.undo()
     assert len(desk.project.layers) == layers
+
+
+def test_a_large_drop_drapes_shows_its_stretch_takes_another_picture_and_is_nudged(hands: Hands) -> None:
+    desk, window = hands.desk, hands.window
+    view = window.model_view
+    hands.drop(view, "kettle-and-reed.png", np.array([view.width() * 0.42, view.height() * 0.6]))
+    layer, place, height = desk.decal
+    wide = scaled(place, height, 3.0, 3.0, 1e-6)
+    desk.execute(SetPlace(layer.id, wide))
+    hands.wait()
+    fields = window.settings.fields
+    assert "stretched" in fields["facts"].text() and not fields["mend drape"].isHidden()
+    fields["show stretch"].setChecked(True)
+    hands.wait()
+    assert view.overlay.heat is not None and view.overlay.heat.title == "Stretch"
+    fields["mend drape"].click()
+    hands.wait()
+    draped = desk.layer.content.place
+    assert isinstance(draped, Drape) and draped.point == wide.point
+    assert "stretched" not in window.settings.fields["facts"].text()
+    window.settings.fields["show stretch"].setChecked(False)
+    hands.wait()
+    assert view.overlay.heat is None
+    window.settings.fields["picture"].textActivated.emit("fleet-number.svg")
+    hands.wait()
+    assert desk.layer.content.picture == "fleet-number.svg" and desk.layer.content.place == draped
+    sheet = window.sheet_view
+    before = sheet.grip().centre
+    QTest.keyClick(sheet, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    hands.wait()
+    size = next(iter(desk.sheet_sizes().values()))
+    assert np.allclose(sheet.grip().centre - before, (10 / size * sheet.camera.scale, 0), atol=0.5)
+    # From the next drop on the program chooses by itself: where throwing would stretch it, it drapes.
+    assert better_draped(desk.studio.model, desk.studio.sources.pose(wide, height * 3, None),
+                         lambda: desk.studio.sources.pose(draped, height * 3, None))  # fmt: skip
+
+
+def test_lines_of_a_label_spread_over_what_is_selected(hands: Hands) -> None:
+    desk, window = hands.desk, hands.window
+    window.model_view.look_from("front")
+    hands.wait()
+    QTest.mouseClick(window.tools.label, Qt.MouseButton.LeftButton)
+    hands.wait()
+    window.settings.fields["label text"].setPlainText("LEEK\nSORREL\nBROTH")
+    hands.wait()
+    count = len(desk.project.layers)
+    window.settings.fields["label spread"].click()
+    assert "Select the faces" in window.notice.text() and len(desk.project.layers) == count
+    model = desk.studio.model
+    pieces = np.unique(model.pieces)[:2]
+    desk.faces.choose(np.isin(model.pieces, pieces), whole_units=False)
+    window.settings.fields["label spread"].click()
+    hands.wait()
+    assert [layer.name for layer in desk.project.layers[-2:]] == ["LEEK", "SORREL"]
+    assert "1 line found no piece" in window.notice.text()
+    sizes = [desk.project.pictures[layer.content.picture].width / layer.content.place.width
+             for layer in desk.project.layers[-3:]]  # fmt: skip
+    assert sizes == pytest.approx([sizes[0]] * 3)  # all letters are of one size
+    desk.undo()
+    assert len(desk.project.layers) == count

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,7 +11,7 @@ from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.layout.arrange import linear_part
-from lucky_fern.core.project.layouts import Transform
+from lucky_fern.core.project.layouts import SnapTo, Transform
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import Grip
 
@@ -76,7 +77,7 @@ class IslandHandles(Gesture):
         self._drag = IslandDrag(grip, handle, point, scale, studio.model.uv, rows, self._to_uv(origin))
         return True
 
-    def _to_uv(self, origin: F64):  # type: ignore[no-untyped-def]
+    def _to_uv(self, origin: F64) -> Callable[[F64], F64]:
         view = self.view
         camera, width, height = view.camera, view.width(), view.height()
         return lambda pixel: camera.to_plane(float(pixel[0]), float(pixel[1]), width, height) - origin
@@ -124,7 +125,9 @@ class IslandHandles(Gesture):
 class IslandDrag:
     """A drag of the frame or one of its handles, from where it began."""
 
-    def __init__(self, grip: Grip, handle: str, start: F64, scale: float, uv: F64, rows: Bool, to_uv) -> None:  # type: ignore[no-untyped-def]
+    def __init__(
+        self, grip: Grip, handle: str, start: F64, scale: float, uv: F64, rows: Bool, to_uv: Callable[[F64], F64]
+    ) -> None:
         self.grip, self.handle, self.start, self.rows = grip, handle, start, rows
         self._uv, self._to_uv, self._tiles = uv, to_uv, 1.0 / scale
         self._move, self._turn, self._grow = np.zeros(2), 0.0, np.ones(2)
@@ -154,7 +157,7 @@ class IslandDrag:
             grow[:] = max(1 + float((pulled * size).sum() / (size * size).sum()), _SMALLEST)
         self._grow = np.where(sign == 0, 1.0, grow)
 
-    def transform(self, snap=None) -> Transform:  # type: ignore[no-untyped-def]
+    def transform(self, snap: SnapTo | None = None) -> Transform:
         """The edit that this drag means."""
         return Transform(
             (float(self._move[0]), float(self._move[1])), self._turn, (float(self._grow[0]), float(self._grow[1])),

@@ -14,13 +14,15 @@ from lucky_fern.core.placing.pose import move_to, surface_pose
 from lucky_fern.core.project.places import Place
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
+from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
 from lucky_fern.render.model_scene import Look, ModelScene
 from lucky_fern.render.textures import SheetTextures
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.face_picker import FacePicker
 from lucky_fern.ui.grip import Grip
-from lucky_fern.ui.view import SharedTextures, View
+from lucky_fern.ui.shared_textures import SharedTextures
+from lucky_fern.ui.view import View
 
 
 class ModelView(View):
@@ -32,7 +34,7 @@ class ModelView(View):
         self.look = Look()
         self._scene: ModelScene | None = None
         self._faces_new = False
-        self.gestures = [FacePicker(self)]
+        self.gestures.append(FacePicker(self))
         desk.faces.shown_changed.connect(self._shown_changed)
 
     @property
@@ -156,14 +158,13 @@ class ModelView(View):
         hit = self.hit(point)
         return None if hit is None else hit.triangle
 
-    def screen_faces(self) -> tuple[object, F64]:
-        assert self.desk.studio is not None
-        model = self.desk.studio.model
-        what = (self.camera, self.width(), self.height(), id(model), self.desk.faces.hidden.tobytes())
-        if self._owners is not None and self._owners[0] == what:
-            return what, self._owners[2]
+    def looking(self) -> object:
+        return self.camera
+
+    def screen_faces(self, surface: Surface) -> F64:
+        model = surface.model
         depth = self.camera.depth(model.corners)
-        return what, np.concatenate([self.to_screen(model.corners), depth[..., None]], axis=2)
+        return np.concatenate([self.to_screen(model.corners), depth[..., None]], axis=2)
 
     def to_screen(self, points: F64) -> F64:
         """(..., 2) pixels of (..., 3) points."""

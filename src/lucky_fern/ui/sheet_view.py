@@ -13,6 +13,7 @@ from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
 from lucky_fern.core.project.places import Place
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.picking import at_uv, sheet_of
+from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures
 from lucky_fern.ui.desk import Desk
@@ -20,7 +21,8 @@ from lucky_fern.ui.face_picker import FacePicker
 from lucky_fern.ui.grip import Grip
 from lucky_fern.ui.island_handles import IslandHandles
 from lucky_fern.ui.rectangle_fitter import RectangleFitter
-from lucky_fern.ui.view import SharedTextures, View
+from lucky_fern.ui.shared_textures import SharedTextures
+from lucky_fern.ui.view import View
 
 _PIXELS_PER_TEXEL = 48.0
 
@@ -39,7 +41,7 @@ class SheetView(View):
         self._scene: SheetScene | None = None
         self._all_framed = True  # nobody has zoomed or panned yet: everything stays in view when the size changes
         self.fitter = RectangleFitter(self)
-        self.gestures = [self.fitter, IslandHandles(self), FacePicker(self, flat=True)]
+        self.gestures += [self.fitter, IslandHandles(self), FacePicker(self, flat=True)]
 
     # --- drawing ------------------------------------------------------------------------------------------
 
@@ -154,18 +156,16 @@ class SheetView(View):
         hit = at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane), self.desk.faces.shown)
         return None if hit is None else hit.triangle
 
-    def screen_faces(self) -> tuple[object, F64]:
-        assert self.desk.studio is not None
-        surface = self.desk.studio.surface
-        what = (self.camera, self.width(), self.height(), id(surface), self.desk.faces.hidden.tobytes())
-        if self._owners is not None and self._owners[0] == what:
-            return what, self._owners[2]
+    def looking(self) -> object:
+        return self.camera
+
+    def screen_faces(self, surface: Surface) -> F64:
         corners = np.full((surface.model.triangle_count, 3, 3), np.nan)
         for key in surface.keys:
             rows = surface.placement.triangles[key]
             corners[rows, :, :2] = self._pixel(self.tiles.to_plane(key.material, surface.model.uv[rows]))
             corners[rows, :, 2] = 0.0
-        return what, corners
+        return corners
 
     def grip_of(self, place: Place, height: float) -> Grip | None:
         assert self.desk.studio is not None

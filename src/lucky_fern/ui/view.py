@@ -26,60 +26,25 @@ from PySide6.QtOpenGLWidgets import QOpenGLWidget
 
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.pictures.picture import SUFFIXES
-from lucky_fern.core.placing.pose import SMALLEST_SHARE, nudged
+from lucky_fern.core.placing.pose import nudged
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.document import Decal
-from lucky_fern.core.project.places import Place, place_height
+from lucky_fern.core.project.places import Place
 from lucky_fern.core.selecting.seen import nearest_faces
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.model_scene import CHECKER_TEXELS
 from lucky_fern.render.textures import SheetTextures, is_software
 from lucky_fern.render.tint import Tint
+from lucky_fern.ui.decal_handles import DecalHandles
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.gesture import Gesture
-from lucky_fern.ui.grip import Grip, GripDrag
+from lucky_fern.ui.grip import Grip
 from lucky_fern.ui.overlay import Overlay
-from lucky_fern.ui.pinned import Pinned
+from lucky_fern.ui.shared_textures import SharedTextures
 
-_UPLOADING = 0.15  # seconds a frame; what is left goes with the next one
 _LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
 PICTURE_MIME = "application/x-lucky-fern-picture"
-
-
-class SharedTextures:
-    """The one set of textures that both views draw with, made by whichever draws first."""
-
-    def __init__(self, desk: Desk, pinned: bool = False) -> None:
-        self.desk = desk
-        self.pinned = pinned  # of the pinned state, not of the one worked on
-        self._textures: SheetTextures | None = None
-
-    def ready(self, context: moderngl.Context) -> SheetTextures | None:
-        """The textures with everything uploaded that was composited; a context must be current."""
-        holder = self.desk.pinned if self.pinned else self.desk
-        store = holder.store if holder is not None else None
-        if store is None or holder is None:
-            if self._textures is not None:
-                self._textures.release()
-                self._textures = None
-            return None
-        sizes = holder.sizes if isinstance(holder, Pinned) else holder.sheet_sizes()
-        if self._textures is None or self._textures.store is not store:
-            if self._textures is not None:
-                self._textures.release()
-            self._textures = SheetTextures(context, store)
-        for key, size in sizes.items():
-            self._textures.of(key, size)
-        self._textures.send(holder.pending, sizes, _UPLOADING)
-        self._textures.send(self._textures.unsent, sizes, _UPLOADING)
-        self._textures.finish()
-        return self._textures
-
-    @property
-    def waiting(self) -> bool:
-        """Whether composited chunks are still to be uploaded with the next frames."""
-        return self._textures is not None and bool(self._textures.unsent)
 
 
 class View(QOpenGLWidget):
@@ -102,12 +67,10 @@ class View(QOpenGLWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(160, 160)
         self.overlay = Overlay(self)
-        self.gestures: list[Gesture] = []
+        self.gestures: list[Gesture] = [DecalHandles(self)]
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
         self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
-        self._drag: GripDrag | None = None
-        self._moving: tuple[Place, F64] | None = None  # the place and where in it the pointer holds
         self._last = QPointF()
         self._navigating = ""
         self._still = False
@@ -170,8 +133,12 @@ class View(QOpenGLWidget):
         """The face under a pixel."""
         raise NotImplementedError
 
-    def screen_faces(self) -> tuple[object, F64]:
-        """Corners (T, 3, 3) of all faces as x, y in pixels and depth, and what they depend on."""
+    def looking(self) -> object:
+        """Where this view looks from and how: it changes when the picture on the screen does."""
+        raise NotImplementedError
+
+    def screen_faces(self, surface: Surface) -> F64:
+        """Corners (T, 3, 3) of all faces as x, y in pixels and depth."""
         raise NotImplementedError
 
     # --- drawing --------------------------------------------------------------------------------------------
@@ -243,7 +210,7 @@ class View(QOpenGLWidget):
 
     def refresh(self) -> None:
         """Show the project as it is now."""
-        self.overlay.grip = self.grip() if self.desk.station == "artwork" else None
+        self.overlay.grip = None  # a gesture that has handles to show puts them there
         for gesture in self.gestures:
             gesture.show()
         self.overlay.wipe = self.desk.wipe if self.desk.pinned is not None else None
@@ -290,8 +257,11 @@ class View(QOpenGLWidget):
 
     def owners(self) -> tuple[I32, F64]:
         """The face seen at each pixel (height, width), and the corners of all faces on the screen."""
-        what, corners = self.screen_faces()
+        studio = self.desk.studio
+        assert studio is not None
+        what = (self.looking(), self.width(), self.height(), studio.surface, self.desk.faces.hidden.tobytes())
         if self._owners is None or self._owners[0] != what:
+            corners = self.screen_faces(studio.surface)
             owner = nearest_faces(corners, self.width(), self.height(), self.desk.faces.shown)
             self._owners = (what, owner, corners)
         return self._owners[1], self._owners[2]
@@ -312,19 +282,6 @@ class View(QOpenGLWidget):
         decal = self.desk.decal
         return None if decal is None else self.grip_of(decal[1], decal[2])
 
-    def pick_layer(self, point: F64) -> int | None:
-        """The topmost visible decal under a pixel."""
-        project = self.desk.project
-        for layer in reversed(list(project.walk()) if project is not None else []):
-            if project is None or not layer.visible or not isinstance(layer.content, Decal):
-                continue
-            height = place_height(layer.content.place, project.picture_size(layer.content.picture))
-            grip = self.grip_of(layer.content.place, height)
-            inner = None if grip is None else grip.coordinates(point)
-            if inner is not None and (np.abs(inner) <= 1).all():
-                return layer.id
-        return None
-
     # --- mouse and keyboard ---------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -338,14 +295,6 @@ class View(QOpenGLWidget):
             if gesture.press(point, event):
                 self._gesture = gesture
                 return
-        if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and self._grab(point):
-            return
-        if button == Qt.MouseButton.LeftButton and self.desk.station == "artwork" and not shift:
-            under = self.pick_layer(point)
-            if under is not None:
-                self.desk.select(under)
-                if self._grab(point):
-                    return
         if button == Qt.MouseButton.RightButton:
             drawing = any(gesture.draws for gesture in self.gestures)
             self._navigating = "orbit" if drawing else "light"
@@ -354,38 +303,12 @@ class View(QOpenGLWidget):
         else:
             self._navigating = "orbit"
 
-    def _grab(self, point: F64) -> bool:
-        grip, decal = self.grip(), self.desk.decal
-        if grip is None or decal is None or self.desk.studio is None:
-            return False
-        handle = grip.grabbed(point)
-        if handle is None:
-            return False
-        _, place, height = decal
-        self.desk.end_gesture()
-        if handle == "move":
-            self._moving = (place, point - grip.centre)
-        else:
-            smallest = self.desk.studio.model.diagonal * SMALLEST_SHARE
-            self._drag = GripDrag(grip, handle, point, place, height, smallest)
-        return True
-
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         point = _array(event.position())
-        decal = self.desk.decal
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if self._gesture is not None:
             self._gesture.move(point, event)
         elif self._wiping:
             self.desk.set_wipe(float(point[0]) / self.width())
-        elif self._drag is not None and decal is not None:
-            place: Place | None = self._drag.place_at(point, free=shift, stepped=shift)
-            if place is not None:
-                self.desk.execute(SetPlace(decal[0].id, place), merge=True)
-        elif self._moving is not None and decal is not None:
-            place = self.moved(decal[1], point - self._moving[1])
-            if place is not None:
-                self.desk.execute(SetPlace(decal[0].id, place), merge=True)
         elif self._navigating:
             delta = event.position() - self._last
             self.navigate(self._navigating, delta.x(), delta.y(), point)
@@ -400,19 +323,11 @@ class View(QOpenGLWidget):
             if shape is not None:
                 self.setCursor(shape)
                 return
-        grip = self.grip() if self.desk.station == "artwork" else None
-        handle = grip.grabbed(point) if grip is not None else None
-        if handle is None:
-            self.setCursor(Qt.CursorShape.ArrowCursor)
-        elif handle == "move":
-            self.setCursor(Qt.CursorShape.SizeAllCursor)
-        else:
-            self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setCursor(Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         point = _array(event.position())
         wiping, self._wiping = self._wiping, False
-        self._drag = self._moving = None
         self._navigating = ""
         if self._gesture is not None:
             done, self._gesture = self._gesture, None

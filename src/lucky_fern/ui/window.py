@@ -32,12 +32,12 @@ from lucky_fern.ui.sequence_panel import SequencePanel
 from lucky_fern.ui.settings.history import HistoryPanel
 from lucky_fern.ui.settings.mask import MaskPanel
 from lucky_fern.ui.settings.panel import SettingsPanel
+from lucky_fern.ui.shared_textures import SharedTextures
 from lucky_fern.ui.sheet_view import SheetView
 from lucky_fern.ui.style import LIGHT, icon, sheet
 from lucky_fern.ui.tool_line import ToolLine
 from lucky_fern.ui.top_strip import TopStrip
 from lucky_fern.ui.tray import Tray
-from lucky_fern.ui.view import SharedTextures
 
 BOARD_WIDTH = 440
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -201,7 +202,7 @@ class FilesPage(Page):
 
         self._write(f"Writing {path.name} …", work, told)
 
-    def _write(self, title: str, work, told: list[str] | None = None) -> None:  # type: ignore[no-untyped-def]
+    def _write(self, title: str, work: Callable[[], dict[Path, bytes]], told: list[str] | None = None) -> None:
         """Make files beside the window and write them whole, or none."""
 
         def make() -> list[Path]:

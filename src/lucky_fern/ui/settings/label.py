@@ -127,7 +127,8 @@ def spread_lines(desk: Desk) -> None:
         return
     if desk.execute(Several(tuple(commands), named="Add labels")):
         count = min(len(lines), len(places))
-        over = f" {len(lines) - count} lines found no piece." if len(lines) > count else ""
+        left = len(lines) - count
+        over = f" {left} line{'' if left == 1 else 's'} found no piece." if left > 0 else ""
         desk.said.emit(f"{count} labels in reading order.{over}", bool(over))
 
 
