@@ -6,21 +6,18 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.copies import mirror_twin, ring, row
 from lucky_fern.core.placing.drape import drape
 from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.modes import put_on
-from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
 from lucky_fern.core.placing.pose import in_mode, nudged
 from lucky_fern.core.placing.roll import roll
 from lucky_fern.core.placing.spots import spots
@@ -28,58 +25,10 @@ from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal
 from lucky_fern.core.project.places import Drape, OnSurface, Roll, Throw
-from lucky_fern.core.sheets.grid import span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
+from round_models import NOISE, ball, drawn, tube
 from samples import PLANE, Runner, read_png, save_png, soft_noise
-
-NOISE = Picture("noise", np.dstack([soft_noise((96, 160), cells=6), np.full((96, 160), 255, np.uint8)]), True)
-
-
-def tube(folder: Path, sides: int = 96, rings: int = 24, radius: float = 0.5, height: float = 2.0) -> Model:
-    """A closed tube round Y whose sheet is its arc and height: u 0…1 once round from the back, v 0…1."""
-    text, turn = [], np.pi + np.arange(sides + 1) / sides * 2 * np.pi
-    for level in range(rings + 1):
-        y = height * level / rings
-        text += [f"v {radius * np.sin(a):.12f} {y} {radius * np.cos(a):.12f}" for a in turn[:-1]]
-    text += [f"vt {k / sides:.12f} {level / rings:.12f}" for level in range(rings + 1) for k in range(sides + 1)]
-    for level in range(rings):
-        for k in range(sides):
-            v = [
-                level * sides + k,
-                level * sides + (k + 1) % sides,
-                (level + 1) * sides + (k + 1) % sides,
-                (level + 1) * sides + k,
-            ]
-            t = [
-                level * (sides + 1) + k,
-                level * (sides + 1) + k + 1,
-                (level + 1) * (sides + 1) + k + 1,
-                (level + 1) * (sides + 1) + k,
-            ]
-            text.append("f " + " ".join(f"{a + 1}/{b + 1}" for a, b in zip(v, t, strict=True)))
-    (folder / "tube.obj").write_text("\n".join(text))
-    return load_model(folder / "tube.obj")
-
-
-def ball(folder: Path, subdivisions: int) -> Model:
-    """A unit ball without UVs."""
-    mesh = trimesh.creation.icosphere(subdivisions=subdivisions)
-    vertices = "\n".join(f"v {x:.12f} {y:.12f} {z:.12f}" for x, y, z in mesh.vertices)
-    faces = "\n".join(f"f {a + 1} {b + 1} {c + 1}" for a, b, c in mesh.faces)
-    path = folder / "ball.obj"
-    path.write_text(f"{vertices}\n{faces}\n")
-    return load_model(path)
-
-
-def drawn(model: Model, placed: PlacedPicture, size: int = 512) -> np.ndarray:
-    """The first sheet, straight RGBA 0…255."""
-    surface = Surface(model)
-    sheet = surface.sheet(surface.keys[0], size)
-    out = np.zeros((size, size, 4))
-    for chunk in touched_chunks(placed, sheet):
-        out[span(chunk, size)] = draw_placed(placed, sheet, chunk, build_pyramid(NOISE, "colour"), False, True) / 257
-    return out
 
 
 @settings(max_examples=10, deadline=None)

@@ -29,7 +29,7 @@ from lucky_fern.core.project.commands import (
     Several,
 )
 from lucky_fern.core.project.document import Channel, Decal, ModelSource, Project, Wash
-from lucky_fern.core.project.places import Lay, OnSurface
+from lucky_fern.core.project.places import Along, Lay, OnSurface
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import PictureShape
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
@@ -218,9 +218,11 @@ def _other_units(old: Model, new: Model) -> float | None:
 def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief, ...]:
     """Poses and heights in model units, in the units of a model ``scale`` times as large."""
 
-    def place(one: OnSurface) -> OnSurface:
+    def place(one: OnSurface | Along) -> OnSurface | Along:
         changes: dict[str, Any] = {"width": one.width * scale}
-        for name in ("height", "depth", "stand_off"):
+        if isinstance(one, Along):
+            changes["points"] = tuple(tuple(value * scale for value in point) for point in one.points)
+        for name in ("height", "depth", "stand_off", "lens", "corner", "length"):
             if getattr(one, name, None) is not None:
                 changes[name] = getattr(one, name) * scale
         for name in ("point", "axis_point"):

@@ -16,6 +16,7 @@ from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
+from lucky_fern.core.pictures.figure import Figure, figure_size, figure_svg
 from lucky_fern.core.pictures.label import Label, label_png
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
@@ -241,7 +242,32 @@ class Studio:
         PictureError
             If it cannot be drawn.
         """
-        kit = self.prepare_label(text)
+        return self._keep_drawn(self.prepare_label(text))
+
+    def prepare_figure(self, figure: Figure) -> KitPicture:
+        """A figure drawn, its bytes among the contents; nothing of the project changes.
+
+        Raises
+        ------
+        PictureError
+            If it cannot be drawn.
+        """
+        data = figure_svg(figure)
+        width, height = figure_size(figure)
+        name = f"{figure.form.capitalize()}.svg"
+        return KitPicture(name, self.blobs.add(data), width, height, "colour", "figure", figure=figure)
+
+    def keep_figure(self, figure: Figure) -> str:
+        """Put a figure into the kit; its id.
+
+        Raises
+        ------
+        PictureError
+            If it cannot be drawn.
+        """
+        return self._keep_drawn(self.prepare_figure(figure))
+
+    def _keep_drawn(self, kit: KitPicture) -> str:
         identity, number = kit.name, 2
         while identity in self.project.pictures:
             identity, number = f"{kit.name} {number}", number + 1

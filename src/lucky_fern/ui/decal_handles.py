@@ -12,7 +12,7 @@ from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
-from lucky_fern.core.project.places import Place, place_height
+from lucky_fern.core.project.places import Along, Framed, place_height
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import GripDrag
 
@@ -27,7 +27,7 @@ class DecalHandles(Gesture):
         self.view = view
         self.desk = view.desk
         self._drag: GripDrag | None = None
-        self._moving: tuple[Place, F64] | None = None  # the place and where in it the pointer holds
+        self._moving: tuple[Framed, F64] | None = None  # the place and where in it the pointer holds
 
     def press(self, point: F64, event: QMouseEvent) -> bool:
         if event.button() != Qt.MouseButton.LeftButton or self.desk.station != "artwork":
@@ -48,8 +48,9 @@ class DecalHandles(Gesture):
         for layer in reversed(list(project.walk()) if project is not None else []):
             if project is None or not layer.visible or not isinstance(layer.content, Decal):
                 continue
-            height = place_height(layer.content.place, project.picture_size(layer.content.picture))
-            grip = self.view.grip_of(layer.content.place, height)
+            place = layer.content.place
+            height = place_height(place, project.picture_size(layer.content.picture))
+            grip = None if isinstance(place, Along) else self.view.grip_of(place, height)
             inner = None if grip is None else grip.coordinates(point)
             if inner is not None and (np.abs(inner) <= 1).all():
                 return layer.id
@@ -74,7 +75,7 @@ class DecalHandles(Gesture):
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if decal is None:
             return
-        place: Place | None = None
+        place: Framed | None = None
         if self._drag is not None:
             place = self._drag.place_at(point, free=shift, stepped=shift)
         elif self._moving is not None:

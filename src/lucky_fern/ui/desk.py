@@ -29,7 +29,7 @@ from lucky_fern.core.project.commands import (
 )
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Layer, Project, Wash, walk
 from lucky_fern.core.project.effects import Blur, Effect, Gradient, Shade, Sharpen
-from lucky_fern.core.project.places import Place, place_height
+from lucky_fern.core.project.places import Along, Framed, place_height
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
@@ -191,12 +191,25 @@ class Desk(QObject):
         return [layer for layer in self.studio.project.walk() if layer.id in self.chosen]
 
     @property
-    def decal(self) -> tuple[Layer, Place, float] | None:
-        """The selected layer with its place and height, if it is a decal that shows."""
+    def decal(self) -> tuple[Layer, Framed, float] | None:
+        """The selected layer with its place and height, if it is a decal (but for stripes)."""
         layer = self.layer
         if layer is None or not isinstance(layer.content, Decal) or self.studio is None:
             return None
         place = layer.content.place
+        if isinstance(place, Along):
+            return None
+        return layer, place, place_height(place, self.studio.project.picture_size(layer.content.picture))
+
+    @property
+    def stripe(self) -> tuple[Layer, Along, float] | None:
+        """The selected layer with its path and the length of one picture along it, if it is a stripe."""
+        layer = self.layer
+        if layer is None or not isinstance(layer.content, Decal) or self.studio is None:
+            return None
+        place = layer.content.place
+        if not isinstance(place, Along):
+            return None
         return layer, place, place_height(place, self.studio.project.picture_size(layer.content.picture))
 
     def sheet_sizes(self) -> dict[SheetKey, int]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.pose import scaled, turned
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.places import Framed
 
 REACH = 9.0  # pixels within which a handle is grabbed
 KNOB = 26.0  # pixels from the upper edge to the turning knob
@@ -78,11 +78,11 @@ class GripDrag:
     grip: Grip
     handle: str
     start: F64
-    place: Place
+    place: Framed
     height: float
     smallest: float
 
-    def place_at(self, point: F64, free: bool = False, stepped: bool = False) -> Place:
+    def place_at(self, point: F64, free: bool = False, stepped: bool = False) -> Framed:
         """The place while the pointer is at a pixel.
 
         ``free`` lets a corner change the proportions; ``stepped`` turns in steps of 15 degrees.

@@ -11,7 +11,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to, surface_pose
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
 from lucky_fern.core.sheets.surface import Surface
@@ -171,7 +171,7 @@ class ModelView(View):
         flat = self.camera.project(points, self.aspect)
         return np.stack([(flat[..., 0] + 1) * self.width() / 2, (1 - flat[..., 1]) * self.height() / 2], axis=-1)
 
-    def grip_of(self, place: Place, height: float) -> Grip | None:
+    def grip_of(self, place: Framed, height: float) -> Grip | None:
         assert self.desk.studio is not None
         pose = surface_pose(self.desk.studio.surface, place, height)
         if pose is None:
@@ -184,7 +184,7 @@ class ModelView(View):
             return None
         return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
 
-    def moved(self, place: Place, point: F64) -> Place | None:
+    def moved(self, place: Framed, point: F64) -> Framed | None:
         hit = self.hit(point)
         if hit is None or self.desk.studio is None:
             return None

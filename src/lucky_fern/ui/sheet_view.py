@@ -10,7 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.picking import at_uv, sheet_of
 from lucky_fern.core.sheets.surface import Surface
@@ -167,7 +167,7 @@ class SheetView(View):
             corners[rows, :, 2] = 0.0
         return corners
 
-    def grip_of(self, place: Place, height: float) -> Grip | None:
+    def grip_of(self, place: Framed, height: float) -> Grip | None:
         assert self.desk.studio is not None
         pose = sheet_pose(self.desk.studio.surface, place, height)
         if pose is None or pose.sheet.material not in self.tiles.origin:
@@ -176,7 +176,7 @@ class SheetView(View):
         ends = self._pixel(np.stack([plane, plane + pose.half_x, plane + pose.half_y]))
         return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
 
-    def moved(self, place: Place, point: F64) -> Place | None:
+    def moved(self, place: Framed, point: F64) -> Framed | None:
         studio, plane = self.desk.studio, self.plane_at(point)
         key = self.tiles.sheet_at(plane)
         if studio is None or key is None:

@@ -28,7 +28,7 @@ from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.placing.pose import nudged
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.places import Framed
 from lucky_fern.core.selecting.seen import nearest_faces
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -102,11 +102,11 @@ class View(QOpenGLWidget):
         """The chunks of each sheet that can be seen here now."""
         raise NotImplementedError
 
-    def grip_of(self, place: Place, height: float) -> Grip | None:
+    def grip_of(self, place: Framed, height: float) -> Grip | None:
         """Where a decal lies on the screen, if it can be seen here."""
         raise NotImplementedError
 
-    def moved(self, place: Place, point: F64) -> Place | None:
+    def moved(self, place: Framed, point: F64) -> Framed | None:
         """The place with its middle under a pixel; None where there is nothing to lie on."""
         raise NotImplementedError
 

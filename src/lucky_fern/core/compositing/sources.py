@@ -4,26 +4,28 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from lucky_fern.core.arrays import I32, U16
+from lucky_fern.core.arrays import I32, U16, Bool
 from lucky_fern.core.compositing.brushwork import draw_painted, painted_chunks
 from lucky_fern.core.compositing.kept import Kept
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import SVG_LONGEST, Picture, is_drawing, read_picture
-from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid
+from lucky_fern.core.pictures.pyramid import Flavour, Pyramid, build_pyramid, premultiplied, pyramid_of
+from lucky_fern.core.placing.along import Stripe, draw_stripe, run_along, stripe_chunks
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet, repeat_on_sheet, whole_tile
-from lucky_fern.core.placing.modes import put_on
+from lucky_fern.core.placing.modes import put_on, with_warp
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
 from lucky_fern.core.placing.pose import sheet_pose
 from lucky_fern.core.placing.triplanar import draw_triplanar
 from lucky_fern.core.placing.vertices import draw_vertex_colours
+from lucky_fern.core.placing.warp import warped
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import (
     Brushwork,
@@ -35,7 +37,7 @@ from lucky_fern.core.project.document import (
     Project,
     Wash,
 )
-from lucky_fern.core.project.places import Lay, OnSurface, Place, place_height
+from lucky_fern.core.project.places import Along, Lay, OnSurface, Place, Warp, place_height
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
@@ -82,7 +84,7 @@ class Sources:
         self.below = Kept(room // 2)  # what lies below the layer being edited, composited
         self.blended = 0  # layers put onto chunks since the start: tests read it
         self._pyramids: Kept = Kept(room // 2) if pictures is None else pictures._pyramids
-        self._placed: OrderedDict[Hashable, PlacedPicture] = OrderedDict()
+        self._placed: OrderedDict[Hashable, PlacedPicture | Stripe] = OrderedDict()
         self._lock = threading.Lock()
 
     def count_blend(self) -> None:
@@ -105,6 +107,9 @@ class Sources:
         if not is_drawing(kit.name):
             return SVG_LONGEST
 
+        if isinstance(place, Along):
+            return SVG_LONGEST
+
         def find() -> int:
             pose = sheet_pose(self.surface, place, height)
             if pose is None:
@@ -117,7 +122,10 @@ class Sources:
 
         return self.kept.get(("finest", place, height, sheet.size), find, lambda _: 64)
 
-    def _pyramid(self, kit: KitPicture, flavour: Flavour, flip: bool = False, longest: int = SVG_LONGEST) -> Pyramid:
+    def _pyramid(
+        self, kit: KitPicture, flavour: Flavour, flip: bool = False, longest: int = SVG_LONGEST,
+        warp: Warp | None = None,
+    ) -> Pyramid:  # fmt: skip
         def make() -> Pyramid:
             picture = self.picture(kit)
             if longest != SVG_LONGEST:
@@ -125,23 +133,42 @@ class Sources:
             if flip:
                 flipped: Any = np.ascontiguousarray(picture.rgba[:, ::-1])
                 picture = replace(picture, rgba=flipped)
-            return build_pyramid(picture, flavour)
+            if warp is None:
+                return build_pyramid(picture, flavour)
+            return pyramid_of(warped(premultiplied(picture.rgba, flavour), warp))
 
         return self._pyramids.get(
-            ("pyramid", kit.digest, kit.taken, flavour, flip, longest),
+            ("pyramid", kit.digest, kit.taken, flavour, flip, longest, warp),
             make,
             lambda made: made.texels.nbytes,
         )
 
     def pose(self, place: OnSurface, height: float, chosen: Triangles | None) -> PlacedPicture:
         """A pose on the surface, worked out against the model; kept for a while."""
-        key = (place, height, chosen)
+        placed = self._worked_out(
+            (place, height, chosen), lambda allowed: put_on(self.surface.model, place, height, allowed)
+        )
+        assert isinstance(placed, PlacedPicture)
+        return placed
+
+    def stripe(self, place: Along, height: float, chosen: Triangles | None) -> Stripe:
+        """A stripe, worked out against the model; kept for a while."""
+        placed = self._worked_out(
+            (place, height, chosen), lambda allowed: run_along(self.surface.model, place, height, allowed)
+        )
+        assert isinstance(placed, Stripe)
+        return placed
+
+    def _worked_out(
+        self,
+        key: tuple[OnSurface | Along, float, Triangles | None],
+        work: Callable[[Bool | None], PlacedPicture | Stripe],
+    ) -> PlacedPicture | Stripe:
         with self._lock:
             if key in self._placed:
                 self._placed.move_to_end(key)
                 return self._placed[key]
-        allowed = None if chosen is None else self.surface.triangles_of(chosen)
-        placed = put_on(self.surface.model, place, height, allowed)
+        placed = work(None if key[2] is None else self.surface.triangles_of(key[2]))
         with self._lock:
             self._placed[key] = placed
             while len(self._placed) > 32:
@@ -176,9 +203,12 @@ class Sources:
         """The chunks that a placed picture may touch."""
 
         def find() -> AbstractSet[Chunk]:
-            if not isinstance(place, Lay):
-                return touched_chunks(self.pose(place, height, chosen), sheet)
-            affine = lay_on_sheet(place, height, sheet.key, sheet.size)
+            if isinstance(place, Along):
+                return stripe_chunks(self.stripe(place, height, chosen), sheet)
+            box, tall = with_warp(place, height)
+            if not isinstance(box, Lay):
+                return touched_chunks(self.pose(box, tall, chosen), sheet)
+            affine = lay_on_sheet(box, tall, sheet.key, sheet.size)
             return set() if affine is None else laid_chunks(affine, sheet.size)
 
         return self.kept.get(("chunks", place, height, chosen, sheet.key, sheet.size), find, lambda _: 1024)
@@ -238,11 +268,17 @@ class Sources:
         """(r, c, 4) uint16 straight RGBA of a placed picture on a chunk."""
 
         def draw() -> U16:
-            pyramid = self._pyramid(kit, flavour, place.flip, self._finest(kit, place, height, sheet))
             nearest, encode = sampling == "nearest", flavour == "colour"
-            if not isinstance(place, Lay):
-                return draw_placed(self.pose(place, height, chosen), sheet, chunk, pyramid, nearest, encode)
-            affine = lay_on_sheet(place, height, sheet.key, sheet.size)
+            finest = self._finest(kit, place, height, sheet)
+            if isinstance(place, Along):
+                stripe = self.stripe(place, height, chosen)
+                pyramid = self._pyramid(kit, flavour, longest=finest)
+                return draw_stripe(stripe, sheet, chunk, pyramid, nearest, encode, place.flip)
+            pyramid = self._pyramid(kit, flavour, place.flip, finest, place.warp)
+            box, tall = with_warp(place, height)
+            if not isinstance(box, Lay):
+                return draw_placed(self.pose(box, tall, chosen), sheet, chunk, pyramid, nearest, encode)
+            affine = lay_on_sheet(box, tall, sheet.key, sheet.size)
             assert affine is not None
             laid = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=False)
             return self._cut(laid, chosen, sheet, chunk)

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
+from lucky_fern.core.project.places import Along, Drape, Lay, Place, Roll, Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio
 
@@ -60,8 +60,10 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
             lengths = [full.get("width"), full.get("height")]
             full["depth"] = max((n for n in lengths if isinstance(n, int | float)), default=1.0)
         return convert(full, Throw)
+    if mode == "along":
+        return convert(data, Along)
     if mode != "lay":
-        raise CommandError(f"there is no place mode {mode!r}; there are throw, drape, roll, lay, tiles")
+        raise CommandError(f"there is no place mode {mode!r}; there are throw, drape, roll, lay, along, tiles")
     laid = convert(data, Lay)
     if laid.material not in studio.surface.materials:
         raise CommandError(

@@ -12,6 +12,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
 from lucky_fern.core.pictures.sequences import gather_sequence
@@ -30,7 +31,7 @@ from lucky_fern.core.project.document import (
     Wash,
 )
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Invert, Levels, Shade, Sharpen
-from lucky_fern.core.project.places import Lay, Place
+from lucky_fern.core.project.places import Along, Lay, Place
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape, Shape
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
@@ -89,10 +90,11 @@ class Ring(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class DecalStep(_Made, frozen=True, kw_only=True):
-    """``decal``: one placed picture or ``label``, or one picture for each tile."""
+    """``decal``: one placed picture, ``label`` or ``figure``, or one picture for each tile."""
 
     picture: str | None = None
     label: Label | None = None
+    figure: Figure | None = None
     place: dict[str, Any]
     channels: dict[str, str | float] = msgspec.field(default_factory=lambda: {"colour": "picture"})
     sampling: Sampling = "smooth"
@@ -251,11 +253,15 @@ def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> s
     if step.place.get("mode") == "tiles":
         return _tiles(studio, step, folder, channels, into)
     place = parse_place(studio, step.place)
-    if (step.picture is None) == (step.label is None):
-        raise CommandError("a decal takes either 'picture', a path, or 'label', what to write")
+    if sum(given is not None for given in (step.picture, step.label, step.figure)) != 1:
+        raise CommandError(
+            "a decal takes one of 'picture' (a path), 'label' (what to write) or 'figure' (what to draw)"
+        )
     if step.label is not None:
         picture = studio.keep_label(step.label)
         title = " ".join(step.label.text.split())[:40]
+    elif step.figure is not None:
+        picture, title = studio.keep_figure(step.figure), step.figure.form.capitalize()
     else:
         assert step.picture is not None
         picture, title = _picture(studio, folder / step.picture), Path(step.picture).stem
@@ -277,11 +283,14 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
             raise CommandError(f"'count' runs from 1 to 500, not {asked.count}")
     check_place(place)
     made: list[Place] = []
-    if step.row is not None:
+    if isinstance(place, Along):
+        if step.row is not None or step.ring is not None:
+            raise CommandError("a stripe has no row or ring; a 'twin' it may have")
+    elif step.row is not None:
         made += row(studio.surface, place, step.row.count - 1, step.row.gap)
         if len(made) < step.row.count - 1:
             studio.notes.append(f"the surface ends after {len(made) + 1} of {step.row.count} in the row")
-    if step.ring is not None:
+    if step.ring is not None and not isinstance(place, Along):
         if not any(step.ring.axis):
             raise CommandError("the ring's axis must point somewhere; [0, 0, 0] does not")
         made += ring(place, step.ring.count, np.array(step.ring.axis), np.array(step.ring.point))

@@ -40,7 +40,11 @@ class Pyramid:
 
 def build_pyramid(picture: Picture, flavour: Flavour) -> Pyramid:
     """Premultiply a picture and halve it (area mean) down to one pixel."""
-    base = _premultiplied(picture.rgba, flavour)
+    return pyramid_of(premultiplied(picture.rgba, flavour))
+
+
+def pyramid_of(base: F32) -> Pyramid:
+    """The pyramid of a premultiplied picture (rows, columns, 4) float32."""
     while max(base.shape[:2]) > LARGEST_SIDE:
         base = _halve(base)
     levels = [base]
@@ -53,7 +57,8 @@ def build_pyramid(picture: Picture, flavour: Flavour) -> Pyramid:
     return Pyramid(texels, offset, sizes[:, 1].copy(), sizes[:, 0].copy())
 
 
-def _premultiplied(rgba: Array, flavour: Flavour) -> F32:
+def premultiplied(rgba: Array, flavour: Flavour) -> F32:
+    """Straight RGBA as float32 0…1, premultiplied; linear light in the colour flavour."""
     top = np.float32(np.iinfo(rgba.dtype).max)
     if rgba.dtype == np.uint8:  # a look-up does all of it at once
         light = DECODE_8 if flavour == "colour" else _PLAIN_8

@@ -9,17 +9,19 @@ from lucky_fern.core.arrays import F64, unit_rows
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.pose import move_to
 from lucky_fern.core.project.commands.checks import distance_from_axis
-from lucky_fern.core.project.places import Drape, Lay, OnSurface, Place, Roll, Throw
+from lucky_fern.core.project.places import Along, Drape, Lay, OnSurface, Place, Roll, Throw
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.surface import Surface
 
 
-def mirror_twin(place: OnSurface, axis: str, about: float, readable: bool = True) -> OnSurface:
+def mirror_twin(place: OnSurface | Along, axis: str, about: float, readable: bool = True) -> OnSurface | Along:
     """The twin of a picture on the other side of the plane ``axis`` = ``about``.
 
     ``readable`` keeps lettering the right way round; without it the twin is a mirror image.
     """
     number = "xyz".index(axis)
+    if isinstance(place, Along):
+        return _mirrored_stripe(place, number, about, readable)
     if isinstance(place, Roll):
         point = _moved(place.point, number, about)
         foot = _moved(place.axis_point, number, about)
@@ -35,6 +37,14 @@ def mirror_twin(place: OnSurface, axis: str, about: float, readable: bool = True
         point = _moved(place.point, number, about)
         made = replace(place, point=point, normal=_point(normal), up=_point(up))
     return replace(made, rotate=-place.rotate, flip=place.flip if readable else not place.flip)
+
+
+def _mirrored_stripe(place: Along, number: int, about: float, readable: bool) -> Along:
+    """The other way round, so that what is up in the picture stays up."""
+    points = tuple(_moved(point, number, about) for point in reversed(place.points))
+    normals = tuple(_moved(normal, number, 0.0) for normal in reversed(place.normals))
+    flip = place.flip if readable else not place.flip
+    return replace(place, points=points, normals=normals, taper=place.taper[::-1], flip=flip)
 
 
 def _moved(point: tuple[float, float, float], number: int, about: float) -> tuple[float, float, float]:

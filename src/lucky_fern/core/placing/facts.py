@@ -11,10 +11,12 @@ import numpy as np
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.picture import is_drawing
+from lucky_fern.core.placing.along import Stripe
 from lucky_fern.core.placing.placed import PlacedPicture, distortion
 from lucky_fern.core.placing.pose import sheet_pose, texels_of
 from lucky_fern.core.project.document import Decal, Layer, Project
-from lucky_fern.core.project.places import Drape, Lay, Place
+from lucky_fern.core.project.places import Along, Drape, Framed, Lay
+from lucky_fern.core.sheets.picking import pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 
 Remedy = Literal["", "drape", "roll", "larger", "apart"]
@@ -22,6 +24,7 @@ STRETCHED = 1.15  # longer one way than the other by so much shows in lettering
 _LOST = 0.02  # of the picture
 _SOFT = 1.6  # pixels of the picture for a texel; more are lost
 _LARGEST = 8192
+_THIN = 3.0  # texels
 
 
 @dataclass(frozen=True)
@@ -56,7 +59,7 @@ def largest_stretch(model: Model, placed: PlacedPicture) -> float:
 
 
 def decal_facts(
-    surface: Surface, project: Project, layer: Layer, place: Place, height: float,
+    surface: Surface, project: Project, layer: Layer, place: Framed, height: float,
     placed: PlacedPicture | None, shared: Bool | None = None,
 ) -> list[Fact]:  # fmt: skip
     """The facts of a decal.
@@ -98,6 +101,25 @@ def decal_facts(
     return found
 
 
+def stripe_facts(surface: Surface, project: Project, place: Along, stripe: Stripe) -> list[Fact]:
+    """The facts of a stripe."""
+    hit = pick(
+        surface.model, np.add(place.points[0], np.array(place.normals[0]) * place.width), -np.array(place.normals[0])
+    )
+    found = []
+    key = None if hit is None or not np.isfinite(hit.uv).all() else sheet_of(surface, hit)
+    if hit is not None and key is not None:
+        along_u, along_v = uv_axes(surface.model, hit.triangle)
+        area = float(np.linalg.norm(np.cross(along_u, along_v)))
+        across = place.width / max(area, 1e-300) ** 0.5 * project.size_of(key)
+        thin = across < _THIN
+        sentence = f"{stripe.path.length:.3g} units long, {across:.3g} texels across"
+        found.append(Fact(f"{sentence}: its edges will be rough." if thin else f"{sentence}.", thin))
+    if stripe.lost > _LOST:
+        found.append(Fact(f"{stripe.lost:.0%} of its way finds no surface: set points closer together there.", True))
+    return found
+
+
 def _laid_facts(surface: Surface, place: Lay, height: float) -> list[Fact]:
     pose = sheet_pose(surface, place, height)
     if pose is None:
@@ -111,7 +133,7 @@ def _laid_facts(surface: Surface, place: Lay, height: float) -> list[Fact]:
     return []
 
 
-def larger_sheet(project: Project, surface: Surface, place: Place, height: float) -> tuple[str, int] | None:
+def larger_sheet(project: Project, surface: Surface, place: Framed, height: float) -> tuple[str, int] | None:
     """The sheet under a decal's middle and twice its size; None if it is as large as it goes."""
     pose = sheet_pose(surface, place, height)
     if pose is None:

@@ -15,6 +15,7 @@ from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH
+from lucky_fern.core.placing.bent import draw_bent
 from lucky_fern.core.placing.hidden import NOTHING, Occluders
 from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
@@ -37,6 +38,13 @@ class PlacedPicture:
     stretch: float = 1.0  # longer one way than the other, at most, of what it covers
     lost: float = 0.0  # the share of the picture that finds no surface, as far as that is known
     beyond: PlacedPicture | None = None  # the same picture once more, where it comes round to itself
+    weights: F64 | None = None  # (T, 3) of corners seen through a lens; see :mod:`.bent`
+    strengths: F64 | None = None  # (T, 3) how strongly it shows at corners, cut to 0…1
+
+    @property
+    def bent(self) -> bool:
+        """Whether it runs unevenly over triangles."""
+        return self.weights is not None or self.strengths is not None
 
 
 def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
@@ -65,6 +73,8 @@ def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     across = chunks_across(sheet.size)
     chosen = np.flatnonzero(placed.reached[sheet.triangle])
     marked = np.zeros((across, across), np.bool_)
+    if placed.weights is not None:
+        return sheet.chunks_of(placed.reached[sheet.triangle])  # where on a triangle it ends is not even
     if len(chosen):
         _mark_chunks(
             sheet.xy[chosen],
@@ -105,6 +115,20 @@ def _draw_once(
     if occluders is None:
         occluders = NOTHING
     highest = float(occluders.top.max())
+    if placed.bent:
+        even = np.ones((len(placed.corners), 3))
+        draw_bent(
+            sheet.xy, sheet.needle, items, sheet.triangle, placed.corners,
+            even if placed.weights is None else placed.weights,
+            even if placed.strengths is None else placed.strengths,
+            placed.width, placed.height, placed.depth, placed.limit,
+            pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
+            NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
+            occluders.corners, occluders.owner, occluders.starts, occluders.items, occluders.top,
+            occluders.cells, occluders.low, occluders.step, occluders.tolerance,
+            chunk.row * CHUNK, chunk.column * CHUNK, out,
+        )  # fmt: skip
+        return
     _draw(
         sheet.xy, sheet.needle, items, sheet.triangle, placed.corners,
         placed.width, placed.height, placed.depth, placed.limit,

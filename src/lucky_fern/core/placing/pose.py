@@ -16,7 +16,7 @@ from lucky_fern.core.placing.drape import start_of
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.project.commands.checks import distance_from_axis
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.places import Drape, Lay, OnSurface, Place, Roll, Throw
+from lucky_fern.core.project.places import Drape, Framed, Lay, OnSurface, Roll, Throw
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, local_uv, pick, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.surface import Surface
@@ -69,7 +69,7 @@ def hit_under(model: Model, place: OnSurface) -> SurfaceHit | None:
     return None
 
 
-def surface_pose(surface: Surface, place: Place, height: float) -> SurfacePose | None:
+def surface_pose(surface: Surface, place: Framed, height: float) -> SurfacePose | None:
     """The pose in the world; None for a laid picture whose middle lies on no island."""
     if not isinstance(place, Lay):
         frame = pose_frame(place)
@@ -82,7 +82,7 @@ def surface_pose(surface: Surface, place: Place, height: float) -> SurfacePose |
     return SurfacePose(hit.position, axes @ right, axes @ up, hit.normal)
 
 
-def sheet_pose(surface: Surface, place: Place, height: float) -> SheetPose | None:
+def sheet_pose(surface: Surface, place: Framed, height: float) -> SheetPose | None:
     """The pose on the sheet; None for a thrown picture whose middle falls on nothing with UVs."""
     if isinstance(place, Lay):
         right, up = _lay_axes(place, height)
@@ -113,7 +113,7 @@ def _lay_axes(place: Lay, height: float) -> tuple[F64, F64]:
     return right * place.width / 2, up * height / 2
 
 
-def texels_of(surface: Surface, project: Project, place: Place, height: float) -> tuple[float, float] | None:
+def texels_of(surface: Surface, project: Project, place: Framed, height: float) -> tuple[float, float] | None:
     """How many texels a decal gets across and down, at its middle."""
     pose = sheet_pose(surface, place, height)
     if pose is None or pose.sheet not in surface.keys:
@@ -152,7 +152,7 @@ def drop_laid(surface: Surface, uv: F64, key: SheetKey, share: float = 0.3) -> L
     return Lay(key.material, key.tile, (float(uv[0] - column), float(uv[1] - row)), share)
 
 
-def move_to(surface: Surface, place: Place, hit: SurfaceHit) -> Place:
+def move_to(surface: Surface, place: Framed, hit: SurfaceHit) -> Framed:
     """Slide a decal so that its middle lies on a point of the surface; it stays upright."""
     if isinstance(place, Roll):
         moved = replace(place, point=_point(hit.position))
@@ -169,7 +169,7 @@ def move_to(surface: Surface, place: Place, hit: SurfaceHit) -> Place:
     return replace(place, material=key.material, tile=key.tile, centre=local_uv(hit, key))
 
 
-def move_to_uv(surface: Surface, place: Place, key: SheetKey, uv: F64) -> Place:
+def move_to_uv(surface: Surface, place: Framed, key: SheetKey, uv: F64) -> Framed:
     """Move a decal so that its middle lies at a place of a material's UV space."""
     if isinstance(place, Lay):
         column, row = corner_of(key.tile)
@@ -179,7 +179,7 @@ def move_to_uv(surface: Surface, place: Place, key: SheetKey, uv: F64) -> Place:
     return place if hit is None else move_to(surface, place, hit)
 
 
-def nudged(surface: Surface, project: Project, place: Place, height: float, step: F64, own: bool) -> Place:
+def nudged(surface: Surface, project: Project, place: Framed, height: float, step: F64, own: bool) -> Framed:
     """Move a decal by so many texels: along u and v, or (``own``) along what is right and up in its picture."""
     pose = sheet_pose(surface, place, height)
     if pose is None or pose.sheet not in surface.keys:
@@ -189,11 +189,11 @@ def nudged(surface: Surface, project: Project, place: Place, height: float, step
     return move_to_uv(surface, place, pose.sheet, pose.centre + step / project.size_of(pose.sheet))
 
 
-def scaled(place: Place, height: float, across: float, down: float, smallest: float) -> Place:
+def scaled(place: Framed, height: float, across: float, down: float, smallest: float) -> Framed:
     """Scale a decal about its middle. Proportions that follow the picture go on following it."""
     width = max(place.width * across, smallest)
     if place.height is None and abs(across - down) < 1e-9:
-        new: Place = replace(place, width=width)
+        new: Framed = replace(place, width=width)
     else:
         new = replace(place, width=width, height=max(height * down, smallest))
     if isinstance(new, Throw) and isinstance(place, Throw):
@@ -205,12 +205,12 @@ def scaled(place: Place, height: float, across: float, down: float, smallest: fl
     return new
 
 
-def turned(place: Place, degrees: float) -> Place:
+def turned(place: Framed, degrees: float) -> Framed:
     """Turn a decal counter-clockwise; the angle is kept between −180 and 180."""
     return replace(place, rotate=(place.rotate + degrees + 180.0) % 360.0 - 180.0)
 
 
-def in_mode(surface: Surface, place: Place, height: float, mode: str, axis: str | None = None) -> Place | None:
+def in_mode(surface: Surface, place: Framed, height: float, mode: str, axis: str | None = None) -> Framed | None:
     """The same picture placed another way (``throw``, ``drape``, ``roll`` or ``lay``), alike at its middle.
 
     A roll takes the axis of the model (``x``, ``y``, ``z``) nearest to what is up in the picture, through the middle

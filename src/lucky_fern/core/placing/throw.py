@@ -1,13 +1,16 @@
-"""Throwing a picture: straight through the air onto what faces it, reaches in, and is not hidden."""
+"""Throwing a picture: through the air onto what faces it, reaches in, and is not hidden."""
 
 import numpy as np
 
-from lucky_fern.core.arrays import Bool
+from lucky_fern.core.arrays import F64, I64, Bool, unit_rows
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.placing.frame import pose_frame
+from lucky_fern.core.placing.bent import through_lens
+from lucky_fern.core.placing.frame import Frame, pose_frame
 from lucky_fern.core.placing.hidden import box_of, gather_occluders
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.project.places import Throw
+
+_BEFORE = 0.98  # of the way to the lens; what reaches nearer to it is neither painted on nor hides anything
 
 
 def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None) -> PlacedPicture:
@@ -19,23 +22,61 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     offset = middle - frame.origin
     along = offset @ frame.towards
     aside = np.einsum("ij,ij->i", offset, offset) - along * along
-    near = aside <= (float(np.hypot(*half)) + radius) ** 2 * (1 + 1e-9)
-    rows = np.flatnonzero(near & (along + radius >= -place.depth - 1e-9 * model.diagonal))
+    spread = 1.0 if place.lens is None else 1 + place.depth / place.lens  # of the rays behind the middle
+    near = aside <= (float(np.hypot(*half)) * spread + radius) ** 2 * (1 + 1e-9)
+    near &= along + radius >= -place.depth - 1e-9 * model.diagonal
+    rows = np.flatnonzero(near)
     under = np.ascontiguousarray((model.corners[rows] - frame.origin) @ frame.matrix.T)
+    if place.lens is not None:
+        ahead = under[..., 2].max(axis=1) < _BEFORE * place.lens
+        rows, under = rows[ahead], under[ahead]
+    deep = under[..., 2]
+    inside = (deep.min(axis=1) <= place.depth) & (deep.max(axis=1) >= -place.depth)
+    reach, weights = place.depth, None
+    if place.lens is not None:
+        reach *= place.lens / (place.lens + place.depth)  # how deep that is behind the lens
+        under, own = through_lens(under, place.lens)
+        weights = np.ones((model.triangle_count, 3))
+        weights[rows] = own
     low, high = box_of(under)
-    inside = (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
-    inside &= (low[:, 2] <= place.depth) & (high[:, 2] >= -place.depth)
-    cosine = model.face_normals[rows] @ frame.towards
-    inside &= np.degrees(np.arccos(np.clip(cosine, -1, 1))) <= place.angle_limit + 1e-6
-    inside &= cosine > 1e-9 if place.angle_limit <= 90 else True
+    inside &= (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
+    cosine = _facing(frame, place, middle[rows], model.face_normals[rows])
+    if place.fade:
+        inside &= cosine > 1e-9 if place.angle_limit <= 90 else True  # corners say the rest
+    else:
+        inside &= np.degrees(np.arccos(np.clip(cosine, -1, 1))) <= place.angle_limit + 1e-6
+        inside &= cosine > 1e-9 if place.angle_limit <= 90 else True
     if allowed is not None:
         inside &= allowed[rows]
     occluders = None
     if not place.through and inside.any():
-        occluders = gather_occluders(under, rows, low, high, half, place.depth, model.diagonal)
+        occluders = gather_occluders(under, rows, low, high, half, reach, model.diagonal)
     corners = np.zeros((model.triangle_count, 3, 3))
     corners[rows] = under
     reached = np.zeros(model.triangle_count, np.bool_)
     reached[rows] = inside
-    limit = np.inf if place.stand_off is None else place.stand_off
-    return PlacedPicture(corners, reached, occluders, place.width, height, place.depth, limit)
+    limit = np.inf
+    if place.stand_off is not None and (place.lens is None or place.stand_off < place.lens):
+        limit = place.stand_off
+        limit *= 1.0 if place.lens is None else place.lens / (place.lens - place.stand_off)
+    strengths = _strengths(model, frame, place, rows) if place.fade else None
+    return PlacedPicture(
+        corners, reached, occluders, place.width, height, place.depth, limit, weights=weights, strengths=strengths
+    )
+
+
+def _facing(frame: Frame, place: Throw, points: F64, normals: F64) -> F64:
+    """The cosine between normals and the way to the projector."""
+    if place.lens is None:
+        return np.asarray(normals @ frame.towards, np.float64)
+    towards = unit_rows(frame.origin + frame.towards * place.lens - points)
+    return np.asarray((normals * towards).sum(axis=-1), np.float64)
+
+
+def _strengths(model: Model, frame: Frame, place: Throw, rows: I64) -> F64:
+    """(T, 3) how strongly the picture shows at corners: less and less towards the limit of the angle."""
+    out = np.ones((model.triangle_count, 3))
+    cosine = _facing(frame, place, model.corners[rows], model.normals[rows].astype(np.float64))
+    angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
+    out[rows] = (place.angle_limit - angle) / place.fade
+    return out

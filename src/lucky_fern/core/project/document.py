@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from typing import Literal
 
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.effects import Effect
@@ -138,7 +139,7 @@ class KitPicture(Plain, frozen=True):
     """A picture of the project's kit: its file name and the digest of the file's bytes.
 
     ``taken`` says whether its numbers are encoded colours or plain data; ``about`` what the file held. A ``text``
-    is a label that can be edited; the digest is that of its drawing.
+    is a label, a ``figure`` a simple figure that can be edited; the digest is that of its drawing.
     """
 
     name: str
@@ -148,6 +149,7 @@ class KitPicture(Plain, frozen=True):
     taken: Taken = "colour"
     about: str = ""
     text: Label | None = None
+    figure: Figure | None = None
 
 
 class ModelSource(Plain, frozen=True):

@@ -12,7 +12,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
-from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, SetLabel, SetTaken
+from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, SetFigure, SetLabel, SetTaken
 from lucky_fern.core.project.commands.layout import (
     LayOut,
     RemoveSelection,
@@ -46,8 +46,8 @@ __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
     "GiveMask", "GivePaint", "GroupLayers", "LayOut", "MoveLayers", "MoveMaskEntry", "PaintMask",
     "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
-    "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetGroup", "SetLabel", "SetLayer", "SetMask",
-    "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
+    "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetFigure", "SetGroup", "SetLabel", "SetLayer",
+    "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
     "from_plain", "to_plain",
 ]  # fmt: skip
 
@@ -55,7 +55,8 @@ Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
     | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers |
     RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent |
-    SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | Ungroup
+    SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize |
+    SetTaken | Ungroup
 )  # fmt: skip
 
 

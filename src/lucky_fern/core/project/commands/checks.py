@@ -10,7 +10,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Content, Decal, Group, Project, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Levels, Shade, Sharpen
-from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
+from lucky_fern.core.project.places import Along, Drape, Lay, Place, Roll, Throw, Warp
 from lucky_fern.core.project.plain import BLEND_MODES
 
 LONGEST_BLUR = 128.0
@@ -80,6 +80,9 @@ def check_content(project: Project, content: Content) -> None:
 
 def check_place(place: Place) -> None:
     """Refuse poses that have no size, no direction, or numbers that are none."""
+    if isinstance(place, Along):
+        _check_along(place)
+        return
     numbers: list[float] = [place.width, place.rotate]
     if isinstance(place, Throw | Drape):
         numbers += [*place.point, *place.normal, *place.up, place.angle_limit]
@@ -95,6 +98,10 @@ def check_place(place: Place) -> None:
             raise CommandError(f"depth must be above 0, not {place.depth:g}")
         if place.stand_off is not None and not place.stand_off > 0:
             raise CommandError("stand_off must be above 0")
+        if place.lens is not None and not place.lens > 0:
+            raise CommandError("lens must be above 0; it is how far the lens stands from the point")
+        if not 0 <= place.fade <= 180:
+            raise CommandError(f"fade runs from 0 to 180 degrees, not {place.fade:g}")
     elif isinstance(place, Roll):
         numbers += [*place.axis_point, *place.axis, *place.point]
         if math.hypot(*place.axis) == 0:
@@ -109,6 +116,41 @@ def check_place(place: Place) -> None:
         raise CommandError("every number of a place must be finite")
     if place.width <= 0 or (place.height is not None and place.height <= 0):
         raise CommandError("width and height must be above 0")
+    if place.warp is not None:
+        _check_warp(place.warp)
+
+
+def _check_warp(warp: Warp) -> None:
+    if not (2 <= warp.columns <= 12 and 2 <= warp.rows <= 12):
+        raise CommandError("a warp has 2 to 12 columns and rows of points")
+    if len(warp.points) != warp.columns * warp.rows:
+        raise CommandError(f"a warp of {warp.columns} × {warp.rows} has that many points, not {len(warp.points)}")
+    if not all(math.isfinite(value) and abs(value) <= 10 for point in warp.points for value in point):
+        raise CommandError("points of a warp lie within ten pictures round it")
+    if warp.columns == warp.rows == 2:
+        a, b, d, c = warp.points
+        turns = [
+            (q[0] - p[0]) * (r[1] - q[1]) - (q[1] - p[1]) * (r[0] - q[0])
+            for p, q, r in ((a, b, c), (b, c, d), (c, d, a), (d, a, b))
+        ]
+        if min(turns) <= 1e-9:
+            raise CommandError("the four corners of a warp go round clockwise, without one behind the others")
+
+
+def _check_along(place: Along) -> None:
+    if len(place.points) != len(place.normals) or len(place.points) < 2:
+        raise CommandError("a stripe has two points or more, and a normal for each")
+    numbers = [value for point in (*place.points, *place.normals) for value in point]
+    if not all(map(math.isfinite, (*numbers, place.width, place.corner, *place.taper, place.length or 1.0))):
+        raise CommandError("every number of a place must be finite")
+    if not all(math.hypot(*normal) > 0 for normal in place.normals):
+        raise CommandError("normals must point somewhere; [0, 0, 0] does not")
+    if all(math.dist(place.points[0], point) == 0 for point in place.points):
+        raise CommandError("the points of a stripe must lie apart")
+    if place.width <= 0 or place.corner < 0 or (place.length is not None and place.length <= 0):
+        raise CommandError("width and length of a stripe must be above 0, its corner 0 or more")
+    if not all(0 <= share <= 4 for share in place.taper) or not any(place.taper):
+        raise CommandError("taper takes two shares of the width from 0 to 4, not both 0")
 
 
 def distance_from_axis(place: Roll) -> float:

@@ -10,6 +10,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import Decal, KitPicture, Layer, Project
+from lucky_fern.core.project.places import Along
 from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
 
@@ -48,7 +49,7 @@ class SetLabel(Command, frozen=True, tag="set-label"):
             said, rest = layer.name[: len(before.name)], layer.name[len(before.name) :]
             if said == before.name and (not rest or rest.strip().isdigit()):
                 layer = replace(layer, name=self.kit.name + rest)
-            if content.place.height is not None:
+            if isinstance(content.place, Along) or content.place.height is not None:
                 return layer
             place = replace(content.place, width=content.place.width * wider)
             return replace(layer, content=replace(content, place=place))
@@ -58,6 +59,23 @@ class SetLabel(Command, frozen=True, tag="set-label"):
 
     def merges_with(self, earlier: Command) -> bool:
         return isinstance(earlier, SetLabel) and earlier.picture == self.picture
+
+
+class SetFigure(Command, frozen=True, tag="set-figure"):
+    """Change what a figure looks like, on every decal that shows it."""
+
+    label: ClassVar[str] = "Edit figure"
+    picture: str
+    kit: KitPicture
+
+    def apply(self, project: Project) -> Project:
+        before = project.pictures.get(self.picture)
+        if before is None or before.figure is None or self.kit.figure is None:
+            raise CommandError(f"{self.picture!r} is no figure")
+        return replace(project, pictures={**project.pictures, self.picture: self.kit})
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetFigure) and earlier.picture == self.picture
 
 
 class SetTaken(Command, frozen=True, tag="set-taken"):

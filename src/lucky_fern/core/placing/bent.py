@@ -1,0 +1,114 @@
+"""Drawing placed pictures that do not run evenly over a triangle: seen through a lens, or fading out.
+
+As in :mod:`.placed`, but every texel works out for itself where it lies. Through a lens at a distance D from the
+picture's middle, a point (x, y, z) of its frame goes to (x, y, z) · D / (D − z): lines stay lines, and the rays from
+the lens become parallel, so that what hides what is asked as for any thrown picture.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16
+from lucky_fern.core.compiled import kernel
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, footprint, sample
+from lucky_fern.core.placing.hidden import is_hidden
+from lucky_fern.core.sheets.raster import EDGE, row_span
+
+
+def through_lens(points: F64, distance: float) -> tuple[F64, F64]:
+    """Points (..., 3) of a frame seen through a lens, and their weights (...), which run evenly over triangles."""
+    weight = np.maximum((distance - points[..., 2]) / distance, 1e-9)
+    return points / weight[..., None], weight
+
+
+@kernel
+def draw_bent(
+    xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64, weights: F64, strengths: F64,
+    width: float, height: float, depth: float, limit: float,
+    texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16, highest: float,
+    o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
+    o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
+    row0: int, column0: int, out: U16,
+) -> None:  # fmt: skip
+    """Paint one triangle after the other; ``weights`` and ``strengths`` (T, 3) are those of its corners."""
+    v = np.zeros((5, 3))  # what runs evenly over the triangle: value at (0, 0), change to the right, change down
+    for n in range(len(items)):
+        item = items[n]
+        row = rows_of_model[item]
+        c, f = xy[item], corners[row]
+        ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
+        bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
+        area = ax * by - ay * bx
+        if abs(area) < 1e-12:
+            continue
+        for i in range(5):
+            if i < 3:
+                g0, g1, g2 = f[0, i] * weights[row, 0], f[1, i] * weights[row, 1], f[2, i] * weights[row, 2]
+            elif i == 3:
+                g0, g1, g2 = weights[row, 0], weights[row, 1], weights[row, 2]
+            else:
+                g0, g1, g2 = strengths[row, 0], strengths[row, 1], strengths[row, 2]
+            v[i, 1] = ((g1 - g0) * by - (g2 - g0) * ay) / area
+            v[i, 2] = ((g2 - g0) * ax - (g1 - g0) * bx) / area
+            v[i, 0] = g0 - c[0, 0] * v[i, 1] - c[0, 1] * v[i, 2]
+        covered = highest > min(f[0, 2], f[1, 2], f[2, 2]) + tolerance
+        top = int(np.ceil(c[:, 1].min() - 0.5 - EDGE)) - row0
+        bottom = int(np.floor(c[:, 1].max() - 0.5 + EDGE)) - row0
+        x_mid, y_mid = (c[0, 0] + c[1, 0] + c[2, 0]) / 3.0, (c[0, 1] + c[1, 1] + c[2, 1]) / 3.0
+        if needle[item]:
+            top = bottom = int(np.floor(y_mid)) - row0
+        for r in range(max(top, 0), min(bottom, out.shape[0] - 1) + 1):
+            y = y_mid if needle[item] else r + row0 + 0.5
+            if needle[item]:
+                first = last = int(np.floor(x_mid)) - column0
+            else:
+                low, high = row_span(c, r + row0 + 0.5)
+                if low > high:
+                    continue
+                first, last = int(np.ceil(low - 0.5)) - column0, int(np.floor(high - 0.5)) - column0
+            for k in range(max(first, 0), min(last, out.shape[1] - 1) + 1):
+                x = x_mid if needle[item] else k + column0 + 0.5
+                w = v[3, 0] + x * v[3, 1] + y * v[3, 2]
+                deep = v[2, 0] + x * v[2, 1] + y * v[2, 2]
+                if w <= 0.0 or abs(deep) > depth + tolerance:
+                    continue
+                fx = (v[0, 0] + x * v[0, 1] + y * v[0, 2]) / w
+                fy = (v[1, 0] + x * v[1, 1] + y * v[1, 2]) / w
+                s, t = fx / width + 0.5, 0.5 - fy / height
+                s_x, s_y = (v[0, 1] - fx * v[3, 1]) / w / width, (v[0, 2] - fx * v[3, 2]) / w / width
+                t_x, t_y = -(v[1, 1] - fy * v[3, 1]) / w / height, -(v[1, 2] - fy * v[3, 2]) / w / height
+                s_half, t_half = 0.5 * np.hypot(s_x, s_y), 0.5 * np.hypot(t_x, t_y)
+                cover = min(max(v[4, 0] + x * v[4, 1] + y * v[4, 2], 0.0), 1.0)
+                if sampling == NEAREST:
+                    if not (0.0 <= s < 1.0 and 0.0 <= t < 1.0):
+                        continue
+                else:
+                    inner_s = min(s + s_half, 1.0) - max(s - s_half, 0.0)
+                    inner_t = min(t + t_half, 1.0) - max(t - t_half, 0.0)
+                    if inner_s <= 0.0 or inner_t <= 0.0:
+                        continue
+                    cover *= min(inner_s / max(2.0 * s_half, 1e-12), 1.0)
+                    cover *= min(inner_t / max(2.0 * t_half, 1e-12), 1.0)
+                how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
+                red, green, blue, alpha = sample(texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, CUT)
+                level = int(alpha * cover * 65535.0 + 0.5)
+                if level <= out[r, k, 3]:
+                    continue
+                if covered:
+                    i = min(max(int((fx - o_low[0]) / o_step[0]), 0), o_cells[0] - 1)
+                    j = min(max(int((fy - o_low[1]) / o_step[1]), 0), o_cells[1] - 1)
+                    cell = j * o_cells[0] + i
+                    z = deep / w
+                    if o_top[cell] > z + tolerance and is_hidden(
+                        fx, fy, z, row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
+                    ):
+                        continue
+                g = 65535.0 / alpha
+                red, green = min(red * g + 0.5, 65535.0), min(green * g + 0.5, 65535.0)
+                blue = min(blue * g + 0.5, 65535.0)
+                if encode:
+                    out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
+                else:
+                    out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
+                out[r, k, 3] = level
