@@ -143,7 +143,7 @@ def test_a_repeating_picture_runs_over_the_sheet(tmp_path: Path, plane: Path, ru
         ({"steps": [{"do": "decal", "picture": "p.png", "place": {**THROW, "width": 0}}]}, ["above 0"]),
         ({"steps": [{"do": "decal", "picture": "p.png", "place": {**THROW, "normal": [0, 0, 0]}}]}, ["normal"]),
         ({"steps": [{"do": "decal", "picture": "p.png", "place": {"mode": "spin"}}]}, ["spin", "throw"]),
-        ({"steps": [{"do": "stroke"}]}, ["step 1 (stroke)", "not built yet"]),
+        ({"steps": [{"do": "stroke", "layer": "x", "points": [[0, 0]], "radius": 1}]}, ["step 1 (stroke)", "'x'"]),
         ({"model": "gone.obj"}, ["model", "gone.obj", "does not exist"]),
         ({"model": "plain.obj"}, ["plain.obj", "no UVs"]),
         ({"sheet_size": 9000}, ["sheet_size", "8192"]),

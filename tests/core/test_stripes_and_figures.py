@@ -114,9 +114,9 @@ def test_a_stripe_round_a_tube_has_one_width_and_meets_itself(tmp_path: Path) ->
     ramp = np.zeros((4, 64, 4), np.uint8)
     ramp[..., :3], ramp[..., 3] = np.linspace(0, 255, 64).astype(np.uint8)[None, :, None], 255
     line = striped(model, stripe, Picture("ramp", ramp, True), 512)[256, :, 0]
-    falls = np.flatnonzero(np.diff(line) < -100)
+    falls = np.flatnonzero((line[:-1] > 128) & (line[1:] <= 128))
     assert len(falls) == 16
-    assert np.ptp(np.diff(falls)) <= 1
+    assert np.abs(np.diff(falls) - 32).max() <= 1
 
 
 def test_a_stripe_does_not_reach_the_back_and_a_twin_reads_the_same_way(tmp_path: Path) -> None:
@@ -161,8 +161,10 @@ def test_a_picture_through_a_lens_is_what_rays_from_the_lens_paint(
     share = -distance / (ray @ towards)
     s = 0.5 + share * (ray @ right) / 0.7
     t = 0.5 - share * (ray @ up) / height
-    outwards = texel * (1, 0, 1)
-    seen = (outwards * -ray).sum(axis=2) > 0.05  # a tube hides nothing of what faces the lens
+    outwards = texel * (1, 0, 1) / 0.5
+    seen = (outwards * -ray).sum(axis=2) > 0.1 * np.linalg.norm(
+        ray, axis=2
+    )  # a tube hides nothing that faces the lens
     inside = seen & (s > 0.03) & (s < 0.97) & (t > 0.04) & (t < 0.96)
     assert inside.sum() > 500
     expected = cv2.remap(

@@ -11,7 +11,7 @@ from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import Flavour, build_pyramid
 from lucky_fern.core.placing.lay import draw_laid
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, place_name, place_of
+from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, encode_chunk, place_name, place_of
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
 from lucky_fern.core.sheets.region import Rect, chunks_in, gathered, rect_of
@@ -70,6 +70,26 @@ def draw_painted(
     touched = tuple(painted.maps.get(map_name, {}).get(place_name(place)) for place in chunks_in(wanted))
     key = ("resampled", touched, map_name, painted.size, size, chunk)
     return kept.get(key, resample, lambda made: made.nbytes)
+
+
+def resized(painted: PaintedSheet, size: int, blobs: Blobs, kept: Kept) -> PaintedSheet:
+    """A painted sheet resampled to another size, its chunks among the contents."""
+    maps: dict[str, dict[str, str]] = {}
+    for name in painted.maps:
+        dtype, count = chunk_layout(name)
+        chunks: dict[str, str] = {}
+        for chunk in painted_chunks(painted, name, size):
+            rgba = draw_painted(painted, name, size, chunk, blobs, kept)
+            if rgba is None or not rgba[..., 3].any():
+                continue
+            whole = np.zeros((CHUNK, CHUNK, 4), np.uint16)
+            whole[: rgba.shape[0], : rgba.shape[1]] = rgba
+            parts = whole[..., 3:] if count == 1 else whole[..., [0, 3]] if count == 2 else whole
+            texels = parts if dtype == np.uint16 else (parts // 257).astype(np.uint8)
+            chunks[place_name(chunk)] = blobs.add(encode_chunk(texels))
+        if chunks:
+            maps[name] = chunks
+    return PaintedSheet(size, maps)
 
 
 def _rgba(texels: Array, map_name: str) -> U16:

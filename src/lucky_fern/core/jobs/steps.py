@@ -12,6 +12,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.painting.stroke import Brush
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
@@ -35,9 +36,6 @@ from lucky_fern.core.project.places import Along, Lay, Place
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape, Shape
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
-
-# Words of the contract that this version does not do yet.
-NOT_YET = ("stroke",)
 
 
 class _Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -155,9 +153,25 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     of: str | None = None
 
 
+class StrokeStep(_Step, frozen=True, kw_only=True):
+    """``stroke``: a brush stroke through points of the surface, on a brushwork layer or on a layer's mask."""
+
+    layer: str
+    points: list[list[float]]
+    radius: float
+    hardness: float = 0.7
+    flow: float = 1.0
+    opacity: float = 1.0
+    spacing: float = 0.15
+    values: dict[str, str | float] = {}
+    erase: bool = False
+    mirror: Literal["x", "y", "z"] | None = None
+    on: Literal["layer", "mask"] = "layer"
+
+
 STEPS: dict[str, type[_Step]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
-    "group": GroupStep,
+    "group": GroupStep, "stroke": StrokeStep,
 }  # fmt: skip
 EFFECTS: dict[str, type[Effect]] = {
     "levels": Levels, "curve": Curve, "shade": Shade, "invert": Invert, "blur": Blur, "sharpen": Sharpen,
@@ -181,8 +195,6 @@ def do_step(
     if not isinstance(step, dict) or not isinstance(step.get("do"), str):
         raise CommandError('a step is an object with a \'do\', for example {"do": "wash", …}')
     verb = step["do"]
-    if verb in NOT_YET:
-        raise CommandError(f"'{verb}' is not built yet in this version; leave the step out")
     if verb in LAYOUT_STEPS:
         if into is not None:
             raise CommandError(f"'{verb}' makes no layer and stands outside groups")
@@ -192,6 +204,8 @@ def do_step(
     parsed = convert(step, STEPS[verb])
     if isinstance(parsed, MaskStep):
         return _mask(studio, parsed, folder)
+    if isinstance(parsed, StrokeStep):
+        return _stroke(studio, parsed)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):
@@ -300,6 +314,40 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
         made += [mirror_twin(one, step.twin.across, about, step.twin.readable)
                  for one in (place, *made) if not isinstance(one, Lay)]  # fmt: skip
     return made
+
+
+def _stroke(studio: Studio, step: StrokeStep) -> str:
+    layer = _named(studio, step.layer)
+    if not step.points or not all(len(point) in (3, 4) for point in step.points):
+        raise CommandError("a stroke needs points: [[x, y, z, pressure], …]")
+    for name, low, high in (("hardness", 0, 1), ("flow", 0, 1), ("opacity", 0, 1), ("spacing", 0.01, 10)):
+        if not low <= getattr(step, name) <= high:
+            raise CommandError(f"{name} runs from {low:g} to {high:g}, not {getattr(step, name):g}")
+    if not step.radius > 0:
+        raise CommandError(f"radius must be above 0, not {step.radius:g}")
+    brush = Brush(step.radius, step.hardness, step.flow, step.opacity, step.spacing)
+    stroke = studio.begin_stroke(brush)
+    ways = [np.array([(*point, 1.0)[:4] for point in step.points])]
+    if step.mirror is not None:
+        other, number = ways[0].copy(), "xyz".index(step.mirror)
+        other[:, number] = 2 * float(studio.model.bounds[:, number].mean()) - other[:, number]
+        ways.append(other)
+    for way in ways:
+        stroke.lift()
+        for point in way:
+            stroke.go_to(point[:3], studio.normal_near(point[:3]), float(point[3]))
+        stroke.end()
+    if not stroke.coverage:
+        raise CommandError("no point of the surface lies within the radius of the stroke")
+    if step.on == "mask":
+        studio.paint_on_mask(layer.id, stroke, 0.0 if step.erase else 1.0)
+    elif step.erase:
+        studio.erase_on_layer(layer.id, stroke)
+    else:
+        if not step.values:
+            raise CommandError('a stroke needs \'values\', for example {"colour": "#335577"}')
+        studio.paint_on_layer(layer.id, stroke, step.values)
+    return step.layer
 
 
 def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Channel], into: int | None) -> str:

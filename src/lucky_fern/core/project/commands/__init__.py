@@ -73,11 +73,17 @@ class Several(Command, frozen=True, tag="several"):
         return project
 
     def merges_with(self, earlier: Command) -> bool:
+        if isinstance(earlier, Several) and self.named == earlier.named and self._paints and earlier._paints:
+            return True  # one stroke goes on
         return (
             isinstance(earlier, Several)
             and len(earlier.commands) == len(self.commands)
             and all(new.merges_with(old) for new, old in zip(self.commands, earlier.commands, strict=True))
         )
+
+    @property
+    def _paints(self) -> bool:
+        return all(isinstance(command, PaintMask | PaintPixels) for command in self.commands)
 
     @property
     def title(self) -> str:

@@ -1,0 +1,1 @@
+"""Painting by hand: strokes over the surface, and the pixels that they leave."""
