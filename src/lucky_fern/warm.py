@@ -42,6 +42,7 @@ def compile_kernels(folder: Path) -> None:
     throw = {"mode": "throw", "point": [0.5, 0.5, 0.2], "normal": [0, 0, 1], "width": 0.5, "depth": 0.5}
     lay = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.3, 0.3], "width": 0.2, "rotate": 20}
     drape = {"mode": "drape", "point": [0.5, 0.5, 0.2], "normal": [0, 0, 1], "width": 0.5}
+    stripe = {"mode": "along", "points": [[0.1, 0.5, 0.2], [0.9, 0.5, 0.2]], "normals": [[0, 0, 1]] * 2, "width": 0.2}
     every = {"colour": "picture", "roughness": "picture", "normal": "picture", "metallic": 0.5}
     steps = [
         {"do": "wash", "values": {"colour": "#335577", "roughness": 0.5}},
@@ -61,6 +62,13 @@ def compile_kernels(folder: Path) -> None:
             ],
         },
     ]
+    steps += [
+        {"do": "decal", "picture": "p.png", "place": {**throw, "lens": 2.0, "fade": 20.0}, "channels": every},
+        {"do": "decal", "figure": {"form": "bars"}, "place": stripe, "channels": every},
+        {"do": "brushwork", "name": "paint"},
+        {"do": "stroke", "layer": "paint", "points": [[0.3, 0.5, 0.2], [0.7, 0.5, 0.2]], "radius": 0.1,
+         "values": {"colour": "#ff0000"}},
+    ]  # fmt: skip
     steps += [
         {"do": "layout", "op": "round"},
         {"do": "layout", "op": "pack", "padding": 2},

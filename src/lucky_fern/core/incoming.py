@@ -21,6 +21,7 @@ from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.pictures.sequences import gather_sequence
 from lucky_fern.core.project.commands import (
     AddLayer,
+    KeepSlide,
     ReplaceModel,
     SetChannel,
     SetMaskEntry,
@@ -29,7 +30,7 @@ from lucky_fern.core.project.commands import (
     Several,
 )
 from lucky_fern.core.project.document import Channel, Decal, ModelSource, Project, Wash
-from lucky_fern.core.project.places import Along, Lay, OnSurface
+from lucky_fern.core.project.places import Along, Lay, OnSurface, Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import PictureShape
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
@@ -215,7 +216,7 @@ def _other_units(old: Model, new: Model) -> float | None:
     return scale if np.allclose(about, new.bounds[0], rtol=0, atol=0.02 * float(now.max())) else None
 
 
-def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief, ...]:
+def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief | KeepSlide, ...]:
     """Poses and heights in model units, in the units of a model ``scale`` times as large."""
 
     def place(one: OnSurface | Along) -> OnSurface | Along:
@@ -230,7 +231,7 @@ def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry 
                 changes[name] = tuple(value * scale for value in getattr(one, name))
         return replace(one, **changes)
 
-    made: list[SetPlace | SetMaskEntry | SetRelief] = []
+    made: list[SetPlace | SetMaskEntry | SetRelief | KeepSlide] = []
     for layer in project.walk():
         if isinstance(layer.content, Decal) and not isinstance(layer.content.place, Lay):
             made.append(SetPlace(layer.id, place(layer.content.place)))
@@ -239,6 +240,10 @@ def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry 
             if isinstance(entry.shape, PictureShape) and not isinstance(entry.shape.place, Lay):
                 shape = replace(entry.shape, place=place(entry.shape.place))
                 made.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
+    for name, slide in project.slides.items():
+        thrown = place(slide.place)
+        assert isinstance(thrown, Throw)
+        made.append(KeepSlide(name, replace(slide, place=thrown)))
     if project.relief.unit == "units":
         made.append(SetRelief(replace(project.relief, strength=project.relief.strength * scale)))
     return tuple(made)

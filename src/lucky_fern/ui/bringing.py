@@ -161,6 +161,13 @@ class Bringing(QObject):
         picture = studio.keep_label(replace(self.desk.label_style, text="Text"))
         return self.drop_on_surface(picture, hit, view_up)
 
+    def add_figure(self, hit: SurfaceHit, view_up: F64) -> bool:
+        """A new figure on the surface, looking like the last one."""
+        studio = self.desk.studio
+        if studio is None:
+            return False
+        return self.drop_on_surface(studio.keep_figure(self.desk.figure_style), hit, view_up)
+
     def _add_decal(self, studio: Studio, picture: str, place: Place) -> bool:
         kit = studio.project.pictures[picture]
         small = max(kit.width, kit.height) <= PIXEL_ART

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -9,15 +10,25 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64
-from lucky_fern.core.placing.pose import SMALLEST_SHARE
+from lucky_fern.core.placing.pose import SMALLEST_SHARE, move_to
+from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
-from lucky_fern.core.project.places import Along, Framed, place_height
+from lucky_fern.core.project.places import Along, Framed, Lay, Place, place_height
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import GripDrag
 
 if TYPE_CHECKING:
     from lucky_fern.ui.view import View
+
+
+_SNAP = 8.0  # pixels
+_SQUARE = 3.0  # degrees
+
+
+def _held_off(event: QMouseEvent) -> bool:
+    """Alt lets go of everything that a decal would snap to."""
+    return bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
 
 
 class DecalHandles(Gesture):
@@ -30,7 +41,7 @@ class DecalHandles(Gesture):
         self._moving: tuple[Framed, F64] | None = None  # the place and where in it the pointer holds
 
     def press(self, point: F64, event: QMouseEvent) -> bool:
-        if event.button() != Qt.MouseButton.LeftButton or self.desk.station != "artwork":
+        if event.button() != Qt.MouseButton.LeftButton or self.desk.station != "artwork" or self.desk.sliding.up:
             return False
         if self._grab(point):
             return True
@@ -61,6 +72,8 @@ class DecalHandles(Gesture):
         handle = None if grip is None else grip.grabbed(point)
         if grip is None or handle is None or decal is None or self.desk.studio is None:
             return False
+        if handle != "move" and self._pulled():
+            return False
         _, place, height = decal
         self.desk.end_gesture()
         if handle == "move":
@@ -78,13 +91,45 @@ class DecalHandles(Gesture):
         place: Framed | None = None
         if self._drag is not None:
             place = self._drag.place_at(point, free=shift, stepped=shift)
+            if self._drag.handle == "turn" and not _held_off(event):
+                place = squared_up(place, _SQUARE)
         elif self._moving is not None:
-            place = self.view.moved(decal[1], point - self._moving[1])
+            place = self._moved_to(point - self._moving[1], event)
         if place is not None:
             self.desk.execute(SetPlace(decal[0].id, place), merge=True)
 
+    def _moved_to(self, point: F64, event: QMouseEvent) -> Framed | None:
+        """The decal with its middle under a pixel, or where near by it would rather lie."""
+        decal, studio = self.desk.decal, self.desk.studio
+        assert decal is not None and studio is not None
+        layer, place, height = decal
+        self.view.overlay.hint_line = ""
+        moved = self.view.moved(place, point)
+        hit = self.view.surface_at(point)
+        if moved is None or hit is None or isinstance(moved, Lay) or _held_off(event):
+            return moved
+        within = self.view.length_of(_SNAP, hit)
+        snapped = snapped_hit(studio.model, hit, within, self.desk.faces.chosen)
+        if snapped.to:
+            self.view.overlay.hint_line = f"on the {snapped.to}"
+            return move_to(studio.surface, place, snapped.hit)
+        lined, words = in_line(studio.surface, moved, height, self._others(layer.id), within)
+        if words:
+            self.view.overlay.hint_line = f"in line with the {words[0]}"
+        return lined
+
+    def _others(self, but: int) -> Iterator[tuple[Place, float]]:
+        """The visible decals beside one, with their heights."""
+        project = self.desk.project
+        for layer in project.walk() if project is not None else ():
+            if project is not None and layer.id != but and layer.visible and isinstance(layer.content, Decal):
+                place = layer.content.place
+                yield place, place_height(place, project.picture_size(layer.content.picture))
+
     def release(self, point: F64, event: QMouseEvent) -> None:
         self._drag = self._moving = None
+        self.view.overlay.hint_line = ""
+        self.view.overlay.update()
 
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         grip = self.view.grip() if self.desk.station == "artwork" else None
@@ -93,6 +138,11 @@ class DecalHandles(Gesture):
             return None
         return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
 
+    def _pulled(self) -> bool:
+        """Whether the points of its warp are shown instead of its own handles."""
+        decal = self.desk.decal
+        return self.desk.pulling and decal is not None and decal[1].warp is not None
+
     def show(self) -> None:
-        if self.desk.station == "artwork":
+        if self.desk.station == "artwork" and not self._pulled() and not self.desk.sliding.up:
             self.view.overlay.grip = self.view.grip()

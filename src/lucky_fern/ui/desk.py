@@ -16,7 +16,9 @@ from lucky_fern.core.errors import LuckyFernError, ProjectError
 from lucky_fern.core.incoming import first_washes
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.model import Texture
+from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
+from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
     AddLayer,
@@ -44,6 +46,8 @@ from lucky_fern.ui.faces import Faces
 from lucky_fern.ui.laying import Laying
 from lucky_fern.ui.layout_watch import LayoutWatch
 from lucky_fern.ui.pinned import Pinned
+from lucky_fern.ui.sliding import Sliding
+from lucky_fern.ui.stripe_handles import StripeTool
 
 _T = TypeVar("_T")
 _S = TypeVar("_S")
@@ -80,6 +84,7 @@ class Desk(QObject):
     marker_changed = Signal()
     station_changed = Signal(str)
     layout_changed = Signal()  # the same model, laid out or built otherwise
+    look_asked = Signal(object)  # a throw that the model view is to see straight
     said = Signal(str, bool)  # a sentence; whether it is a warning
     busy = Signal(bool)
 
@@ -108,7 +113,14 @@ class Desk(QObject):
         self.faces = Faces(self)
         self.laying = Laying(self)
         self.axes: F64 | None = None  # of who looks at the model: right, up and towards, (3, 3)
+        self.eye: F64 | None = None  # and where the eye is; None where all rays run alike
+        self.pulling = False  # whether the points of a decal's warp are shown instead of its handles
+        self.in_texels = False  # whether sizes of decals are told in texels
         self.label_style = Label()  # what the next label looks like: as the last one did
+        self.figure_style = Figure()  # and the next figure
+        self.striping = StripeTool(self)
+        self.look: Eye | None = None  # of who looks at the model
+        self.sliding = Sliding(self)
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of
         self.layout.changed.connect(self.faces.changed)
@@ -123,6 +135,8 @@ class Desk(QObject):
         self.store = MapStore(studio.sources)
         self.pending = {}
         self.shown_map, self.marker, self.last_hit, self.holding, self.missing = None, None, None, False, []
+        self.striping.arm(False)
+        self.sliding.put_away()
         self._select_top()
         self._surface = studio.surface
         self._composite_with(CompositingThread(studio.sources, self.store))
@@ -301,6 +315,10 @@ class Desk(QObject):
         self.selection_changed.emit()
         self.refresh()
 
+    def composite(self) -> None:
+        """Have the maps follow the project while a stroke goes on; everything else follows at its end."""
+        self._request()
+
     def refresh(self) -> None:
         """Have everything follow the project as it is now."""
         self._request()
@@ -338,6 +356,13 @@ class Desk(QObject):
         if (layer_id, wanted) != (self.selected, self.chosen):
             self.selected, self.chosen = layer_id, wanted
             self.selection_changed.emit()
+
+    def set_pulling(self, on: bool) -> None:
+        """Show the points by which a decal is pulled, or its own handles."""
+        if on != self.pulling:
+            self.pulling = on
+            self.view_changed.emit()
+            self.project_changed.emit()
 
     # --- comparing --------------------------------------------------------------------------------------------
 

@@ -11,7 +11,8 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to, surface_pose
-from lucky_fern.core.project.places import Framed
+from lucky_fern.core.placing.slide import Eye
+from lucky_fern.core.project.places import Framed, Throw
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
 from lucky_fern.core.sheets.surface import Surface
@@ -22,6 +23,8 @@ from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.face_picker import FacePicker
 from lucky_fern.ui.grip import Grip
 from lucky_fern.ui.shared_textures import SharedTextures
+from lucky_fern.ui.slide_handles import SlideBrush, SlideHandles
+from lucky_fern.ui.sliding import look_of
 from lucky_fern.ui.view import View
 
 
@@ -34,7 +37,8 @@ class ModelView(View):
         self.look = Look()
         self._scene: ModelScene | None = None
         self._faces_new = False
-        self.gestures.append(FacePicker(self))
+        self.gestures = [SlideBrush(self), *self.gestures, SlideHandles(self), FacePicker(self)]
+        desk.look_asked.connect(self.look_along)
         desk.faces.shown_changed.connect(self._shown_changed)
 
     @property
@@ -141,8 +145,20 @@ class ModelView(View):
     def set_camera(self, camera: Camera) -> None:
         self.camera = camera
         self.desk.axes = np.stack(camera.axes)
+        self.desk.eye = None if camera.parallel else camera.eye
+        self.desk.look = Eye(np.stack(camera.axes), np.asarray(camera.target), camera.distance, camera.half_height(),
+                             camera.parallel)  # fmt: skip
+        self.desk.sliding.follow()
         self.refresh()
         self._marker_changed()
+
+    def look_along(self, place: Throw) -> None:
+        """Look from where a throw's lens is, at what its picture is before."""
+        yaw, pitch, distance = look_of(place)
+        camera = replace(self.camera, yaw=yaw, pitch=pitch, target=place.point, parallel=place.lens is None)
+        if distance:
+            camera = replace(camera, distance=distance)
+        self.set_camera(camera)
 
     # --- between screen and surface -------------------------------------------------------------------------
 
@@ -153,6 +169,27 @@ class ModelView(View):
         x, y = point[0] / self.width() * 2 - 1, 1 - point[1] / self.height() * 2
         origin, direction = self.camera.ray(float(x), float(y), self.aspect)
         return pick(self.desk.studio.model, origin, direction, shown=self.desk.faces.shown)
+
+    def surface_at(self, point: F64) -> SurfaceHit | None:
+        return self.hit(point)
+
+    def spot(self, position: F64, normal: F64) -> F64 | None:
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - position
+        place = self.to_screen(position)
+        return place if float(normal @ eye) > 0 and np.isfinite(place).all() else None
+
+    def line_of(self, points: F64, normals: F64) -> list[F64]:
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - points
+        flat = self.to_screen(points)
+        seen = ((normals * eye).sum(axis=1) > 0) & np.isfinite(flat).all(axis=1)
+        ends = np.flatnonzero(np.diff(np.concatenate([[False], seen, [False]]).astype(int)))
+        return [flat[start:end] for start, end in zip(ends[::2], ends[1::2], strict=True) if end - start > 1]
+
+    def length_of(self, pixels: float, hit: SurfaceHit) -> float:
+        half = self.camera.half_height()
+        if not self.camera.parallel:
+            half *= float((self.camera.eye - hit.position) @ self.camera.axes[2]) / self.camera.distance
+        return pixels * 2 * half / max(self.height(), 1)
 
     def face_at(self, point: F64) -> int | None:
         hit = self.hit(point)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QLinearGradient, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QFont, QLinearGradient, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QTransform
 from PySide6.QtWidgets import QWidget
 
 from lucky_fern.core.arrays import F64
@@ -31,10 +31,17 @@ class Overlay(QWidget):
         self.ghost: tuple[QPixmap, QPointF] | None = None
         self.outline: F64 | None = None  # (N, 2) of a rectangle or lasso being drawn
         self.disc: tuple[F64, float] | None = None  # where a painting tool reaches
+        self.knots: list[tuple[F64, bool]] = []  # points of a stripe, and whether each is one or only may become one
+        self.way: list[F64] = []  # (N, 2) each: where a stripe runs
+        self.mesh: F64 | None = None  # (rows, columns, 2) points by which a picture is pulled
+        self.slide: tuple[QPixmap, list[F64], float] | None = None  # a picture, its quads (4, 2), how far it is seen
+        self.hint_line = ""  # what is being snapped to
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.slide is not None:
+            self._slide(painter, *self.slide)
         for place, text in self.labels:
             self._tag(painter, QPointF(place[0] + 4, place[1] - 4), text, quiet=True)
         if self.wipe is not None:
@@ -49,6 +56,12 @@ class Overlay(QWidget):
             self._handles(painter, self.grip)
         if self.outline is not None or self.disc is not None:
             self._drawn(painter)
+        if self.knots or self.way:
+            self._stripe(painter)
+        if self.mesh is not None:
+            self._mesh(painter, self.mesh)
+        if self.hint_line:
+            self._tag(painter, QPointF(8, 58), self.hint_line)
         if self.ghost is not None:
             pixmap, at = self.ghost
             painter.setOpacity(0.75)
@@ -74,6 +87,48 @@ class Overlay(QWidget):
                 painter.drawPolygon(QPolygonF([_point(place) for place in self.outline]))
             if self.disc is not None:
                 painter.drawEllipse(_point(self.disc[0]), self.disc[1], self.disc[1])
+
+    def _stripe(self, painter: QPainter) -> None:
+        """Where a stripe runs, and its points."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((QColor(255, 255, 255, 200), 2.6), (FERN, 1.2)):
+            painter.setPen(QPen(colour, width))
+            for line in self.way:
+                painter.drawPolyline(QPolygonF([_point(place) for place in line]))
+        painter.setPen(QPen(FERN, 1.4))
+        painter.setBrush(QColor("white"))
+        for place, is_point in self.knots:
+            at = _point(place)
+            if is_point:
+                painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+            else:
+                painter.drawEllipse(at, 3, 3)
+
+    @staticmethod
+    def _slide(painter: QPainter, pixmap: QPixmap, quads: list[F64], opacity: float) -> None:
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setOpacity(opacity)
+        w, h = pixmap.width(), pixmap.height()
+        flat = QPolygonF([QPointF(0, 0), QPointF(w, 0), QPointF(w, h), QPointF(0, h)])
+        for quad in quads:
+            turned = QTransform.quadToQuad(flat, QPolygonF([_point(place) for place in quad]))
+            if isinstance(turned, QTransform):
+                painter.setTransform(turned)
+                painter.drawPixmap(0, 0, pixmap)
+        painter.restore()
+
+    @staticmethod
+    def _mesh(painter: QPainter, mesh: F64) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((QColor(255, 255, 255, 220), 2.6), (FERN, 1.2)):
+            painter.setPen(QPen(colour, width))
+            for line in (*mesh, *mesh.transpose(1, 0, 2)):
+                painter.drawPolyline(QPolygonF([_point(place) for place in line]))
+        painter.setPen(QPen(FERN, 1.4))
+        painter.setBrush(QColor("white"))
+        for place in mesh.reshape(-1, 2):
+            painter.drawEllipse(_point(place), 4.5, 4.5)
 
     @staticmethod
     def _mark(painter: QPainter, at: QPointF) -> None:

@@ -12,7 +12,7 @@ from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
 from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
-from lucky_fern.core.sheets.picking import at_uv, sheet_of
+from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures
@@ -166,6 +166,31 @@ class SheetView(View):
             corners[rows, :, :2] = self._pixel(self.tiles.to_plane(key.material, surface.model.uv[rows]))
             corners[rows, :, 2] = 0.0
         return corners
+
+    def surface_at(self, point: F64) -> SurfaceHit | None:
+        studio, plane = self.desk.studio, self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            return None
+        return at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane))
+
+    def spot(self, position: F64, normal: F64) -> F64 | None:
+        studio = self.desk.studio
+        if studio is None:
+            return None
+        reach = 1e-3 * studio.model.diagonal
+        hit = pick(studio.model, position + normal * reach, -normal)
+        key = None if hit is None or not np.isfinite(hit.uv).all() else sheet_of(studio.surface, hit)
+        if hit is None or key is None or np.linalg.norm(hit.position - position) > 3 * reach:
+            return None
+        return self._pixel(self.tiles.to_plane(key.material, hit.uv))
+
+    def length_of(self, pixels: float, hit: SurfaceHit) -> float:
+        studio = self.desk.studio
+        assert studio is not None
+        along_u, along_v = uv_axes(studio.model, hit.triangle)
+        tile = float(np.linalg.norm(self._pixel(np.array([1.0, 0.0])) - self._pixel(np.zeros(2))))
+        return pixels / max(tile, 1e-9) * float(np.sqrt(np.linalg.norm(np.cross(along_u, along_v))))
 
     def grip_of(self, place: Framed, height: float) -> Grip | None:
         assert self.desk.studio is not None

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QWidget
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
 from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
+from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.model_view import ModelView
@@ -39,6 +41,8 @@ _MODES = (
 class ToolLine(QWidget):
     """One line; tools of the station on the left, looks of the views on the right."""
 
+    slide_asked = Signal()
+
     def __init__(self, desk: Desk, model_view: ModelView, sheet_view: SheetView) -> None:
         super().__init__()
         self.desk, self.model_view, self.sheet_view = desk, model_view, sheet_view
@@ -49,6 +53,12 @@ class ToolLine(QWidget):
         row.setSpacing(2)
         self.label = self._button(row, "text", "Label", "Letters on the surface, in the middle of the model view",
                                   self._add_label, False)  # fmt: skip
+        self.figure = self._button(row, "figure", "Figure", "A simple figure on the surface, in the middle of the "
+                                   "model view", self._add_figure, False)  # fmt: skip
+        self.stripe = self._button(row, "stripe", "Stripe", "A stripe along the surface: click its points in either "
+                                   "view", lambda: desk.striping.arm(self.stripe.isChecked()), True)  # fmt: skip
+        self.slide = self._button(row, "slide", "Slide", "A picture held over the model view, to print or brush on",
+                                  self.slide_asked.emit, True)  # fmt: skip
         self.title = QLabel(objectName="quiet")
         row.addWidget(self.title)
         self.modes = QWidget()
@@ -90,12 +100,14 @@ class ToolLine(QWidget):
             row, "pin", "", "Pin this state and wipe between it and now (Shift+K)", desk.pin, True
         )
         self._rule(row)
+        self.looks = QToolButton(text="Look from ▾", toolTip="Look straight from one of the six sides")
+        self.looks.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.looks.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        sides = QMenu(self.looks)
         for name in ("front", "back", "left", "right", "top", "bottom"):
-            button = QToolButton(text=name.capitalize())
-            button.setStyleSheet("QToolButton { padding: 4px 3px; }")
-            button.setToolTip(f"Look from the {name}")
-            button.clicked.connect(lambda _=False, name=name: model_view.look_from(name))
-            row.addWidget(button)
+            sides.addAction(name.capitalize(), partial(model_view.look_from, name))
+        self.looks.setMenu(sides)
+        row.addWidget(self.looks)
         self.frame = self._button(row, "frame", "", "Show everything (F)", self._frame_all, False)
         self.frame.setShortcut("F")
         self.shaded.setChecked(True)
@@ -103,6 +115,8 @@ class ToolLine(QWidget):
         desk.project_changed.connect(self.refresh)
         desk.selection_changed.connect(self.refresh)
         desk.view_changed.connect(self.refresh)
+        desk.striping.changed.connect(self.refresh)
+        desk.sliding.changed.connect(self.refresh)
         self.refresh()
 
     def _button(
@@ -128,13 +142,23 @@ class ToolLine(QWidget):
     def refresh(self) -> None:
         decal = self.desk.decal if self.desk.station == "artwork" else None
         self.modes.setVisible(decal is not None)
-        self.label.setVisible(self.desk.station == "artwork")
+        for button in (self.label, self.figure, self.stripe, self.slide):
+            button.setVisible(self.desk.station == "artwork")
+        if self.desk.station != "artwork":
+            self.desk.striping.arm(False)
+        self.stripe.setChecked(self.desk.striping.armed)
+        self.slide.setChecked(self.desk.sliding.up)
         self.picking.setVisible(self.desk.station == "model")
         self.title.setVisible(self.desk.station != "model")
         self.pin.setChecked(self.desk.pinned is not None)
         self.without.setEnabled(bool(self.desk.chosen))
-        if decal is not None:
-            self.title.setText(f"‘{decal[0].name}’ is placed by")
+        self.modes.setVisible(decal is not None and not self.desk.sliding.up)
+        if self.desk.striping.armed:
+            self.title.setText("Click its points; Enter ends it")
+        elif self.desk.sliding.up:
+            self.title.setText("Drag it over the model")
+        elif decal is not None:
+            self.title.setText(" placed by")
             for mode, button in self.mode_buttons.items():
                 button.setChecked(isinstance(decal[1], MODES[mode]))
         else:
@@ -156,12 +180,22 @@ class ToolLine(QWidget):
         self.refresh()
 
     def _add_label(self) -> None:
+        hit = self._middle()
+        if hit is not None:
+            self.desk.bringing.add_label(hit, self.model_view.camera.axes[1])
+
+    def _add_figure(self) -> None:
+        hit = self._middle()
+        if hit is not None:
+            self.desk.bringing.add_figure(hit, self.model_view.camera.axes[1])
+
+    def _middle(self) -> SurfaceHit | None:
+        """The surface in the middle of the model view, where new things go."""
         view = self.model_view
         hit = view.hit(np.array([view.width() / 2, view.height() / 2]))
         if hit is None:
             self.desk.said.emit("The middle of the model view is empty: turn the model so that it is there.", True)
-        else:
-            self.desk.bringing.add_label(hit, view.camera.axes[1])
+        return hit
 
     def _shade(self, shading: str) -> None:
         self.shaded.setChecked(shading == SHADED)

@@ -31,6 +31,7 @@ from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.places import Framed
 from lucky_fern.core.selecting.seen import nearest_faces
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.model_scene import CHECKER_TEXELS
 from lucky_fern.render.textures import SheetTextures, is_software
@@ -40,7 +41,9 @@ from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import Grip
 from lucky_fern.ui.overlay import Overlay
+from lucky_fern.ui.pull_handles import PullHandles
 from lucky_fern.ui.shared_textures import SharedTextures
+from lucky_fern.ui.stripe_handles import StripeHandles
 
 _LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
@@ -67,7 +70,7 @@ class View(QOpenGLWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(160, 160)
         self.overlay = Overlay(self)
-        self.gestures: list[Gesture] = [DecalHandles(self)]
+        self.gestures: list[Gesture] = [StripeHandles(self), PullHandles(self), DecalHandles(self)]
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
         self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
@@ -108,6 +111,22 @@ class View(QOpenGLWidget):
 
     def moved(self, place: Framed, point: F64) -> Framed | None:
         """The place with its middle under a pixel; None where there is nothing to lie on."""
+        raise NotImplementedError
+
+    def surface_at(self, point: F64) -> SurfaceHit | None:
+        """The point of the surface under a pixel."""
+        raise NotImplementedError
+
+    def spot(self, position: F64, normal: F64) -> F64 | None:
+        """Where a point of the surface lies on the screen; None where it looks away or lies on no sheet."""
+        raise NotImplementedError
+
+    def line_of(self, points: F64, normals: F64) -> list[F64]:
+        """Lines (N, 2) on the screen that show a path over the surface as far as it is seen."""
+        return []
+
+    def length_of(self, pixels: float, hit: SurfaceHit) -> float:
+        """How long, in model units, so many pixels are at a point of the surface."""
         raise NotImplementedError
 
     def marker_place(self) -> F64 | None:
@@ -303,6 +322,13 @@ class View(QOpenGLWidget):
         else:
             self._navigating = "orbit"
 
+    def finish(self) -> None:
+        """Enter: what is being drawn is done."""
+        self.desk.striping.arm(False)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.mousePressEvent(event)
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         point = _array(event.position())
         if self._gesture is not None:
@@ -352,6 +378,9 @@ class View(QOpenGLWidget):
                 self.desk.pin()
             else:
                 self.desk.hold(True)
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.finish()
             return
         step = steps.get(Qt.Key(event.key()))
         if step is not None and self._nudge(step, event):

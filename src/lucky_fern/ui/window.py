@@ -32,6 +32,7 @@ from lucky_fern.ui.sequence_panel import SequencePanel
 from lucky_fern.ui.settings.history import HistoryPanel
 from lucky_fern.ui.settings.mask import MaskPanel
 from lucky_fern.ui.settings.panel import SettingsPanel
+from lucky_fern.ui.settings.slide import SlidePanel
 from lucky_fern.ui.shared_textures import SharedTextures
 from lucky_fern.ui.sheet_view import SheetView
 from lucky_fern.ui.style import LIGHT, icon, sheet
@@ -62,6 +63,7 @@ class Window(QMainWindow):
         self.settings = SettingsPanel(desk)
         self.masks = MaskPanel(desk)
         self.history = HistoryPanel(desk)
+        self.slides = SlidePanel(desk)
         self.tray = Tray(desk)
         self.model_panel = ModelPanel(desk, self.model_view, self.sheet_view)
         self.export_panel = ExportPanel(desk)
@@ -94,6 +96,7 @@ class Window(QMainWindow):
         self.pages.addTab(self.settings, "Layer")
         self.pages.addTab(self.masks, "Mask")
         self.pages.addTab(self.history, "History")
+        self.pages.addTab(self.slides, "Slide")
         layers.addWidget(self.pages)
         layers.setSizes([320, 290])
         self.layers = QWidget(objectName="panel")
@@ -145,6 +148,7 @@ class Window(QMainWindow):
         QShortcut(QKeySequence("Ctrl+Y"), self, desk.redo)
         QShortcut(QKeySequence("Esc"), self, self._escape)
         QShortcut(QKeySequence.StandardKey.SelectAll, self, self._select_all)
+        self.tools.slide_asked.connect(self._toggle_slide)
         desk.errands.progress.connect(lambda title, share: self.say(f"{title} {share:.0%}", False))
 
     # --- following the desk -----------------------------------------------------------------------------------
@@ -160,10 +164,29 @@ class Window(QMainWindow):
 
     def _escape(self) -> None:
         """Back to all maps; at the Model station, out of what is being drawn and selected too."""
+        sliding = self.desk.sliding
+        if sliding.up:
+            if sliding.brushing:
+                sliding.set_brushing(False)
+            else:
+                sliding.put_away()
+            return
+        if self.desk.striping.armed or self.desk.pulling:
+            self.desk.striping.arm(False)
+            self.desk.set_pulling(False)
+            return
         self.desk.show_map(None)
         if self.desk.station == "model":
             self.sheet_view.fitter.arm(False, False)
             self.desk.faces.none()
+
+    def _toggle_slide(self) -> None:
+        """Hold a picture over the model view, or put it away."""
+        self.pages.setCurrentWidget(self.slides)
+        if self.desk.sliding.up:
+            self.desk.sliding.put_away()
+        else:
+            self.slides.hold_up()
 
     def _select_all(self) -> None:
         if self.desk.station == "model":

@@ -11,7 +11,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, footprint, sample
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, footprint, sample
 from lucky_fern.core.placing.hidden import is_hidden
 from lucky_fern.core.sheets.raster import EDGE, row_span
 
@@ -25,7 +25,7 @@ def through_lens(points: F64, distance: float) -> tuple[F64, F64]:
 @kernel
 def draw_bent(
     xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64, weights: F64, strengths: F64,
-    width: float, height: float, depth: float, limit: float,
+    width: float, height: float, depth: float, limit: float, repeat: bool,
     texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16, highest: float,
     o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
     o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
@@ -80,7 +80,9 @@ def draw_bent(
                 t_x, t_y = -(v[1, 1] - fy * v[3, 1]) / w / height, -(v[1, 2] - fy * v[3, 2]) / w / height
                 s_half, t_half = 0.5 * np.hypot(s_x, s_y), 0.5 * np.hypot(t_x, t_y)
                 cover = min(max(v[4, 0] + x * v[4, 1] + y * v[4, 2], 0.0), 1.0)
-                if sampling == NEAREST:
+                if repeat:
+                    s, t = s - np.floor(s), t - np.floor(t)
+                elif sampling == NEAREST:
                     if not (0.0 <= s < 1.0 and 0.0 <= t < 1.0):
                         continue
                 else:
@@ -91,7 +93,9 @@ def draw_bent(
                     cover *= min(inner_s / max(2.0 * s_half, 1e-12), 1.0)
                     cover *= min(inner_t / max(2.0 * t_half, 1e-12), 1.0)
                 how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
-                red, green, blue, alpha = sample(texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, CUT)
+                red, green, blue, alpha = sample(
+                    texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, REPEAT if repeat else CUT
+                )
                 level = int(alpha * cover * 65535.0 + 0.5)
                 if level <= out[r, k, 3]:
                     continue

@@ -40,11 +40,12 @@ class PlacedPicture:
     beyond: PlacedPicture | None = None  # the same picture once more, where it comes round to itself
     weights: F64 | None = None  # (T, 3) of corners seen through a lens; see :mod:`.bent`
     strengths: F64 | None = None  # (T, 3) how strongly it shows at corners, cut to 0…1
+    repeat: bool = False  # it goes on in both directions
 
     @property
     def bent(self) -> bool:
         """Whether it runs unevenly over triangles."""
-        return self.weights is not None or self.strengths is not None
+        return self.weights is not None or self.strengths is not None or self.repeat
 
 
 def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
@@ -73,7 +74,7 @@ def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     across = chunks_across(sheet.size)
     chosen = np.flatnonzero(placed.reached[sheet.triangle])
     marked = np.zeros((across, across), np.bool_)
-    if placed.weights is not None:
+    if placed.weights is not None or placed.repeat:
         return sheet.chunks_of(placed.reached[sheet.triangle])  # where on a triangle it ends is not even
     if len(chosen):
         _mark_chunks(
@@ -121,7 +122,7 @@ def _draw_once(
             sheet.xy, sheet.needle, items, sheet.triangle, placed.corners,
             even if placed.weights is None else placed.weights,
             even if placed.strengths is None else placed.strengths,
-            placed.width, placed.height, placed.depth, placed.limit,
+            placed.width, placed.height, placed.depth, placed.limit, placed.repeat,
             pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
             NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
             occluders.corners, occluders.owner, occluders.starts, occluders.items, occluders.top,

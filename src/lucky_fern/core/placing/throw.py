@@ -17,6 +17,8 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     """Work out a pose. ``allowed`` (T,) bool leaves out triangles (a scope by parts)."""
     frame = pose_frame(place)
     half = np.array([place.width / 2, height / 2])
+    if place.repeat:
+        half = np.full(2, 2 * model.diagonal + float(np.linalg.norm(frame.origin - model.bounds.mean(axis=0))))
     # Only what may lie under the picture, however far towards the projector, is looked at more closely.
     middle, radius = model.balls
     offset = middle - frame.origin
@@ -61,7 +63,16 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
         limit *= 1.0 if place.lens is None else place.lens / (place.lens - place.stand_off)
     strengths = _strengths(model, frame, place, rows) if place.fade else None
     return PlacedPicture(
-        corners, reached, occluders, place.width, height, place.depth, limit, weights=weights, strengths=strengths
+        corners,
+        reached,
+        occluders,
+        place.width,
+        height,
+        place.depth,
+        limit,
+        weights=weights,
+        strengths=strengths,
+        repeat=place.repeat,
     )
 
 

@@ -99,6 +99,23 @@ def _fill_quad(s: F64, t: F64, places: F64, even: F64) -> None:
         t[box][inside] = (p[1] + wb * (q[1] - p[1]) + wc * (r[1] - p[1]))[inside]
 
 
+def regrid(warp: Warp | None, columns: int, rows: int) -> Warp:
+    """A warp by another grid that pulls the picture alike at its points; one that pulls nothing from None."""
+    x, y = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))
+    even = np.stack([x, y], axis=-1).reshape(-1, 2)
+    if warp is not None:
+        if is_fit(warp):
+            unit = np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32)
+            matrix = cv2.getPerspectiveTransform(unit, np.array(warp.points, np.float32))
+            even = cv2.perspectiveTransform(even[None].astype(np.float64), matrix)[0]
+        else:
+            points = _dense(warp)[0]
+            across = (warp.columns - 1) * _STEPS + 1
+            at = np.rint(even * [across - 1, (warp.rows - 1) * _STEPS]).astype(int)
+            even = points.reshape(-1, across, 2)[at[:, 1], at[:, 0]]
+    return Warp(columns, rows, tuple((round(float(a), 5), round(float(b), 5)) for a, b in even))
+
+
 @lru_cache(maxsize=64)
 def _dense(warp: Warp) -> tuple[F64, F64]:
     """(N, 2) points of a finer grid, pulled, and where they lie in the picture.

@@ -14,7 +14,7 @@ from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.effects import Effect
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.places import Place, Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
@@ -152,6 +152,14 @@ class KitPicture(Plain, frozen=True):
     figure: Figure | None = None
 
 
+class Slide(Plain, frozen=True):
+    """A picture held before the model, and where from; kept to return to."""
+
+    picture: str
+    place: Throw
+    opacity: float = 0.6
+
+
 class ModelSource(Plain, frozen=True):
     """The model's files: main file name, and file name → digest.
 
@@ -182,6 +190,7 @@ class Project(Plain, frozen=True):
     sequences: dict[str, dict[int, str]] = {}
     masks: dict[int, Mask] = {}
     selections: dict[str, str] = {}
+    slides: dict[str, Slide] = {}
     relief: Relief = Relief()
     next_id: int = 1
     version: int = FORMAT_VERSION

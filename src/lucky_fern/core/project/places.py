@@ -31,7 +31,7 @@ class Throw(Plain, frozen=True, tag_field="mode", tag="throw"):
     ``stand_off`` is how far from the point the projector stands (None: endlessly far), so that what is
     behind it hides nothing; ``through`` also reaches hidden surfaces. ``lens`` is how far from the point a lens
     stands from which the picture spreads, as in perspective (None: all rays run alike). Over the last ``fade``
-    degrees before the limit the picture fades out.
+    degrees before the limit the picture fades out. ``repeat`` has it go on in both directions without end.
     """
 
     point: Point
@@ -48,6 +48,7 @@ class Throw(Plain, frozen=True, tag_field="mode", tag="throw"):
     warp: Warp | None = None
     lens: float | None = None
     fade: float = 0.0
+    repeat: bool = False
 
 
 class Drape(Plain, frozen=True, tag_field="mode", tag="drape"):

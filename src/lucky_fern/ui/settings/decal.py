@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -14,21 +15,21 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
 )
 
 from lucky_fern.core.compositing.sources import triangles_in
-from lucky_fern.core.placing.copies import mirror_twin, ring
-from lucky_fern.core.placing.copies import row as row_of
 from lucky_fern.core.placing.facts import decal_facts, larger_sheet
-from lucky_fern.core.placing.pose import in_mode
-from lucky_fern.core.project.commands import AddLayer, SetContent, SetPlace, SetSheetSize, Several
+from lucky_fern.core.placing.pose import in_mode, texels_of
+from lucky_fern.core.project.commands import SetContent, SetPlace, SetSheetSize
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.layouts import Unstack
-from lucky_fern.core.project.places import Lay, Place, Roll, Throw
+from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.settings.copies import copies_part
+from lucky_fern.ui.settings.figure import figure_of, figure_part
 from lucky_fern.ui.settings.label import label_of, label_part
+from lucky_fern.ui.settings.pull import pull_part
 
 if TYPE_CHECKING:
     from lucky_fern.ui.settings.panel import SettingsPanel
@@ -69,18 +70,21 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
     if label_of(panel.desk, panel.desk.layer) is not None:
         label_part(panel, column)
         panel.rule(column)
+    elif figure_of(panel.desk, panel.desk.layer) is not None:
+        figure_part(panel, column)
+        panel.rule(column)
     names = [("width", "Width"), ("height", "Height"), ("rotate", "Turn °")]
     if isinstance(decal.place, Throw):
-        names += [("depth", "Reach"), ("angle_limit", "Facing °")]
-    if label_of(panel.desk, panel.desk.layer) is None:
-        column.addLayout(_picture_row(panel))
+        names += [("depth", "Reach"), ("angle_limit", "Facing °"), ("fade", "Fade °")]
+    if label_of(panel.desk, panel.desk.layer) is None and figure_of(panel.desk, panel.desk.layer) is None:
+        column.addLayout(picture_row(panel))
     grid = QHBoxLayout()
     for key, title in names:
         cell = QVBoxLayout()
         cell.setSpacing(1)
-        number = QDoubleSpinBox(decimals=1 if key in ("rotate", "angle_limit") else 4, maximum=1e6)
+        number = QDoubleSpinBox(decimals=1 if key in ("rotate", "angle_limit", "fade") else 4, maximum=1e6)
         number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        number.setMinimum(-360 if key == "rotate" else 0.0001)
+        number.setMinimum({"rotate": -360.0, "fade": 0.0}.get(key, 0.0001))
         number.setKeyboardTracking(False)
         number.setAccessibleName(title)
         number.setMinimumWidth(40)
@@ -90,6 +94,7 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
         cell.addWidget(QLabel(title, objectName="quiet"))
         cell.addWidget(number)
         grid.addLayout(cell)
+    grid.addWidget(_unit_box(panel), 0, Qt.AlignmentFlag.AlignBottom)
     column.addLayout(grid)
     row = QHBoxLayout()
     row.addWidget(pixels_box(panel))
@@ -106,17 +111,44 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
         panel.binders.append(lambda layer: _show_check(through, _place(layer, "through")))
         row.addWidget(through)
         look = QPushButton("As I look")
-        look.setToolTip("Throw it the way the model view looks, upright on the screen")
+        look.setToolTip("Throw it from where the model view's eye is, upright on the screen and in its perspective")
         look.clicked.connect(lambda _=False: throw_as_seen(panel.desk))
         panel.fields["as I look"] = look
         row.addWidget(look)
     row.addStretch(1)
     column.addLayout(row)
+    pull_part(panel, column)
     if not isinstance(decal.place, Lay):
-        _copies(panel, column)
+        copies_part(panel, column)
 
 
-def _picture_row(panel: SettingsPanel) -> QHBoxLayout:
+def _unit_box(panel: SettingsPanel) -> QComboBox:
+    """Whether width and height are typed in model units or in texels of the sheet under the middle."""
+    box = QComboBox()
+    box.addItems(["units", "texels"])
+    box.setAccessibleName("What width and height are counted in")
+    box.setCurrentIndex(int(panel.desk.in_texels))
+
+    def choose(at: int) -> None:
+        panel.desk.in_texels = bool(at)
+        panel.refresh()
+
+    box.activated.connect(choose)
+    panel.fields["unit"] = box
+    return box
+
+
+def _texels_a_unit(panel: SettingsPanel) -> tuple[float, float]:
+    """How many texels a unit of width and one of height are; ones where units are counted."""
+    decal, studio = panel.desk.decal, panel.desk.studio
+    if not panel.desk.in_texels or decal is None or studio is None:
+        return 1.0, 1.0
+    _, place, height = decal
+    texels = texels_of(studio.surface, studio.project, place, height)
+    return (1.0, 1.0) if texels is None else (texels[0] / place.width, texels[1] / height)
+
+
+def picture_row(panel: SettingsPanel) -> QHBoxLayout:
     """Which picture it shows; another one takes over pose and settings."""
     row = QHBoxLayout()
     box = QComboBox()
@@ -124,7 +156,11 @@ def _picture_row(panel: SettingsPanel) -> QHBoxLayout:
     box.setToolTip("Another picture takes over its pose and settings")
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     project = panel.desk.project
-    box.addItems([name for name, kit in project.pictures.items() if kit.text is None] if project is not None else [])
+    box.addItems(
+        [name for name, kit in project.pictures.items() if kit.text is None and kit.figure is None]
+        if project is not None
+        else []
+    )
 
     def put(name: str) -> None:
         panel.do(lambda layer: SetContent(layer.id, replace(layer.content, picture=name)))
@@ -137,83 +173,21 @@ def _picture_row(panel: SettingsPanel) -> QHBoxLayout:
     return row
 
 
-def _copies(panel: SettingsPanel, column: QVBoxLayout) -> None:
-    """A twin on the other side, and several in a row or a ring."""
-    row = QHBoxLayout()
-    row.addWidget(QLabel("Twin across", objectName="quiet"))
-    for axis in "xyz":
-        made = QPushButton(axis.upper())
-        made.setToolTip(
-            f"A copy on the other side of the model's middle, across {axis.upper()}; lettering stays readable"
-        )
-        made.setFixedWidth(30)
-        made.clicked.connect(partial(add_twin, panel.desk, axis))
-        panel.fields[f"twin {axis}"] = made
-        row.addWidget(made)
-    count = QSpinBox(minimum=2, maximum=200, value=8)
-    count.setAccessibleName("How many, the first among them")
-    panel.fields["count"] = count
-    row.addWidget(count)
-    for title, tip in (("in a row", "To its right, on the surface, one and a half widths apart"),
-                       ("in a ring", "Round the middle of the part it lies on")):  # fmt: skip
-        made = QPushButton(title)
-        made.setToolTip(tip)
-        made.clicked.connect(partial(add_copies, panel.desk, title.removeprefix("in a "), count))
-        panel.fields[title] = made
-        row.addWidget(made)
-    row.addStretch(1)
-    column.addLayout(row)
-
-
 def throw_as_seen(desk: Desk) -> None:
-    """Turn a thrown decal so that the model view sees it straight on."""
+    """Throw a decal from where the model view's eye is, so that it looks straight from there."""
     decal = desk.decal
     if decal is None or desk.axes is None or not isinstance(decal[1], Throw):
         return
-    _, up, towards = ((float(v[0]), float(v[1]), float(v[2])) for v in desk.axes)
-    desk.execute(SetPlace(decal[0].id, replace(decal[1], normal=towards, up=up, rotate=0.0)))
-
-
-def add_twin(desk: Desk, axis: str, *_: object) -> None:
-    """A copy of the selected decal on the other side of the model's middle."""
-    decal, studio = desk.decal, desk.studio
-    if decal is None or studio is None or isinstance(decal[1], Lay):
-        return
-    about = float(studio.model.bounds[:, "xyz".index(axis)].mean())
-    _add(desk, decal[0], [mirror_twin(decal[1], axis, about)], "Add mirror twin")
-
-
-def add_copies(desk: Desk, how: str, count: QSpinBox, *_: object) -> None:
-    """Copies of the selected decal in a row or a ring."""
-    decal, studio = desk.decal, desk.studio
-    if decal is None or studio is None or isinstance(decal[1], Lay):
-        return
-    layer, place, height = decal
-    assert not isinstance(place, Lay)
-    if how == "row":
-        places = row_of(studio.surface, place, count.value() - 1, 1.5)
-    else:
-        rolled = in_mode(studio.surface, place, height, "roll")
-        if not isinstance(rolled, Roll):
-            desk.said.emit("There is no axis to go round: it lies on it.", True)
-            return
-        places = ring(place, count.value(), np.array(rolled.axis), np.array(rolled.axis_point))
-    if not places:
-        desk.said.emit("The surface ends beside it; there is no room for a row.", True)
-    else:
-        _add(desk, layer, places, f"Add {how}")
-
-
-def _add(desk: Desk, layer: Layer, places: list[Place], title: str) -> None:
-    """Layers like one, at other places, as one step."""
-    assert isinstance(layer.content, Decal)
-    content, shown = layer.content, (layer.channels, layer.opacity, layer.blend, layer.scope)
-    commands = tuple(
-        AddLayer(f"{layer.name} {number}", replace(content, place=place), *shown, above=layer.id)
-        for number, place in reversed(list(enumerate(places, 2)))
-    )
-    desk.execute(Several(commands, named=title))
-    desk.select(layer.id)
+    layer, place = decal[0], decal[1]
+    assert isinstance(place, Throw)
+    towards, lens = desk.axes[2], None
+    if desk.eye is not None:
+        towards = desk.eye - np.array(place.point)
+        lens = float(np.linalg.norm(towards))
+        towards = towards / max(lens, 1e-300)
+    _, up, _ = ((float(v[0]), float(v[1]), float(v[2])) for v in desk.axes)
+    normal = (float(towards[0]), float(towards[1]), float(towards[2]))
+    desk.execute(SetPlace(layer.id, replace(place, normal=normal, up=up, rotate=0.0, lens=lens)))
 
 
 def pixels_box(panel: SettingsPanel) -> QCheckBox:
@@ -237,6 +211,8 @@ def pixels_box(panel: SettingsPanel) -> QCheckBox:
 def _show_number(panel: SettingsPanel, number: QDoubleSpinBox, key: str, layer: Layer) -> None:
     decal = panel.desk.decal
     value = decal[2] if key == "height" and decal is not None else _place(layer, key)
+    if value is not None and key in ("width", "height"):
+        value *= _texels_a_unit(panel)[key == "height"]
     if value is not None and not number.hasFocus():
         number.blockSignals(True)
         number.setValue(float(value))
@@ -287,6 +263,8 @@ def _set_place(panel: SettingsPanel, key: str, value: float | bool) -> None:
     if decal is None:
         return
     layer, place, height = decal
+    if key in ("width", "height"):
+        value = float(value) / _texels_a_unit(panel)[key == "height"]
     changes: dict[str, Any] = {key: value}
     if key == "width" and place.height is not None:
         changes["height"] = height * float(value) / place.width

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel,
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import Command, SetGroup, SetLayer
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group, Layer, Wash
+from lucky_fern.core.project.places import Along
 from lucky_fern.core.project.plain import COLOUR_BLENDS
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
@@ -18,6 +19,7 @@ from lucky_fern.ui.settings.adjustment import adjustment_part
 from lucky_fern.ui.settings.channels import channel_part, relief_part
 from lucky_fern.ui.settings.decal import decal_part
 from lucky_fern.ui.settings.scope import scope_part
+from lucky_fern.ui.settings.stripe import stripe_part
 from lucky_fern.ui.settings.wash import wash_part
 
 
@@ -70,7 +72,9 @@ class SettingsPanel(QScrollArea):
                     if name in layer.channels:
                         channel_part(self, column, name, layer)
             relief_part(self, column, layer)
-            if isinstance(layer.content, Decal):
+            if isinstance(layer.content, Decal) and isinstance(layer.content.place, Along):
+                stripe_part(self, column)
+            elif isinstance(layer.content, Decal):
                 decal_part(self, column, layer.content)
             elif isinstance(layer.content, Wash):
                 wash_part(self, column, layer)

@@ -31,6 +31,7 @@ from lucky_fern.core.project.commands.masks import (
 from lucky_fern.core.project.commands.painting import GivePaint, PaintMask, PaintPixels
 from lucky_fern.core.project.commands.settings import SetChannel, SetContent, SetGroup, SetLayer, SetPlace
 from lucky_fern.core.project.commands.sheets import SetRelief, SetSheetSize
+from lucky_fern.core.project.commands.slides import KeepSlide
 from lucky_fern.core.project.commands.stack import (
     AddLayer,
     DuplicateLayers,
@@ -44,7 +45,7 @@ from lucky_fern.core.project.document import Project
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
-    "GiveMask", "GivePaint", "GroupLayers", "LayOut", "MoveLayers", "MoveMaskEntry", "PaintMask",
+    "GiveMask", "GivePaint", "GroupLayers", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry", "PaintMask",
     "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
     "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetFigure", "SetGroup", "SetLabel", "SetLayer",
     "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
@@ -53,7 +54,7 @@ __all__ = [
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
-    | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers |
+    | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers |
     RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent |
     SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize |
     SetTaken | Ungroup
