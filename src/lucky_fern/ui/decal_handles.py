@@ -10,11 +10,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64
+from lucky_fern.core.placing.box import reach_lines
 from lucky_fern.core.placing.pose import SMALLEST_SHARE, move_to
 from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
-from lucky_fern.core.project.places import Along, Framed, Lay, Place, place_height
+from lucky_fern.core.project.places import Along, Framed, Lay, Place, Throw, place_height
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import GripDrag
 
@@ -138,11 +139,20 @@ class DecalHandles(Gesture):
             return None
         return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
 
+    def _show_reach(self) -> None:
+        """The space that a throw reaches, in the model view."""
+        decal, overlay = self.desk.decal, self.view.overlay
+        overlay.box = []
+        if self.desk.reach_shown and decal is not None and isinstance(decal[1], Throw):
+            overlay.box = [line for line in map(self.view.line_through, reach_lines(decal[1], decal[2]))
+                           if line is not None]  # fmt: skip
+
     def _pulled(self) -> bool:
         """Whether the points of its warp are shown instead of its own handles."""
         decal = self.desk.decal
         return self.desk.pulling and decal is not None and decal[1].warp is not None
 
     def show(self) -> None:
+        self._show_reach()
         if self.desk.station == "artwork" and not self._pulled() and not self.desk.sliding.up:
             self.view.overlay.grip = self.view.grip()

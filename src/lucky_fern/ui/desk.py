@@ -114,6 +114,8 @@ class Desk(QObject):
         self.laying = Laying(self)
         self.axes: F64 | None = None  # of who looks at the model: right, up and towards, (3, 3)
         self.eye: F64 | None = None  # and where the eye is; None where all rays run alike
+        self.scope_kind: str | None = None  # what clicks choose for the scope of the selected layers
+        self.reach_shown = False  # whether the space that a throw reaches is drawn
         self.pulling = False  # whether the points of a decal's warp are shown instead of its handles
         self.in_texels = False  # whether sizes of decals are told in texels
         self.label_style = Label()  # what the next label looks like: as the last one did
@@ -255,7 +257,8 @@ class Desk(QObject):
 
     def execute_each(self, make: Callable[[Layer], Command | None], merge: bool = False) -> bool:
         """Do an edit to every selected layer that it fits, as one step."""
-        commands = tuple(command for layer in self.layers if (command := make(layer)) is not None)
+        made = [command for layer in self.layers if (command := make(layer)) is not None]
+        commands = tuple(one for each in made for one in (each.commands if isinstance(each, Several) else (each,)))
         if not commands:
             return False
         return self.execute(commands[0] if len(commands) == 1 else Several(commands), merge)  # type: ignore[arg-type]
@@ -356,6 +359,17 @@ class Desk(QObject):
         if (layer_id, wanted) != (self.selected, self.chosen):
             self.selected, self.chosen = layer_id, wanted
             self.selection_changed.emit()
+
+    def pick_scope(self, kind: str | None) -> None:
+        """Have clicks choose parts, materials, tiles or islands for the selected layers; None ends it."""
+        self.scope_kind = kind
+        self.view_changed.emit()
+        self.project_changed.emit()
+
+    def show_reach(self, on: bool) -> None:
+        """Draw the space that the selected throw reaches."""
+        self.reach_shown = on
+        self.view_changed.emit()
 
     def set_pulling(self, on: bool) -> None:
         """Show the points by which a decal is pulled, or its own handles."""

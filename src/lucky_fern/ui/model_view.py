@@ -185,6 +185,10 @@ class ModelView(View):
         ends = np.flatnonzero(np.diff(np.concatenate([[False], seen, [False]]).astype(int)))
         return [flat[start:end] for start, end in zip(ends[::2], ends[1::2], strict=True) if end - start > 1]
 
+    def line_through(self, points: F64) -> F64 | None:
+        flat = self.to_screen(points)
+        return flat if np.isfinite(flat).all() else None
+
     def length_of(self, pixels: float, hit: SurfaceHit) -> float:
         half = self.camera.half_height()
         if not self.camera.parallel:

@@ -35,6 +35,7 @@ class Overlay(QWidget):
         self.way: list[F64] = []  # (N, 2) each: where a stripe runs
         self.mesh: F64 | None = None  # (rows, columns, 2) points by which a picture is pulled
         self.slide: tuple[QPixmap, list[F64], float] | None = None  # a picture, its quads (4, 2), how far it is seen
+        self.box: list[F64] = []  # (N, 2) lines of the space that a throw reaches
         self.hint_line = ""  # what is being snapped to
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -56,6 +57,9 @@ class Overlay(QWidget):
             self._handles(painter, self.grip)
         if self.outline is not None or self.disc is not None:
             self._drawn(painter)
+        painter.setPen(QPen(QColor(44, 107, 76, 200), 1.0, Qt.PenStyle.DashLine))
+        for line in self.box:
+            painter.drawPolyline(QPolygonF([_point(place) for place in line]))
         if self.knots or self.way:
             self._stripe(painter)
         if self.mesh is not None:

@@ -158,7 +158,7 @@ class ToolLine(QWidget):
         elif self.desk.sliding.up:
             self.title.setText("Drag it over the model")
         elif decal is not None:
-            self.title.setText(" placed by")
+            self.title.setText("")
             for mode, button in self.mode_buttons.items():
                 button.setChecked(isinstance(decal[1], MODES[mode]))
         else:

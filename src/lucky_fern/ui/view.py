@@ -42,6 +42,7 @@ from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import Grip
 from lucky_fern.ui.overlay import Overlay
 from lucky_fern.ui.pull_handles import PullHandles
+from lucky_fern.ui.scope_picker import ScopePicker
 from lucky_fern.ui.shared_textures import SharedTextures
 from lucky_fern.ui.stripe_handles import StripeHandles
 
@@ -70,7 +71,9 @@ class View(QOpenGLWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(160, 160)
         self.overlay = Overlay(self)
-        self.gestures: list[Gesture] = [StripeHandles(self), PullHandles(self), DecalHandles(self)]
+        self.gestures: list[Gesture] = [
+            ScopePicker(self), StripeHandles(self), PullHandles(self), DecalHandles(self),
+        ]  # fmt: skip
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
         self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
@@ -124,6 +127,10 @@ class View(QOpenGLWidget):
     def line_of(self, points: F64, normals: F64) -> list[F64]:
         """Lines (N, 2) on the screen that show a path over the surface as far as it is seen."""
         return []
+
+    def line_through(self, points: F64) -> F64 | None:
+        """A line (N, 3) in the air on the screen, where this view shows what lies in the air."""
+        return None
 
     def length_of(self, pixels: float, hit: SurfaceHit) -> float:
         """How long, in model units, so many pixels are at a point of the surface."""

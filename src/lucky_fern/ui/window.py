@@ -171,7 +171,8 @@ class Window(QMainWindow):
             else:
                 sliding.put_away()
             return
-        if self.desk.striping.armed or self.desk.pulling:
+        if self.desk.striping.armed or self.desk.pulling or self.desk.scope_kind is not None:
+            self.desk.pick_scope(None)
             self.desk.striping.arm(False)
             self.desk.set_pulling(False)
             return

@@ -18,13 +18,9 @@ from PIL import Image, ImageDraw, ImageFont
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import PictureError
+from lucky_fern.core.pictures.fonts import SHIPPED
 
 EM = 256  # pixels; the height of the letters' em as they are drawn
-FONTS = {
-    "Inter Bold": "Inter-Bold.otf", "Inter Medium": "Inter-Medium.otf", "League Spartan": "LeagueSpartan-Bold.otf",
-    "League Spartan Extra": "LeagueSpartan-ExtraBold.otf", "Lobster Two": "LobsterTwo-Bold.otf",
-    "DejaVu Sans": "DejaVuSans-Bold.ttf",
-}  # fmt: skip
 LONGEST = 400  # characters
 _WIDEST = 16384  # pixels
 
@@ -33,7 +29,8 @@ class Label(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     """What a label says and looks like. Lengths in em (the font's size).
 
     ``arc`` bends the line by so many degrees, upwards if above 0. A ``plate`` lies under the text, with a ``border``
-    of the text's colour; ``plate_space`` is left round the text.
+    of the text's colour; ``plate_space`` is left round the text. ``second`` fills letters from ``split`` of their
+    height downwards; ``fade`` runs from one colour into the other instead.
     """
 
     text: str = "Text"
@@ -49,6 +46,9 @@ class Label(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     plate_space: float = 0.35
     border: float = 0.0
     corner: float = 0.15
+    second: str | None = None
+    split: float = 0.5
+    fade: bool = False
 
 
 def check_label(label: Label) -> None:
@@ -63,12 +63,12 @@ def check_label(label: Label) -> None:
         raise PictureError("a label needs some text")
     if len(label.text) > LONGEST:
         raise PictureError(f"a label holds up to {LONGEST} characters, not {len(label.text)}")
-    for name in ("colour", "outline_colour", "plate"):
+    for name in ("colour", "outline_colour", "plate", "second"):
         value = getattr(label, name)
         if value is not None and not is_hex(value):
             raise PictureError(f"{name} {value!r} is not a colour: write it as #rrggbb")
     for name, low, high in (("tracking", -0.5, 5), ("line_spacing", 0.5, 5), ("outline", 0, 0.5), ("arc", -350, 350),
-                            ("plate_space", 0, 4), ("border", 0, 1), ("corner", 0, 4)):  # fmt: skip
+                            ("plate_space", 0, 4), ("border", 0, 1), ("corner", 0, 4), ("split", 0, 1)):  # fmt: skip
         if not low <= getattr(label, name) <= high:
             raise PictureError(f"{name} runs from {low:g} to {high:g}, not {getattr(label, name):g}")
     _font(label.font)
@@ -77,14 +77,14 @@ def check_label(label: Label) -> None:
 @lru_cache(maxsize=32)
 def _font(name: str) -> Any:
     """A shipped font by its name, or one of this computer by its file."""
-    if name in FONTS:
-        data = (resources.files("lucky_fern") / "fonts" / FONTS[name]).read_bytes()
+    if name in SHIPPED:
+        data = (resources.files("lucky_fern") / "fonts" / SHIPPED[name]).read_bytes()
         return ImageFont.truetype(io.BytesIO(data), EM, layout_engine=ImageFont.Layout.RAQM)
     try:
         return ImageFont.truetype(name, EM, layout_engine=ImageFont.Layout.RAQM)
     except OSError:
         raise PictureError(
-            f"there is no font {name!r}; there are {', '.join(FONTS)}, or the path of a font file"
+            f"there is no font {name!r}; there are {', '.join(SHIPPED)}, or the path of a font file"
         ) from None
 
 
@@ -137,7 +137,37 @@ def _lines(label: Label) -> U8:
             for piece in [line] if not label.tracking else list(line):
                 ink.text((x, y), piece, **options)
                 x += font.getlength(piece) + label.tracking * EM
-    return np.array(canvas)
+    pixels = np.array(canvas)
+    if label.second is not None:
+        tops = [air + number * step for number in range(len(lines))]
+        _two_coloured(pixels, label, font, tops)
+    return pixels
+
+
+def _two_coloured(pixels: U8, label: Label, font: Any, tops: list[int]) -> None:
+    """Give the letters of each line (its em begins at one of ``tops``) their second colour, lower down."""
+    assert label.second is not None
+    first, second = np.array(_rgb(label.colour), np.float64), np.array(_rgb(label.second), np.float64)
+    # Letters run from the top of a capital to the base line.
+    capital = -int(font.getbbox("H", anchor="ls")[1])
+    share = np.zeros(len(pixels))
+    rows = np.arange(len(pixels)) + 0.5
+    for top in tops:
+        line = (rows >= top - EM // 2) & (rows < top + 2 * EM)
+        share[line] = (rows[line] - (top + EM - capital)) / capital
+    wanted = np.clip(share, 0, 1) if label.fade else np.clip((share - label.split) * capital + 0.5, 0, 1)
+    if label.outline:
+        # What lies between outline and fill keeps its share of both.
+        edge = np.array(_rgb(label.outline_colour), np.float64)
+        span = first - edge
+        axis = int(np.abs(span).argmax())
+        fill = (
+            np.clip((pixels[..., axis] - edge[axis]) / span[axis], 0, 1) if span[axis] else np.ones(pixels.shape[:2])
+        )
+    else:
+        fill = np.ones(pixels.shape[:2])
+    shift = wanted[:, None, None] * (second - first) * fill[..., None]
+    pixels[..., :3] = np.clip(np.rint(pixels[..., :3] + shift), 0, 255)
 
 
 def _width(font: Any, line: str, tracking: float) -> float:

@@ -20,7 +20,7 @@ import cv2
 import numpy as np
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
-from lucky_fern.core.arrays import U8, U16, Array
+from lucky_fern.core.arrays import F32, U8, U16, Array
 from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.pictures.naming import Taken, is_data_name
@@ -56,6 +56,12 @@ class Picture:
     @property
     def height(self) -> int:
         return int(self.rgba.shape[0])
+
+
+def alpha_of(picture: Picture) -> F32:
+    """(rows, columns) float32, 0…1."""
+    alpha = picture.rgba[..., 3]
+    return alpha.astype(np.float32) / np.float32(np.iinfo(alpha.dtype).max)
 
 
 def is_drawing(name: str) -> bool:

@@ -19,9 +19,10 @@ from lucky_fern.core.project.places import Along, Drape, Framed, Lay
 from lucky_fern.core.sheets.picking import pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 
-Remedy = Literal["", "drape", "roll", "larger", "apart"]
+Remedy = Literal["", "drape", "roll", "larger", "apart", "top"]
 STRETCHED = 1.15  # longer one way than the other by so much shows in lettering
 _LOST = 0.02  # of the picture
+_UNDER = 0.03  # of it, below which an overlap is none
 _SOFT = 1.6  # pixels of the picture for a texel; more are lost
 _LARGEST = 8192
 _THIN = 3.0  # texels
@@ -60,7 +61,7 @@ def largest_stretch(model: Model, placed: PlacedPicture) -> float:
 
 def decal_facts(
     surface: Surface, project: Project, layer: Layer, place: Framed, height: float,
-    placed: PlacedPicture | None, shared: Bool | None = None,
+    placed: PlacedPicture | None, shared: Bool | None = None, under: tuple[str, float] | None = None,
 ) -> list[Fact]:  # fmt: skip
     """The facts of a decal.
 
@@ -68,6 +69,7 @@ def decal_facts(
     ----------
     placed : its pose worked out, if it is on the surface.
     shared : (T,) bool, faces that share their texels with others.
+    under : the name of what covers most of it, and how much.
     """
     assert isinstance(layer.content, Decal)
     texels = texels_of(surface, project, place, height)
@@ -98,6 +100,8 @@ def decal_facts(
             )
     elif isinstance(place, Lay):
         found += _laid_facts(surface, place, height)
+    if under is not None and under[1] > _UNDER:
+        found.append(Fact(f"{under[1]:.0%} of it lies under ‘{under[0]}’.", True, "top"))
     return found
 
 

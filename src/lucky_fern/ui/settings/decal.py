@@ -18,16 +18,15 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from lucky_fern.core.compositing.sources import triangles_in
-from lucky_fern.core.placing.facts import decal_facts, larger_sheet
-from lucky_fern.core.placing.pose import in_mode, texels_of
-from lucky_fern.core.project.commands import SetContent, SetPlace, SetSheetSize
+from lucky_fern.core.placing.pose import texels_of
+from lucky_fern.core.project.commands import SetContent, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.layouts import Unstack
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.settings.copies import copies_part
+from lucky_fern.ui.settings.decal_facts import facts_part
 from lucky_fern.ui.settings.figure import figure_of, figure_part
+from lucky_fern.ui.settings.finish import finish_row
 from lucky_fern.ui.settings.label import label_of, label_part
 from lucky_fern.ui.settings.pull import pull_part
 
@@ -35,49 +34,61 @@ if TYPE_CHECKING:
     from lucky_fern.ui.settings.panel import SettingsPanel
 
 
-_REMEDIES = {
-    "drape": ("Drape it", "Let it follow the surface, so that lettering keeps its shape"),
-    "roll": ("Roll it", "Round an axis, where it would meet itself"),
-    "larger": ("Larger sheet", "Twice the texels for the sheet it lies on"),
-    "apart": ("Give the twins their own space", "Islands that share their texels move apart"),
-}
-
-
 def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
     """Facts, numbers and switches of a decal."""
     panel.rule(column)
-    facts = QLabel()
-    facts.setWordWrap(True)
-    column.addWidget(facts)
-    panel.fields["facts"] = facts
-    panel.binders.append(partial(_show_facts, panel, facts))
-    row = QHBoxLayout()
-    for remedy, (title, tip) in _REMEDIES.items():
-        made = QPushButton(title)
-        made.setToolTip(tip)
-        made.clicked.connect(partial(_mend, panel, remedy))
-        panel.fields[f"mend {remedy}"] = made
-        row.addWidget(made)
-    if not isinstance(decal.place, Lay):
-        heat = QCheckBox("Show stretch")
-        heat.setToolTip("Colour what it covers by how far it is stretched there")
-        heat.setChecked(panel.desk.faces.stretch_shown)
-        heat.toggled.connect(panel.desk.faces.show_stretch)
-        panel.fields["show stretch"] = heat
-        row.addWidget(heat)
-    row.addStretch(1)
-    column.addLayout(row)
+    facts_part(panel, column, decal)
     if label_of(panel.desk, panel.desk.layer) is not None:
         label_part(panel, column)
         panel.rule(column)
     elif figure_of(panel.desk, panel.desk.layer) is not None:
         figure_part(panel, column)
         panel.rule(column)
-    names = [("width", "Width"), ("height", "Height"), ("rotate", "Turn °")]
-    if isinstance(decal.place, Throw):
-        names += [("depth", "Reach"), ("angle_limit", "Facing °"), ("fade", "Fade °")]
     if label_of(panel.desk, panel.desk.layer) is None and figure_of(panel.desk, panel.desk.layer) is None:
         column.addLayout(picture_row(panel))
+    grid = _numbers(panel, ("width", "Width"), ("height", "Height"), ("rotate", "Turn °"))
+    grid.addWidget(_unit_box(panel), 0, Qt.AlignmentFlag.AlignBottom)
+    column.addLayout(grid)
+    row = QHBoxLayout()
+    row.addWidget(pixels_box(panel))
+    flip = QCheckBox("Flipped")
+    flip.setToolTip("Left for right")
+    flip.toggled.connect(lambda on: _set_place(panel, "flip", on))
+    panel.fields["flip"] = flip
+    panel.binders.append(lambda layer: _show_check(flip, _place(layer, "flip")))
+    row.addWidget(flip)
+    if isinstance(decal.place, Throw):
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addLayout(_numbers(panel, ("depth", "Reach"), ("angle_limit", "Facing °"), ("fade", "Fade °")))
+        row = QHBoxLayout()
+        through = QCheckBox("Through")
+        through.setToolTip("Onto what is hidden behind something else, too")
+        through.toggled.connect(lambda on: _set_place(panel, "through", on))
+        panel.fields["through"] = through
+        panel.binders.append(lambda layer: _show_check(through, _place(layer, "through")))
+        row.addWidget(through)
+        box = QCheckBox("Show reach")
+        box.setToolTip("Draw the space that it reaches and the cone of directions it accepts, in the model view")
+        box.setChecked(panel.desk.reach_shown)
+        box.toggled.connect(panel.desk.show_reach)
+        panel.fields["show reach"] = box
+        row.addWidget(box)
+        look = QPushButton("As I look")
+        look.setToolTip("Throw it from where the model view's eye is, upright on the screen and in its perspective")
+        look.clicked.connect(lambda _=False: throw_as_seen(panel.desk))
+        panel.fields["as I look"] = look
+        row.addWidget(look)
+    row.addStretch(1)
+    column.addLayout(row)
+    column.addLayout(finish_row(panel))
+    pull_part(panel, column)
+    if not isinstance(decal.place, Lay):
+        copies_part(panel, column)
+
+
+def _numbers(panel: SettingsPanel, *names: tuple[str, str]) -> QHBoxLayout:
+    """A row of numbers of its pose, by their keys and titles."""
     grid = QHBoxLayout()
     for key, title in names:
         cell = QVBoxLayout()
@@ -94,32 +105,7 @@ def decal_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
         cell.addWidget(QLabel(title, objectName="quiet"))
         cell.addWidget(number)
         grid.addLayout(cell)
-    grid.addWidget(_unit_box(panel), 0, Qt.AlignmentFlag.AlignBottom)
-    column.addLayout(grid)
-    row = QHBoxLayout()
-    row.addWidget(pixels_box(panel))
-    flip = QCheckBox("Flipped")
-    flip.setToolTip("Left for right")
-    flip.toggled.connect(lambda on: _set_place(panel, "flip", on))
-    panel.fields["flip"] = flip
-    panel.binders.append(lambda layer: _show_check(flip, _place(layer, "flip")))
-    row.addWidget(flip)
-    if isinstance(decal.place, Throw):
-        through = QCheckBox("Through what hides it")
-        through.toggled.connect(lambda on: _set_place(panel, "through", on))
-        panel.fields["through"] = through
-        panel.binders.append(lambda layer: _show_check(through, _place(layer, "through")))
-        row.addWidget(through)
-        look = QPushButton("As I look")
-        look.setToolTip("Throw it from where the model view's eye is, upright on the screen and in its perspective")
-        look.clicked.connect(lambda _=False: throw_as_seen(panel.desk))
-        panel.fields["as I look"] = look
-        row.addWidget(look)
-    row.addStretch(1)
-    column.addLayout(row)
-    pull_part(panel, column)
-    if not isinstance(decal.place, Lay):
-        copies_part(panel, column)
+    return grid
 
 
 def _unit_box(panel: SettingsPanel) -> QComboBox:
@@ -217,45 +203,6 @@ def _show_number(panel: SettingsPanel, number: QDoubleSpinBox, key: str, layer: 
         number.blockSignals(True)
         number.setValue(float(value))
         number.blockSignals(False)
-
-
-def _show_facts(panel: SettingsPanel, label: QLabel, layer: Layer) -> None:
-    decal, studio = panel.desk.decal, panel.desk.studio
-    if decal is None or studio is None or not isinstance(layer.content, Decal):
-        return
-    place, height = decal[1], decal[2]
-    chosen = triangles_in(studio.project, layer.scope)
-    placed = None if isinstance(place, Lay) else studio.sources.pose(place, height, chosen)
-    shared = np.zeros(studio.model.triangle_count, np.bool_)
-    for finding in panel.desk.layout.findings:
-        if finding.kind in ("twins", "overlap") and int(finding.triangles.max(initial=-1)) < len(shared):
-            shared[finding.triangles] = True
-    facts = decal_facts(studio.surface, studio.project, layer, place, height, placed, shared)
-    label.setText(" ".join(fact.sentence for fact in facts))
-    wanted = {fact.remedy for fact in facts}
-    for remedy in _REMEDIES:
-        panel.fields[f"mend {remedy}"].setVisible(remedy in wanted)
-
-
-def _mend(panel: SettingsPanel, remedy: str) -> None:
-    """Do what helps against a fact."""
-    decal, studio = panel.desk.decal, panel.desk.studio
-    if decal is None or studio is None:
-        return
-    layer, place, height = decal
-    if remedy in ("drape", "roll"):
-        new = in_mode(studio.surface, place, height, remedy)
-        if new is not None:
-            panel.desk.execute(SetPlace(layer.id, new))
-    elif remedy == "larger":
-        found = larger_sheet(studio.project, studio.surface, place, height)
-        if found is None:
-            panel.desk.said.emit("The sheet is as large as sheets go.", True)
-        else:
-            panel.desk.execute(SetSheetSize(found[1], found[0]))
-    elif not isinstance(place, Lay):
-        reached = studio.sources.pose(place, height, triangles_in(studio.project, layer.scope)).reached
-        panel.desk.laying.do(Unstack(twins=True), reached)
 
 
 def _set_place(panel: SettingsPanel, key: str, value: float | bool) -> None:

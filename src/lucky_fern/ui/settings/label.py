@@ -7,13 +7,23 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+)
 
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.pictures.label import FONTS, Label
-from lucky_fern.core.placing.pose import drop_thrown
+from lucky_fern.core.pictures.fonts import SHIPPED, system_fonts
+from lucky_fern.core.pictures.label import EM, Label
+from lucky_fern.core.placing.pose import drop_thrown, scaled, texels_of
 from lucky_fern.core.placing.spots import spots
-from lucky_fern.core.project.commands import AddLayer, AddPicture, SetLabel, Several
+from lucky_fern.core.project.commands import AddLayer, AddPicture, SetLabel, SetPlace, Several
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.places import Drape
 from lucky_fern.ui.fields import ColourField, NumberField
@@ -48,11 +58,15 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     column.addWidget(text)
     row = QHBoxLayout()
     font = QComboBox()
-    font.addItems(list(FONTS))
+    font.addItems(list(SHIPPED))
     font.setAccessibleName("Font")
-    font.activated.connect(lambda _: change(panel.desk, font=font.currentText()))
+    font.setToolTip("Those that ship come first, then those of this computer")
+    font.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    font.setMinimumContentsLength(16)
+    font.activated.connect(lambda at: change(panel.desk, font=font.itemData(at) or font.itemText(at)))
     panel.fields["label font"] = font
-    panel.binders.append(lambda layer: _show(panel, layer, lambda label: font.setCurrentText(label.font)))
+    panel.desk.errands.send("", system_fonts, partial(_add_fonts, panel, font))
+    panel.binders.append(lambda layer: _show(panel, layer, partial(_show_font, font)))
     row.addWidget(font)
     colour = ColourField("Colour of the letters")
     colour.changed.connect(lambda value: change(panel.desk, colour=value))
@@ -71,6 +85,7 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
         line.addWidget(QLabel(title, objectName="quiet"))
         line.addWidget(number, 1)
         column.addLayout(line)
+    column.addLayout(_two_colour_row(panel))
     row = QHBoxLayout()
     plate = QCheckBox("On a plate")
     plate.toggled.connect(lambda on: change(panel.desk, plate="#1d2b33" if on else None))
@@ -96,6 +111,93 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     panel.fields["label spread"] = spread
     row.addWidget(spread)
     column.addLayout(row)
+
+
+def _add_fonts(panel: SettingsPanel, box: QComboBox, fonts: dict[str, str]) -> None:
+    """Put this computer's fonts under those that ship."""
+    if panel.fields.get("label font") is not box:
+        return  # another layer is shown by now
+    for name, path in fonts.items():
+        box.addItem(name, path)
+    label = label_of(panel.desk, panel.desk.layer)
+    if label is not None:
+        _show_font(box, label)
+
+
+def _show_font(box: QComboBox, label: Label) -> None:
+    at = box.findData(label.font)
+    if at >= 0:
+        box.setCurrentIndex(at)
+    else:
+        box.setCurrentText(label.font)
+
+
+def _two_colour_row(panel: SettingsPanel) -> QHBoxLayout:
+    """A second colour for the lower part of letters, and how tall letters are."""
+    row = QHBoxLayout()
+    two = QCheckBox("Two colours")
+    two.toggled.connect(lambda on: change(panel.desk, second="#d9a441" if on else None))
+    panel.fields["label two"] = two
+    second = ColourField("Second colour of the letters")
+    second.changed.connect(lambda value: change(panel.desk, second=value))
+    second.let_go.connect(panel.desk.end_gesture)
+    panel.fields["label second"] = second
+    fade = QCheckBox("Fading")
+    fade.toggled.connect(lambda on: change(panel.desk, fade=on))
+    panel.fields["label fade"] = fade
+    size = QDoubleSpinBox(decimals=3, minimum=0.001, maximum=1e6)
+    size.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    size.setKeyboardTracking(False)
+    size.setToolTip("How tall its letters are (their em), in what width and height are counted in")
+    size.setAccessibleName("Size of the letters")
+    size.setFixedWidth(64)
+    size.valueChanged.connect(partial(_set_size, panel.desk))
+    panel.fields["label size"] = size
+
+    def show(label: Label) -> None:
+        for box, on in ((two, label.second is not None), (fade, label.fade)):
+            box.blockSignals(True)
+            box.setChecked(on)
+            box.blockSignals(False)
+        second.setVisible(label.second is not None)
+        fade.setVisible(label.second is not None)
+        second.set(label.second or "#d9a441")
+        em = em_of(panel.desk)
+        if em is not None and not size.hasFocus():
+            size.blockSignals(True)
+            size.setValue(em)
+            size.blockSignals(False)
+
+    panel.binders.append(lambda layer: _show(panel, layer, show))
+    row.addWidget(two)
+    row.addWidget(second, 1)
+    row.addWidget(fade)
+    row.addWidget(QLabel("Letters", objectName="quiet"))
+    row.addWidget(size)
+    return row
+
+
+def em_of(desk: Desk) -> float | None:
+    """How tall the letters' em of the selected label is, in model units or texels."""
+    decal, studio = desk.decal, desk.studio
+    if decal is None or studio is None or not isinstance(decal[0].content, Decal):
+        return None
+    layer, place, height = decal
+    assert isinstance(layer.content, Decal)
+    em = place.width * EM / studio.project.picture_size(layer.content.picture)[0]
+    if not desk.in_texels:
+        return em
+    texels = texels_of(studio.surface, studio.project, place, height)
+    return None if texels is None else em * texels[0] / place.width
+
+
+def _set_size(desk: Desk, value: float) -> None:
+    now, decal = em_of(desk), desk.decal
+    if now is None or decal is None or now <= 0:
+        return
+    layer, place, height = decal
+    desk.end_gesture()
+    desk.execute(SetPlace(layer.id, scaled(place, height, value / now, value / now, 1e-9)))
 
 
 def spread_lines(desk: Desk) -> None:

@@ -55,6 +55,27 @@ def scope_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
         row.addWidget(button)
     row.addStretch(1)
     panel.row(column, "Shows on", line)
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    for kind, title in (("parts", "Part"), ("materials", "Material"), ("tiles", "Tile"), ("islands", "Island")):
+        click = QToolButton(text=title, checkable=True)
+        click.setToolTip(f"Click on the model or a sheet: the {title.lower()} there is added, or taken out again")
+        click.clicked.connect(lambda on, kind=kind: panel.desk.pick_scope(kind if on else None))
+        panel.fields[f"click {kind}"] = click
+        row.addWidget(click)
+    every = QToolButton(text="All")
+    every.setToolTip("Everywhere again")
+    every.clicked.connect(lambda _=False: panel.do_each(lambda layer: SetLayer(layer.id, scope=Scope())))
+    row.addWidget(every)
+    row.addStretch(1)
+    panel.binders.append(lambda layer: _show_clicks(panel))
+    panel.row(column, "Click on", line)
+
+
+def _show_clicks(panel: SettingsPanel) -> None:
+    for kind in ("parts", "materials", "tiles", "islands"):
+        panel.fields[f"click {kind}"].setChecked(panel.desk.scope_kind == kind)
 
 
 def _show(button: ScopeButton, layer: Layer) -> None:

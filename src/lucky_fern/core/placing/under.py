@@ -1,0 +1,83 @@
+"""How much of a placed picture lies under another one that is put on above it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32, Array, Bool
+from lucky_fern.core.placing.frame import lay_matrix
+from lucky_fern.core.placing.placed import PlacedPicture
+from lucky_fern.core.project.places import Framed, Lay
+from lucky_fern.core.sheets.raster import mark_triangles
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
+
+_ACROSS = 48  # points asked along each side
+
+
+@dataclass(frozen=True)
+class Spots:
+    """Points of the surface spread evenly over a picture: ``triangle`` (N,) and ``barycentric`` (N, 3)."""
+
+    triangle: I32
+    barycentric: F64
+
+
+def spots_of(surface: Surface, place: Framed, height: float, placed: PlacedPicture | None) -> Spots:
+    """Where on the surface a picture lies; ``placed`` is its pose worked out, None for a laid one."""
+    if isinstance(place, Lay):
+        rows, flat = _laid(surface, place, height)
+    else:
+        assert placed is not None
+        rows = np.flatnonzero(placed.reached).astype(np.int32)
+        flat = placed.corners[rows, :, :2] / [placed.width, -placed.height] + 0.5
+    scaled = np.ascontiguousarray(flat * _ACROSS)
+    owner = np.full((_ACROSS, _ACROSS), -1, np.int32)
+    every = np.arange(len(scaled), dtype=np.int32)
+    mark_triangles(scaled, np.zeros(len(scaled), np.uint8), every, 0, 0, owner, every)
+    down, across = np.nonzero(owner >= 0)
+    item = owner[down, across]
+    a, b, c = scaled[item, 0], scaled[item, 1], scaled[item, 2]
+    p = np.stack([across + 0.5, down + 0.5], axis=1)
+    area = _cross(b - a, c - a)
+    wb, wc = _cross(p - a, c - a) / area, _cross(b - a, p - a) / area
+    return Spots(rows[item], np.stack([1 - wb - wc, wb, wc], axis=1))
+
+
+def covered_share(
+    surface: Surface, spots: Spots, place: Framed, height: float, placed: PlacedPicture | None, alpha: Array | None
+) -> float:
+    """The share of spots on which another picture lies, where its ``alpha`` ((rows, columns), 0…1) says so."""
+    if not len(spots.triangle):
+        return 0.0
+    if isinstance(place, Lay):
+        rows, flat = _laid(surface, place, height)
+        corners = np.full((surface.model.triangle_count, 3, 2), np.nan)
+        corners[rows] = flat
+        there: Bool = np.isfinite(corners[spots.triangle]).all(axis=(1, 2))
+    else:
+        assert placed is not None
+        corners = placed.corners[..., :2] / [placed.width, -placed.height] + 0.5
+        there = placed.reached[spots.triangle]
+    at = np.einsum("nk,nkd->nd", spots.barycentric, np.nan_to_num(corners[spots.triangle]))
+    inside = there & ((at >= 0) & (at < 1)).all(axis=1)
+    if alpha is not None:
+        rows_, columns = alpha.shape
+        x, y = np.clip((at * [columns, rows_]).astype(int), 0, [columns - 1, rows_ - 1]).T
+        inside &= alpha[y, x] > 0.5
+    return float(inside.mean())
+
+
+def _laid(surface: Surface, place: Lay, height: float) -> tuple[I32, F64]:
+    """The triangles of a laid picture's material and where their corners (N, 3, 2) lie in it, 0…1."""
+    model = surface.model
+    rows = np.flatnonzero(model.has_uv & (model.material == model.materials.index(place.material)))
+    matrix, offset = lay_matrix(place, height)
+    flat = (model.uv[rows] - corner_of(place.tile)) @ matrix.T + offset
+    return rows.astype(np.int32), flat
+
+
+def _cross(a: F64, b: F64) -> F64:
+    return np.asarray(a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0], np.float64)

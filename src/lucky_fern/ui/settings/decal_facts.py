@@ -1,0 +1,134 @@
+"""What one must know about a decal, each with the button that mends it."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from lucky_fern.core.compositing.sources import triangles_in
+from lucky_fern.core.pictures.picture import alpha_of
+from lucky_fern.core.placing.facts import decal_facts, larger_sheet
+from lucky_fern.core.placing.placed import PlacedPicture
+from lucky_fern.core.placing.pose import in_mode
+from lucky_fern.core.placing.under import covered_share, spots_of
+from lucky_fern.core.project.commands import MoveLayers, SetPlace, SetSheetSize
+from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.layouts import Unstack
+from lucky_fern.core.project.places import Along, Framed, Lay, place_height
+from lucky_fern.core.studio import Studio
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.settings.panel import SettingsPanel
+
+_REMEDIES = {
+    "drape": ("Drape it", "Let it follow the surface, so that lettering keeps its shape"),
+    "roll": ("Roll it", "Round an axis, where it would meet itself"),
+    "larger": ("Larger sheet", "Twice the texels for the sheet it lies on"),
+    "top": ("Bring it on top", "Above all other layers"),
+    "apart": ("Give the twins their own space", "Islands that share their texels move apart"),
+}
+
+
+def facts_part(panel: SettingsPanel, column: QVBoxLayout, decal: Decal) -> None:
+    """The sentences, what mends them, and the stretch in colours."""
+    facts = QLabel()
+    facts.setWordWrap(True)
+    column.addWidget(facts)
+    panel.fields["facts"] = facts
+    panel.binders.append(partial(_show_facts, panel, facts))
+    row = QHBoxLayout()
+    for remedy, (title, tip) in _REMEDIES.items():
+        made = QPushButton(title)
+        made.setToolTip(tip)
+        made.clicked.connect(partial(_mend, panel, remedy))
+        panel.fields[f"mend {remedy}"] = made
+        row.addWidget(made)
+    if not isinstance(decal.place, Lay):
+        heat = QCheckBox("Show stretch")
+        heat.setToolTip("Colour what it covers by how far it is stretched there")
+        heat.setChecked(panel.desk.faces.stretch_shown)
+        heat.toggled.connect(panel.desk.faces.show_stretch)
+        panel.fields["show stretch"] = heat
+        row.addWidget(heat)
+    row.addStretch(1)
+    column.addLayout(row)
+
+
+def _show_facts(panel: SettingsPanel, label: QLabel, layer: Layer) -> None:
+    decal, studio = panel.desk.decal, panel.desk.studio
+    if decal is None or studio is None or not isinstance(layer.content, Decal):
+        return
+    place, height = decal[1], decal[2]
+    chosen = triangles_in(studio.project, layer.scope)
+    placed = None if isinstance(place, Lay) else studio.sources.pose(place, height, chosen)
+    shared = np.zeros(studio.model.triangle_count, np.bool_)
+    for finding in panel.desk.layout.findings:
+        if finding.kind in ("twins", "overlap") and int(finding.triangles.max(initial=-1)) < len(shared):
+            shared[finding.triangles] = True
+    facts = decal_facts(studio.surface, studio.project, layer, place, height, placed, shared, _under(studio, layer))
+    label.setText(" ".join(fact.sentence for fact in facts))
+    wanted = {fact.remedy for fact in facts}
+    for remedy in _REMEDIES:
+        panel.fields[f"mend {remedy}"].setVisible(remedy in wanted)
+
+
+def _under(studio: Studio, layer: Layer) -> tuple[str, float] | None:
+    """Which decal above a decal covers most of it, and how much."""
+    above = list(studio.project.walk())
+    above = above[[one.id for one in above].index(layer.id) + 1 :]
+    spots, worst = None, None
+    for other in above:
+        content = other.content
+        if (
+            not isinstance(content, Decal)
+            or isinstance(content.place, Along)
+            or "colour" not in other.active_channels()
+        ):
+            continue
+        if other.opacity < 0.5 or other.blend != "normal" or other.mask is not None:
+            continue
+        if spots is None:
+            spots = spots_of(studio.surface, *_posed(studio, layer))
+        kit = studio.project.pictures.get(content.picture)
+        alpha = None if kit is None else alpha_of(studio.sources.picture(kit))
+        share = covered_share(studio.surface, spots, *_posed(studio, other), alpha)
+        if worst is None or share > worst[1]:
+            worst = other.name, share
+    return worst
+
+
+def _posed(studio: Studio, layer: Layer) -> tuple[Framed, float, PlacedPicture | None]:
+    """A decal's place, its height, and its pose worked out if it is on the surface."""
+    content = layer.content
+    assert isinstance(content, Decal) and not isinstance(content.place, Along)
+    place = content.place
+    height = place_height(place, studio.project.picture_size(content.picture))
+    if isinstance(place, Lay):
+        return place, height, None
+    return place, height, studio.sources.pose(place, height, triangles_in(studio.project, layer.scope))
+
+
+def _mend(panel: SettingsPanel, remedy: str) -> None:
+    """Do what helps against a fact."""
+    decal, studio = panel.desk.decal, panel.desk.studio
+    if decal is None or studio is None:
+        return
+    layer, place, height = decal
+    if remedy in ("drape", "roll"):
+        new = in_mode(studio.surface, place, height, remedy)
+        if new is not None:
+            panel.desk.execute(SetPlace(layer.id, new))
+    elif remedy == "top":
+        panel.desk.execute(MoveLayers((layer.id,), len(studio.project.layers)))
+    elif remedy == "larger":
+        found = larger_sheet(studio.project, studio.surface, place, height)
+        if found is None:
+            panel.desk.said.emit("The sheet is as large as sheets go.", True)
+        else:
+            panel.desk.execute(SetSheetSize(found[1], found[0]))
+    elif not isinstance(place, Lay):
+        reached = studio.sources.pose(place, height, triangles_in(studio.project, layer.scope)).reached
+        panel.desk.laying.do(Unstack(twins=True), reached)
