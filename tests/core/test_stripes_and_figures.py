@@ -26,6 +26,7 @@ from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, Project
 from lucky_fern.core.project.places import Along, Throw, Warp
 from lucky_fern.core.sheets.grid import span
+from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from round_models import NOISE, drawn, tube
@@ -200,6 +201,41 @@ def test_a_lens_throws_shadows_and_a_fade_softens_them_out(tmp_path: Path) -> No
     expected = np.clip((80 - angle) / 40, 0, 1)
     inside = angle < 75
     assert np.abs(row - expected)[inside].max() < 0.02
+
+
+def test_what_the_eye_sees_is_the_picture_itself_across_seams_too(tmp_path: Path) -> None:
+    """Rays from an eye that looks at a tube's seam: the texture there against the picture itself, no texture between."""
+    model = tube(tmp_path)
+    surface = Surface(model)
+    sheet = surface.sheet(surface.keys[0], 512)
+    place = Throw((0.0, 1.0, -0.5), (0.0, 0.0, -1.0), (0.0, 1.0, 0.0), 0.6, depth=1.0)
+    height = 0.6 * 96 / 160
+    texture = (drawn(model, throw(model, place, height)) / 255).astype(np.float32)
+    texture[..., :3] *= texture[..., 3:]
+    # One pixel a texel at the seam: 512 texels are π units round.
+    step = np.pi / 512
+    across, down = np.meshgrid(np.arange(-45, 46) * step, np.arange(-25, 26) * step)
+    got, expected = [], []
+    light = premultiplied(NOISE.rgba, "data")
+    padded = sheet.padding
+    flat = texture.copy()
+    padded.fill(flat)
+    for x, y in zip(across.ravel(), down.ravel(), strict=True):
+        hit = pick(model, np.array([x, 1.0 + y, -3.0]), np.array([0.0, 0.0, 1.0]))
+        assert hit is not None
+        u, v = hit.uv[0] * 512 - 0.5, (1 - hit.uv[1]) * 512 - 0.5
+        got.append(_bilinear(flat, u, v))
+        # Seen from behind, what is right is towards −x.
+        expected.append(_bilinear(light, (0.5 - x / 0.6) * 160 - 0.5, (0.5 - y / height) * 96 - 0.5))
+    difference = np.abs(np.array(got) - np.array(expected))[:, :3] * 255
+    assert difference.mean() <= 2
+    at_seam = (np.abs(across) < 3 * step).ravel()
+    assert difference[at_seam].mean() <= 2
+    assert difference.max() < 30
+
+
+def _bilinear(pixels: np.ndarray, x: float, y: float) -> np.ndarray:
+    return cv2.getRectSubPix(pixels[..., :3], (1, 1), (float(x), float(y)))[0, 0]
 
 
 def test_pulled_pictures_follow_their_points() -> None:

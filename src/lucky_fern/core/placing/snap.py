@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.arrays import F64, Bool, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import Frame, pose_frame
 from lucky_fern.core.placing.pose import move_to
@@ -36,25 +36,31 @@ def snapped_hit(model: Model, hit: SurfaceHit, within: float, chosen: Bool | Non
     """
     if chosen is not None and chosen.any():
         middle = model.corners[chosen].reshape(-1, 3).mean(axis=0)
-        moved = _onto(model, middle, hit)
+        moved = _onto(model, middle, hit, hit.normal)
         if moved is not None and np.linalg.norm(moved.position - hit.position) <= within:
             return Snapped(moved, "middle of the selection")
     about = model.bounds.mean(axis=0)
-    for number, name in enumerate("xyz"):
-        if abs(hit.position[number] - about[number]) > within or abs(hit.normal[number]) > 0.98:
-            continue
+    # A plane that the surface runs along is no place on it.
+    near = [number for number in range(3)
+            if abs(hit.position[number] - about[number]) <= within and abs(hit.normal[number]) <= 0.98]  # fmt: skip
+    for axes in (near, *([number] for number in near)) if near else ():
         wanted = hit.position.copy()
-        wanted[number] = about[number]
-        moved = _onto(model, wanted, hit)
-        if moved is not None and np.linalg.norm(moved.position - hit.position) <= 1.5 * within:
-            return Snapped(moved, f"middle of {name.upper()}")
+        wanted[axes] = about[axes]
+        # Looked for within the planes, or a slanted surface would be met beside them.
+        towards = hit.normal.copy()
+        towards[axes] = 0.0
+        if np.linalg.norm(towards) < 0.1:
+            continue
+        moved = _onto(model, wanted, hit, unit_rows(towards))
+        if moved is not None and np.linalg.norm(moved.position - hit.position) <= 2 * within:
+            return Snapped(moved, f"middle of {' and '.join('XYZ'[number] for number in axes)}")
     return Snapped(hit, "")
 
 
-def _onto(model: Model, point: F64, hit: SurfaceHit) -> SurfaceHit | None:
-    """The surface over or under a point, along the normal of a hit."""
+def _onto(model: Model, point: F64, hit: SurfaceHit, towards: F64) -> SurfaceHit | None:
+    """The surface over or under a point, looked for along a direction."""
     reach = max(float(np.linalg.norm(point - hit.position)), 1e-3 * model.diagonal)
-    found = pick(model, point + hit.normal * reach, -hit.normal)
+    found = pick(model, point + towards * reach, -towards)
     return found if found is not None and float(found.normal @ hit.normal) > 0 else None
 
 

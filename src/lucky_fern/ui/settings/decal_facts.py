@@ -122,7 +122,8 @@ def _mend(panel: SettingsPanel, remedy: str) -> None:
         if new is not None:
             panel.desk.execute(SetPlace(layer.id, new))
     elif remedy == "top":
-        panel.desk.execute(MoveLayers((layer.id,), len(studio.project.layers)))
+        others = [one for one in studio.project.layers if one.id != layer.id]
+        panel.desk.execute(MoveLayers((layer.id,), len(others)))
     elif remedy == "larger":
         found = larger_sheet(studio.project, studio.surface, place, height)
         if found is None:

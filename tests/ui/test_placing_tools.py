@@ -1,0 +1,232 @@
+"""Stripes, figures, slides, pulled pictures, snapping and scopes, with real mouse and key events on the Marsh Hen."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from hands import Hands
+from lucky_fern.core.compositing.masks import mask_values
+from lucky_fern.core.placing.along import stripe_at
+from lucky_fern.core.project.document import Decal
+from lucky_fern.core.project.places import Along, Throw
+from lucky_fern.core.sheets.region import Rect
+from lucky_fern.demo.world import demo_studio
+from lucky_fern.ui.pull_handles import pulled_points
+from lucky_fern.ui.slide_handles import SlideHandles
+from lucky_fern.ui.view import View
+
+LEFT = Qt.MouseButton.LeftButton
+PLAIN = Qt.KeyboardModifier.NoModifier
+
+
+def click(view: View, at: np.ndarray, modifier: Qt.KeyboardModifier = PLAIN) -> None:
+    QTest.mouseClick(view, LEFT, modifier, QPoint(*np.round(at).astype(int)))
+
+
+@pytest.fixture
+def ferry(hands: Hands) -> Hands:
+    hands.open(demo_studio("ferry", hands.world))
+    hands.desk.go_to("artwork")
+    hands.wait()
+    return hands
+
+
+def test_a_stripe_is_clicked_dragged_curved_and_closed(ferry: Hands) -> None:
+    window, desk, view = ferry.window, ferry.desk, ferry.window.model_view
+    size = np.array([view.width(), view.height()])
+    window.tools.stripe.click()
+    for at in ((0.25, 0.585), (0.45, 0.625), (0.65, 0.645)):
+        click(view, size * at)
+    QTest.keyClick(view, Qt.Key.Key_Return)
+    assert not desk.striping.armed
+    assert desk.stripe is not None
+    layer, place, length = desk.stripe
+    assert len(place.points) == 3
+    assert desk.project is not None and desk.studio is not None
+    stripe = desk.studio.sources.stripe(place, length, None)
+    assert stripe.lost == 0
+    # Its picked points lie on it.
+    assert np.abs(stripe_at(stripe, np.array(place.points))[:, 1]).max() < 0.02
+    spot = view.spot(np.array(place.points[1]), np.array(place.normals[1]))
+    assert spot is not None
+    ferry.drag(view, spot, spot + np.array([0.0, -14.0]))
+    moved = desk.stripe[1]
+    assert moved.points[1] != place.points[1]
+    assert (moved.points[0], moved.points[2]) == (place.points[0], place.points[2])
+    knots = [view.spot(np.array(p), np.array(n)) for p, n in zip(moved.points, moved.normals, strict=True)]
+    assert knots[0] is not None and knots[1] is not None
+    middle = (knots[0] + knots[1]) / 2
+    ferry.drag(view, middle, middle + np.array([0.0, 6.0]))
+    assert len(desk.stripe[1].points) == 4
+    spot = view.spot(np.array(desk.stripe[1].points[1]), np.array(desk.stripe[1].normals[1]))
+    assert spot is not None
+    click(view, spot, Qt.KeyboardModifier.ControlModifier)
+    assert len(desk.stripe[1].points) == 3
+    fields = window.settings.fields
+    fields["stripe width"].setValue(0.4)
+    fields["stripe smooth"].click()
+    fields["figure form"].setCurrentIndex(4)
+    fields["figure form"].activated.emit(4)
+    assert isinstance(desk.stripe[1], Along)
+    assert (desk.stripe[1].width, desk.stripe[1].smooth) == (0.4, True)
+    kit = desk.project.pictures[desk.layer.content.picture]  # type: ignore[union-attr]
+    assert kit.figure is not None and kit.figure.form == "bars"
+    fields["twin z"].click()
+    twin = next(one for one in desk.project.walk() if one.name == f"{layer.name} 2")
+    assert isinstance(twin.content, Decal) and isinstance(twin.content.place, Along)
+    assert twin.content.place.points[-1][2] == pytest.approx(-desk.stripe[1].points[0][2], abs=0.02)
+    # Points may be picked on the sheet as well.
+    sheet = window.sheet_view
+    window.tools.stripe.click()
+    ends = [sheet.spot(np.array(p), np.array(n)) for p, n in zip(place.points[:2], place.normals[:2], strict=True)]
+    for end in ends:
+        assert end is not None
+        click(sheet, end, Qt.KeyboardModifier.AltModifier)
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert desk.stripe[0].id not in (layer.id, twin.id)
+    assert np.linalg.norm(np.subtract(desk.stripe[1].points[0], place.points[0])) < 0.1
+
+
+def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
+    window, desk, view = ferry.window, ferry.desk, ferry.window.model_view
+    view.set_camera(
+        replace(view.camera, yaw=25, pitch=12, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.5)
+    )
+    desk.select(None)
+    window.slides.picture.setCurrentText("ferry-crest.svg")
+    window.tools.slide.click()
+    handles = next(one for one in view.gestures if isinstance(one, SlideHandles))
+    grip = handles.grip()
+    assert grip is not None and view.overlay.slide is not None
+    ferry.drag(view, grip.centre, grip.centre + np.array([-60.0, 40.0]))
+    moved = handles.grip()
+    assert moved is not None
+    assert np.linalg.norm(moved.centre - grip.centre - (-60, 40)) < 2
+    # It goes with the view, until it is pinned.
+    view.navigate("orbit", 60, 0, grip.centre)
+    followed = handles.grip()
+    assert followed is not None and np.linalg.norm(followed.centre - moved.centre) < 2
+    view.navigate("orbit", -60, 0, grip.centre)
+    window.slides.names.setCurrentText("front")
+    window.slides.keep.click()
+    window.slides.pinned.click()
+    place = desk.sliding.slide.place  # type: ignore[union-attr]
+    view.navigate("orbit", 60, 0, grip.centre)
+    assert desk.sliding.slide is not None and desk.sliding.slide.place == place
+    window.slides.back.click()
+    back = handles.grip()
+    assert back is not None
+    assert np.linalg.norm(back.half_x) / np.linalg.norm(back.half_y) == pytest.approx(1.0, abs=0.01)  # seen straight
+    before = len(list(desk.project.walk()))  # type: ignore[union-attr]
+    window.slides.brush.click()
+    desk.sliding.radius = 0.3
+    start = back.at(-0.5, 0.0)
+    ferry.drag(view, start, back.at(0.3, 0.0), steps=6)
+    assert desk.project is not None and desk.studio is not None and desk.layer is not None
+    assert len(list(desk.project.walk())) == before + 1
+    assert not desk.sliding.hidden
+    layer = desk.layer
+    assert isinstance(layer.content, Decal) and isinstance(layer.content.place, Throw)
+    assert layer.content.place.lens is not None
+    hit = view.surface_at(back.at(-0.1, 0.0))
+    assert hit is not None and layer.mask is not None
+
+    def shown(where: np.ndarray) -> int:
+        key = desk.studio.surface.keys[int(desk.studio.surface.sheet_of_triangle[hit.triangle])]  # type: ignore[union-attr]
+        size = desk.project.size_of(key)  # type: ignore[union-attr]
+        sheet = desk.studio.surface.sheet(key, size)  # type: ignore[union-attr]
+        row, column = int((1 - where[1] % 1) * size), int(where[0] % 1 * size)
+        values = mask_values(
+            desk.studio.sources, desk.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
+        )  # type: ignore[union-attr, arg-type]
+        return int(values[0, 0]) if values is not None else -1
+
+    assert shown(hit.uv) > 60000
+    # Alt takes away again, on the same layer; one step of undo each.
+    QTest.mousePress(view, LEFT, Qt.KeyboardModifier.AltModifier, QPoint(*np.round(back.at(-0.1, 0.0)).astype(int)))
+    QTest.mouseRelease(view, LEFT, Qt.KeyboardModifier.AltModifier, QPoint(*np.round(back.at(-0.1, 0.0)).astype(int)))
+    ferry.wait()
+    assert len(list(desk.project.walk())) == before + 1
+    assert shown(hit.uv) < 5000
+    desk.undo()
+    assert shown(hit.uv) > 60000
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert not desk.sliding.up
+    desk.sliding.take("front")
+    window.slides.print_all.click()
+    assert len(list(desk.project.walk())) == before + 2
+
+
+def test_a_decal_is_pulled_by_its_corners_and_by_a_grid(ferry: Hands) -> None:
+    window, desk, view = ferry.window, ferry.desk, ferry.window.model_view
+    view.set_camera(
+        replace(view.camera, yaw=35, pitch=14, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.6)
+    )
+    view.drop_picture("ferry-crest.svg", np.array([view.width() * 0.5, view.height() * 0.5]))
+    ferry.wait()
+    window.settings.fields["pull 2"].click()
+    grip = view.grip()
+    assert grip is not None and desk.decal is not None and desk.decal[1].warp is not None
+    points = pulled_points(grip, desk.decal[1].warp)
+    ferry.drag(view, points[0], points[0] + np.array([18.0, 12.0]))
+    warp = desk.decal[1].warp
+    assert warp is not None
+    assert pulled_points(grip, warp)[0] == pytest.approx(points[0] + np.array([18.0, 12.0]), abs=1.0)
+    assert warp.points[1:] == ((1.0, 0.0), (0.0, 1.0), (1.0, 1.0))
+    window.settings.fields["pull 3"].click()
+    assert desk.decal[1].warp.columns == 3  # type: ignore[union-attr]
+    assert desk.decal[1].warp.points[0] == pytest.approx(warp.points[0], abs=1e-4)  # type: ignore[union-attr]
+    window.settings.fields["pull 0"].click()
+    assert desk.decal[1].warp is None
+
+
+def test_decals_snap_take_scopes_by_clicks_and_are_sized_in_texels(ferry: Hands) -> None:
+    window, desk, view = ferry.window, ferry.desk, ferry.window.model_view
+    window.model_view.look_from("front")
+    view.look_from("top")
+    view.drop_picture("fleet-number.svg", np.array([view.width() * 0.5, view.height() * 0.53]))
+    ferry.wait()
+    assert desk.decal is not None and desk.studio is not None
+    about = desk.studio.model.bounds.mean(axis=0)
+    grip = view.grip()
+    assert grip is not None
+    middle = view.to_screen(np.array([*desk.decal[1].point[:2], about[2]]))  # type: ignore[union-attr]
+    ferry.drag(view, grip.centre, middle + np.array([0.0, 4.0]))
+    assert desk.decal[1].point[2] == pytest.approx(about[2], abs=1e-6)  # type: ignore[union-attr]
+    fields = window.settings.fields
+    fields["unit"].setCurrentIndex(1)
+    fields["unit"].activated.emit(1)
+    fields["width"].setValue(200.0)
+    assert "Gets 200 × " in fields["facts"].text()
+    desk.in_texels = False
+    fields["click parts"].click()
+    spot = view.surface_at(grip.centre)
+    assert spot is not None
+    click(view, grip.centre)
+    part = desk.studio.model.parts[desk.studio.model.part[spot.triangle]]
+    assert desk.layer is not None and desk.layer.scope.parts == (part,)
+    click(view, grip.centre)
+    assert desk.layer.scope.parts is None
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert desk.scope_kind is None
+    fields["thickness"].setValue(0.1)
+    assert desk.layer.channels["height"].relief
+    fields["finish"].setCurrentIndex(5)
+    fields["finish"].activated.emit(5)
+    assert desk.layer.channels["metallic"].source == 1.0
+    # A second one over it is told, and goes under it with a click.
+    name = desk.layer.name
+    view.drop_picture("ferry-crest.svg", view.grip().centre)  # type: ignore[union-attr]
+    ferry.wait()
+    lower = next(layer for layer in desk.project.walk() if layer.name == name)  # type: ignore[union-attr]
+    desk.select(lower.id)
+    assert "lies under" in window.settings.fields["facts"].text()
+    window.settings.fields["mend top"].click()
+    assert "lies under" not in window.settings.fields["facts"].text()
+    assert desk.project is not None and desk.project.layers[-1].id == lower.id
