@@ -10,9 +10,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64
+from lucky_fern.core.compositing.sources import triangles_in
 from lucky_fern.core.placing.box import reach_lines
 from lucky_fern.core.placing.pose import SMALLEST_SHARE, move_to
 from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
+from lucky_fern.core.placing.under import rim_of
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Along, Framed, Lay, Place, Throw, place_height
@@ -143,8 +145,15 @@ class DecalHandles(Gesture):
         """The space that a throw reaches, in the model view."""
         decal, overlay = self.desk.decal, self.view.overlay
         overlay.box = []
+        studio = self.desk.studio
+        if self.desk.faces.stretch_shown and decal is not None and studio is not None:
+            # With the stretch goes the picture's edge as it really lies: broken where it finds no surface.
+            chosen = triangles_in(studio.project, decal[0].scope)
+            placed = None if isinstance(decal[1], Lay) else studio.sources.pose(decal[1], decal[2], chosen)
+            rims = [self.view.line_through(line) for line in rim_of(studio.surface, decal[1], decal[2], placed)]
+            overlay.box += [line for line in rims if line is not None]
         if self.desk.reach_shown and decal is not None and isinstance(decal[1], Throw):
-            overlay.box = [line for line in map(self.view.line_through, reach_lines(decal[1], decal[2]))
+            overlay.box += [line for line in map(self.view.line_through, reach_lines(decal[1], decal[2]))
                            if line is not None]  # fmt: skip
 
     def _pulled(self) -> bool:

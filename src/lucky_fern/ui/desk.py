@@ -117,6 +117,7 @@ class Desk(QObject):
         self.scope_kind: str | None = None  # what clicks choose for the scope of the selected layers
         self.reach_shown = False  # whether the space that a throw reaches is drawn
         self.pulling = False  # whether the points of a decal's warp are shown instead of its handles
+        self.twins_readable = True  # whether mirror twins keep their lettering the right way round
         self.in_texels = False  # whether sizes of decals are told in texels
         self.label_style = Label()  # what the next label looks like: as the last one did
         self.figure_style = Figure()  # and the next figure

@@ -113,6 +113,82 @@ def _bow(desk: Desk, window: Window) -> None:
     window.settings.fields["twin z"].click()
 
 
+def _placing(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
+    """A stripe over hull, deckhouse and canopy, rivets in a ring, cabin labels in a row, a crest through a slide."""
+    from dataclasses import replace
+
+    from PySide6.QtCore import QPoint, Qt
+    from PySide6.QtTest import QTest
+
+    from lucky_fern.core.pictures.figure import Figure
+    from lucky_fern.core.placing.copies import ring, row
+    from lucky_fern.core.project.commands import AddLayer, Several
+    from lucky_fern.core.project.document import Channel, Decal
+    from lucky_fern.core.project.places import Along, Drape, Place, Point
+    from lucky_fern.core.sheets.picking import pick
+    from lucky_fern.demo.world import demo_studio
+
+    desk.take(demo_studio("ferry"))
+    studio = desk.studio
+    assert studio is not None
+
+    def surface(x: float, y: float, z: float, way: tuple[float, float, float]) -> tuple[Point, Point]:
+        direction = np.array(way)
+        hit = pick(studio.model, np.array([x, y, z]), direction)
+        assert hit is not None
+        (px, py, pz), (nx, ny, nz) = hit.position.tolist(), hit.normal.tolist()
+        return (px, py, pz), (nx, ny, nz)
+
+    down, in_ = (0.0, -1.0, 0.0), (0.0, 0.0, -1.0)
+    over = [surface(x, 9, 0.45, down) for x in (4.2, 3.2, 2.2)]
+    over += [surface(2.2, y, 0.45, (-1.0, 0.0, 0.0)) for y in (1.5, 2.2, 2.75)]
+    over += [surface(x, 9, 0.45, down) for x in (1.95, 0.8, -0.4, -1.4, -1.8, -2.6, -3.4)]
+    bars = studio.keep_figure(Figure("lines", wide=2.0, colour="#f2c14e", count=3, thick=0.6))
+    points, normals = zip(*over, strict=True)
+    stripe = Along(points, normals, 0.42, smooth=False, corner=0.1)
+    middle, facing = surface(-1.0, 1.25, 9, in_)
+    rivet = studio.keep_figure(Figure("ellipse", colour="#d8b25a"))
+    first = Drape(middle, facing, (0.0, 1.0, 0.0), 0.09)
+    shiny = {"colour": Channel("picture"), "metallic": Channel(1.0), "roughness": Channel(0.3)}
+    wall, out = surface(0.3, 2.57, 9, in_)
+    rivets: list[Place] = [Drape(wall, out, (0.0, 1.0, 0.0), 0.06)]
+    rivets += ring(Drape(wall, out, (0.0, 1.0, 0.0), 0.06), 14, np.array([0.0, 0.0, 1.0]), np.array([0.3, 2.25, 0.0]))
+    rivets += [first, *row(studio.surface, first, 9, 3.0)]
+    desk.execute(Several(tuple(AddLayer(f"Rivet {k}", Decal(rivet, one), shiny) for k, one in enumerate(rivets, 1)),
+                         named="Add rivets"))  # fmt: skip
+    desk.execute(
+        AddLayer("Three lines", Decal(bars, stripe), {"colour": Channel("picture"), "roughness": Channel(0.4)})
+    )
+    chosen = desk.selected
+    view = window.model_view
+    view.set_camera(
+        replace(view.camera, yaw=42, pitch=24, target=(0.6, 2.0, 0.3), distance=view.camera.distance * 0.72)
+    )
+    desk.select(chosen)
+    window.pages.setCurrentIndex(0)
+    shoot("artwork-stripe")
+    desk.select(None)
+    view.set_camera(
+        replace(view.camera, yaw=20, pitch=10, target=(-1.2, 1.3, 0.8), distance=view.camera.distance * 0.62)
+    )
+    window.slides.picture.setCurrentText("kettle-and-reed.png")
+    window.tools.slide.click()
+    desk.sliding.resize(0.8)
+    desk.sliding.set_brushing(True)
+    desk.sliding.radius = 0.28
+    x, y = view.width() / 2, view.height() / 2
+    none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+    brush = view.gestures[0]
+    QTest.mousePress(view, left, none, QPoint(int(x) - 60, int(y) + 12))
+    for step in range(13):
+        brush.move(np.array([x - 60 + 9 * step, y + 12 + 14 * np.sin(step)]), None)  # type: ignore[arg-type]
+    QTest.mouseRelease(view, left, none, QPoint(int(x) + 50, int(y) + 12))
+    window.say("", False)
+    shoot("slide")
+    desk.sliding.put_away()
+    window.pages.setCurrentIndex(0)
+
+
 def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
     from PySide6.QtWidgets import QApplication
@@ -126,6 +202,7 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     assert desk.project is not None and desk.studio is not None
     _bow(desk, window)
     shoot("artwork-bow")
+    _placing(desk, window, shoot)
     desk.take(demo_studio("ferry"))
     layers = {layer.name: layer.id for layer in desk.project.walk()}
     desk.select(layers["Deck planks"])

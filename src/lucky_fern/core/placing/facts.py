@@ -95,14 +95,30 @@ def decal_facts(
                 Fact(f"{placed.lost:.0%} of it finds no surface: it meets an edge, a hole or itself.", True, "roll")
             )
         if shared is not None and (shared & placed.reached).any():
-            found.append(
-                Fact("It lies on islands that share their texels: it shows on their twins, too.", True, "apart")
-            )
+            backwards = " backwards" if _turned_over(surface.model, shared, placed.reached) else ""
+            sentence = f"It lies on islands that share their texels: it shows on their twins, too{backwards}."
+            found.append(Fact(sentence, True, "apart"))
     elif isinstance(place, Lay):
         found += _laid_facts(surface, place, height)
     if under is not None and under[1] > _UNDER:
         found.append(Fact(f"{under[1]:.0%} of it lies under ‘{under[0]}’.", True, "top"))
     return found
+
+
+def _turned_over(model: Model, shared: Bool, reached: Bool) -> bool:
+    """Whether faces that share texels with those reached lie the other way round in UV space."""
+    mine, others = model.uv[shared & reached], model.uv[shared & ~reached]
+    if not len(others):
+        return False
+    low, high = mine.min(axis=(0, 1)), mine.max(axis=(0, 1))
+    middle = others.mean(axis=1)
+    others = others[((middle >= low) & (middle <= high)).all(axis=1)]
+
+    def signs(uv: F64) -> set[float]:
+        a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+        return set(np.sign(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).tolist()) - {0.0}
+
+    return bool(signs(others) - signs(mine))
 
 
 def stripe_facts(surface: Surface, project: Project, place: Along, stripe: Stripe) -> list[Fact]:

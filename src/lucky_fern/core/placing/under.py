@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, Array, Bool
+from lucky_fern.core.arrays import F64, I32, I64, Array, Bool
 from lucky_fern.core.placing.frame import lay_matrix
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.project.places import Framed, Lay
@@ -19,10 +19,15 @@ _ACROSS = 48  # points asked along each side
 
 @dataclass(frozen=True)
 class Spots:
-    """Points of the surface spread evenly over a picture: ``triangle`` (N,) and ``barycentric`` (N, 3)."""
+    """Points of the surface spread evenly over a picture: ``triangle`` (N,) and ``barycentric`` (N, 3).
+
+    ``row`` and ``column`` (N,) say which of the points of an even grid over the picture each is.
+    """
 
     triangle: I32
     barycentric: F64
+    row: I64
+    column: I64
 
 
 def spots_of(surface: Surface, place: Framed, height: float, placed: PlacedPicture | None) -> Spots:
@@ -43,7 +48,18 @@ def spots_of(surface: Surface, place: Framed, height: float, placed: PlacedPictu
     p = np.stack([across + 0.5, down + 0.5], axis=1)
     area = _cross(b - a, c - a)
     wb, wc = _cross(p - a, c - a) / area, _cross(b - a, p - a) / area
-    return Spots(rows[item], np.stack([1 - wb - wc, wb, wc], axis=1))
+    return Spots(rows[item], np.stack([1 - wb - wc, wb, wc], axis=1), down, across)
+
+
+def rim_of(surface: Surface, place: Framed, height: float, placed: PlacedPicture | None) -> list[F64]:
+    """Lines (N, 3) in the world along the edge of a picture as it lies; they break where it finds no surface."""
+    spots = spots_of(surface, place, height, placed)
+    grid = np.full((_ACROSS, _ACROSS, 3), np.nan)
+    grid[spots.row, spots.column] = np.einsum("nk,nkd->nd", spots.barycentric, surface.model.corners[spots.triangle])
+    ring = np.concatenate([grid[0, :-1], grid[:-1, -1], grid[-1, :0:-1], grid[::-1, 0]])
+    there = np.isfinite(ring).all(axis=1)
+    ends = np.flatnonzero(np.diff(np.concatenate([[False], there, [False]]).astype(int)))
+    return [ring[start:end] for start, end in zip(ends[::2], ends[1::2], strict=True) if end - start > 1]
 
 
 def covered_share(

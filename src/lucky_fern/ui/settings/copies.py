@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.placing.copies import mirror_twin, ring
@@ -35,13 +35,17 @@ def copies_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     row.addWidget(QLabel("Twin across", objectName="quiet"))
     for axis in "xyz":
         made = QPushButton(axis.upper())
-        made.setToolTip(
-            f"A copy on the other side of the model's middle, across {axis.upper()}; lettering stays readable"
-        )
+        made.setToolTip(f"A copy on the other side of the model's middle, across {axis.upper()}")
         made.setFixedWidth(30)
         made.clicked.connect(partial(add_twin, panel.desk, axis))
         panel.fields[f"twin {axis}"] = made
         row.addWidget(made)
+    readable = QCheckBox("readable")
+    readable.setToolTip("The twin's lettering reads the right way round; without this it is a mirror image")
+    readable.setChecked(panel.desk.twins_readable)
+    readable.toggled.connect(partial(setattr, panel.desk, "twins_readable"))
+    panel.fields["readable"] = readable
+    row.addWidget(readable)
     count = QSpinBox(minimum=2, maximum=200, value=8)
     count.setAccessibleName("How many, the first among them")
     panel.fields["count"] = count
@@ -90,7 +94,7 @@ def add_twin(desk: Desk, axis: str, *_: object) -> None:
     if one is None or studio is None or isinstance(one[1], Lay):
         return
     about = float(studio.model.bounds[:, "xyz".index(axis)].mean())
-    _add(desk, one[0], [mirror_twin(one[1], axis, about)], "Add mirror twin")
+    _add(desk, one[0], [mirror_twin(one[1], axis, about, desk.twins_readable)], "Add mirror twin")
 
 
 def add_copies(desk: Desk, how: str, count: QSpinBox, *_: object) -> None:

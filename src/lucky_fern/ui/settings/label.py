@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
 _NUMBERS = (
     ("tracking", "Tracking", -0.2, 1.0), ("arc", "Arc °", -300.0, 300.0), ("outline", "Outline", 0.0, 0.3),
-    ("border", "Border", 0.0, 0.5),
+    ("border", "Border", 0.0, 0.5), ("line_spacing", "Lines", 0.6, 3.0),
 )  # fmt: skip
 
 
