@@ -101,7 +101,7 @@ def test_a_job_writes_labels(tmp_path: Path, plane: Path, run_job: Runner) -> No
     pixels = read_png(next((tmp_path / "m").glob("*baseColor*")))
     assert pixels[32, 8].tolist() == [255, 0, 0] and (pixels[..., 2] > 200).sum() > 50
     for step, word in (
-        ({"do": "decal", "place": place}, "either"),
+        ({"do": "decal", "place": place}, "one of"),
         ({"do": "decal", "label": {"text": ""}, "place": place}, "text"),
     ):
         result = run_job({**job, "steps": [step]}, "bad")

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.painting.stroke import Brush, Stroke
+from lucky_fern.core.painting.brush import Brush
+from lucky_fern.core.painting.stroke import Stroke
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
 from lucky_fern.core.project.document import Brushwork, Channel, Decal
 from lucky_fern.core.project.places import Throw
@@ -100,9 +101,9 @@ def test_samples_lie_evenly_and_follow_the_surface(tmp_path: Path) -> None:
     seen: list[np.ndarray] = []
     cover = stroke.cover
 
-    def watch(points: np.ndarray, normals: np.ndarray, pressure: np.ndarray) -> set:
+    def watch(points: np.ndarray, *others: np.ndarray) -> set:
         seen.extend(points)
-        return cover(points, normals, pressure)
+        return cover(points, *others)
 
     stroke.cover = watch  # type: ignore[method-assign]
     for angle in np.linspace(0, np.pi / 2, 7):  # uneven steps of the hand

@@ -45,6 +45,7 @@ from lucky_fern.ui.errand import Errands
 from lucky_fern.ui.faces import Faces
 from lucky_fern.ui.laying import Laying
 from lucky_fern.ui.layout_watch import LayoutWatch
+from lucky_fern.ui.painting import Painting
 from lucky_fern.ui.pinned import Pinned
 from lucky_fern.ui.sliding import Sliding
 from lucky_fern.ui.stripe_handles import StripeTool
@@ -124,6 +125,7 @@ class Desk(QObject):
         self.striping = StripeTool(self)
         self.look: Eye | None = None  # of who looks at the model
         self.sliding = Sliding(self)
+        self.painting = Painting(self)
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of
         self.layout.changed.connect(self.faces.changed)

@@ -185,6 +185,11 @@ class SheetView(View):
             return None
         return self._pixel(self.tiles.to_plane(key.material, hit.uv))
 
+    def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
+        plane = np.array([self.plane_at(point) for point in points])
+        key = self.tiles.sheet_at(plane.mean(axis=0))
+        return None if key is None else (key, plane - self.tiles.corner(key))
+
     def length_of(self, pixels: float, hit: SurfaceHit) -> float:
         studio = self.desk.studio
         assert studio is not None

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.painting.stroke import Brush
+from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.placing.pose import scaled, turned
 from lucky_fern.core.placing.slide import Eye, Held, held_of, held_throw, printed
 from lucky_fern.core.placing.warp import regrid

@@ -14,6 +14,7 @@ from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.render.model_scene import FLAT, SHADED
+from lucky_fern.ui.brush_tools import BrushTools
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.model_view import ModelView
 from lucky_fern.ui.picking_tools import PickingTools
@@ -23,7 +24,7 @@ from lucky_fern.ui.style import LIGHT, icon
 _TITLES = {
     "model": "Select faces",
     "artwork": "Drag a picture from the tray onto either view",
-    "paint": "Brushes, fills and masks will be here: painting wear, shadows and details by hand",
+    "paint": "",
     "check": "A list of what will go wrong in the game will be here, each with its remedy",
     "export": "Write the maps that the game reads",
 }
@@ -70,6 +71,8 @@ class ToolLine(QWidget):
             for mode, text, tip in _MODES
         }
         row.addWidget(self.modes)
+        self.brushes = BrushTools(desk)
+        row.addWidget(self.brushes)
         self.picking = PickingTools(desk)
         row.addWidget(self.picking)
         row.addStretch(1)
@@ -149,7 +152,8 @@ class ToolLine(QWidget):
         self.stripe.setChecked(self.desk.striping.armed)
         self.slide.setChecked(self.desk.sliding.up)
         self.picking.setVisible(self.desk.station == "model")
-        self.title.setVisible(self.desk.station != "model")
+        self.brushes.setVisible(self.desk.station == "paint")
+        self.title.setVisible(self.desk.station not in ("model", "paint"))
         self.pin.setChecked(self.desk.pinned is not None)
         self.without.setEnabled(bool(self.desk.chosen))
         self.modes.setVisible(decal is not None and not self.desk.sliding.up)

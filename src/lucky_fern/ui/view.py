@@ -20,6 +20,7 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPixmap,
     QResizeEvent,
+    QTabletEvent,
     QWheelEvent,
 )
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
@@ -36,6 +37,7 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.model_scene import CHECKER_TEXELS
 from lucky_fern.render.textures import SheetTextures, is_software
 from lucky_fern.render.tint import Tint
+from lucky_fern.ui.brush_gesture import BrushGesture
 from lucky_fern.ui.decal_handles import DecalHandles
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.gesture import Gesture
@@ -72,7 +74,7 @@ class View(QOpenGLWidget):
         self.setMinimumSize(160, 160)
         self.overlay = Overlay(self)
         self.gestures: list[Gesture] = [
-            ScopePicker(self), StripeHandles(self), PullHandles(self), DecalHandles(self),
+            ScopePicker(self), BrushGesture(self), StripeHandles(self), PullHandles(self), DecalHandles(self),
         ]  # fmt: skip
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
@@ -123,6 +125,10 @@ class View(QOpenGLWidget):
     def spot(self, position: F64, normal: F64) -> F64 | None:
         """Where a point of the surface lies on the screen; None where it looks away or lies on no sheet."""
         raise NotImplementedError
+
+    def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
+        """A sheet and an outline (N, 2) in its UV space, of one (N, 2) in pixels; None where this view shows none."""
+        return None
 
     def line_of(self, points: F64, normals: F64) -> list[F64]:
         """Lines (N, 2) on the screen that show a path over the surface as far as it is seen."""
@@ -332,6 +338,12 @@ class View(QOpenGLWidget):
     def finish(self) -> None:
         """Enter: what is being drawn is done."""
         self.desk.striping.arm(False)
+
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        """A pen: its pressure is remembered, and the mouse event that Qt makes of it does the rest."""
+        lifted = event.type() == event.Type.TabletRelease
+        self.desk.painting.pressure = 1.0 if lifted else max(float(event.pressure()), 0.0)
+        event.ignore()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.mousePressEvent(event)

@@ -29,6 +29,7 @@ from lucky_fern.ui.export_panel import ExportPanel
 from lucky_fern.ui.model_station.panel import ModelPanel
 from lucky_fern.ui.model_view import ModelView
 from lucky_fern.ui.sequence_panel import SequencePanel
+from lucky_fern.ui.settings.brush import BrushPanel
 from lucky_fern.ui.settings.history import HistoryPanel
 from lucky_fern.ui.settings.mask import MaskPanel
 from lucky_fern.ui.settings.panel import SettingsPanel
@@ -64,6 +65,7 @@ class Window(QMainWindow):
         self.masks = MaskPanel(desk)
         self.history = HistoryPanel(desk)
         self.slides = SlidePanel(desk)
+        self.brush = BrushPanel(desk)
         self.tray = Tray(desk)
         self.model_panel = ModelPanel(desk, self.model_view, self.sheet_view)
         self.export_panel = ExportPanel(desk)
@@ -97,6 +99,7 @@ class Window(QMainWindow):
         self.pages.addTab(self.masks, "Mask")
         self.pages.addTab(self.history, "History")
         self.pages.addTab(self.slides, "Slide")
+        self.pages.addTab(self.brush, "Brush")
         layers.addWidget(self.pages)
         layers.setSizes([320, 290])
         self.layers = QWidget(objectName="panel")
@@ -158,6 +161,10 @@ class Window(QMainWindow):
         if self.desk.bringing.waiting:
             page = self.sequence_panel
         self.right.setCurrentWidget(page)
+        for tab, shown in ((self.slides, station == "artwork"), (self.brush, station == "paint")):
+            self.pages.setTabVisible(self.pages.indexOf(tab), shown)
+        if station == "paint":
+            self.pages.setCurrentWidget(self.brush)
         self.model_view.refresh()
         self.sheet_view.refresh()
         self.export_panel.refresh()

@@ -12,7 +12,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.painting.stroke import Brush
+from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
@@ -163,6 +163,16 @@ class StrokeStep(_Step, frozen=True, kw_only=True):
     flow: float = 1.0
     opacity: float = 1.0
     spacing: float = 0.15
+    tip: str | None = None
+    angle: float = 0.0
+    follow: bool = False
+    scatter: float = 0.0
+    size_jitter: float = 0.0
+    flow_jitter: float = 0.0
+    angle_jitter: float = 0.0
+    grain: float = 0.0
+    grain_size: float = 1.0
+    sizes: bool = False
     values: dict[str, str | float] = {}
     erase: bool = False
     mirror: Literal["x", "y", "z"] | None = None

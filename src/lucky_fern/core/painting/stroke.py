@@ -15,27 +15,15 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool, unit_rows
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.painting.brush import Brush, sample_rows
+from lucky_fern.core.painting.symmetry import Symmetry, ways_of
+from lucky_fern.core.painting.tips import grain_field, pyramid
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, shape
 from lucky_fern.core.sheets.raster import EDGE, row_span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 
 _MOST_SAMPLES = 200_000  # of one stroke; more would be a slip of the pen
-
-
-@dataclass(frozen=True)
-class Brush:
-    """``radius`` in model units; ``hardness`` is the share of it that is covered in full.
-
-    ``flow`` is how much one sample covers, ``opacity`` how much a whole stroke does at most; ``spacing`` of samples
-    is a share of the radius.
-    """
-
-    radius: float
-    hardness: float = 0.7
-    flow: float = 1.0
-    opacity: float = 1.0
-    spacing: float = 0.15
 
 
 class Place(NamedTuple):
@@ -45,71 +33,148 @@ class Place(NamedTuple):
     chunk: Chunk
 
 
+@dataclass(frozen=True)
+class Covered:
+    """What is covered at once, without a stroke, and how strongly."""
+
+    coverage: dict[Place, F32]
+    opacity: float = 1.0
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What a stroke is measured on: corners (T, 3, 3) and normals (T, 3, 3) of all triangles, balls round them."""
+
+    corners: F64
+    normals: F32
+    middle: F64
+    ball: F64
+
+
+def surface_ground(model: Model) -> Ground:
+    """The surface itself."""
+    return Ground(model.corners, model.normals, *model.balls)
+
+
+def sheet_ground(model: Model, material: str) -> Ground:
+    """The UV space of a material, in tiles; other materials lie nowhere."""
+    mine = (model.material == model.materials.index(material)) & model.has_uv
+    corners = np.concatenate([model.uv, np.zeros((model.triangle_count, 3, 1))], axis=2)
+    corners[~mine] = 1e9
+    normals = np.zeros((model.triangle_count, 3, 3), np.float32)
+    normals[..., 2] = 1
+    middle = corners.mean(axis=1)
+    return Ground(corners, normals, middle, np.sqrt(((corners - middle[:, None]) ** 2).sum(axis=2).max(axis=1)))
+
+
+@dataclass
+class _Way:
+    """One of the ways that a stroke goes with its symmetry: a turn and a shift, and where its brush is."""
+
+    turn: F64
+    shift: F64
+    last: tuple[F64, F64, float] | None = None
+    left: float = 0.0  # of the way since the last sample
+
+
 class Stroke:
     """Coverage that grows while a stroke is drawn: for each touched chunk (rows, columns) float32, 0…1."""
 
     def __init__(
         self, surface: Surface, size_of: Callable[[SheetKey], int], owners: Callable[[Sheet, Chunk], I32],
-        brush: Brush, allowed: Bool | None = None,
+        brush: Brush, allowed: Bool | None = None, tip: F32 | None = None, symmetry: Symmetry | None = None,
+        material: str | None = None,
     ) -> None:  # fmt: skip
-        """``owners`` says which triangle owns each texel; ``allowed`` (T,) bool leaves out faces."""
+        """``owners`` says which triangle owns each texel; ``allowed`` (T,) bool leaves out faces.
+
+        ``tip`` (128, 128) is the brush's, if it has one; ``material`` the one whose UV space a brush on the sheet
+        is round in: points then are (u, v, 0) and lengths in tiles.
+        """
         self.surface, self.size_of, self.owners = surface, size_of, owners
         self.brush, self.allowed = brush, allowed
         self.coverage: dict[Place, F32] = {}
-        self._last: tuple[F64, F64, float] | None = None
-        self._left = 0.0  # of the way to the next sample
         self.samples = 0
+        flat = brush.on == "sheet" and material is not None
+        self._ground = sheet_ground(surface.model, material or "") if flat else surface_ground(surface.model)
+        self._flat = flat
+        ways = [(np.eye(3), np.zeros(3))] if symmetry is None or flat else ways_of(symmetry)
+        self._ways = [_Way(turn, shift) for turn, shift in ways]
+        self._tip, self._starts = pyramid(np.ones((1, 1), np.float32) if tip is None else tip)
+        self._has_tip = tip is not None
+
+    @property
+    def opacity(self) -> float:
+        return self.brush.opacity
 
     def go_to(self, point: F64, normal: F64, pressure: float = 1.0) -> set[Place]:
         """Draw on to a point of the surface; the chunks that changed.
 
         Samples lie evenly along the way, the first of a stroke at its beginning.
         """
-        here = np.asarray(point, np.float64)
-        if self._last is None:
-            self._last = here, unit_rows(np.asarray(normal, np.float64)), pressure
-            return self.cover(here[None], self._last[1][None], np.array([pressure]))
-        before, facing, pressed = self._last
-        way = float(np.linalg.norm(here - before))
+        touched: set[Place] = set()
+        for way in self._ways:
+            here = way.turn @ np.asarray(point, np.float64) + way.shift
+            facing = unit_rows(way.turn @ np.asarray(normal, np.float64))
+            touched |= self._advance(way, here, facing, pressure)
+        return touched
+
+    def _advance(self, way: _Way, here: F64, facing: F64, pressure: float) -> set[Place]:
+        if way.last is None:
+            way.last = here, facing, pressure
+            if len(self._ways) > 1:  # the other side may not be quite alike
+                points, normals = self._onto(here[None], facing[None])
+                return self.cover(points, normals, np.array([pressure]))
+            return self.cover(here[None], facing[None], np.array([pressure]))
+        before, looked, pressed = way.last
+        far = float(np.linalg.norm(here - before))
         step = max(self.brush.spacing, 0.01) * self.brush.radius
-        at = np.arange(step - self._left, way, step)
-        if way >= step - self._left:
-            self._left = way - float(at[-1]) if len(at) else self._left + way
-        else:
-            self._left += way
-        self._last = here, unit_rows(np.asarray(normal, np.float64)), pressure
+        at = np.arange(step - way.left, far, step)
+        way.left = far - float(at[-1]) if len(at) else way.left + far
+        way.last = here, facing, pressure
         if not len(at):
             return set()
-        share = (at / max(way, 1e-300))[:, None]
+        share = (at / max(far, 1e-300))[:, None]
         points = before * (1 - share) + here * share
-        normals = unit_rows(facing * (1 - share) + self._last[1] * share)
-        points, normals = onto_surface(self.surface.model, points, normals, self.brush.radius)
-        return self.cover(points, normals, pressed + (pressure - pressed) * share[:, 0])
+        normals = unit_rows(looked * (1 - share) + facing * share)
+        points, normals = self._onto(points, normals)
+        directions = np.broadcast_to(here - before, points.shape)
+        return self.cover(points, normals, pressed + (pressure - pressed) * share[:, 0], directions)
+
+    def _onto(self, points: F64, normals: F64) -> tuple[F64, F64]:
+        if self._flat:
+            return points, normals
+        return onto_surface(self.surface.model, points, normals, self.brush.radius)
 
     def lift(self) -> None:
         """Take the brush off: what comes next is not joined to what came before."""
-        self._last, self._left = None, 0.0
+        for way in self._ways:
+            way.last, way.left = None, 0.0
 
     def end(self) -> set[Place]:
         """Draw the last sample, so that a stroke ends where the hand did."""
-        if self._last is None or self._left <= 0:
-            return set()
-        point, normal, pressure = self._last
-        self._left = 0.0
-        return self.cover(point[None], normal[None], np.array([pressure]))
+        touched: set[Place] = set()
+        for way in self._ways:
+            if way.last is not None and way.left > 0:
+                point, normal, pressure = way.last
+                way.left = 0.0
+                touched |= self.cover(point[None], normal[None], np.array([pressure]))
+        return touched
 
-    def cover(self, points: F64, normals: F64, pressure: F64) -> set[Place]:
-        """Put samples (N, 3) with normals (N, 3) onto the surface; ``pressure`` (N,) weakens the flow."""
-        self.samples += len(points)
-        if self.samples > _MOST_SAMPLES:
+    def cover(self, points: F64, normals: F64, pressure: F64, directions: F64 | None = None) -> set[Place]:
+        """Put samples (N, 3) with normals (N, 3) onto the surface; ``directions`` (N, 3) is where they run."""
+        if self.samples + len(points) > _MOST_SAMPLES:
             return set()
-        model, radius = self.surface.model, self.brush.radius
-        rows = near_triangles(model, points, radius)
+        runs = np.zeros_like(points) if directions is None else directions
+        samples = sample_rows(self.brush, points, normals, runs, pressure, self.samples)
+        self.samples += len(points)
+        # A tip is square: its corners lie further out.
+        reach = float(samples[:, 9].max()) * (1.4143 if self._has_tip else 1.0)
+        rows = near_triangles(self._ground.middle, self._ground.ball, samples[:, :3], reach)
         if self.allowed is not None:
             rows = rows[self.allowed[rows]]
-        samples = np.column_stack([points, normals, np.clip(pressure, 0, 1) * self.brush.flow])
+        grain = grain_field() if self.brush.grain > 0 else np.ones((1, 1), np.float32)
         touched: set[Place] = set()
-        for key in self.surface.keys:
+        for key in self.surface.keys if len(rows) else ():
             sheet = self.surface.sheet(key, self.size_of(key))
             at = np.searchsorted(sheet.triangle, rows)
             at = at[(at < len(sheet.triangle)) & (sheet.triangle[np.minimum(at, len(sheet.triangle) - 1)] == rows)]
@@ -124,17 +189,17 @@ class Stroke:
                 out = np.zeros(shape(chunk, sheet.size), np.float32) if known is None else known
                 if _cover(
                     out, self.owners(sheet, chunk), items[chosen[items]], sheet.xy, sheet.needle, sheet.triangle,
-                    model.corners, model.normals, samples, radius, self.brush.hardness,
-                    chunk.row * CHUNK, chunk.column * CHUNK,
+                    self._ground.corners, self._ground.normals, samples, self.brush.hardness,
+                    self._tip, self._starts, self._has_tip, grain, self.brush.grain,
+                    self.brush.grain_size * self.brush.radius, chunk.row * CHUNK, chunk.column * CHUNK,
                 ):  # fmt: skip
                     self.coverage[place] = out
                     touched.add(place)
         return touched
 
 
-def near_triangles(model: Model, points: F64, radius: float) -> I64:
+def near_triangles(middle: F64, ball: F64, points: F64, radius: float) -> I64:
     """Rows of the triangles whose ball comes within a radius of any point (N, 3)."""
-    middle, ball = model.balls
     low, high = points.min(axis=0) - radius, points.max(axis=0) + radius
     rows = np.flatnonzero(((middle + ball[:, None] >= low) & (middle - ball[:, None] <= high)).all(axis=1))
     if len(points) > 1 and len(rows) > 64:
@@ -144,7 +209,7 @@ def near_triangles(model: Model, points: F64, radius: float) -> I64:
 
 def onto_surface(model: Model, points: F64, normals: F64, radius: float) -> tuple[F64, F64]:
     """The nearest points of the surface that face the same way, and its normals there; as given if none is near."""
-    rows = near_triangles(model, points, radius)
+    rows = near_triangles(*model.balls, points, radius)
     out, facing = points.copy(), normals.copy()
     _to_nearest(model.corners[rows], model.normals[rows], points, normals, radius, out, facing)
     return out, unit_rows(facing)
@@ -227,11 +292,47 @@ def _to_nearest(corners: F64, normals: F32, points: F64, facing: F64, radius: fl
 
 
 @kernel
+def _tip_at(tip: F32, starts: I64, x: float, y: float, texel: float) -> float:
+    """A tip's value at a place from −1 to 1 each way, y up; ``texel`` is how large a texel is there."""
+    if x <= -1.0 or x >= 1.0 or y <= -1.0 or y >= 1.0:
+        return 0.0
+    level = 0
+    size = int(np.sqrt(len(tip) if len(starts) == 1 else starts[1]) + 0.5)
+    while level < len(starts) - 1 and texel * size * 0.5 > 1.5:
+        level, size = level + 1, size // 2
+    px, py = (x + 1.0) * 0.5 * size - 0.5, (1.0 - y) * 0.5 * size - 0.5
+    i, j = int(np.floor(px)), int(np.floor(py))
+    fx, fy = px - i, py - j
+    total = 0.0
+    for k in range(4):
+        a, b = i + k % 2, j + k // 2
+        if 0 <= a < size and 0 <= b < size:  # nothing lies round it
+            weight = (fx if k % 2 else 1.0 - fx) * (fy if k // 2 else 1.0 - fy)
+            total += weight * tip[starts[level] + b * size + a]
+    return total
+
+
+@kernel
+def _repeated(field: F32, x: float, y: float) -> float:
+    """A field that repeats every unit, between its points."""
+    size = field.shape[0]
+    px, py = (x - np.floor(x)) * size, (y - np.floor(y)) * size
+    i, j = int(px), int(py)
+    fx, fy = px - i, py - j
+    i, j = i % size, j % size
+    k, m = (i + 1) % size, (j + 1) % size
+    upper = field[j, i] * (1.0 - fx) + field[j, k] * fx
+    lower = field[m, i] * (1.0 - fx) + field[m, k] * fx
+    return float(upper * (1.0 - fy) + lower * fy)
+
+
+@kernel
 def _cover(
     out: F32, owner: I32, items: I32, xy: F64, needle: U8, rows_of_model: I32, corners: F64, normals: F32,
-    samples: F64, radius: float, hardness: float, row0: int, column0: int,
+    samples: F64, hardness: float, tip: F32, starts: I64, has_tip: bool, grain: F32, rough: float, grain_size: float,
+    row0: int, column0: int,
 ) -> bool:  # fmt: skip
-    """Add samples (N, 7: point, normal, flow) to the coverage of a chunk; whether any texel changed."""
+    """Add samples (N, 11; see :func:`.brush.sample_rows`) to the coverage of a chunk; whether any texel changed."""
     near = np.zeros(len(samples), np.int64)
     changed = False
     for i in range(len(items)):
@@ -249,18 +350,18 @@ def _cover(
         real = np.sqrt(nx * nx + ny * ny + nz * nz)
         # The border is at least a texel soft, so that hard brushes leave no stairs.
         texel = np.sqrt(real / abs(area))
-        hard = min(hardness, max(1.0 - texel / radius, 0.0))
         count = 0
         mx, my, mz = (w[:, 0].sum()) / 3.0, (w[:, 1].sum()) / 3.0, (w[:, 2].sum()) / 3.0
         ball = 0.0
         for k in range(3):
             ball = max(ball, (w[k, 0] - mx) ** 2 + (w[k, 1] - my) ** 2 + (w[k, 2] - mz) ** 2)
-        reach = np.sqrt(ball) + radius
         for n in range(len(samples)):
+            wide = samples[n, 9] * (1.4143 if has_tip else 1.0)
+            reach = np.sqrt(ball) + wide
             x, y, z = samples[n, 0] - mx, samples[n, 1] - my, samples[n, 2] - mz
             if x * x + y * y + z * z > reach * reach:
                 continue
-            if real > 0 and abs((x * nx + y * ny + z * nz) / real) >= radius:
+            if real > 0 and abs((x * nx + y * ny + z * nz) / real) >= wide:
                 continue
             near[count] = n
             count += 1
@@ -294,21 +395,40 @@ def _cover(
                 u = wa * m[0, 0] + wb * m[1, 0] + wc * m[2, 0]
                 v = wa * m[0, 1] + wb * m[1, 1] + wc * m[2, 1]
                 s = wa * m[0, 2] + wb * m[1, 2] + wc * m[2, 2]
+                ground = 1.0
+                if rough > 0.0:
+                    g_x, g_y = py, pz
+                    if abs(v) >= abs(u) and abs(v) >= abs(s):
+                        g_x, g_y = px, pz
+                    elif abs(s) >= abs(u):
+                        g_x, g_y = px, py
+                    ground = 1.0 - rough * (1.0 - _repeated(grain, g_x / grain_size, g_y / grain_size))
                 free = 1.0
                 for n in range(count):
                     q = near[n]
+                    radius = samples[q, 9]
                     dx, dy, dz = px - samples[q, 0], py - samples[q, 1], pz - samples[q, 2]
                     square = dx * dx + dy * dy + dz * dz
-                    if square >= radius * radius:
+                    if square >= radius * radius and not (has_tip and square < 2.0003 * radius * radius):
                         continue
                     if u * samples[q, 3] + v * samples[q, 4] + s * samples[q, 5] <= 0.0:
                         continue
-                    far = np.sqrt(square) / radius
-                    strength = 1.0
-                    if far > hard:
-                        f = (far - hard) / (1.0 - hard)
-                        strength = 1.0 - f * f * (3.0 - 2.0 * f)
-                    free *= 1.0 - strength * samples[q, 6]
+                    if has_tip:
+                        rx, ry, rz = samples[q, 6], samples[q, 7], samples[q, 8]
+                        across = (dx * rx + dy * ry + dz * rz) / radius
+                        ux = samples[q, 4] * rz - samples[q, 5] * ry
+                        uy = samples[q, 5] * rx - samples[q, 3] * rz
+                        uz = samples[q, 3] * ry - samples[q, 4] * rx
+                        upwards = (dx * ux + dy * uy + dz * uz) / radius
+                        strength = _tip_at(tip, starts, across, upwards, texel / radius)
+                    else:
+                        far = np.sqrt(square) / radius
+                        strength = 1.0
+                        hard = min(hardness, max(1.0 - texel / radius, 0.0))
+                        if far > hard:
+                            f = (far - hard) / (1.0 - hard)
+                            strength = 1.0 - f * f * (3.0 - 2.0 * f)
+                    free *= 1.0 - strength * samples[q, 10] * ground
                 if free < 1.0:
                     out[r, k] = 1.0 - (1.0 - out[r, k]) * free
                     changed = True

@@ -66,7 +66,7 @@ class SettingsPanel(QScrollArea):
             if isinstance(layer.content, Adjustment):
                 adjustment_part(self, column, layer.content.effect)
             elif isinstance(layer.content, Brushwork):
-                self.note(column, "Brushes come with the Paint station; what is painted in a project shows already.")
+                self.note(column, "Painted at the Paint station (Ctrl+3).")
             elif not isinstance(layer.content, Group):
                 for name in MAPS:
                     if name in layer.channels:

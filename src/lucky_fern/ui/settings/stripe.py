@@ -43,10 +43,6 @@ def stripe_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     column.addWidget(facts)
     panel.fields["facts"] = facts
     panel.binders.append(partial(_show_facts, panel, facts))
-    if figure_of(panel.desk, panel.desk.layer) is not None:
-        figure_part(panel, column)
-    else:
-        column.addLayout(picture_row(panel))
     grid = QHBoxLayout()
     for key, title, tip in _NUMBERS:
         cell = QVBoxLayout()
@@ -87,6 +83,11 @@ def stripe_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
         panel.fields[f"twin {axis}"] = made
         row.addWidget(made)
     column.addLayout(row)
+    panel.rule(column)
+    if figure_of(panel.desk, panel.desk.layer) is not None:
+        figure_part(panel, column)
+    else:
+        column.addLayout(picture_row(panel))
     panel.note(
         column, "Drag its points in either view; drag a dot between two to add one, Ctrl-click takes one away."
     )

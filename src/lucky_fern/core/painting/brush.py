@@ -1,0 +1,102 @@
+"""What a brush is: its size and edge, its tip, and how its samples vary along a stroke."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from lucky_fern.core.arrays import F64, unit_rows
+from lucky_fern.core.errors import CommandError
+
+Ground = Literal["surface", "sheet"]
+
+
+class Brush(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a brush paints; ``radius`` in model units, ``hardness`` the share of it that is covered in full.
+
+    ``flow`` is how much one sample covers, ``opacity`` how much a whole stroke does at most; samples lie ``spacing``
+    radii apart. A ``tip`` (by name, see :mod:`.tips`) stands in for the round one, turned by ``angle`` degrees, or as
+    the stroke runs (``follow``). Samples are moved aside by up to ``scatter`` radii, made smaller by up to
+    ``size_jitter``, weaker by up to ``flow_jitter``, and turned by up to ``angle_jitter`` degrees. ``grain`` is how
+    far a rough ground shows through, ``grain_size`` how large it is, in radii. Pressure works on the flow, or with
+    ``sizes`` on the size. ``on`` the ``sheet`` it is round in UV space instead of on the surface.
+    """
+
+    radius: float
+    hardness: float = 0.7
+    flow: float = 1.0
+    opacity: float = 1.0
+    spacing: float = 0.15
+    tip: str | None = None
+    angle: float = 0.0
+    follow: bool = False
+    scatter: float = 0.0
+    size_jitter: float = 0.0
+    flow_jitter: float = 0.0
+    angle_jitter: float = 0.0
+    grain: float = 0.0
+    grain_size: float = 1.0
+    sizes: bool = False
+    on: Ground = "surface"
+
+
+_RANGES = (
+    ("hardness", 0, 1), ("flow", 0, 1), ("opacity", 0, 1), ("spacing", 0.01, 10), ("scatter", 0, 10),
+    ("size_jitter", 0, 1),
+    ("flow_jitter", 0, 1), ("angle_jitter", 0, 180), ("grain", 0, 1), ("grain_size", 0.01, 100),
+)  # fmt: skip
+
+
+def check_brush(brush: Brush) -> None:
+    """Refuse brushes whose numbers are out of range.
+
+    Raises
+    ------
+    CommandError
+        With a sentence that names the key.
+    """
+    for name, low, high in _RANGES:
+        if not low <= getattr(brush, name) <= high:
+            raise CommandError(f"{name} runs from {low:g} to {high:g}, not {getattr(brush, name):g}")
+    if not (np.isfinite(brush.radius) and brush.radius > 0):
+        raise CommandError(f"radius must be above 0, not {brush.radius:g}")
+
+
+def sample_rows(
+    brush: Brush, points: F64, normals: F64, directions: F64, pressure: F64, number: int
+) -> F64:  # fmt: skip
+    """(N, 11) what the kernel needs of each sample: point, normal, the tip's right, its radius and its flow.
+
+    ``directions`` (N, 3) is where the stroke runs; ``number`` counts the samples before these, so that chance falls
+    alike however a stroke is cut into pieces.
+    """
+    count = len(points)
+    chance = np.zeros((count, 5))
+    if brush.scatter or brush.size_jitter or brush.flow_jitter or brush.angle_jitter:
+        chance = np.stack([np.random.default_rng((7, number + k)).uniform(-1, 1, 5) for k in range(count)])
+    pressed = np.clip(pressure, 0, 1)
+    along = directions - normals * (directions * normals).sum(axis=1)[:, None]
+    right = np.cross(np.broadcast_to([0.0, 1.0, 0.0], normals.shape), normals)
+    flat = np.linalg.norm(right, axis=1) < 0.1
+    right[flat] = np.cross(normals[flat], [0.0, 0.0, 1.0])
+    flat = np.linalg.norm(right, axis=1) < 1e-9
+    right[flat] = [1.0, 0.0, 0.0]
+    if brush.follow:
+        runs = np.linalg.norm(along, axis=1) > 1e-12
+        right[runs] = along[runs]
+    right = unit_rows(right)
+    up = np.cross(normals, right)
+    angle = np.radians(brush.angle + chance[:, 0] * brush.angle_jitter)[:, None]
+    turned = np.cos(angle) * right + np.sin(angle) * up
+    if brush.scatter:
+        aside = chance[:, 1:2] * right + chance[:, 2:3] * up
+        points = points + aside * brush.scatter * brush.radius
+    radius = brush.radius * (1 - brush.size_jitter * (chance[:, 3] + 1) / 2)
+    flow = brush.flow * (1 - brush.flow_jitter * (chance[:, 4] + 1) / 2)
+    if brush.sizes:
+        radius = radius * np.maximum(pressed, 0.05)
+    else:
+        flow = flow * pressed
+    return np.column_stack([points, normals, turned, radius, flow])

@@ -1,0 +1,97 @@
+"""Filling at once: faces, outlines drawn on a sheet, texels of one colour; evenly, or as a gradient."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
+from lucky_fern.core.painting.stroke import Place
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, shape, span
+from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.sheets.surface import Surface
+
+Owners = Callable[[Sheet, Chunk], I32]
+SizeOf = Callable[[SheetKey], int]
+_FINER = 8  # parts of a texel, for the edges of outlines
+
+
+def fill_faces(surface: Surface, size_of: SizeOf, owners: Owners, chosen: Bool) -> dict[Place, F32]:
+    """Coverage of all texels of chosen faces ((T,) bool)."""
+    found: dict[Place, F32] = {}
+    for key in surface.keys:
+        sheet = surface.sheet(key, size_of(key))
+        mine = chosen[sheet.triangle]
+        for chunk in sheet.chunks_of(mine) if mine.any() else ():
+            owner = owners(sheet, chunk)
+            inside = (owner >= 0) & mine[owner]
+            if inside.any():
+                found[Place(key, chunk)] = inside.astype(np.float32)
+    return found
+
+
+def fill_outline(surface: Surface, key: SheetKey, size: int, owners: Owners, outline: F64) -> dict[Place, F32]:
+    """Coverage of the texels of a sheet inside an outline (N, 2) in its UV space (0…1, v up), soft by one texel."""
+    sheet = surface.sheet(key, size)
+    points = np.stack([outline[:, 0] * size, (1 - outline[:, 1]) * size], axis=1)
+    found: dict[Place, F32] = {}
+    for chunk in sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)):
+        rows, columns = span(chunk, size)
+        fine = np.zeros(tuple(_FINER * n for n in shape(chunk, size)), np.uint8)
+        moved = np.rint((points - [columns.start, rows.start]) * _FINER * 16).astype(np.int64)
+        cv2.fillPoly(fine, [np.clip(moved, -(2**30), 2**30).astype(np.int32)], 255, cv2.LINE_8, 4)
+        if not fine.any():
+            continue
+        tall, wide = shape(chunk, size)
+        covered = fine.reshape(tall, _FINER, wide, _FINER).mean(axis=(1, 3), dtype=np.float32) / np.float32(255)
+        covered[owners(sheet, chunk) < 0] = 0
+        if covered.any():
+            found[Place(key, chunk)] = covered
+    return found
+
+
+def fill_alike(
+    surface: Surface, size_of: SizeOf, owners: Owners, read: Callable[[SheetKey], Array],
+    key: SheetKey, row: int, column: int, tolerance: float, joined: bool,
+) -> dict[Place, F32]:  # fmt: skip
+    """Coverage of texels whose value lies within a tolerance (0…1) of that of one texel.
+
+    ``read`` gives a sheet's whole map (size, size, n). ``joined`` takes only texels of that sheet that hang together
+    with the one; otherwise all sheets are searched.
+    """
+    start = read(key)
+    top = float(np.iinfo(start.dtype).max)
+    wanted = start[row, column].astype(np.float64)
+    found: dict[Place, F32] = {}
+    for one in (key,) if joined else surface.keys:
+        values = read(one)
+        alike = np.abs(values - wanted).max(axis=2) <= tolerance * top + 0.5
+        sheet = surface.sheet(one, size_of(one))
+        if joined:
+            alike &= sheet.covered
+            _, labels = cv2.connectedComponents(alike.astype(np.uint8), connectivity=4)
+            alike &= labels == labels[row, column]
+        for chunk in sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)):
+            inside = alike[span(chunk, sheet.size)] & (owners(sheet, chunk) >= 0)
+            if inside.any():
+                found[Place(one, chunk)] = inside.astype(np.float32)
+    return found
+
+
+def shaded(
+    surface: Surface, size_of: SizeOf, coverage: dict[Place, F32], start: F64, end: F64, radial: bool = False
+) -> dict[Place, F32]:
+    """Coverage that runs out from full at a point of space to nothing at another: along a line, or round it."""
+    way = end - start
+    length = max(float(np.linalg.norm(way)), 1e-300)
+    found: dict[Place, F32] = {}
+    for place, covered in coverage.items():
+        sheet = surface.sheet(place.sheet, size_of(place.sheet))
+        position = sheet.surface_points(place.chunk).position - start
+        share = np.linalg.norm(position, axis=2) / length if radial else position @ way / length**2
+        made = covered * np.clip(1 - share, 0, 1).astype(np.float32)
+        if made.any():
+            found[place] = made
+    return found
