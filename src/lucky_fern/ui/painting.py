@@ -198,11 +198,9 @@ class Painting(QObject):
     def show(self) -> None:
         """Bring what was drawn so far into view."""
         going = self._going
-        if (
-            going is not None
-            and going.stroke.coverage
-            and self._put(going.layer, going.stroke, going.away, going.began)
-        ):
+        fresh = None if going is None else going.stroke.take_fresh()
+        if going is not None and fresh is not None and fresh.coverage:
+            self._put(going.layer, fresh, going.away, going.began)
             self.desk.composite()
 
     def end(self) -> None:
@@ -210,8 +208,9 @@ class Painting(QObject):
         going = self._going
         if going is not None:
             going.stroke.end()
-            if going.stroke.coverage:
-                self._put(going.layer, going.stroke, going.away, going.began)
+            fresh = going.stroke.take_fresh()
+            if fresh.coverage:
+                self._put(going.layer, fresh, going.away, going.began)
         self._going = None
         self.desk.end_gesture()
         self.desk.refresh()

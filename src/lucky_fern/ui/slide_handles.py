@@ -236,7 +236,9 @@ class SlideBrush(Gesture):
             return
         self._shown = time.monotonic()
         try:
-            studio.paint_on_mask(self._layer, self._stroke, self._value, self._began)
+            fresh = self._stroke.take_fresh()
+            if fresh.coverage:
+                studio.paint_on_mask(self._layer, fresh, self._value, self._began)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return

@@ -230,7 +230,7 @@ class View(QOpenGLWidget):
     def _draw_still(self) -> None:
         """Nothing moves any more: draw once with smooth edges, which a processor is too slow for in motion."""
         thread = self.desk.compositing
-        if thread is not None and not thread.settled.is_set():
+        if self._gesture is not None or (thread is not None and not thread.settled.is_set()):
             self.still_timer.start()  # the processor has better things to do
             return
         self.draw_smooth_next()

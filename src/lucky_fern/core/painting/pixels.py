@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from lucky_fern.core.arrays import F32, Array
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.maps import parse_value
 from lucky_fern.core.painting.stroke import Place
 from lucky_fern.core.project.blobs import Blobs
@@ -45,19 +46,21 @@ def paint_layer(
     """Commands that put values onto covered texels of a brushwork layer, over what is painted there."""
     found: dict[tuple[str, int], dict[str, dict[str, str]]] = {}
     for place, covered in coverage.items():
-        share = _whole(covered) * opacity
+        whole = _whole(covered)
         for name, value in values.items():
             before = _before(sheets, place, name, blobs)
-            dtype, _ = chunk_layout(name)
-            top = 255.0 if dtype == np.uint8 else 65535.0
-            kept = before[..., -1] / top * (1 - share)
-            total = share + kept
-            colour = np.array(parse_value(name, value)) * top
-            with np.errstate(invalid="ignore"):
-                mixed = (colour * share[..., None] + before[..., :-1] * kept[..., None]) / total[..., None]
-            after = np.concatenate([np.where(total[..., None] > 0, mixed, 0), total[..., None] * top], axis=2)
+            top = 255.0 if before.dtype == np.uint8 else 65535.0
+            after = np.empty_like(before)
+            _over(
+                before,
+                whole,
+                opacity,
+                np.array(parse_value(name, value), np.float32),
+                top,
+                after,
+            )
             chunks = found.setdefault((str(place.sheet), sizes[place]), {}).setdefault(name, {})
-            chunks[place_name(place.chunk)] = _kept(np.rint(after).astype(dtype), blobs)
+            chunks[place_name(place.chunk)] = _kept(after, blobs)
     return tuple(PaintPixels(layer, sheet, size, maps) for (sheet, size), maps in found.items())
 
 
@@ -78,6 +81,25 @@ def erase_layer(
             chunks = found.setdefault((str(place.sheet), sizes[place]), {}).setdefault(name, {})
             chunks[place_name(place.chunk)] = _kept(after, blobs) if after[..., -1].any() else ""
     return tuple(PaintPixels(layer, sheet, size, maps) for (sheet, size), maps in found.items())
+
+
+@kernel
+def _over(before: Array, covered: F32, opacity: float, value: F32, top: float, after: Array) -> None:
+    """Put a value over painted texels (256, 256, n: components and coverage, straight) as far as they are covered."""
+    last = before.shape[2] - 1
+    for r in range(before.shape[0]):
+        for k in range(before.shape[1]):
+            share = covered[r, k] * opacity
+            if share <= 0.0:
+                for c in range(last + 1):
+                    after[r, k, c] = before[r, k, c]
+                continue
+            kept = before[r, k, last] / top * (np.float32(1.0) - share)
+            total = share + kept
+            for c in range(last):
+                mixed = (value[c] * top * share + before[r, k, c] * kept) / total
+                after[r, k, c] = int(mixed + np.float32(0.5))
+            after[r, k, last] = int(min(total, np.float32(1.0)) * top + np.float32(0.5))
 
 
 def _whole(covered: F32) -> F32:

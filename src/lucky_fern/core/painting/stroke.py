@@ -93,6 +93,7 @@ class Stroke:
         self.surface, self.size_of, self.owners = surface, size_of, owners
         self.brush, self.allowed = brush, allowed
         self.coverage: dict[Place, F32] = {}
+        self._fresh: set[Place] = set()  # what changed since it was last taken
         self.samples = 0
         flat = brush.on == "sheet" and material is not None
         self._ground = sheet_ground(surface.model, material or "") if flat else surface_ground(surface.model)
@@ -195,7 +196,13 @@ class Stroke:
                 ):  # fmt: skip
                     self.coverage[place] = out
                     touched.add(place)
+        self._fresh |= touched
         return touched
+
+    def take_fresh(self) -> Covered:
+        """What changed since this was asked last."""
+        fresh, self._fresh = self._fresh, set()
+        return Covered({place: self.coverage[place] for place in fresh}, self.opacity)
 
 
 def near_triangles(middle: F64, ball: F64, points: F64, radius: float) -> I64:
