@@ -151,7 +151,7 @@ class BrushGesture(Gesture):
     def _fill(self, start: F64, end: F64, other: bool) -> None:
         """A click fills what is there; a drag fills what it goes round, on the sheet."""
         painting, view = self.desk.painting, self.view
-        if float(np.linalg.norm(end - start)) < 4 and len(self._outline) < 8:
+        if float(np.ptp(np.array([*self._outline, end]), axis=0).max()) < 4:
             hit = view.surface_at(start)
             if hit is not None:
                 painting.fill_at(hit, other)

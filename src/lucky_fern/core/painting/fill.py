@@ -40,7 +40,8 @@ def fill_outline(surface: Surface, key: SheetKey, size: int, owners: Owners, out
     for chunk in sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)):
         rows, columns = span(chunk, size)
         fine = np.zeros(tuple(_FINER * n for n in shape(chunk, size)), np.uint8)
-        moved = np.rint((points - [columns.start, rows.start]) * _FINER * 16).astype(np.int64)
+        # The parts' middles lie at whole numbers there.
+        moved = np.rint(((points - [columns.start, rows.start]) * _FINER - 0.5) * 16).astype(np.int64)
         cv2.fillPoly(fine, [np.clip(moved, -(2**30), 2**30).astype(np.int32)], 255, cv2.LINE_8, 4)
         if not fine.any():
             continue

@@ -1,0 +1,180 @@
+"""Painting on the Marsh Hen with real mouse and pen events."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QInputDevice, QPointingDevice, QPointingDeviceUniqueId, QTabletEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from hands import Hands
+from lucky_fern.core.compositing.masks import mask_values
+from lucky_fern.core.project.document import Brushwork, Decal
+from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
+from lucky_fern.core.sheets.region import Rect
+from lucky_fern.demo.world import demo_studio
+from lucky_fern.ui.view import View
+
+LEFT = Qt.MouseButton.LeftButton
+PLAIN, ALT, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def ferry(hands: Hands) -> Hands:
+    hands.open(demo_studio("ferry", hands.world))
+    hands.desk.go_to("paint")
+    view = hands.window.model_view
+    view.set_camera(
+        replace(view.camera, yaw=25, pitch=12, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.5)
+    )
+    hands.wait()
+    return hands
+
+
+def at(view: View, x: float, y: float) -> np.ndarray:
+    return np.array([view.width() * x, view.height() * y])
+
+
+def click(view: View, point: np.ndarray, modifier: Qt.KeyboardModifier = PLAIN) -> None:
+    QTest.mouseClick(view, LEFT, modifier, QPoint(*np.round(point).astype(int)))
+
+
+def texel(ferry: Hands, hit: SurfaceHit | None, name: str = "colour") -> np.ndarray:
+    """What a map holds at a point of the surface."""
+    studio = ferry.desk.studio
+    assert studio is not None and hit is not None
+    key = sheet_of(studio.surface, hit)
+    assert key is not None
+    u, v = local_uv(hit, key)
+    whole = studio.whole_map(key, name)
+    return np.asarray(whole[min(int((1 - v) * len(whole)), len(whole) - 1), min(int(u * len(whole)), len(whole) - 1)])
+
+
+def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands) -> None:
+    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
+    painting.set(size=0.015)
+    painting.set_brush(hardness=1.0)
+    start, end = at(view, 0.3, 0.45), at(view, 0.55, 0.5)
+    middle = view.surface_at((start + end) / 2)
+    assert desk.project is not None and desk.studio is not None
+    before = texel(ferry, middle)
+    ferry.drag(view, start, end, steps=9)
+    layer = desk.layer
+    assert layer is not None and isinstance(layer.content, Brushwork)
+    assert texel(ferry, middle).tolist() == [0xA3, 0x54, 0x2C]
+    assert desk.studio.history.undo_label == "Brush stroke"
+    desk.undo()
+    assert np.array_equal(texel(ferry, middle), before)
+    desk.undo()  # the layer that the first stroke brought
+    assert all(one.id != layer.id for one in desk.project.walk())
+    ferry.drag(view, start, end, steps=9)
+    # Another map as well, by a click in the panel; a line held straight by Shift; Alt takes away.
+    box, field = ferry.window.brush.maps["roughness"]
+    box.click()
+    field.changed.emit(0.2)  # type: ignore[union-attr]
+    ferry.window.tools.brushes.buttons["line"].click()
+    low, high = at(view, 0.2, 0.6), at(view, 0.5, 0.61)
+    QTest.mousePress(view, LEFT, SHIFT, QPoint(*np.round(low).astype(int)))
+    QTest.mouseRelease(view, LEFT, SHIFT, QPoint(*np.round(high).astype(int)))
+    level = view.surface_at(np.array([(low[0] + high[0]) / 2, low[1]]))
+    assert texel(ferry, level, "roughness")[0] == 51
+    ferry.window.tools.brushes.buttons["stamp"].click()
+    spot = at(view, 0.61, 0.43)
+    ferry.drag(view, spot, spot + np.array([0.0, -30.0]))
+    beside = view.surface_at(spot + np.array([0.0, -24.0]))
+    assert texel(ferry, beside).tolist() == [0xA3, 0x54, 0x2C]
+    ferry.window.tools.brushes.buttons["brush"].click()
+    QTest.mousePress(view, LEFT, ALT, QPoint(*np.round(spot).astype(int)))
+    QTest.mouseRelease(view, LEFT, ALT, QPoint(*np.round(spot).astype(int)))
+    assert texel(ferry, view.surface_at(spot)).tolist() != [0xA3, 0x54, 0x2C]
+    assert desk.studio.history.undo_label == "Erase"
+    ferry.window.tools.brushes.buttons["fill"].click()
+    painting.set(fill="part", values={**painting.values, "colour": "#102030"})
+    roof = view.surface_at(at(view, 0.4, 0.31))
+    click(view, at(view, 0.4, 0.31))
+    assert texel(ferry, roof).tolist() == [0x10, 0x20, 0x30]
+    # Round an outline on the sheet.
+    sheet = ferry.window.sheet_view
+    assert roof is not None
+    key = sheet_of(desk.studio.surface, roof)
+    assert key is not None
+    corner = sheet.tiles.corner(key)
+    ring = [
+        sheet._pixel(corner + np.array(place))
+        for place in ((0.1, 0.1), (0.4, 0.1), (0.4, 0.4), (0.1, 0.4), (0.1, 0.1))
+    ]
+    painting.set(values={**painting.values, "colour": "#ff00ff"})
+    QTest.mousePress(sheet, LEFT, PLAIN, QPoint(*np.round(ring[0]).astype(int)))
+    for place in ring[1:]:
+        ferry.drag_move(sheet, QPoint(*np.round(place).astype(int)))
+    QTest.mouseRelease(sheet, LEFT, PLAIN, QPoint(*np.round(ring[-1]).astype(int)))
+    whole = desk.studio.whole_map(key, "colour")
+    inside = whole[int(0.65 * len(whole)) : int(0.85 * len(whole)), int(0.15 * len(whole)) : int(0.35 * len(whole))]
+    assert (inside == [255, 0, 255]).all(axis=2).mean() > 0.3
+
+
+def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
+    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
+    assert desk.project is not None and desk.studio is not None
+    crest = next(layer for layer in desk.project.walk() if isinstance(layer.content, Decal))
+    desk.select(crest.id)
+    painting.set(on_mask=True, erasing=True, size=0.02)
+    painting.set_brush(hardness=1.0)
+    spot = at(view, 0.35, 0.45)
+    pen = QPointingDevice("pen", 1, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,
+                          QInputDevice.Capability.Pressure, 1, 1, "", QPointingDeviceUniqueId())  # fmt: skip
+
+    def press(kind: QEvent.Type, pressure: float) -> None:
+        place = QPointF(*spot)
+        event = QTabletEvent(kind, pen, place, QPointF(view.mapToGlobal(place)), pressure, 0.0, 0.0, 0.0, 0.0, 0.0,
+                             PLAIN, LEFT, LEFT)  # fmt: skip
+        QApplication.sendEvent(view, event)
+
+    press(QEvent.Type.TabletPress, 0.5)
+    assert painting.pressure == pytest.approx(0.5)
+    QTest.mousePress(view, LEFT, PLAIN, QPoint(*np.round(spot).astype(int)))
+    QTest.mouseRelease(view, LEFT, PLAIN, QPoint(*np.round(spot).astype(int)))
+    press(QEvent.Type.TabletRelease, 0.0)
+    assert painting.pressure == 1.0
+    layer = desk.project.layer(crest.id)
+    hit = view.surface_at(spot)
+    assert layer.mask is not None and hit is not None
+    key = sheet_of(desk.studio.surface, hit)
+    assert key is not None
+    size = desk.project.size_of(key)
+    u, v = local_uv(hit, key)
+    row, column = int((1 - v) * size), int(u * size)
+    sheet = desk.studio.surface.sheet(key, size)
+
+    def shown() -> int:
+        found = mask_values(
+            desk.studio.sources, desk.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
+        )  # type: ignore[union-attr, arg-type]
+        return 65535 if found is None else int(found[0, 0])
+
+    assert shown() == pytest.approx(32768, abs=300)
+    desk.undo()
+    assert shown() == 65535
+
+
+def test_strokes_cross_tiles_are_mirrored_and_steadied(ferry: Hands) -> None:
+    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
+    assert desk.studio is not None
+    painting.set(size=0.02, planes="z", steadying="string", steady_strength=20.0)
+    painting.set_brush(hardness=1.0)
+    start, end = at(view, 0.3, 0.5), at(view, 0.3, 0.63)  # from the cabin's wall down over the hull
+    ferry.drag(view, start, end, steps=20)
+    layer = desk.layer
+    assert layer is not None and isinstance(layer.content, Brushwork)
+    assert len(layer.content.sheets) >= 2
+    hit = view.surface_at(end)  # the string catches up with the hand
+    assert texel(ferry, hit).tolist() == [0xA3, 0x54, 0x2C]
+    view.set_camera(replace(view.camera, yaw=155))
+    about = desk.studio.model.bounds[:, 2].mean()
+    assert hit is not None
+    other = view.to_screen(np.array([hit.position[0], hit.position[1], 2 * about - hit.position[2]]))
+    assert texel(ferry, view.surface_at(other)).tolist() == [0xA3, 0x54, 0x2C]
