@@ -20,8 +20,10 @@ from lucky_fern.core.painting.steady import Steady
 from lucky_fern.core.painting.stroke import Covered, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry, ways_of
 from lucky_fern.core.painting.tips import BUILT_IN, as_png, built_in, read_tips, tip_of
-from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
 from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.places import Lay
+from lucky_fern.core.project.shapes import MaskEntry, PictureShape
 from lucky_fern.core.sheets.grid import span
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
@@ -237,3 +239,41 @@ def test_hiding_on_a_layer_without_a_mask_leaves_the_rest(plane: Path, tmp_path:
     assert (hidden[16], hidden[48], hidden[32]) == (0, 65535, 65535)
     again = dab(-0.5, 1.0)
     assert (again[16], again[48]) == (65535, 65535)
+
+
+def test_a_picture_confines_what_is_painted_level_by_level(plane: Path, tmp_path: Path) -> None:
+    """One light pass brings its strongest parts, more passes the fainter ones, black never; hiding reverses it."""
+    ramp = np.zeros((4, 256, 4), np.uint8)
+    ramp[..., :3], ramp[..., 3] = np.arange(256, dtype=np.uint8)[None, :, None], 255
+    studio = Studio.new(plane, sheet_size=256)
+    picture = studio.add_picture(save_png(tmp_path / "ramp.png", ramp))
+    studio.execute(AddLayer("Wear", Wash(), {"colour": Channel("#663311")}))
+    layer = studio.project.layers[-1].id
+    studio.painted_mask(layer)
+    whole_tile = PictureShape(picture, Lay("paint", 1001, (0.5, 0.5), 1.0, 1.0), "luminance")
+    studio.execute(AddMaskEntry(layer, MaskEntry(whole_tile, "confine")))
+
+    def shown() -> np.ndarray:
+        sheet = studio.surface.sheet(studio.surface.keys[0], 256)
+        mask = studio.project.layer(layer).mask
+        found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 256, 0, 256))
+        assert found is not None
+        return found[128] / 65535
+
+    def pass_over(value: float) -> None:
+        stroke = studio.begin_stroke(Brush(3.0, 1.0, opacity=0.4))
+        stroke.go_to(np.zeros(3), FRONT)
+        studio.paint_on_mask(layer, stroke, value)
+
+    assert shown().max() == 0
+    reached = []
+    for painted in (0.4, 0.64, 0.784, 0.8704):
+        pass_over(1.0)
+        grey = np.arange(256) / 255
+        expected = np.clip((painted + grey - 1) / 0.15, 0, 1)
+        assert np.abs(shown() - expected)[2:-2].max() < 0.03
+        reached.append(int((shown() > 0.5).sum()))
+    assert reached == sorted(reached) and reached[0] > 80
+    assert shown()[0] == 0
+    pass_over(0.0)
+    assert (shown() > 0.5).sum() < reached[-1]

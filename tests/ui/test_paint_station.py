@@ -178,3 +178,29 @@ def test_strokes_cross_tiles_are_mirrored_and_steadied(ferry: Hands) -> None:
     assert hit is not None
     other = view.to_screen(np.array([hit.position[0], hit.position[1], 2 * about - hit.position[2]]))
     assert texel(ferry, view.surface_at(other)).tolist() == [0xA3, 0x54, 0x2C]
+
+
+def test_effects_are_brushed_on_and_gradients_run_out(ferry: Hands) -> None:
+    desk, view, painting, panel = ferry.desk, ferry.window.model_view, ferry.desk.painting, ferry.window.brush
+    assert desk.project is not None
+    spot = at(view, 0.61, 0.43)
+    hit = view.surface_at(spot)
+    before = texel(ferry, hit)
+    panel.effects.setCurrentIndex(4)
+    panel.effects.activated.emit(4)  # darken
+    assert desk.layer is not None and desk.layer.name == "Darken" and painting.on_mask
+    assert np.array_equal(texel(ferry, hit), before)  # its mask is empty yet
+    ferry.drag(view, spot, spot + np.array([4.0, 0.0]))
+    after = texel(ferry, hit)
+    assert (after.astype(int) < before - 10).all()
+    painting.set(
+        on_mask=False, tool="gradient", fill="part", values={**painting.values, "colour": "#0000ff"}, used={"colour"}
+    )
+    low, high = at(view, 0.5, 0.36), at(view, 0.5, 0.50)
+    ends = [view.surface_at(low), view.surface_at(high)]
+    ferry.drag(view, low, high)
+    first, last = (texel(ferry, end) for end in ends)
+    assert first[2] > 240 and first[0] < 30
+    assert last[0] > 80
+    ferry.key(Qt.Key.Key_U, PLAIN)
+    assert ferry.window.tools.flat.isChecked()

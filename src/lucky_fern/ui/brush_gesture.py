@@ -46,7 +46,7 @@ class BrushGesture(Gesture):
         other = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         self._start, self._outline = point, [point]
-        if painting.tool in ("line", "stamp", "fill"):
+        if painting.tool != "brush":
             return True
         if shift and self._last is not None:
             self._straight(self._last, point, other)
@@ -73,7 +73,7 @@ class BrushGesture(Gesture):
                 painting.show()
             self._show_disc(point)
             return
-        if painting.tool == "line":
+        if painting.tool in ("line", "gradient"):
             overlay.outline = np.stack([self._start, self._locked(point, event)])
         elif painting.tool == "stamp":
             overlay.disc = (self._start, float(np.linalg.norm(point - self._start)))
@@ -101,6 +101,8 @@ class BrushGesture(Gesture):
             self._last = end
         elif painting.tool == "stamp":
             self._stamp(start, point, other)
+        elif painting.tool == "gradient":
+            self._gradient(start, self._locked(point, event, start), other)
         else:
             self._fill(start, point, other)
 
@@ -147,6 +149,14 @@ class BrushGesture(Gesture):
             begun = painting.begin(hit, other, self.view.length_of(far, hit), angle)
         if begun:
             painting.end()
+
+    def _gradient(self, start: F64, end: F64, other: bool) -> None:
+        """What the fill tool would fill, running out from where it was pressed to where it is let go."""
+        first, last = self.view.surface_at(start), self.view.surface_at(end)
+        if first is None or last is None or np.linalg.norm(first.position - last.position) == 0:
+            self.desk.said.emit("Drag from one point of the model to another.", True)
+        else:
+            self.desk.painting.fill_at(first, other, last)
 
     def _fill(self, start: F64, end: F64, other: bool) -> None:
         """A click fills what is there; a drag fills what it goes round, on the sheet."""

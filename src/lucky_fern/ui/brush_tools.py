@@ -13,6 +13,7 @@ _TOOLS = (
     ("brush", "Brush", "Paint by dragging; Alt does the opposite, Shift joins to the last stroke"),
     ("line", "Line", "A straight line from press to release; Shift holds it to steps of 15°"),
     ("stamp", "Stamp", "The tip once: click, or drag it out from its middle to its size and turn"),
+    ("gradient", "Gradient", "Drag: full where it is pressed, run out where it is let go, over what the list says"),
     ("fill", "Fill", "Click to fill what is there; on the sheet, draw round what is to be filled"),
 )  # fmt: skip
 
@@ -47,5 +48,5 @@ class BrushTools(QWidget):
         painting = self.desk.painting
         for name, button in self.buttons.items():
             button.setChecked(painting.tool == name)
-        self.fills.setVisible(painting.tool == "fill")
+        self.fills.setVisible(painting.tool in ("fill", "gradient"))
         self.fills.setCurrentIndex(FILLS.index(painting.fill))

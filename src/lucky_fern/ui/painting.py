@@ -12,14 +12,17 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.painting.brush import Brush
-from lucky_fern.core.painting.fill import fill_alike, fill_faces, fill_outline
+from lucky_fern.core.painting.fill import fill_alike, fill_faces, fill_outline, shaded
 from lucky_fern.core.painting.steady import Steadying
 from lucky_fern.core.painting.stroke import Covered, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import read_tips
 from lucky_fern.core.pictures.picture import read_picture
-from lucky_fern.core.project.commands import AddLayer, free_name
-from lucky_fern.core.project.document import Brushwork, Group, Project
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, free_name
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Project
+from lucky_fern.core.project.effects import Effect
+from lucky_fern.core.project.places import Lay
+from lucky_fern.core.project.shapes import MaskEntry, PictureShape
 from lucky_fern.core.selecting.spread import Unit, whole
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of, smooth_normal, uv_axes
@@ -29,7 +32,7 @@ if TYPE_CHECKING:
 
     from lucky_fern.ui.desk import Desk
 
-Tool = Literal["brush", "line", "stamp", "fill"]
+Tool = Literal["brush", "line", "stamp", "fill", "gradient"]
 FILLS = ("face", "island", "part", "material", "tile", "selection", "colour", "colour everywhere")
 
 
@@ -118,6 +121,34 @@ class Painting(QObject):
         self.desk.said.emit(f"{len(names)} tip{'' if len(names) == 1 else 's'} in the kit.", False)
 
     # --- what is painted on -----------------------------------------------------------------------------------
+
+    def brush_effect(self, effect: Effect, maps: tuple[str, ...], title: str) -> None:
+            desk.said.emit("Paint carelessly: light passes bring its strongest parts, more the rest.", False)
+        desk, studio = self.desk, self.desk.studio
+        if studio is None:
+            return
+        name = free_name(studio.project, title)
+        if desk.execute(AddLayer(name, Adjustment(effect), {one: Channel() for one in maps})) and desk.selected:
+            studio.painted_mask(desk.selected)
+            desk.refresh()
+            self.set(on_mask=True, erasing=False, tool="brush")
+            desk.said.emit(f"Paint where it is to {title.lower()}; Alt takes away.", False)
+
+    def confine(self, picture: str) -> None:
+        """Have a kit picture, laid over the sheet that was pointed at last, confine what is painted on the mask."""
+        desk, studio, layer = self.desk, self.desk.studio, self.desk.layer
+        hit = desk.last_hit
+        if studio is None or layer is None or picture not in studio.project.pictures:
+            desk.said.emit("Select the layer whose mask is to be confined.", True)
+            return
+        key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
+        studio.painted_mask(layer.id)
+        alpha = studio.sources.picture(studio.project.pictures[picture]).has_alpha
+        place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0)
+        shape = PictureShape(picture, place, "alpha" if alpha else "luminance")
+        if desk.execute(AddMaskEntry(layer.id, MaskEntry(shape, "confine"))):
+            self.set(on_mask=True)
+            desk.said.emit("Paint carelessly: light passes bring its strongest parts, more the rest.", False)
 
     def _target(self) -> int | None:
         """The layer to paint on: the selected one, or a new brushwork layer above it."""
@@ -237,14 +268,17 @@ class Painting(QObject):
 
     # --- fills ------------------------------------------------------------------------------------------------
 
-    def fill_at(self, hit: SurfaceHit, other: bool) -> None:
-        """Fill what is under a point, as the fill tool is set."""
+    def fill_at(self, hit: SurfaceHit, other: bool, gradient: SurfaceHit | None = None) -> None:
+        """Fill what is under a point, as the fill tool is set; ``gradient`` is where it has run out."""
         studio, store = self.desk.studio, self.desk.store
         if studio is None:
             return
         sources, size_of = studio.sources, studio.project.size_of
         key = sheet_of(studio.surface, hit)
-        if self.fill.startswith("colour"):
+        if gradient is not None:
+            coverage = fill_faces(studio.surface, size_of, sources.owners, self._faces(hit, key))
+            coverage = shaded(studio.surface, size_of, coverage, hit.position, gradient.position)
+        elif self.fill.startswith("colour"):
             if key is None or store is None:
                 return
             shown = self.desk.shown_map or "colour"

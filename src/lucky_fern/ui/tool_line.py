@@ -7,6 +7,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
 from lucky_fern.core.placing.pose import in_mode
@@ -84,7 +85,9 @@ class ToolLine(QWidget):
             lambda: self._shade(SHADED),
             True,
         )
-        self.flat = self._button(row, "flat", "", "Flat colour, without light", lambda: self._shade(FLAT), True)
+        self.flat = self._button(row, "flat", "", "Flat colour, without light (U changes between the two)",
+                                 lambda: self._shade(FLAT), True)  # fmt: skip
+        QShortcut(QKeySequence("U"), self, lambda: self._shade(FLAT if self.shaded.isChecked() else SHADED))
         self._rule(row)
         self.wires = self._button(row, "wires", "", "Wires of the mesh", self._toggle_wires, True)
         self.seams = self._button(row, "seams", "", "UV seams", self._toggle_seams, True)

@@ -386,7 +386,11 @@ class View(QOpenGLWidget):
         self.desk.mark(None, self)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self.navigate("zoom", 0.0, event.angleDelta().y() / 120.0, _array(event.position()))
+        turns = event.angleDelta().y() / 120.0
+        if self.desk.station == "paint" and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.desk.painting.set(size=float(np.clip(self.desk.painting.size * 1.15**turns, 0.0005, 0.3)))
+            return
+        self.navigate("zoom", 0.0, turns, _array(event.position()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {

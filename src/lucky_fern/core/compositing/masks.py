@@ -18,14 +18,16 @@ from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
 
 _FULL = np.float32(65535)
+_STEP = np.float32(0.15)  # how softly a level comes in where a mask is confined
 
 
 def mask_values(sources: Sources, project: Project, number: int | None, sheet: Sheet, rect: Rect) -> U16 | None:
     """(r, c) uint16 strength of a mask, 65535 showing all; None where it hides nothing anywhere.
 
     Entries are met in order: *replace* forgets what was before; *add* shows where either shows
-    (a + b − ab); *subtract* hides where the entry shows (a − ab); *intersect* shows where both do (ab).
-    A mask that begins with *subtract* or *intersect* begins from all, with *add* from nothing.
+    (a + b − ab); *subtract* hides where the entry shows (a − ab); *intersect* shows where both do (ab); *confine*
+    takes the entry as levels that a reaches one after the other ((a + b − 1) / 0.15, cut to 0…1, for b above 0).
+    A mask that begins with *add* begins from nothing, with *replace* from itself, otherwise from all.
     """
     mask = None if number is None else project.masks[number]
     if mask is None or not mask.on:
@@ -51,7 +53,7 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
     start = 0.0 if entries[0].mode == "add" else 1.0
     total = np.full(rect.shape, start, np.float32)
     for entry in entries:
-        if entry.mode in ("subtract", "intersect") and not total.any():
+        if entry.mode in ("subtract", "intersect", "confine") and not total.any():
             continue  # nothing is left to take from
         mine = _entry(sources, project, entry, sheet, rect)
         if entry.mode == "replace":
@@ -60,6 +62,8 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
             total = total + mine - total * mine
         elif entry.mode == "subtract":
             total = total - total * mine
+        elif entry.mode == "confine":
+            total = np.clip((total + mine - np.float32(1)) / _STEP, 0, 1) * (mine > 0)
         else:
             total = total * mine
     return np.float32(1) - total if invert else total

@@ -144,7 +144,7 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     use: Literal["alpha", "luminance"] = "alpha"
     scope: Scope | None = None
     value: float = 1.0
-    mode: Literal["replace", "add", "subtract", "intersect"] = "replace"
+    mode: Literal["replace", "add", "subtract", "intersect", "confine"] = "replace"
     invert: bool = False
     feather: float = 0.0
     black: float = 0.0

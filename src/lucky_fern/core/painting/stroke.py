@@ -18,7 +18,7 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.painting.brush import Brush, sample_rows
 from lucky_fern.core.painting.symmetry import Symmetry, ways_of
 from lucky_fern.core.painting.tips import grain_field, pyramid
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, shape
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across, shape, span
 from lucky_fern.core.sheets.raster import EDGE, row_span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
@@ -181,18 +181,25 @@ class Stroke:
             at = at[(at < len(sheet.triangle)) & (sheet.triangle[np.minimum(at, len(sheet.triangle) - 1)] == rows)]
             if not len(at):
                 continue
-            chosen = np.zeros(len(sheet.triangle), np.bool_)
-            chosen[at] = True
-            for chunk in sheet.chunks_of(chosen):
-                items = sheet.chunk_triangles(chunk)
+            near = at.astype(np.int32)
+            boxes = _boxes(
+                sheet.xy, sheet.needle, near, self._ground.corners, sheet.triangle, samples[:, :3],
+                samples[:, 9] * (1.4143 if self._has_tip else 1.0),
+            )  # fmt: skip
+            across = chunks_across(sheet.size)
+            for cell in np.flatnonzero(_cells(boxes, across, CHUNK)):
+                chunk = Chunk(int(cell) // across, int(cell) % across)
+                rows_, columns = span(chunk, sheet.size)
+                there = (boxes[:, 0] < columns.stop) & (boxes[:, 1] >= columns.start)
+                there &= (boxes[:, 2] < rows_.stop) & (boxes[:, 3] >= rows_.start)
                 place = Place(key, chunk)
                 known = self.coverage.get(place)
                 out = np.zeros(shape(chunk, sheet.size), np.float32) if known is None else known
                 if _cover(
-                    out, self.owners(sheet, chunk), items[chosen[items]], sheet.xy, sheet.needle, sheet.triangle,
+                    out, self.owners(sheet, chunk), near[there], boxes[there], sheet.xy, sheet.needle, sheet.triangle,
                     self._ground.corners, self._ground.normals, samples, self.brush.hardness,
                     self._tip, self._starts, self._has_tip, grain, self.brush.grain,
-                    self.brush.grain_size * self.brush.radius, chunk.row * CHUNK, chunk.column * CHUNK,
+                    self.brush.grain_size * self.brush.radius, rows_.start, columns.start,
                 ):  # fmt: skip
                     self.coverage[place] = out
                     touched.add(place)
@@ -299,6 +306,59 @@ def _to_nearest(corners: F64, normals: F32, points: F64, facing: F64, radius: fl
 
 
 @kernel
+def _boxes(xy: F64, needle: U8, items: I32, corners: F64, rows_of_model: I32, points: F64, reach: F64) -> I64:
+    """(N, 4) first and last column, first and last row of each triangle's texels that any sample may cover."""
+    boxes = np.empty((len(items), 4), np.int64)
+    for i in range(len(items)):
+        item = items[i]
+        c, w = xy[item], corners[rows_of_model[item]]
+        boxes[i, 0], boxes[i, 1], boxes[i, 2], boxes[i, 3] = 0, -1, 0, -1
+        if needle[item]:
+            boxes[i, 0] = boxes[i, 1] = int(np.floor((c[0, 0] + c[1, 0] + c[2, 0]) / 3.0))
+            boxes[i, 2] = boxes[i, 3] = int(np.floor((c[0, 1] + c[1, 1] + c[2, 1]) / 3.0))
+            continue
+        # How far texels' x and y run for a step in the triangle's plane: their gradients in the world.
+        e1, e2 = w[1] - w[0], w[2] - w[0]
+        a, b, d = (e1 * e1).sum(), (e1 * e2).sum(), (e2 * e2).sum()
+        det = a * d - b * b
+        if det <= 1e-14 * a * d:
+            continue
+        low_x, high_x, low_y, high_y = np.inf, -np.inf, np.inf, -np.inf
+        x1, x2 = c[1, 0] - c[0, 0], c[2, 0] - c[0, 0]
+        y1, y2 = c[1, 1] - c[0, 1], c[2, 1] - c[0, 1]
+        wide = np.sqrt(max((d * x1 * x1 - 2 * b * x1 * x2 + a * x2 * x2) / det, 0.0))
+        tall = np.sqrt(max((d * y1 * y1 - 2 * b * y1 * y2 + a * y2 * y2) / det, 0.0))
+        for n in range(len(points)):
+            p = points[n] - w[0]
+            u, v = (e1 * p).sum(), (e2 * p).sum()
+            wb, wc = (d * u - b * v) / det, (a * v - b * u) / det
+            x, y = c[0, 0] + wb * x1 + wc * x2, c[0, 1] + wb * y1 + wc * y2
+            r = reach[n]
+            low_x, high_x = min(low_x, x - r * wide), max(high_x, x + r * wide)
+            low_y, high_y = min(low_y, y - r * tall), max(high_y, y + r * tall)
+        low_x, high_x = max(low_x, c[:, 0].min()), min(high_x, c[:, 0].max())
+        low_y, high_y = max(low_y, c[:, 1].min()), min(high_y, c[:, 1].max())
+        if low_x > high_x or low_y > high_y:
+            continue
+        boxes[i, 0], boxes[i, 1] = int(np.ceil(low_x - 0.5 - EDGE)), int(np.floor(high_x - 0.5 + EDGE))
+        boxes[i, 2], boxes[i, 3] = int(np.ceil(low_y - 0.5 - EDGE)), int(np.floor(high_y - 0.5 + EDGE))
+    return boxes
+
+
+@kernel
+def _cells(boxes: I64, across: int, chunk: int) -> Bool:
+    """(across²,) which chunks any box touches."""
+    found = np.zeros(across * across, np.bool_)
+    for i in range(len(boxes)):
+        if boxes[i, 0] > boxes[i, 1] or boxes[i, 2] > boxes[i, 3]:
+            continue
+        for row in range(max(boxes[i, 2] // chunk, 0), min(boxes[i, 3] // chunk, across - 1) + 1):
+            for column in range(max(boxes[i, 0] // chunk, 0), min(boxes[i, 1] // chunk, across - 1) + 1):
+                found[row * across + column] = True
+    return found
+
+
+@kernel
 def _tip_at(tip: F32, starts: I64, x: float, y: float, texel: float) -> float:
     """A tip's value at a place from −1 to 1 each way, y up; ``texel`` is how large a texel is there."""
     if x <= -1.0 or x >= 1.0 or y <= -1.0 or y >= 1.0:
@@ -335,7 +395,7 @@ def _repeated(field: F32, x: float, y: float) -> float:
 
 @kernel
 def _cover(
-    out: F32, owner: I32, items: I32, xy: F64, needle: U8, rows_of_model: I32, corners: F64, normals: F32,
+    out: F32, owner: I32, items: I32, boxes: I64, xy: F64, needle: U8, rows_of_model: I32, corners: F64, normals: F32,
     samples: F64, hardness: float, tip: F32, starts: I64, has_tip: bool, grain: F32, rough: float, grain_size: float,
     row0: int, column0: int,
 ) -> bool:  # fmt: skip
@@ -374,8 +434,7 @@ def _cover(
             count += 1
         if count == 0:
             continue
-        top = max(int(np.ceil(c[:, 1].min() - 0.5 - EDGE)) - row0, 0)
-        bottom = min(int(np.floor(c[:, 1].max() - 0.5 + EDGE)) - row0, out.shape[0] - 1)
+        top, bottom = max(boxes[i, 2] - row0, 0), min(boxes[i, 3] - row0, out.shape[0] - 1)
         small = needle[item] != 0
         if small:
             top = bottom = int(np.floor((c[0, 1] + c[1, 1] + c[2, 1]) / 3.0)) - row0
@@ -390,7 +449,8 @@ def _cover(
                 if low > high:
                     continue
                 first, last = int(np.ceil(low - 0.5)) - column0, int(np.floor(high - 0.5)) - column0
-            for k in range(max(first, 0), min(last, out.shape[1] - 1) + 1):
+            first, last = max(first, boxes[i, 0] - column0, 0), min(last, boxes[i, 1] - column0, out.shape[1] - 1)
+            for k in range(first, last + 1):
                 if owner[r, k] != item:
                     continue
                 x2 = k + column0 + 0.5

@@ -41,11 +41,14 @@ Shape = Fill | PictureShape | ScopeShape | PaintedShape
 class MaskEntry(Plain, frozen=True):
     """One entry of a mask: a shape, how it meets the entries before it, and what is done to it first.
 
+    ``confine`` has what is before it show through step by step: the shape's lightest parts at the first light touch,
+    its darker ones as more is painted, its black ones never.
+
     ``feather`` is the standard deviation, in texels, of a blur inside each island.
     """
 
     shape: Shape
-    mode: Literal["replace", "add", "subtract", "intersect"] = "replace"
+    mode: Literal["replace", "add", "subtract", "intersect", "confine"] = "replace"
     invert: bool = False
     feather: float = 0.0
     black: float = 0.0

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.painting.tips import BUILT_IN
+from lucky_fern.core.project.effects import Blur, Effect, Levels, Shade, Sharpen
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import ColourField, NumberField
 
@@ -37,6 +38,16 @@ _NUMBERS = (
     ("angle_jitter", "Angle varies", 0.0, 180.0, "How far touches are turned by chance, in degrees"),
     ("grain", "Grain", 0.0, 1.0, "How far a rough ground shows through"),
 )
+
+
+_EFFECTS: dict[str, tuple[Effect, tuple[str, ...]]] = {
+    "Blur": (Blur(4.0), ("colour", "roughness", "height")),
+    "Sharpen": (Sharpen(), ("colour",)),
+    "Lighten": (Shade(lightness=0.18), ("colour",)),
+    "Darken": (Shade(lightness=-0.18), ("colour",)),
+    "Wear shiny": (Levels(high=0.45), ("roughness",)),
+    "Fade": (Shade(saturation=-0.5, lightness=0.06), ("colour",)),
+}
 
 
 class BrushPanel(QScrollArea):
@@ -56,6 +67,7 @@ class BrushPanel(QScrollArea):
         self.numbers: dict[str, NumberField] = {}
         self.maps: dict[str, tuple[QCheckBox, ColourField | NumberField]] = {}
         self._target_part()
+        self._more_part()
         self._paint_part()
         self.column.addWidget(QFrame(objectName="rule"))
         self._brush_part()
@@ -169,6 +181,36 @@ class BrushPanel(QScrollArea):
         row.addWidget(self.strength, 1)
         self.column.addLayout(row)
 
+    def _more_part(self) -> None:
+        """Effects to brush on, and a picture to confine the mask."""
+        row = QHBoxLayout()
+        effects = QComboBox()
+        effects.addItems(["Brush on an effect …", *_EFFECTS])
+        effects.setToolTip("An adjustment of what is below comes on top; the brush says where")
+
+        def brush(at: int) -> None:
+            title = effects.itemText(at)
+            effects.setCurrentIndex(0)
+            if title in _EFFECTS:
+                self.painting.brush_effect(*_EFFECTS[title], title)
+
+        effects.activated.connect(brush)
+        self.effects = effects
+        row.addWidget(effects, 1)
+        self.confine = QComboBox()
+        self.confine.setToolTip(
+            "A kit picture, laid over the sheet pointed at last, confines what is painted on the mask"
+        )
+        self.confine.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.confine.activated.connect(self._confine)
+        row.addWidget(self.confine, 1)
+        self.column.addLayout(row)
+
+    def _confine(self, at: int) -> None:
+        if at > 0:
+            self.painting.confine(self.confine.itemText(at))
+        self.confine.setCurrentIndex(0)
+
     def _line(self, title: str, field: QWidget) -> None:
         row = QHBoxLayout()
         label = QLabel(title, objectName="quiet")
@@ -205,6 +247,10 @@ class BrushPanel(QScrollArea):
             for name in names:
                 self.tip.addItem(name, None if name == "round" else name)
         self.tip.setCurrentText(painting.brush.tip or "round")
+        pictures = ["Confine the mask to …", *([] if project is None else project.pictures)]
+        if pictures != [self.confine.itemText(at) for at in range(self.confine.count())]:
+            self.confine.clear()
+            self.confine.addItems(pictures)
         self.size_field.set(painting.size * 100)
         for name, number in self.numbers.items():
             number.set(float(getattr(painting.brush, name)))

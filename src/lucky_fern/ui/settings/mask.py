@@ -32,7 +32,7 @@ from lucky_fern.ui.fields import NumberField
 from lucky_fern.ui.settings.panel import show_check
 from lucky_fern.ui.settings.scope import KINDS, ScopeButton, told
 
-MODES = ("replace", "add", "subtract", "intersect")
+MODES = ("replace", "add", "subtract", "intersect", "confine")
 
 
 def shape_text(shape: Shape) -> str:
