@@ -123,7 +123,7 @@ class Painting(QObject):
     # --- what is painted on -----------------------------------------------------------------------------------
 
     def brush_effect(self, effect: Effect, maps: tuple[str, ...], title: str) -> None:
-            desk.said.emit("Paint carelessly: light passes bring its strongest parts, more the rest.", False)
+        """An adjustment of what is below, brushed on where it is wanted: its mask is empty and waits for it."""
         desk, studio = self.desk, self.desk.studio
         if studio is None:
             return
