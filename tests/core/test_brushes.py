@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lucky_fern.core import easel
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.errors import CommandError, PictureError
 from lucky_fern.core.model.load import load_model
@@ -19,7 +20,7 @@ from lucky_fern.core.painting.fill import fill_alike, fill_faces, fill_outline, 
 from lucky_fern.core.painting.steady import Steady
 from lucky_fern.core.painting.stroke import Covered, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry, ways_of
-from lucky_fern.core.painting.tips import BUILT_IN, as_png, built_in, read_tips, tip_of
+from lucky_fern.core.painting.tips import BUILT_IN, built_in, read_tips, tip_of
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.places import Lay
@@ -87,7 +88,8 @@ def test_tips_come_from_pictures_folders_and_zips(tmp_path: Path) -> None:
     folder = tmp_path / "tips"
     folder.mkdir()
     for name in ("a.png", "b.png"):
-        (folder / name).write_bytes(as_png(built_in("chalk")))
+        grey = np.rint(built_in("chalk") * 255).astype(np.uint8)
+        save_png(folder / name, np.dstack([grey, grey, grey, grey]))
     with zipfile.ZipFile(tmp_path / "tips.zip", "w") as archive:
         archive.write(folder / "a.png", "deep/a.png")
         archive.writestr("notes.txt", "no tip")
@@ -226,9 +228,9 @@ def test_hiding_on_a_layer_without_a_mask_leaves_the_rest(plane: Path, tmp_path:
     layer = studio.project.layers[-1].id
 
     def dab(x: float, value: float) -> np.ndarray:
-        stroke = studio.begin_stroke(Brush(0.2, 1.0))
+        stroke = easel.begin_stroke(studio, Brush(0.2, 1.0))
         stroke.go_to(np.array([x, 0.0, 0.0]), FRONT)
-        studio.paint_on_mask(layer, stroke, value)
+        easel.paint_on_mask(studio, layer, stroke, value)
         mask = studio.project.layer(layer).mask
         sheet = studio.surface.sheet(studio.surface.keys[0], 64)
         found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 64, 0, 64))
@@ -249,7 +251,7 @@ def test_a_picture_confines_what_is_painted_level_by_level(plane: Path, tmp_path
     picture = studio.add_picture(save_png(tmp_path / "ramp.png", ramp))
     studio.execute(AddLayer("Wear", Wash(), {"colour": Channel("#663311")}))
     layer = studio.project.layers[-1].id
-    studio.painted_mask(layer)
+    easel.painted_mask(studio, layer)
     whole_tile = PictureShape(picture, Lay("paint", 1001, (0.5, 0.5), 1.0, 1.0), "luminance")
     studio.execute(AddMaskEntry(layer, MaskEntry(whole_tile, "confine")))
 
@@ -261,9 +263,9 @@ def test_a_picture_confines_what_is_painted_level_by_level(plane: Path, tmp_path
         return found[128] / 65535
 
     def pass_over(value: float) -> None:
-        stroke = studio.begin_stroke(Brush(3.0, 1.0, opacity=0.4))
+        stroke = easel.begin_stroke(studio, Brush(3.0, 1.0, opacity=0.4))
         stroke.go_to(np.zeros(3), FRONT)
-        studio.paint_on_mask(layer, stroke, value)
+        easel.paint_on_mask(studio, layer, stroke, value)
 
     assert shown().max() == 0
     reached = []

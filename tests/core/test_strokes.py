@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lucky_fern.core import easel
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.painting.brush import Brush
@@ -163,7 +164,7 @@ def test_jobs_paint_erase_and_reveal(run_job: Runner, tmp_path: Path, plane: Pat
     rough = read_png(tmp_path / "maps" / "job_paint_roughness.png")
     assert rough[64, 70, 0] == 64
     for change, words in (({"radius": 0}, "radius"), ({"layer": "Nobody"}, "Nobody"), ({"values": {}}, "values"),
-                          ({"points": [[9, 9, 9]]}, "no point of the surface")):  # fmt: skip
+                          ({"points": [[9, 9, 9]]}, "no point of the surface"), ({"tip": "gone.png"}, "splatter"), ({"flow": 3}, "flow runs")):  # fmt: skip
         job["steps"][2] = {**line, **change}  # type: ignore[index, dict-item]
         refused = run_job(job)
         assert refused.returncode == 2
@@ -176,9 +177,9 @@ def test_painting_goes_on_when_a_sheet_has_another_size_by_then(plane: Path) -> 
     layer = studio.project.layers[-1].id
 
     def dab(x: float) -> None:
-        stroke = studio.begin_stroke(Brush(0.2, 1.0))
+        stroke = easel.begin_stroke(studio, Brush(0.2, 1.0))
         stroke.go_to(np.array([x, 0.0, 0.0]), np.array([0.0, 0.0, 1.0]))
-        studio.paint_on_layer(layer, stroke, {"colour": "#ff0000"})
+        easel.paint_on_layer(studio, layer, stroke, {"colour": "#ff0000"})
 
     dab(-0.5)
     key = str(studio.surface.keys[0])
@@ -204,14 +205,14 @@ def test_revealing_more_later_goes_on_with_the_same_mask(plane: Path, tmp_path: 
     studio.execute(AddLayer("Crest", Decal(picture, place), {"colour": Channel("picture")}))
     layer = studio.project.layers[-1].id
     for x, value in ((-0.5, 1.0), (0.5, 1.0), (-0.5, 0.0)):
-        stroke = studio.begin_stroke(Brush(0.2, 1.0))
+        stroke = easel.begin_stroke(studio, Brush(0.2, 1.0))
         before = studio.project
         stroke.go_to(np.array([x, 0.0, 0.0]), np.array([0.0, 0.0, 1.0]))
-        mask, _ = studio.painted_mask(layer)
+        mask, _ = easel.painted_mask(studio, layer)
         began = studio.project
-        studio.paint_on_mask(layer, stroke, value, began)
+        easel.paint_on_mask(studio, layer, stroke, value, began)
         stroke.go_to(np.array([x, 0.1, 0.0]), np.array([0.0, 0.0, 1.0]))
-        studio.paint_on_mask(layer, stroke, value, began)
+        easel.paint_on_mask(studio, layer, stroke, value, began)
         studio.history.seal()
         assert studio.project is not before
     assert len(studio.project.masks[mask].entries) == 1

@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
+from lucky_fern.core import easel
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.project.document import Brushwork, Decal
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
@@ -50,7 +51,7 @@ def texel(ferry: Hands, hit: SurfaceHit | None, name: str = "colour") -> np.ndar
     key = sheet_of(studio.surface, hit)
     assert key is not None
     u, v = local_uv(hit, key)
-    whole = studio.whole_map(key, name)
+    whole = easel.whole_map(studio, key, name)
     return np.asarray(whole[min(int((1 - v) * len(whole)), len(whole) - 1), min(int(u * len(whole)), len(whole) - 1)])
 
 
@@ -112,7 +113,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     for place in ring[1:]:
         ferry.drag_move(sheet, QPoint(*np.round(place).astype(int)))
     QTest.mouseRelease(sheet, LEFT, PLAIN, QPoint(*np.round(ring[-1]).astype(int)))
-    whole = desk.studio.whole_map(key, "colour")
+    whole = easel.whole_map(desk.studio, key, "colour")
     inside = whole[int(0.65 * len(whole)) : int(0.85 * len(whole)), int(0.15 * len(whole)) : int(0.35 * len(whole))]
     assert (inside == [255, 0, 255]).all(axis=2).mean() > 0.3
 

@@ -11,7 +11,6 @@ from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.compositing.masks import mask_values
-from lucky_fern.core.placing.along import stripe_at
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.region import Rect
@@ -51,7 +50,8 @@ def test_a_stripe_is_clicked_dragged_curved_and_closed(ferry: Hands) -> None:
     stripe = desk.studio.sources.stripe(place, length, None)
     assert stripe.lost == 0
     # Its picked points lie on it.
-    assert np.abs(stripe_at(stripe, np.array(place.points))[:, 1]).max() < 0.02
+    far = np.linalg.norm(stripe.path.points[:, None] - np.array(place.points), axis=2)
+    assert far.min(axis=0).max() < 0.05
     spot = view.spot(np.array(place.points[1]), np.array(place.normals[1]))
     assert spot is not None
     ferry.drag(view, spot, spot + np.array([0.0, -14.0]))

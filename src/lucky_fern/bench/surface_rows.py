@@ -10,6 +10,7 @@ import numpy as np
 
 from lucky_fern.bench.measure import Row, random_rgba, side_by_side
 from lucky_fern.bench.rows import PLANE
+from lucky_fern.core import easel
 from lucky_fern.core.compositing.changes import dirtied
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.layout.check import check_layout
@@ -59,7 +60,7 @@ def brush_sample(folder: Path) -> Row:
     store = MapStore(studio.sources)
     name, radius = MapKey(key, "colour"), 64 * 2 / 4096
     rng = np.random.default_rng(2)
-    stroke_ = studio.begin_stroke(Brush(radius, 0.5, 0.5, spacing=1.0))
+    stroke_ = easel.begin_stroke(studio, Brush(radius, 0.5, 0.5, spacing=1.0))
     began = studio.project
     normal = np.array([0.0, 0.0, 1.0])
     times = []
@@ -76,7 +77,7 @@ def brush_sample(folder: Path) -> Row:
         stroke_.go_to(place, normal)
         fresh = stroke_.take_fresh()
         if fresh.coverage:
-            studio.paint_on_layer(layer, fresh, {"colour": "#aa5522"}, began)
+            easel.paint_on_layer(studio, layer, fresh, {"colour": "#aa5522"}, began)
         for dirty, chunks in dirtied(studio.sources, before, studio.project).items():
             if dirty == name:
                 store.update(studio.project, name, list(chunks), lambda: False, layer, False)

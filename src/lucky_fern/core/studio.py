@@ -2,35 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F32, F64, U8, U16, Bool
-from lucky_fern.core.compositing.brushwork import resized
-from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.arrays import Bool
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
+from lucky_fern.core.errors import ModelError, PictureError, ProjectError
 from lucky_fern.core.layout.edit import Told, edit_layout
 from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
-from lucky_fern.core.painting.brush import Brush
-from lucky_fern.core.painting.pixels import erase_layer, paint_layer, paint_mask
-from lucky_fern.core.painting.stroke import Covered, Place, Stroke, normal_near
-from lucky_fern.core.painting.symmetry import Symmetry
-from lucky_fern.core.painting.tips import BUILT_IN, built_in, tip_of
 from lucky_fern.core.pictures.figure import Figure, figure_size, figure_svg
 from lucky_fern.core.pictures.label import Label, label_png
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
-    AddMaskEntry,
     AddPicture,
     AddSequence,
     Command,
@@ -38,18 +29,14 @@ from lucky_fern.core.project.commands import (
     LayOut,
     PaintMask,
     PaintPixels,
-    SetMaskEntry,
     Several,
 )
-from lucky_fern.core.project.document import Brushwork, KitPicture, ModelSource, Project
+from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart
 from lucky_fern.core.project.painted import painted_digests
-from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
 from lucky_fern.core.sheets.faces import pack_faces
-from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 
 
@@ -286,137 +273,6 @@ class Studio:
             identity, number = f"{kit.name} {number}", number + 1
         self.execute(AddPicture(identity, kit))
         return identity
-
-    # --- painting ---------------------------------------------------------------------------------------------
-
-    def begin_stroke(
-        self, brush: Brush, allowed: Bool | None = None, symmetry: Symmetry | None = None, material: str | None = None
-    ) -> Stroke:
-        """A stroke over the surface as the project has it now; see :class:`Stroke`."""
-        tip = None if brush.tip is None else self.tip(brush.tip)
-        return Stroke(
-            self.surface, self.project.size_of, self.sources.owners, brush, allowed, tip, symmetry, material
-        )
-
-    def tip(self, name: str) -> F32:
-        """A brush's tip: one of those that the program makes, or a picture of the kit.
-
-        Raises
-        ------
-        CommandError
-            If there is neither.
-        """
-        if name in BUILT_IN:
-            return built_in(name)
-        kit = self.project.pictures.get(name)
-        if kit is None:
-            raise CommandError(f"there is no tip {name!r}; there are {', '.join(BUILT_IN)}, and the kit's pictures")
-        picture = self.sources.picture(kit)
-        return self.sources.kept.get(("tip", kit.digest), lambda: tip_of(picture.rgba), lambda made: made.nbytes)
-
-    def normal_near(self, point: F64) -> F64:
-        """(3,) the surface's normal at its point nearest to a point."""
-        return normal_near(self.model, np.asarray(point, np.float64))
-
-    def whole_map(self, key: SheetKey, map_name: str) -> U8 | U16:
-        """A sheet's whole map as it is composited now; for tools that look for values."""
-        sheet = self.surface.sheet(key, self.project.size_of(key))
-        return composite_sheet(self.sources, self.project, map_name, sheet, 8)
-
-    def painted_mask(self, layer_id: int, hides: bool = False) -> tuple[int, int]:
-        """The mask of a layer and its topmost painted entry; made if it is not there.
-
-        On a layer without a mask what is painted shows and all else is hidden; or, if the first stroke ``hides``,
-        what is painted is hidden and all else shows.
-        """
-        layer = self.project.layer(layer_id)
-        if layer.mask is None:
-            self.execute(AddMaskEntry(layer_id, MaskEntry(PaintedShape(), "subtract" if hides else "replace")))
-            layer = self.project.layer(layer_id)
-        assert layer.mask is not None
-        entries = self.project.masks[layer.mask].entries
-        found = [at for at, entry in enumerate(entries) if isinstance(entry.shape, PaintedShape)]
-        if not found:
-            self.execute(AddMaskEntry(layer_id, MaskEntry(PaintedShape(), "subtract" if hides else "add")))
-            found = [len(entries)]
-        return layer.mask, found[-1]
-
-    def paint_on_mask(
-        self, layer_id: int, stroke: Stroke | Covered, value: float, before: Project | None = None
-    ) -> None:
-        """Bring what a stroke covers on a layer's painted mask towards a value: 1 shows, 0 hides.
-
-        ``before`` is the project when the stroke began, where it was put on in part already.
-        """
-        mask, at = self.painted_mask(layer_id, value < 0.5)
-        entry = (before or self.project).masks[mask].entries[at]
-        assert isinstance(entry.shape, PaintedShape)
-        if (entry.mode == "subtract") != entry.invert:
-            value = 1 - value  # what is painted there hides
-        sizes = {place: self.project.size_of(place.sheet) for place in stroke.coverage}
-        sheets = self._at_size(entry.shape.sheets, sizes)
-        made = paint_mask(sheets, stroke.coverage, sizes, value, stroke.opacity, self.blobs, mask, at)
-        if sheets is not entry.shape.sheets and before is None:
-            self.execute(SetMaskEntry(mask, at, replace(entry, shape=PaintedShape(sheets))))
-        if made:
-            self.execute(Several(made, named="Brush stroke"), merge=before is not None)
-
-    def paint_on_layer(
-        self,
-        layer_id: int,
-        stroke: Stroke | Covered,
-        values: Mapping[str, str | float],
-        before: Project | None = None,
-    ) -> None:
-        """Put values onto what a stroke covers, on a brushwork layer.
-
-        Raises
-        ------
-        CommandError
-            If the layer is none, or a value cannot be.
-        """
-        sheets, sizes = self._brushwork(layer_id, stroke, before)
-        try:
-            made = paint_layer(sheets, stroke.coverage, sizes, values, stroke.opacity, self.blobs, layer_id)
-        except (ValueError, KeyError) as error:
-            raise CommandError(str(error.args[0])) from error
-        if made:
-            self.execute(Several(made, named="Brush stroke"), merge=before is not None)
-
-    def erase_on_layer(self, layer_id: int, stroke: Stroke | Covered, before: Project | None = None) -> None:
-        """Take paint away from what a stroke covers, on a brushwork layer.
-
-        Raises
-        ------
-        CommandError
-            If the layer is none.
-        """
-        sheets, sizes = self._brushwork(layer_id, stroke, before)
-        made = erase_layer(sheets, stroke.coverage, sizes, stroke.opacity, self.blobs, layer_id)
-        if made:
-            self.execute(Several(made, named="Erase"), merge=before is not None)
-
-    def _brushwork(
-        self, layer_id: int, stroke: Stroke | Covered, before: Project | None
-    ) -> tuple[dict[str, PaintedSheet], dict[Place, int]]:
-        layer = (before or self.project).layer(layer_id)
-        if not isinstance(layer.content, Brushwork):
-            raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
-        sizes = {place: self.project.size_of(place.sheet) for place in stroke.coverage}
-        sheets = self._at_size(layer.content.sheets, sizes)
-        if sheets is not layer.content.sheets and before is None:
-            self.execute(GivePaint(layer_id, sheets))
-        return sheets, sizes
-
-    def _at_size(self, sheets: dict[str, PaintedSheet], sizes: dict[Place, int]) -> dict[str, PaintedSheet]:
-        """Painted sheets with those that a stroke touches brought to their sizes of now."""
-        wanted = {str(place.sheet): (place.sheet, size) for place, size in sizes.items()}
-        made = {
-            name: resized(sheets[name], size, self.blobs, self.sources.kept)
-            for name, (_, size) in wanted.items()
-            if name in sheets and sheets[name].size != size and sheets[name].maps
-        }
-        return {**sheets, **made} if made else sheets
 
     def keep_sequence(self, found: Sequence, contents: dict[int, tuple[bytes, Picture]]) -> str:
         """Put a sequence's pictures into the kit, as one step; its id.

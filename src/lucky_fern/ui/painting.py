@@ -9,6 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
+from lucky_fern.core import easel
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.painting.brush import Brush
@@ -129,7 +130,7 @@ class Painting(QObject):
             return
         name = free_name(studio.project, title)
         if desk.execute(AddLayer(name, Adjustment(effect), {one: Channel() for one in maps})) and desk.selected:
-            studio.painted_mask(desk.selected)
+            easel.painted_mask(studio, desk.selected)
             desk.refresh()
             self.set(on_mask=True, erasing=False, tool="brush")
             desk.said.emit(f"Paint where it is to {title.lower()}; Alt takes away.", False)
@@ -142,7 +143,7 @@ class Painting(QObject):
             desk.said.emit("Select the layer whose mask is to be confined.", True)
             return
         key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
-        studio.painted_mask(layer.id)
+        easel.painted_mask(studio, layer.id)
         alpha = studio.sources.picture(studio.project.pictures[picture]).has_alpha
         place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0)
         shape = PictureShape(picture, place, "alpha" if alpha else "luminance")
@@ -197,8 +198,8 @@ class Painting(QObject):
         away = self.erasing != other
         try:
             if self.on_mask:
-                studio.painted_mask(layer, away)
-            stroke = studio.begin_stroke(brush, self._allowed(), self.symmetry, material)
+                easel.painted_mask(studio, layer, away)
+            stroke = easel.begin_stroke(studio, brush, self._allowed(), self.symmetry, material)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return False
@@ -252,15 +253,15 @@ class Painting(QObject):
             return False
         try:
             if self.on_mask:
-                studio.paint_on_mask(layer, covered, 0.0 if away else 1.0, began)
+                easel.paint_on_mask(studio, layer, covered, 0.0 if away else 1.0, began)
             elif away:
-                studio.erase_on_layer(layer, covered, began)
+                easel.erase_on_layer(studio, layer, covered, began)
             else:
                 values = {name: self.values[name] for name in self.values if name in self.used}
                 if not values:
                     self.desk.said.emit("Choose at least one map that the paint gives to.", True)
                     return False
-                studio.paint_on_layer(layer, covered, values, began)
+                easel.paint_on_layer(studio, layer, covered, values, began)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return False
@@ -286,8 +287,8 @@ class Painting(QObject):
             size = size_of(key)
             row, column = min(int((1 - v) * size), size - 1), min(int(u * size), size - 1)
             coverage = fill_alike(
-                studio.surface, size_of, sources.owners, lambda one: studio.whole_map(one, shown), key, row, column,
-                self.tolerance, self.fill == "colour",
+                studio.surface, size_of, sources.owners, lambda one: easel.whole_map(studio, one, shown),
+                key, row, column, self.tolerance, self.fill == "colour",
             )  # fmt: skip
         else:
             coverage = fill_faces(studio.surface, size_of, sources.owners, self._faces(hit, key))
@@ -328,7 +329,7 @@ class Painting(QObject):
             return
         away = self.erasing != other
         if self.on_mask:
-            studio.painted_mask(layer, away)
+            easel.painted_mask(studio, layer, away)
         self.desk.end_gesture()
         self._put(layer, covered, away, None)
         self.desk.end_gesture()

@@ -191,7 +191,7 @@ def _placing(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
 
 
 def _painting(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
-    """Wear along the rails, a shadow under the deckhouse on multiply, a silver line, splatter, by the brush's own hand."""
+    """Wear along the rails, a shadow under the deckhouse on multiply, a silver line, a splatter."""
     from dataclasses import replace
 
     from lucky_fern.core.project.commands import SetLayer
@@ -200,7 +200,9 @@ def _painting(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     desk.take(demo_studio("ferry"))
     desk.go_to("paint")
     view, painting = window.model_view, desk.painting
-    view.set_camera(replace(view.camera, yaw=25, pitch=14, target=(1.0, 1.5, 0.8), distance=view.camera.distance * 0.55))
+    view.set_camera(
+        replace(view.camera, yaw=25, pitch=14, target=(1.0, 1.5, 0.8), distance=view.camera.distance * 0.55)
+    )
     hand = next(one for one in view.gestures if type(one).__name__ == "BrushGesture")
 
     def stroke(points: list[tuple[float, float]]) -> None:
@@ -211,22 +213,26 @@ def _painting(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
         hand._stroke_through(hits, False)  # type: ignore[attr-defined]
 
     painting.set(size=0.018, used={"colour"}, values={**painting.values, "colour": "#8a8378"})
-    painting.set_brush(hardness=0.1, flow=0.12)
-    stroke([(0.2, 0.545), (0.45, 0.575), (0.7, 0.56)])
+    painting.set_brush(hardness=0.1, flow=0.3)
+    stroke([(0.19, 0.53), (0.4, 0.545), (0.62, 0.54)])
     shadow = desk.selected
     if shadow is not None:
         desk.execute(SetLayer(shadow, blend="multiply"))
     desk.select(None)
-    painting.set(size=0.012, values={**painting.values, "colour": "#b9aa94", "roughness": 0.9}, used={"colour", "roughness"})
-    painting.set_brush(tip="edge chip", flow=0.8, spacing=0.7, follow=True, scatter=0.25, flow_jitter=0.6, size_jitter=0.5)
-    stroke([(0.05, 0.60), (0.3, 0.635), (0.55, 0.64), (0.8, 0.61)])
+    painting.set(
+        size=0.022, values={**painting.values, "colour": "#e6dcc4", "roughness": 0.9}, used={"colour", "roughness"}
+    )
+    painting.set_brush(
+        tip="edge chip", flow=0.8, spacing=0.7, follow=True, scatter=0.25, flow_jitter=0.6, size_jitter=0.5
+    )
+    stroke([(0.02, 0.52), (0.3, 0.55), (0.6, 0.552), (0.97, 0.515)])
     painting.set_brush(tip=None, hardness=0.9, flow=1.0, spacing=0.15, scatter=0.0, flow_jitter=0.0, size_jitter=0.0)
     painting.set(size=0.0022, values={**painting.values, "colour": "#e8e8ea", "metallic": 1.0, "roughness": 0.25})
     painting.use("metallic", True)
     stroke([(0.18, 0.40), (0.62, 0.44)])
-    painting.set(size=0.03, used={"colour"}, values={**painting.values, "colour": "#4a2a14"})
+    painting.set(size=0.05, used={"colour"}, values={**painting.values, "colour": "#2a1a10"})
     painting.set_brush(tip="splatter", flow=0.7)
-    stroke([(0.62, 0.66), (0.63, 0.66)])
+    stroke([(0.3, 0.585), (0.302, 0.585)])
     window.say("", False)
     shoot("paint")
     desk.go_to("artwork")

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QMouseEvent, QPixmap
 
+from lucky_fern.core import easel
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import LuckyFernError
@@ -200,7 +201,7 @@ class SlideBrush(Gesture):
         self.desk.end_gesture()
         self._layer, self._began = layer, studio.project
         self._value = 0.0 if event.modifiers() & Qt.KeyboardModifier.AltModifier else 1.0
-        self._stroke = studio.begin_stroke(sliding.brush)
+        self._stroke = easel.begin_stroke(studio, sliding.brush)
         sliding.hide(True)
         self._go(point, True)
         return True
@@ -238,7 +239,7 @@ class SlideBrush(Gesture):
         try:
             fresh = self._stroke.take_fresh()
             if fresh.coverage:
-                studio.paint_on_mask(self._layer, fresh, self._value, self._began)
+                easel.paint_on_mask(studio, self._layer, fresh, self._value, self._began)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return

@@ -8,8 +8,9 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
+from lucky_fern.core import easel
 from lucky_fern.core.painting.brush import Brush
-from lucky_fern.core.placing.pose import scaled, turned
+from lucky_fern.core.placing.pose import scaled
 from lucky_fern.core.placing.slide import Eye, Held, held_of, held_throw, printed
 from lucky_fern.core.placing.warp import regrid
 from lucky_fern.core.project.commands import AddLayer, KeepSlide, Several, free_name
@@ -115,12 +116,6 @@ class Sliding(QObject):
             assert isinstance(place, Throw)
             self.set_place(place)
 
-    def turn(self, degrees: float) -> None:
-        if self.slide is not None:
-            place = turned(self.slide.place, degrees)
-            assert isinstance(place, Throw)
-            self.set_place(place)
-
     def pull(self, count: int) -> None:
         """By ``count`` × ``count`` points; 0 makes it straight again."""
         if self.slide is None:
@@ -202,7 +197,7 @@ class Sliding(QObject):
             return None
         self._printed = made, self.slide.place
         # Nothing of it shows before the brush has been there.
-        self.desk.studio.painted_mask(made)
+        easel.painted_mask(self.desk.studio, made)
         self.desk.refresh()
         return made
 

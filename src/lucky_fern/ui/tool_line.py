@@ -25,7 +25,7 @@ from lucky_fern.ui.style import LIGHT, icon
 _TITLES = {
     "model": "Select faces",
     "artwork": "Drag a picture from the tray onto either view",
-    "paint": "",
+    "paint": "Paint by hand",
     "check": "A list of what will go wrong in the game will be here, each with its remedy",
     "export": "Write the maps that the game reads",
 }
@@ -106,7 +106,7 @@ class ToolLine(QWidget):
             row, "pin", "", "Pin this state and wipe between it and now (Shift+K)", desk.pin, True
         )
         self._rule(row)
-        self.looks = QToolButton(text="Look from ▾", toolTip="Look straight from one of the six sides")
+        self.looks = QToolButton(text="Look ▾", toolTip="Look straight from one of the six sides")
         self.looks.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.looks.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         sides = QMenu(self.looks)

@@ -8,11 +8,14 @@ from typing import Any, Literal
 import msgspec
 import numpy as np
 
+from lucky_fern.core import easel
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, parse_place
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.painting.brush import Brush
+from lucky_fern.core.painting.brush import Brush, check_brush
+from lucky_fern.core.painting.symmetry import Symmetry
+from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
@@ -215,7 +218,7 @@ def do_step(
     if isinstance(parsed, MaskStep):
         return _mask(studio, parsed, folder)
     if isinstance(parsed, StrokeStep):
-        return _stroke(studio, parsed)
+        return _stroke(studio, parsed, folder)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):
@@ -326,38 +329,39 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
     return made
 
 
-def _stroke(studio: Studio, step: StrokeStep) -> str:
+def _stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     layer = _named(studio, step.layer)
     if not step.points or not all(len(point) in (3, 4) for point in step.points):
         raise CommandError("a stroke needs points: [[x, y, z, pressure], …]")
-    for name, low, high in (("hardness", 0, 1), ("flow", 0, 1), ("opacity", 0, 1), ("spacing", 0.01, 10)):
-        if not low <= getattr(step, name) <= high:
-            raise CommandError(f"{name} runs from {low:g} to {high:g}, not {getattr(step, name):g}")
-    if not step.radius > 0:
-        raise CommandError(f"radius must be above 0, not {step.radius:g}")
-    brush = Brush(step.radius, step.hardness, step.flow, step.opacity, step.spacing)
-    stroke = studio.begin_stroke(brush)
-    ways = [np.array([(*point, 1.0)[:4] for point in step.points])]
-    if step.mirror is not None:
-        other, number = ways[0].copy(), "xyz".index(step.mirror)
-        other[:, number] = 2 * float(studio.model.bounds[:, number].mean()) - other[:, number]
-        ways.append(other)
-    for way in ways:
-        stroke.lift()
-        for point in way:
-            stroke.go_to(point[:3], studio.normal_near(point[:3]), float(point[3]))
-        stroke.end()
+    own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name not in ("on", "tip")}
+    brush = Brush(**own, tip=_tip(studio, step.tip, folder))
+    check_brush(brush)
+    x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))
+    stroke = easel.begin_stroke(studio, brush, symmetry=Symmetry(step.mirror or "", about=(x, y, z)))
+    for point in step.points:
+        place = np.array(point[:3])
+        stroke.go_to(place, easel.normal_near(studio, place), point[3] if len(point) > 3 else 1.0)
+    stroke.end()
     if not stroke.coverage:
         raise CommandError("no point of the surface lies within the radius of the stroke")
     if step.on == "mask":
-        studio.paint_on_mask(layer.id, stroke, 0.0 if step.erase else 1.0)
+        easel.paint_on_mask(studio, layer.id, stroke, 0.0 if step.erase else 1.0)
     elif step.erase:
-        studio.erase_on_layer(layer.id, stroke)
+        easel.erase_on_layer(studio, layer.id, stroke)
     else:
         if not step.values:
             raise CommandError('a stroke needs \'values\', for example {"colour": "#335577"}')
-        studio.paint_on_layer(layer.id, stroke, step.values)
+        easel.paint_on_layer(studio, layer.id, stroke, step.values)
     return step.layer
+
+
+def _tip(studio: Studio, name: str | None, folder: Path) -> str | None:
+    """A tip by its name, or a picture file that becomes one."""
+    if name is None or name in BUILT_IN:
+        return name
+    if not (folder / name).exists():
+        raise CommandError(f"there is no tip {name!r}; there are {', '.join(BUILT_IN)}, or the path of a PNG")
+    return _picture(studio, folder / name)
 
 
 def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Channel], into: int | None) -> str:

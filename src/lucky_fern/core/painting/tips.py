@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import zipfile
 from functools import cache
 from pathlib import Path, PurePath
@@ -99,16 +98,6 @@ def grain_field() -> F32:
         total += weight * large[256:512, 256:512]
     total -= np.quantile(total, 0.05)
     return np.clip(total / np.quantile(total, 0.95), 0, 1).astype(np.float32)
-
-
-def as_png(tip: F32) -> bytes:
-    """A tip as a picture: white where it paints."""
-    from PIL import Image
-
-    out = io.BytesIO()
-    grey = np.rint(tip * 255).astype(np.uint8)
-    Image.fromarray(np.dstack([np.full((*grey.shape, 3), 255, np.uint8), grey])).save(out, "PNG")
-    return out.getvalue()
 
 
 def _grid() -> tuple[Array, Array]:

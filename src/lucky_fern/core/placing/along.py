@@ -88,19 +88,6 @@ def draw_stripe(
     return out
 
 
-def stripe_at(stripe: Stripe, points: F64) -> F64:
-    """(N, 2) how far along a stripe points (N, 3) lie, and how far to its upper side, without regard to its ends."""
-    path = stripe.path
-    tangent = unit_rows(np.diff(path.points, axis=0))
-    side = unit_rows(np.cross((path.normals[1:] + path.normals[:-1]) / 2, tangent))
-    every = np.arange(len(tangent), dtype=np.int64)
-    out = np.zeros((len(points), 2))
-    for n, point in enumerate(points):
-        _, along, aside = _nearest(point, every, len(every), path.points, path.along, side)
-        out[n] = along, aside
-    return out
-
-
 @kernel
 def _touched(corners: F64, normals: F64, points: F64, path_normals: F64, half: F64) -> U8:
     """(T,) 1 for each triangle (T, 3, 3) that comes nearer to the path than half the stripe's width."""

@@ -1,0 +1,168 @@
+"""Painting on a studio: strokes and fills as commands, on brushwork layers and on masks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+from msgspec.structs import replace
+
+from lucky_fern.core.arrays import F32, F64, U8, U16, Bool
+from lucky_fern.core.compositing.brushwork import resized
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.painting.brush import Brush
+from lucky_fern.core.painting.pixels import erase_layer, paint_layer, paint_mask
+from lucky_fern.core.painting.stroke import Covered, Place, Stroke
+from lucky_fern.core.painting.stroke import normal_near as nearest_normal
+from lucky_fern.core.painting.symmetry import Symmetry
+from lucky_fern.core.painting.tips import BUILT_IN, built_in, tip_of
+from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, SetMaskEntry, Several
+from lucky_fern.core.project.document import Brushwork, Project
+from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.studio import Studio
+
+
+def begin_stroke(
+    studio: Studio,
+    brush: Brush,
+    allowed: Bool | None = None,
+    symmetry: Symmetry | None = None,
+    material: str | None = None,
+) -> Stroke:
+    """A stroke over the surface as the project has it now; see :class:`Stroke`."""
+    own = None if brush.tip is None else tip(studio, brush.tip)
+    return Stroke(
+        studio.surface, studio.project.size_of, studio.sources.owners, brush, allowed, own, symmetry, material
+    )
+
+
+def tip(studio: Studio, name: str) -> F32:
+    """A brush's tip: one of those that the program makes, or a picture of the kit.
+
+    Raises
+    ------
+    CommandError
+        If there is neither.
+    """
+    if name in BUILT_IN:
+        return built_in(name)
+    kit = studio.project.pictures.get(name)
+    if kit is None:
+        raise CommandError(f"there is no tip {name!r}; there are {', '.join(BUILT_IN)}, and the kit's pictures")
+    picture = studio.sources.picture(kit)
+    return studio.sources.kept.get(("tip", kit.digest), lambda: tip_of(picture.rgba), lambda made: made.nbytes)
+
+
+def normal_near(studio: Studio, point: F64) -> F64:
+    """(3,) the surface's normal at its point nearest to a point."""
+    return nearest_normal(studio.model, np.asarray(point, np.float64))
+
+
+def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
+    """A sheet's whole map as it is composited now; for tools that look for values."""
+    sheet = studio.surface.sheet(key, studio.project.size_of(key))
+    return composite_sheet(studio.sources, studio.project, map_name, sheet, 8)
+
+
+def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[int, int]:
+    """The mask of a layer and its topmost painted entry; made if it is not there.
+
+    On a layer without a mask what is painted shows and all else is hidden; or, if the first stroke ``hides``,
+    what is painted is hidden and all else shows.
+    """
+    layer = studio.project.layer(layer_id)
+    if layer.mask is None:
+        studio.execute(AddMaskEntry(layer_id, MaskEntry(PaintedShape(), "subtract" if hides else "replace")))
+        layer = studio.project.layer(layer_id)
+    assert layer.mask is not None
+    entries = studio.project.masks[layer.mask].entries
+    found = [at for at, entry in enumerate(entries) if isinstance(entry.shape, PaintedShape)]
+    if not found:
+        studio.execute(AddMaskEntry(layer_id, MaskEntry(PaintedShape(), "subtract" if hides else "add")))
+        found = [len(entries)]
+    return layer.mask, found[-1]
+
+
+def paint_on_mask(
+    studio: Studio, layer_id: int, stroke: Stroke | Covered, value: float, before: Project | None = None
+) -> None:
+    """Bring what a stroke covers on a layer's painted mask towards a value: 1 shows, 0 hides.
+
+    ``before`` is the project when the stroke began, where it was put on in part already.
+    """
+    mask, at = painted_mask(studio, layer_id, value < 0.5)
+    entry = (before or studio.project).masks[mask].entries[at]
+    assert isinstance(entry.shape, PaintedShape)
+    if (entry.mode == "subtract") != entry.invert:
+        value = 1 - value  # what is painted there hides
+    sizes = {place: studio.project.size_of(place.sheet) for place in stroke.coverage}
+    sheets = _at_size(studio, entry.shape.sheets, sizes)
+    made = paint_mask(sheets, stroke.coverage, sizes, value, stroke.opacity, studio.blobs, mask, at)
+    if sheets is not entry.shape.sheets and before is None:
+        studio.execute(SetMaskEntry(mask, at, replace(entry, shape=PaintedShape(sheets))))
+    if made:
+        studio.execute(Several(made, named="Brush stroke"), merge=before is not None)
+
+
+def paint_on_layer(
+    studio: Studio,
+    layer_id: int,
+    stroke: Stroke | Covered,
+    values: Mapping[str, str | float],
+    before: Project | None = None,
+) -> None:
+    """Put values onto what a stroke covers, on a brushwork layer.
+
+    Raises
+    ------
+    CommandError
+        If the layer is none, or a value cannot be.
+    """
+    sheets, sizes = _brushwork(studio, layer_id, stroke, before)
+    try:
+        made = paint_layer(sheets, stroke.coverage, sizes, values, stroke.opacity, studio.blobs, layer_id)
+    except (ValueError, KeyError) as error:
+        raise CommandError(str(error.args[0])) from error
+    if made:
+        studio.execute(Several(made, named="Brush stroke"), merge=before is not None)
+
+
+def erase_on_layer(studio: Studio, layer_id: int, stroke: Stroke | Covered, before: Project | None = None) -> None:
+    """Take paint away from what a stroke covers, on a brushwork layer.
+
+    Raises
+    ------
+    CommandError
+        If the layer is none.
+    """
+    sheets, sizes = _brushwork(studio, layer_id, stroke, before)
+    made = erase_layer(sheets, stroke.coverage, sizes, stroke.opacity, studio.blobs, layer_id)
+    if made:
+        studio.execute(Several(made, named="Erase"), merge=before is not None)
+
+
+def _brushwork(
+    studio: Studio, layer_id: int, stroke: Stroke | Covered, before: Project | None
+) -> tuple[dict[str, PaintedSheet], dict[Place, int]]:
+    layer = (before or studio.project).layer(layer_id)
+    if not isinstance(layer.content, Brushwork):
+        raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
+    sizes = {place: studio.project.size_of(place.sheet) for place in stroke.coverage}
+    sheets = _at_size(studio, layer.content.sheets, sizes)
+    if sheets is not layer.content.sheets and before is None:
+        studio.execute(GivePaint(layer_id, sheets))
+    return sheets, sizes
+
+
+def _at_size(studio: Studio, sheets: dict[str, PaintedSheet], sizes: dict[Place, int]) -> dict[str, PaintedSheet]:
+    """Painted sheets with those that a stroke touches brought to their sizes of now."""
+    wanted = {str(place.sheet): (place.sheet, size) for place, size in sizes.items()}
+    made = {
+        name: resized(sheets[name], size, studio.blobs, studio.sources.kept)
+        for name, (_, size) in wanted.items()
+        if name in sheets and sheets[name].size != size and sheets[name].maps
+    }
+    return {**sheets, **made} if made else sheets
