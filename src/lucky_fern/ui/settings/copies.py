@@ -46,6 +46,10 @@ def copies_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     readable.toggled.connect(partial(setattr, panel.desk, "twins_readable"))
     panel.fields["readable"] = readable
     row.addWidget(readable)
+    row.addStretch(1)
+    column.addLayout(row)
+    row = QHBoxLayout()
+    row.addWidget(QLabel("Copies", objectName="quiet"))
     count = QSpinBox(minimum=2, maximum=200, value=8)
     count.setAccessibleName("How many, the first among them")
     panel.fields["count"] = count

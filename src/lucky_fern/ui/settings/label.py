@@ -85,7 +85,7 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
         line.addWidget(QLabel(title, objectName="quiet"))
         line.addWidget(number, 1)
         column.addLayout(line)
-    column.addLayout(_two_colour_row(panel))
+    _two_colour_part(panel, column)
     row = QHBoxLayout()
     plate = QCheckBox("On a plate")
     plate.toggled.connect(lambda on: change(panel.desk, plate="#1d2b33" if on else None))
@@ -132,7 +132,7 @@ def _show_font(box: QComboBox, label: Label) -> None:
         box.setCurrentText(label.font)
 
 
-def _two_colour_row(panel: SettingsPanel) -> QHBoxLayout:
+def _two_colour_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     """A second colour for the lower part of letters, and how tall letters are."""
     row = QHBoxLayout()
     two = QCheckBox("Two colours")
@@ -172,9 +172,12 @@ def _two_colour_row(panel: SettingsPanel) -> QHBoxLayout:
     row.addWidget(two)
     row.addWidget(second, 1)
     row.addWidget(fade)
-    row.addWidget(QLabel("Letters", objectName="quiet"))
+    column.addLayout(row)
+    row = QHBoxLayout()
+    row.addWidget(QLabel("Letters' size", objectName="quiet"))
     row.addWidget(size)
-    return row
+    row.addStretch(1)
+    column.addLayout(row)
 
 
 def em_of(desk: Desk) -> float | None:
