@@ -161,6 +161,10 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
     desk.sliding.take("front")
     window.slides.print_all.click()
     assert len(list(desk.project.walk())) == before + 2
+    window.slides.print_kept.click()  # each fades where its faces turn away, so that several blend
+    last = desk.project.layers[-1]
+    assert last.name == "front" and isinstance(last.content, Decal) and isinstance(last.content.place, Throw)
+    assert last.content.place.fade > 20
 
 
 def test_a_decal_is_pulled_by_its_corners_and_by_a_grid(ferry: Hands) -> None:
