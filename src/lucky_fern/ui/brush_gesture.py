@@ -33,6 +33,7 @@ class BrushGesture(Gesture):
         self._outline: list[F64] = []
         self._last: F64 | None = None  # where the last stroke ended, on the screen
         self._shown = 0.0
+        self._pointed = False  # whether the circle at the pointer is this gesture's
         view.desk.painting.changed.connect(view.refresh)
 
     @property
@@ -174,7 +175,7 @@ class BrushGesture(Gesture):
 
     def _show_disc(self, point: F64) -> None:
         hit = self.view.surface_at(point)
-        self.view.overlay.disc = None
+        self._pointed, self.view.overlay.disc = True, None
         if hit is not None and self.desk.painting.tool in ("brush", "line"):
             pixel = self.view.length_of(1.0, hit)
             self.view.overlay.disc = (point, self.desk.painting.radius / max(pixel, 1e-12))
@@ -187,5 +188,5 @@ class BrushGesture(Gesture):
         return Qt.CursorShape.CrossCursor
 
     def show(self) -> None:
-        if self.desk.station != "paint" and self._start is None and self.desk.station != "model":
-            self.view.overlay.disc = None if not self.desk.sliding.brushing else self.view.overlay.disc
+        if self.desk.station != "paint" and self._pointed:
+            self._pointed, self.view.overlay.disc = False, None
