@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from hands import Hands
 from lucky_fern.core import easel
 from lucky_fern.core.compositing.masks import mask_values
+from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Brushwork, Decal
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.sheets.region import Rect
@@ -26,7 +27,10 @@ PLAIN, ALT, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModif
 
 @pytest.fixture
 def ferry(hands: Hands) -> Hands:
-    hands.open(demo_studio("ferry", hands.world))
+    studio = demo_studio("ferry", hands.world)
+    for key in studio.surface.keys:
+        studio.execute(SetSheetSize(512, str(key)))  # nothing here needs more texels
+    hands.open(studio)
     hands.desk.go_to("paint")
     view = hands.window.model_view
     view.set_camera(

@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.compositing.masks import mask_values
+from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.region import Rect
@@ -29,7 +30,10 @@ def click(view: View, at: np.ndarray, modifier: Qt.KeyboardModifier = PLAIN) -> 
 
 @pytest.fixture
 def ferry(hands: Hands) -> Hands:
-    hands.open(demo_studio("ferry", hands.world))
+    studio = demo_studio("ferry", hands.world)
+    for key in studio.surface.keys:
+        studio.execute(SetSheetSize(512, str(key)))  # nothing here needs more texels
+    hands.open(studio)
     hands.desk.go_to("artwork")
     hands.wait()
     return hands
