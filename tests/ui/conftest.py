@@ -10,6 +10,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
+from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.start import ensure_screen, make_application
@@ -50,4 +52,22 @@ def empty_hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch
 def hands(empty_hands: Hands, world: Path) -> Hands:
     """A window of 1280 × 800 with the flask."""
     empty_hands.open(demo_studio("flask", world))
+    return empty_hands
+
+
+@pytest.fixture(scope="session")
+def small_ferry(qapp: QApplication, world: Path) -> tuple[Studio, int]:
+    """The Marsh Hen on small sheets, opened once for all tests, and the step of her history where each begins."""
+    studio = demo_studio("ferry", world)
+    for key in studio.surface.keys:
+        studio.execute(SetSheetSize(512, str(key)))
+    return studio, studio.history.at
+
+
+@pytest.fixture
+def ferry(empty_hands: Hands, small_ferry: tuple[Studio, int]) -> Hands:
+    """A window of 1280 × 800 with the Marsh Hen on small sheets."""
+    studio, begin = small_ferry
+    studio.jump(begin)
+    empty_hands.open(studio)
     return empty_hands

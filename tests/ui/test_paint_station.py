@@ -14,30 +14,24 @@ from PySide6.QtWidgets import QApplication
 from hands import Hands
 from lucky_fern.core import easel
 from lucky_fern.core.compositing.masks import mask_values
-from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Brushwork, Decal
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.sheets.region import Rect
-from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.view import View
 
 LEFT = Qt.MouseButton.LeftButton
 PLAIN, ALT, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
 
 
-@pytest.fixture
-def ferry(hands: Hands) -> Hands:
-    studio = demo_studio("ferry", hands.world)
-    for key in studio.surface.keys:
-        studio.execute(SetSheetSize(512, str(key)))  # nothing here needs more texels
-    hands.open(studio)
-    hands.desk.go_to("paint")
-    view = hands.window.model_view
+@pytest.fixture(autouse=True)
+def before_the_cabin(ferry: Hands) -> None:
+    """At the Paint station, near the cabin's wall."""
+    ferry.desk.go_to("paint")
+    view = ferry.window.model_view
     view.set_camera(
         replace(view.camera, yaw=25, pitch=12, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.5)
     )
-    hands.wait()
-    return hands
+    ferry.wait()
 
 
 def at(view: View, x: float, y: float) -> np.ndarray:

@@ -11,11 +11,9 @@ from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.compositing.masks import mask_values
-from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.region import Rect
-from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.pull_handles import pulled_points
 from lucky_fern.ui.slide_handles import SlideHandles
 from lucky_fern.ui.view import View
@@ -28,15 +26,10 @@ def click(view: View, at: np.ndarray, modifier: Qt.KeyboardModifier = PLAIN) -> 
     QTest.mouseClick(view, LEFT, modifier, QPoint(*np.round(at).astype(int)))
 
 
-@pytest.fixture
-def ferry(hands: Hands) -> Hands:
-    studio = demo_studio("ferry", hands.world)
-    for key in studio.surface.keys:
-        studio.execute(SetSheetSize(512, str(key)))  # nothing here needs more texels
-    hands.open(studio)
-    hands.desk.go_to("artwork")
-    hands.wait()
-    return hands
+@pytest.fixture(autouse=True)
+def at_the_artwork_station(ferry: Hands) -> None:
+    ferry.desk.go_to("artwork")
+    ferry.wait()
 
 
 def test_a_stripe_is_clicked_dragged_curved_and_closed(ferry: Hands) -> None:
