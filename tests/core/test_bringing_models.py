@@ -22,10 +22,10 @@ from lucky_fern.core.incoming import first_washes, point_at, prepare_replacement
 from lucky_fern.core.layout.guide import GuideLook, draw_guide, guide_svg
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.subdivide import subdivided
-from lucky_fern.core.project.commands import AddLayer, SaveSelection
-from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.commands import AddLayer, KeepSlide, SaveSelection
+from lucky_fern.core.project.document import Channel, Decal, Slide, Wash
 from lucky_fern.core.project.layouts import GiveMaterial, Transform
-from lucky_fern.core.project.places import Throw
+from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.studio import Studio
 from samples import PLANE, read_png, save_png, soft_noise
@@ -94,7 +94,7 @@ def test_models_written_come_back_as_they_were(tmp_path: Path) -> None:
             (tmp_path / name).write_bytes(data)
         again = load_model(tmp_path / f"out.{ending}")
 
-        def corners(model):  # type: ignore[no-untyped-def]
+        def corners(model):
             """Each corner as a row of position and UV, sorted: the same however points are shared."""
             rows = np.concatenate([model.corners, model.uv], axis=2).reshape(-1, 5).round(5) + 0.0
             return rows[np.lexsort(rows.T)]
@@ -140,6 +140,9 @@ def test_a_newer_version_keeps_paint_poses_and_selections_and_tells_what_moved(t
     picture = studio.add_picture(save_png(tmp_path / "p.png", soft_noise((16, 16))))
     throw = Throw((0.5, 1, 0), (0, 0, 1), (0, 1, 0), 0.6, depth=0.5)
     studio.execute(AddLayer("Crest", Decal(picture, throw), {"colour": Channel("picture")}))
+    stripe = Along(((0.1, 0.3, 0), (0.9, 0.3, 0)), ((0, 0, 1), (0, 0, 1)), 0.2, corner=0.1)
+    studio.execute(AddLayer("Stripe", Decal(picture, stripe), {"colour": Channel("picture")}))
+    studio.execute(KeepSlide("front", Slide(picture, Throw((0, 1, 0), (0, 0, 1), (0, 1, 0), 1.0, lens=4.0))))
     studio.execute(SaveSelection("right", pack_faces(studio.model.part == 1)))
     before = map_of(studio)
 
@@ -163,7 +166,12 @@ def test_a_newer_version_keeps_paint_poses_and_selections_and_tells_what_moved(t
     )
     notes = newer(inches)
     assert any("39.37×" in note for note in notes) and not any("elsewhere" in note for note in notes)
-    place = studio.project.layers[0].content.place  # type: ignore[union-attr]
+    place = studio.project.layers[0].content.place
+    longer = studio.project.layers[1].content.place
+    assert (longer.width, longer.corner, longer.points[1][0]) == pytest.approx(
+        (0.2 * 39.37, 0.1 * 39.37, 0.9 * 39.37)
+    )
+    assert studio.project.slides["front"].place.lens == pytest.approx(4 * 39.37)
     assert place.width == pytest.approx(0.6 * 39.37) and place.point[1] == pytest.approx(39.37)
     assert np.abs(map_of(studio).astype(int) - before).max() <= 1
     faces = unpack_faces(studio.project.selections["right"], studio.model.triangle_count)

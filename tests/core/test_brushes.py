@@ -42,7 +42,7 @@ def board(folder: Path) -> Model:
 
 
 def begun(model: Model, size: int, brush: Brush, **more: object) -> Stroke:
-    return Stroke(Surface(model), lambda key: size, lambda sheet, chunk: sheet.owners(chunk), brush, **more)  # type: ignore[arg-type]
+    return Stroke(Surface(model), lambda key: size, lambda sheet, chunk: sheet.owners(chunk), brush, **more)
 
 
 def sheet_of(stroke: Stroke | Covered, size: int) -> np.ndarray:
@@ -125,7 +125,7 @@ def test_chance_varies_within_its_bounds_and_falls_alike_each_time(tmp_path: Pat
     assert grained.min() < 0.4 < 0.9 < grained.max()
     for change, words in (({"flow": 2.0}, "flow"), ({"radius": 0.0}, "radius"), ({"spacing": 0.0}, "spacing")):
         with pytest.raises(CommandError, match=words):
-            check_brush(Brush(**{"radius": 1.0, **change}))  # type: ignore[arg-type]
+            check_brush(Brush(**{"radius": 1.0, **change}))
 
 
 def test_pressure_works_on_flow_or_on_size(tmp_path: Path) -> None:
@@ -145,7 +145,7 @@ def test_a_brush_on_the_sheet_is_round_there(tmp_path: Path) -> None:
         "v 0 0 0\nv 8 0 0\nv 8 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n"
     )
     model = load_model(tmp_path / "wide.obj")
-    stroke = begun(model, 256, Brush(0.2, 1.0, on="sheet"), material=model.materials[0])
+    stroke = begun(model, 256, Brush(0.2, 1.0, ground="sheet"), material=model.materials[0])
     stroke.go_to(np.array([0.5, 0.5, 0.0]), FRONT)
     covered = sheet_of(stroke, 256) > 0.5
     assert covered.any(axis=0).sum() == pytest.approx(covered.any(axis=1).sum(), abs=1)
@@ -179,7 +179,7 @@ def test_symmetry_paints_every_copy_and_nothing_else(tmp_path: Path) -> None:
 def test_a_steadied_hand_trembles_less_and_ends_where_it_was(seed: int, strength: float, kind: str) -> None:
     rng = np.random.default_rng(seed)
     way = np.stack([np.linspace(0, 400, 160), rng.normal(0, 2.0, 160)], axis=1)
-    steady = Steady(kind, strength)  # type: ignore[arg-type]
+    steady = Steady(kind, strength)
     made = [place for point in way for place in steady.push(point)] + steady.finish()
     places = np.array(made)
     assert places[-1] == pytest.approx(way[-1])

@@ -87,7 +87,7 @@ def test_only_what_an_edit_touches_is_composited_again_and_equals_a_fresh_start(
     key = studio.surface.keys[0]
     store = MapStore(studio.sources)
 
-    def follow(before, after):  # type: ignore[no-untyped-def]
+    def follow(before, after):
         for piece, chunks in dirtied(studio.sources, before, after).items():
             store.update(after, piece, chunks)
 

@@ -134,7 +134,7 @@ def test_ways_of_placing_turn_into_each_other_and_stay_where_they_are(tmp_path: 
     for mode, kind in (("drape", Drape), ("roll", Roll), ("lay", object), ("drape", Drape), ("throw", Throw)):
         changed = in_mode(surface, place, 0.18, mode)
         assert changed is not None and isinstance(changed, kind)
-        place = changed  # type: ignore[assignment]
+        place = changed
     assert isinstance(place, Throw)
     assert np.allclose(place.point, thrown.point, atol=5e-3) and place.width == pytest.approx(0.3, rel=0.02)
     rolled = in_mode(surface, thrown, 0.18, "roll")
@@ -188,7 +188,7 @@ def test_a_twin_lies_at_the_mirrored_place_and_reads_the_right_way_round(
     assert np.allclose(there.right, -reflected(here.right), atol=1e-7)  # so the picture is not mirrored
     assert mirror_twin(place, axis, 0.3, readable=False).flip and not twin.flip
     back = mirror_twin(twin, axis, 0.3)
-    assert np.allclose(back.point, place.point) and back.rotate == pytest.approx(place.rotate)  # type: ignore[union-attr]
+    assert np.allclose(back.point, place.point) and back.rotate == pytest.approx(place.rotate)
 
 
 def test_rows_stay_on_the_surface_and_rings_close(tmp_path: Path) -> None:
@@ -199,10 +199,10 @@ def test_rows_stay_on_the_surface_and_rings_close(tmp_path: Path) -> None:
     for one in made:
         assert np.hypot(one.point[0], one.point[2]) == pytest.approx(0.5, abs=2e-3) and one.point[1] == pytest.approx(
             1
-        )  # type: ignore[union-attr]
-        assert np.dot(one.normal, (one.point[0], 0, one.point[2])) == pytest.approx(0.5, abs=5e-3)  # type: ignore[union-attr]
+        )
+        assert np.dot(one.normal, (one.point[0], 0, one.point[2])) == pytest.approx(0.5, abs=5e-3)
     turned = ring(place, 6, np.array([0, 2.0, 0]), np.array([0, 5.0, 0]))
-    angles = sorted(np.degrees(np.arctan2(one.point[0], one.point[2])) % 360 for one in turned)  # type: ignore[union-attr]
+    angles = sorted(np.degrees(np.arctan2(one.point[0], one.point[2])) % 360 for one in turned)
     assert np.allclose(angles, [60, 120, 180, 240, 300])
 
 
@@ -264,9 +264,9 @@ def test_nudging_moves_by_texels(tmp_path: Path, own: bool) -> None:
     place = Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.3, 0.2, rotate=90)
     moved = nudged(studio.surface, studio.project, place, 0.2, np.array([3.0, 0.0]), own)
     # Turned by 90 degrees, its own right is up on the tube: 3 texels of 256 for 2 units; u runs once round in 256.
-    angle = np.degrees(np.arctan2(moved.point[0], moved.point[2]))  # type: ignore[union-attr]
+    angle = np.degrees(np.arctan2(moved.point[0], moved.point[2]))
     expected = (1 + 3 / 128, 0.0) if own else (1.0, 3 / 256 * 360)
-    assert moved.point[1] == pytest.approx(expected[0], abs=2e-4) and angle == pytest.approx(expected[1], abs=0.1)  # type: ignore[union-attr]
+    assert moved.point[1] == pytest.approx(expected[0], abs=2e-4) and angle == pytest.approx(expected[1], abs=0.1)
 
 
 def test_labels_find_the_middles_of_selected_pieces_in_reading_order(tmp_path: Path) -> None:

@@ -163,7 +163,7 @@ def test_finished_maps_give_the_same_files_as_compositing_anew(
     store = MapStore(studio.sources)
     for key, chunks in everything(studio.sources, studio.project).items():
         store.update(studio.project, key, chunks)
-    setup = ExportSetup("separate", "o", bits=bits, padding=padding)  # type: ignore[arg-type]
+    setup = ExportSetup("separate", "o", bits=bits, padding=padding)
     anew = export(studio.sources, studio.project, setup, "p", tmp_path / "anew")
     reused = export(studio.sources, studio.project, setup, "p", tmp_path / "reused", finished=lambda: store)
     assert len(anew.files) == len(reused.files) == 8

@@ -183,7 +183,7 @@ def test_a_wrong_job_exits_2_with_one_line_and_writes_nothing(
 
 def test_a_refusing_disk_exits_1_and_leaves_no_half_file(
     tmp_path: Path, plane: Path, monkeypatch: pytest.MonkeyPatch, capsys
-) -> None:  # type: ignore[no-untyped-def]
+) -> None:
     import os
 
     from lucky_fern.cli import main

@@ -77,13 +77,13 @@ def test_edited_labels_keep_the_size_of_their_letters_on_every_decal(tmp_path: P
     # What is called by its text goes on being so; what has a name of its own keeps it.
     assert [layer.name for layer in studio.project.layers] == ["MARSH HEN 2", "at 0.7"]
     for layer in studio.project.layers:
-        width = layer.content.place.width  # type: ignore[union-attr]
+        width = layer.content.place.width
         assert width / kit.width == pytest.approx(0.3 / before.width)
     studio.save(tmp_path / "p.fern")
     again = Studio.open(tmp_path / "p.fern")
     assert again.project.pictures[picture].text == Label("MARSH HEN", font="Lobster Two")
     studio.jump(studio.history.at - 1)
-    assert studio.project.pictures[picture] == before and studio.project.layers[0].content.place.width == 0.3  # type: ignore[union-attr]
+    assert studio.project.pictures[picture] == before and studio.project.layers[0].content.place.width == 0.3
 
 
 def test_a_job_writes_labels(tmp_path: Path, plane: Path, run_job: Runner) -> None:

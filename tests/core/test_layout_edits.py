@@ -164,7 +164,7 @@ def test_large_surfaces_are_unwrapped_beside_the_program_with_progress_and_can_b
 @given(seed=st.integers(0, 2**32 - 1), turn=st.booleans())
 def test_packed_islands_never_meet_never_mirror_and_keep_their_padding(
     seed: int, turn: bool, tmp_path_factory
-) -> None:  # type: ignore[no-untyped-def]
+) -> None:
     rng = np.random.default_rng(seed)
     places = [(*rng.uniform(0, 0.6, 2), rng.uniform(0.02, 0.4)) for _ in range(int(rng.integers(2, 14)))]
     model = squares(tmp_path_factory.mktemp("pack"), places)
@@ -347,7 +347,7 @@ def test_laid_pictures_island_scopes_and_selections_follow(tmp_path: Path) -> No
     studio.execute(AddLayer("Right", Wash(), {"roughness": Channel(0.2)}, scope=Scope(islands=(1,))))
     right = studio.model.part == 1
     notes = studio.lay_out(Transform(rotate=90, about=(0.5, 0.5)))
-    laid = studio.project.layers[0].content.place  # type: ignore[union-attr]
+    laid = studio.project.layers[0].content.place
     assert (
         np.allclose(laid.centre, (0.5, 0.25))
         and laid.rotate == pytest.approx(90)

@@ -87,7 +87,7 @@ def smooth_colours(seed: int = 2) -> np.ndarray:
         (["replace", "replace"], lambda a, b: b),
     ],
 )  # fmt: skip
-def test_entries_meet_in_their_order(isles: Studio, modes: list[str], expected) -> None:  # type: ignore[no-untyped-def]
+def test_entries_meet_in_their_order(isles: Studio, modes: list[str], expected) -> None:
     isles.execute(AddLayer("x", Wash(), {"colour": Channel("#ff0000")}))
     layer = isles.project.layers[0].id
     left = ScopeShape(Scope(parts=("left",)))
@@ -316,7 +316,7 @@ def test_the_history_keeps_to_its_room_and_lets_go_of_pixels_nobody_shows(plane:
     assert studio.project.layers[0].content.sheets["paint:1001"].maps["colour"]["0,0"] == digests[-1]
 
 
-def test_masks_adjustments_and_groups_in_a_job(tmp_path: Path, run_job, plane: Path) -> None:  # type: ignore[no-untyped-def]
+def test_masks_adjustments_and_groups_in_a_job(tmp_path: Path, run_job, plane: Path) -> None:
     save_png(
         tmp_path / "half.png",
         np.dstack([np.full((4, 4, 3), 255), np.tile([255, 255, 0, 0], (4, 1))]).astype(np.uint8),

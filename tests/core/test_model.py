@@ -155,7 +155,7 @@ def test_gltf_beside_its_buffer_loads_and_a_missing_buffer_is_named(tmp_path: Pa
 
 
 @pytest.mark.parametrize("make", [soup_flask, tea_kettle, marsh_hen])
-def test_demo_models_are_clean_and_only_the_life_rings_share_uv_space(tmp_path: Path, make) -> None:  # type: ignore[no-untyped-def]
+def test_demo_models_are_clean_and_only_the_life_rings_share_uv_space(tmp_path: Path, make) -> None:
     make(tmp_path / "demo.obj")
     model = load_model(tmp_path / "demo.obj")
     surface = Surface(model)

@@ -101,7 +101,7 @@ def test_the_first_remedy_of_each_sentence_mends_it(
     (tmp_path / "odd.obj").write_text(text)
     studio = Studio.new(tmp_path / "odd.obj", sheet_size=256)
 
-    def worries():  # type: ignore[no-untyped-def]
+    def worries():
         return [one for one in check_layout(studio.surface, lambda key: 256) if one.worry]
 
     found = worries()

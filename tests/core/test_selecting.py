@@ -91,7 +91,7 @@ def test_like_colours_are_found_under_the_faces(tmp_path: Path) -> None:
     scope = Scope(parts=("left",))
     studio.execute(AddLayer("Red", Wash(), {"colour": Channel("#ff0000")}, scope=scope))
 
-    def texels(key):  # type: ignore[no-untyped-def]
+    def texels(key):
         return composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, 128), 8)
 
     means = mean_colours(studio.surface, texels)

@@ -25,7 +25,7 @@ def test_a_texel_belongs_to_a_triangle_exactly_if_its_centre_lies_in_it(numbers:
     y, x = np.mgrid[0:32, 0:32] + 0.5
     a, b, c = (corners[:, k, :, None, None] for k in range(3))
 
-    def side(p, q):  # type: ignore[no-untyped-def]
+    def side(p, q):
         return (q[:, 0] - p[:, 0]) * (y - p[:, 1]) - (q[:, 1] - p[:, 1]) * (x - p[:, 0])
 
     sides = np.stack([side(a, b), side(b, c), side(c, a)])

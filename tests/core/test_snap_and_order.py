@@ -6,6 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from lucky_fern.core.compositing.compositor import composite_sheet
@@ -14,12 +16,13 @@ from lucky_fern.core.model.load import load_model
 from lucky_fern.core.pictures.fonts import SHIPPED, system_fonts
 from lucky_fern.core.pictures.label import Label, draw_label
 from lucky_fern.core.placing.box import reach_lines
+from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.placing.pose import nudged
 from lucky_fern.core.placing.several import in_order
 from lucky_fern.core.placing.slide import Eye, Held, corners_of, held_of, held_throw, printed
 from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
 from lucky_fern.core.placing.throw import throw
-from lucky_fern.core.placing.under import covered_share, spots_of
+from lucky_fern.core.placing.under import covered_share, may_meet, spots_of
 from lucky_fern.core.project.commands import AddLayer, KeepSlide
 from lucky_fern.core.project.document import Channel, Decal, Slide
 from lucky_fern.core.project.finishes import FINISHES, finished, raised, raised_by
@@ -116,6 +119,35 @@ def test_what_lies_above_is_told_as_a_share(tmp_path: Path) -> None:
     )
 
 
+@settings(max_examples=60, deadline=None)
+@given(x=st.floats(-0.9, 0.9), y=st.floats(-0.9, 0.9), turn=st.floats(0, 180), width=st.floats(0.05, 0.6))
+def test_pictures_are_never_said_too_far_apart_to_meet_while_they_do(
+    tmp_path_factory: pytest.TempPathFactory, x: float, y: float, turn: float, width: float
+) -> None:
+    surface = board(tmp_path_factory.mktemp("board"))
+    mine, other = thrown(0, 0, 0.3), thrown(x, y, width, rotate=turn, depth=0.01)
+    spots = spots_of(surface, mine, 0.3, throw(surface.model, mine, 0.3))
+    share = covered_share(surface, spots, other, 0.2, throw(surface.model, other, 0.2), None)
+    assert may_meet(mine, 0.3, other, 0.2) or share == 0
+    far = thrown(30.0, 0.0, 0.3)
+    assert not may_meet(mine, 0.3, far, 0.3)
+
+
+def test_twins_that_would_show_it_backwards_are_named(tmp_path: Path) -> None:
+    (tmp_path / "twins.obj").write_text(
+        "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 0 0\nv 3 0 0\nv 3 1 0\nv 2 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
+        "f 1/1 2/2 3/3 4/4\nf 5/2 6/1 7/4 8/3\n"
+    )
+    studio = Studio.new(tmp_path / "twins.obj", sheet_size=256)
+    picture = studio.add_picture(save_png(tmp_path / "p.png", np.full((64, 64, 4), 255, np.uint8)))
+    place = thrown(0.5, 0.5, 0.4)
+    studio.execute(AddLayer("Name", Decal(picture, place), {"colour": Channel("picture")}))
+    placed = throw(studio.model, place, 0.4)
+    shared = np.ones(studio.model.triangle_count, np.bool_)
+    facts = decal_facts(studio.surface, studio.project, studio.project.layers[0], place, 0.4, placed, shared)
+    assert any("on their twins, too backwards" in fact.sentence and fact.remedy == "apart" for fact in facts)
+
+
 def test_finishes_and_thickness_are_values_of_maps() -> None:
     channels = {"colour": Channel("picture")}
     foil = finished(channels, "Bright foil")
@@ -166,7 +198,7 @@ def test_a_slide_is_where_it_is_held_and_goes_back_there(parallel: bool) -> None
     assert printed(place, 20.0).depth == 20
     ends = reach_lines(replace(place, depth=1.0), 0.5)
     far, near = (np.linalg.norm(line[1] - line[0]) for line in (ends[1], ends[0]))
-    assert far / near == pytest.approx(1.0 if parallel else (place.lens + 1) / (place.lens - 1))  # type: ignore[operator]
+    assert far / near == pytest.approx(1.0 if parallel else (place.lens + 1) / (place.lens - 1))
 
 
 def test_slides_are_kept_by_name_and_saved(plane: Path, tmp_path: Path) -> None:

@@ -297,7 +297,7 @@ def test_jobs_run_stripes_with_figures_and_refuse_what_cannot_be(
     assert isinstance(Studio.open(tmp_path / "p.fern").project.layers[-1].content.place, Along)
     for change, words in (({"normals": [[0, 0, 1]]}, "a normal for each"), ({"width": 0}, "above 0"),
                           ({"warp": None}, "unknown key")):  # fmt: skip
-        job["steps"][1] = {**step, "place": {**stripe, **change}}  # type: ignore[index]
+        job["steps"][1] = {**step, "place": {**stripe, **change}}
         refused = run_job(job)
         assert refused.returncode == 2
         assert words in refused.stderr

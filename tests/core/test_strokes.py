@@ -10,18 +10,25 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucky_fern.core import easel
+from lucky_fern.core.compositing.brushwork import draw_painted
+from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.painting.stroke import Stroke
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
-from lucky_fern.core.project.document import Brushwork, Channel, Decal
+from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
+from lucky_fern.core.project.layouts import Transform
+from lucky_fern.core.project.painted import MASK
 from lucky_fern.core.project.places import Throw
-from lucky_fern.core.sheets.grid import span
+from lucky_fern.core.sheets.grid import Chunk, span
+from lucky_fern.core.sheets.picking import pick
+from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from round_models import tube
 from samples import PLANE, Runner, read_png, save_png
+from small_models import SIDE_BY_SIDE
 
 
 def falloff(share: np.ndarray, hardness: np.ndarray) -> np.ndarray:
@@ -102,11 +109,11 @@ def test_samples_lie_evenly_and_follow_the_surface(tmp_path: Path) -> None:
     seen: list[np.ndarray] = []
     cover = stroke.cover
 
-    def watch(points: np.ndarray, *others: np.ndarray) -> set:
+    def watch(points: np.ndarray, *others: np.ndarray) -> None:
         seen.extend(points)
-        return cover(points, *others)
+        cover(points, *others)
 
-    stroke.cover = watch  # type: ignore[method-assign]
+    stroke.cover = watch
     for angle in np.linspace(0, np.pi / 2, 7):  # uneven steps of the hand
         for _ in range(1 + (angle > 1)):
             stroke.go_to(
@@ -164,8 +171,9 @@ def test_jobs_paint_erase_and_reveal(run_job: Runner, tmp_path: Path, plane: Pat
     rough = read_png(tmp_path / "maps" / "job_paint_roughness.png")
     assert rough[64, 70, 0] == 64
     for change, words in (({"radius": 0}, "radius"), ({"layer": "Nobody"}, "Nobody"), ({"values": {}}, "values"),
-                          ({"points": [[9, 9, 9]]}, "no point of the surface"), ({"tip": "gone.png"}, "splatter"), ({"flow": 3}, "flow runs")):  # fmt: skip
-        job["steps"][2] = {**line, **change}  # type: ignore[index, dict-item]
+                          ({"points": [[9, 9, 9]]}, "no point of the surface"), ({"tip": "gone.png"}, "splatter"), ({"flow": 3}, "flow runs"),
+                          ({"ground": "sheet"}, "leave 'ground' out")):  # fmt: skip
+        job["steps"][2] = {**line, **change}
         refused = run_job(job)
         assert refused.returncode == 2
         assert words in refused.stderr
@@ -196,6 +204,73 @@ def test_painting_goes_on_when_a_sheet_has_another_size_by_then(plane: Path) -> 
         assert stamp.alpha[128, column] > 65000
     area = stamp.alpha.sum() / 65535 * (2 / 256) ** 2
     assert area == pytest.approx(2 * np.pi * 0.04, rel=0.06)
+
+
+@pytest.mark.parametrize("on_mask", [False, True])
+def test_a_stroke_that_goes_on_paints_a_sheet_of_another_size_too(plane: Path, on_mask: bool) -> None:
+    studio = Studio.new(plane, sheet_size=64)
+    studio.execute(AddLayer("Paint", Brushwork(), {}))
+    layer, key = studio.project.layers[-1].id, str(studio.surface.keys[0])
+
+    def drawn(x: float) -> None:
+        """Two pieces of one stroke, as the window puts them on."""
+        if on_mask:
+            easel.painted_mask(studio, layer)
+        easel.bring_to_size(studio, layer)
+        stroke, began = easel.begin_stroke(studio, Brush(0.2, 1.0)), studio.project
+        studio.history.seal()
+        for y in (0.0, 0.1):
+            stroke.go_to(np.array([x, y, 0.0]), np.array([0.0, 0.0, 1.0]))
+            if on_mask:
+                easel.paint_on_mask(studio, layer, stroke.take_fresh(), 1.0, began)
+            else:
+                easel.paint_on_layer(studio, layer, stroke.take_fresh(), {"colour": "#ff0000"}, began)
+
+    drawn(-0.5)
+    studio.execute(SetSheetSize(128, key))
+    drawn(0.5)
+    now = studio.project.layer(layer)
+    if on_mask:
+        assert now.mask is not None
+        sheets = studio.project.masks[now.mask].entries[0].shape.sheets
+    else:
+        sheets = now.content.sheets
+    assert sheets[key].size == 128
+    rgba = draw_painted(
+        sheets[key], MASK if on_mask else "colour", 128, Chunk(0, 0), studio.blobs, studio.sources.kept
+    )
+    assert rgba is not None
+    assert (rgba[64, [32, 96], 3] > 65000).all()
+    before = studio.history.at
+    easel.bring_to_size(studio, layer)
+    assert studio.history.at == before  # where all is so already nothing changes
+
+
+def test_a_painted_mask_stays_on_the_surface_when_its_island_is_moved(tmp_path: Path) -> None:
+    (tmp_path / "two.obj").write_text(SIDE_BY_SIDE)
+    studio = Studio.new(tmp_path / "two.obj", sheet_size=128)
+    studio.execute(AddLayer("Wear", Wash(), {"colour": Channel("#663311")}))
+    layer = studio.project.layers[-1].id
+    stroke = easel.begin_stroke(studio, Brush(0.3, 1.0))
+    stroke.go_to(np.array([0.5, 1.5, 0.0]), np.array([0.0, 0.0, 1.0]))
+    easel.paint_on_mask(studio, layer, stroke, 1.0)
+
+    def shown(x: float, y: float) -> int:
+        """Of the mask, at a point of the left board."""
+        hit = pick(studio.model, np.array([x, y, 1.0]), np.array([0.0, 0.0, -1.0]))
+        mask = studio.project.layer(layer).mask
+        sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+        found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 128, 0, 128))
+        assert hit is not None and found is not None
+        return int(found[int((1 - hit.uv[1]) * 128), int(hit.uv[0] * 128)])
+
+    for stay, there in ((False, 0), (True, 65535)):
+        assert shown(0.5, 1.5) == 65535 and shown(0.5, 0.5) == 0
+        at = studio.history.at
+        # The left island smaller, in its lower half.
+        studio.lay_out(Transform(scale=(0.5, 0.5), move=(-0.1, -0.24)), studio.model.part == 0, stay)
+        assert shown(0.5, 1.5) == there
+        studio.jump(at)
 
 
 def test_revealing_more_later_goes_on_with_the_same_mask(plane: Path, tmp_path: Path) -> None:

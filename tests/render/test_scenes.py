@@ -67,7 +67,7 @@ class Drawn:
         scene = ModelScene(self.context, self.studio.surface)
         self.frame.use()
         camera = Camera(yaw=0, pitch=0).framing(self.studio.model.bounds, 1.0)
-        scene.draw(camera, 1.0, Look(**look), self.textures, self.sizes)  # type: ignore[arg-type]
+        scene.draw(camera, 1.0, Look(**look), self.textures, self.sizes)
         scene.release()
         scene.release()  # twice does no harm
         return self.pixels()

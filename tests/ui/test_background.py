@@ -20,7 +20,7 @@ from lucky_fern.ui.errand import Errands
 from samples import save_png
 
 
-def until(done, seconds: float = 20.0) -> None:  # type: ignore[no-untyped-def]
+def until(done, seconds: float = 20.0) -> None:
     end = time.monotonic() + seconds
     while not done() and time.monotonic() < end:
         QApplication.processEvents()

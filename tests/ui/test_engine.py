@@ -191,12 +191,12 @@ def test_a_pinned_state_is_wiped_against_the_one_of_now(hands: Hands) -> None:
     assert (after[:, middle + 10 :] != before[:, middle + 10 :]).any()
     line = np.array([view.width() * 0.5, 40.0])
     hands.drag(view, line, line + (80, 0))
-    assert desk.wipe == pytest.approx(0.5 + 80 / view.width(), abs=0.01)
+    assert desk.comparing.wipe == pytest.approx(0.5 + 80 / view.width(), abs=0.01)
     moved = hands.pixels(view)
     assert (moved[:, : middle + 60] == before[:, : middle + 60]).all()
     QTest.mouseClick(hands.window.tools.pin, LEFT)
     hands.wait()
-    assert desk.pinned is None and (hands.pixels(view)[:, : middle - 10] != before[:, : middle - 10]).any()
+    assert desk.comparing.pinned is None and (hands.pixels(view)[:, : middle - 10] != before[:, : middle - 10]).any()
 
 
 def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: Path) -> None:

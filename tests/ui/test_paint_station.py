@@ -74,7 +74,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     # Another map as well, by a click in the panel; a line held straight by Shift; Alt takes away.
     box, field = ferry.window.brush.maps["roughness"]
     box.click()
-    field.changed.emit(0.2)  # type: ignore[union-attr]
+    field.changed.emit(0.2)
     ferry.window.tools.brushes.buttons["line"].click()
     low, high = at(view, 0.2, 0.6), at(view, 0.5, 0.61)
     QTest.mousePress(view, LEFT, SHIFT, QPoint(*np.round(low).astype(int)))
@@ -152,7 +152,7 @@ def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
     def shown() -> int:
         found = mask_values(
             desk.studio.sources, desk.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
-        )  # type: ignore[union-attr, arg-type]
+        )
         return 65535 if found is None else int(found[0, 0])
 
     assert shown() == pytest.approx(32768, abs=300)

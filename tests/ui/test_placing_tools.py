@@ -71,7 +71,7 @@ def test_a_stripe_is_clicked_dragged_curved_and_closed(ferry: Hands) -> None:
     fields["figure form"].activated.emit(4)
     assert isinstance(desk.stripe[1], Along)
     assert (desk.stripe[1].width, desk.stripe[1].smooth) == (0.4, True)
-    kit = desk.project.pictures[desk.layer.content.picture]  # type: ignore[union-attr]
+    kit = desk.project.pictures[desk.layer.content.picture]
     assert kit.figure is not None and kit.figure.form == "bars"
     fields["twin z"].click()
     twin = next(one for one in desk.project.walk() if one.name == f"{layer.name} 2")
@@ -95,6 +95,7 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
         replace(view.camera, yaw=25, pitch=12, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.5)
     )
     desk.select(None)
+    window.pages.setCurrentWidget(window.slides)
     window.slides.picture.setCurrentText("ferry-crest.svg")
     window.tools.slide.click()
     handles = next(one for one in view.gestures if isinstance(one, SlideHandles))
@@ -112,14 +113,14 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
     window.slides.names.setCurrentText("front")
     window.slides.keep.click()
     window.slides.pinned.click()
-    place = desk.sliding.slide.place  # type: ignore[union-attr]
+    place = desk.sliding.slide.place
     view.navigate("orbit", 60, 0, grip.centre)
     assert desk.sliding.slide is not None and desk.sliding.slide.place == place
     window.slides.back.click()
     back = handles.grip()
     assert back is not None
     assert np.linalg.norm(back.half_x) / np.linalg.norm(back.half_y) == pytest.approx(1.0, abs=0.01)  # seen straight
-    before = len(list(desk.project.walk()))  # type: ignore[union-attr]
+    before = len(list(desk.project.walk()))
     window.slides.brush.click()
     desk.sliding.radius = 0.3
     start = back.at(-0.5, 0.0)
@@ -134,13 +135,13 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
     assert hit is not None and layer.mask is not None
 
     def shown(where: np.ndarray) -> int:
-        key = desk.studio.surface.keys[int(desk.studio.surface.sheet_of_triangle[hit.triangle])]  # type: ignore[union-attr]
-        size = desk.project.size_of(key)  # type: ignore[union-attr]
-        sheet = desk.studio.surface.sheet(key, size)  # type: ignore[union-attr]
+        key = desk.studio.surface.keys[int(desk.studio.surface.sheet_of_triangle[hit.triangle])]
+        size = desk.project.size_of(key)
+        sheet = desk.studio.surface.sheet(key, size)
         row, column = int((1 - where[1] % 1) * size), int(where[0] % 1 * size)
         values = mask_values(
             desk.studio.sources, desk.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
-        )  # type: ignore[union-attr, arg-type]
+        )
         return int(values[0, 0]) if values is not None else -1
 
     assert shown(hit.uv) > 60000
@@ -181,8 +182,8 @@ def test_a_decal_is_pulled_by_its_corners_and_by_a_grid(ferry: Hands) -> None:
     assert pulled_points(grip, warp)[0] == pytest.approx(points[0] + np.array([18.0, 12.0]), abs=1.0)
     assert warp.points[1:] == ((1.0, 0.0), (0.0, 1.0), (1.0, 1.0))
     window.settings.fields["pull 3"].click()
-    assert desk.decal[1].warp.columns == 3  # type: ignore[union-attr]
-    assert desk.decal[1].warp.points[0] == pytest.approx(warp.points[0], abs=1e-4)  # type: ignore[union-attr]
+    assert desk.decal[1].warp.columns == 3
+    assert desk.decal[1].warp.points[0] == pytest.approx(warp.points[0], abs=1e-4)
     window.settings.fields["pull 0"].click()
     assert desk.decal[1].warp is None
 
@@ -197,9 +198,9 @@ def test_decals_snap_take_scopes_by_clicks_and_are_sized_in_texels(ferry: Hands)
     about = desk.studio.model.bounds.mean(axis=0)
     grip = view.grip()
     assert grip is not None
-    middle = view.to_screen(np.array([*desk.decal[1].point[:2], about[2]]))  # type: ignore[union-attr]
+    middle = view.to_screen(np.array([*desk.decal[1].point[:2], about[2]]))
     ferry.drag(view, grip.centre, middle + np.array([0.0, 4.0]))
-    assert desk.decal[1].point[2] == pytest.approx(about[2], abs=1e-6)  # type: ignore[union-attr]
+    assert desk.decal[1].point[2] == pytest.approx(about[2], abs=1e-6)
     fields = window.settings.fields
     fields["unit"].setCurrentIndex(1)
     fields["unit"].activated.emit(1)
@@ -223,9 +224,9 @@ def test_decals_snap_take_scopes_by_clicks_and_are_sized_in_texels(ferry: Hands)
     assert desk.layer.channels["metallic"].source == 1.0
     # A second one over it is told, and goes under it with a click.
     name = desk.layer.name
-    view.drop_picture("ferry-crest.svg", view.grip().centre)  # type: ignore[union-attr]
+    view.drop_picture("ferry-crest.svg", view.grip().centre)
     ferry.wait()
-    lower = next(layer for layer in desk.project.walk() if layer.name == name)  # type: ignore[union-attr]
+    lower = next(layer for layer in desk.project.walk() if layer.name == name)
     desk.select(lower.id)
     assert "lies under" in window.settings.fields["facts"].text()
     window.settings.fields["mend top"].click()

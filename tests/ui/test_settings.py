@@ -27,8 +27,8 @@ def typed(field: object, text: str) -> None:
 
 def chosen(box: object, text: str) -> None:
     """Choose an entry of a list as a person does."""
-    box.setCurrentText(text)  # type: ignore[attr-defined]
-    box.activated.emit(box.currentIndex())  # type: ignore[attr-defined]
+    box.setCurrentText(text)
+    box.activated.emit(box.currentIndex())
     QApplication.processEvents()
 
 

@@ -53,7 +53,7 @@ def composite(folder: Path) -> Row:
     everywhere = np.ones((256, 256), np.bool_)
 
     def ours() -> None:
-        def work(chunk):  # type: ignore[no-untyped-def]
+        def work(chunk: Chunk) -> None:
             acc = np.ones((256, 256, 3), np.float32)
             for layer in chunks[chunk]:
                 blend_rgba(acc, layer, 1.0, MODE_NUMBERS["normal"])

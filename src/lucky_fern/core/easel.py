@@ -86,23 +86,40 @@ def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[in
     return layer.mask, found[-1]
 
 
+def bring_to_size(studio: Studio, layer_id: int) -> None:
+    """Have all that is painted on a layer and its mask at the sizes that its sheets have now.
+
+    A stroke needs that before it begins; where it is so already nothing changes.
+    """
+    layer = studio.project.layer(layer_id)
+    if isinstance(layer.content, Brushwork):
+        sheets = _at_size(studio, layer.content.sheets)
+        if sheets is not layer.content.sheets:
+            studio.execute(GivePaint(layer_id, sheets))
+    entries = () if layer.mask is None else studio.project.masks[layer.mask].entries
+    for at, entry in enumerate(entries):
+        if isinstance(entry.shape, PaintedShape) and layer.mask is not None:
+            sheets = _at_size(studio, entry.shape.sheets)
+            if sheets is not entry.shape.sheets:
+                studio.execute(SetMaskEntry(layer.mask, at, replace(entry, shape=PaintedShape(sheets))))
+
+
 def paint_on_mask(
     studio: Studio, layer_id: int, stroke: Stroke | Covered, value: float, before: Project | None = None
 ) -> None:
     """Bring what a stroke covers on a layer's painted mask towards a value: 1 shows, 0 hides.
 
-    ``before`` is the project when the stroke began, where it was put on in part already.
+    ``before`` is the project when the stroke began (after :func:`bring_to_size`), where it is put on in part.
     """
+    if before is None:
+        bring_to_size(studio, layer_id)
     mask, at = painted_mask(studio, layer_id, value < 0.5)
     entry = (before or studio.project).masks[mask].entries[at]
     assert isinstance(entry.shape, PaintedShape)
     if (entry.mode == "subtract") != entry.invert:
         value = 1 - value  # what is painted there hides
-    sizes = {place: studio.project.size_of(place.sheet) for place in stroke.coverage}
-    sheets = _at_size(studio, entry.shape.sheets, sizes)
-    made = paint_mask(sheets, stroke.coverage, sizes, value, stroke.opacity, studio.blobs, mask, at)
-    if sheets is not entry.shape.sheets and before is None:
-        studio.execute(SetMaskEntry(mask, at, replace(entry, shape=PaintedShape(sheets))))
+    sizes = _sizes(studio, stroke)
+    made = paint_mask(entry.shape.sheets, stroke.coverage, sizes, value, stroke.opacity, studio.blobs, mask, at)
     if made:
         studio.execute(Several(made, named="Brush stroke"), merge=before is not None)
 
@@ -147,22 +164,23 @@ def erase_on_layer(studio: Studio, layer_id: int, stroke: Stroke | Covered, befo
 def _brushwork(
     studio: Studio, layer_id: int, stroke: Stroke | Covered, before: Project | None
 ) -> tuple[dict[str, PaintedSheet], dict[Place, int]]:
+    if before is None:
+        bring_to_size(studio, layer_id)
     layer = (before or studio.project).layer(layer_id)
     if not isinstance(layer.content, Brushwork):
         raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
-    sizes = {place: studio.project.size_of(place.sheet) for place in stroke.coverage}
-    sheets = _at_size(studio, layer.content.sheets, sizes)
-    if sheets is not layer.content.sheets and before is None:
-        studio.execute(GivePaint(layer_id, sheets))
-    return sheets, sizes
+    return layer.content.sheets, _sizes(studio, stroke)
 
 
-def _at_size(studio: Studio, sheets: dict[str, PaintedSheet], sizes: dict[Place, int]) -> dict[str, PaintedSheet]:
-    """Painted sheets with those that a stroke touches brought to their sizes of now."""
-    wanted = {str(place.sheet): (place.sheet, size) for place, size in sizes.items()}
-    made = {
-        name: resized(sheets[name], size, studio.blobs, studio.sources.kept)
-        for name, (_, size) in wanted.items()
-        if name in sheets and sheets[name].size != size and sheets[name].maps
-    }
+def _sizes(studio: Studio, stroke: Stroke | Covered) -> dict[Place, int]:
+    return {place: studio.project.size_of(place.sheet) for place in stroke.coverage}
+
+
+def _at_size(studio: Studio, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+    """Painted sheets at their sizes of now; the same object where they are."""
+    made = {}
+    for key in studio.surface.keys:
+        painted, size = sheets.get(str(key)), studio.project.size_of(key)
+        if painted is not None and painted.size != size and painted.maps:
+            made[str(key)] = resized(painted, size, studio.blobs, studio.sources.kept)
     return {**sheets, **made} if made else sheets

@@ -17,6 +17,7 @@ from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
+from lucky_fern.render.uniforms import uniform
 
 SHADED, FLAT = "shaded", "flat"
 CHECKER_TEXELS = 64  # across a square of the checker
@@ -74,7 +75,7 @@ class ModelScene:
         for name, unit in {**UNITS, "reflections": _REFLECTIONS_UNIT}.items():
             self._set(name, unit)
         coefficients = environment.irradiance()
-        self._program["irradiance"].write(coefficients.tobytes())  # type: ignore[union-attr]
+        uniform(self._program, "irradiance").write(coefficients.tobytes())
 
     def _keep(self, made: moderngl.Buffer | moderngl.VertexArray) -> None:
         self._owned.append(made)
@@ -140,7 +141,7 @@ class ModelScene:
 
     def _set(self, name: str, value: object) -> None:
         if name in self._program:  # the compiler drops what a look does not use
-            self._program[name].value = value  # type: ignore[union-attr]
+            uniform(self._program, name).value = value
 
     def draw(
         self,
@@ -154,12 +155,12 @@ class ModelScene:
         context = self.context
         context.clear(*look.backdrop_high, 1.0, depth=1.0)
         context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
-        self._backdrop["low"].value = look.backdrop_low  # type: ignore[union-attr]
-        self._backdrop["high"].value = look.backdrop_high  # type: ignore[union-attr]
+        uniform(self._backdrop, "low").value = look.backdrop_low
+        uniform(self._backdrop, "high").value = look.backdrop_high
         self._screen.render(moderngl.TRIANGLE_STRIP)
         context.enable(moderngl.DEPTH_TEST)
         to_clip = _columns(camera.projection(aspect, self.surface.model.diagonal) @ camera.view())
-        self._program["to_clip"].write(to_clip)  # type: ignore[union-attr]
+        uniform(self._program, "to_clip").write(to_clip)
         self._set("eye", tuple(camera.eye))
         self._set("eye_direction", tuple(camera.axes[2]))
         self._set("parallel", camera.parallel)
@@ -196,8 +197,8 @@ class ModelScene:
             return
         self.context.enable(moderngl.BLEND)
         self.context.blend_func = BLEND_KEEPING_ALPHA
-        self._lines["to_clip"].write(to_clip)  # type: ignore[union-attr]
-        self._lines["ink"].value = ink  # type: ignore[union-attr]
+        uniform(self._lines, "to_clip").write(to_clip)
+        uniform(self._lines, "ink").value = ink
         self.context.depth_func = "<="  # a seam runs along a wire: at the same depth the later one shows
         lines.render(moderngl.LINES)
         self.context.depth_func = "<"

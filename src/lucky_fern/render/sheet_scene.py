@@ -16,6 +16,7 @@ from lucky_fern.render.model_scene import BLEND_KEEPING_ALPHA, CHECKER_TEXELS
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
+from lucky_fern.render.uniforms import uniform
 
 GAP = 0.12  # between the blocks of two materials, in tiles
 
@@ -121,7 +122,7 @@ class SheetScene:
         self.tint = Tint(context)
         for name, unit in UNITS.items():
             if name in self._program:
-                self._program[name].value = unit  # type: ignore[union-attr]
+                uniform(self._program, name).value = unit
 
     def _make_wires(self) -> moderngl.VertexArray | None:
         model, pieces = self.surface.model, []
@@ -148,14 +149,14 @@ class SheetScene:
         context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
         context.clear(*ground, 1.0)
         shown = -1 if checker else MAP_NUMBERS[shown_map or "colour"]
-        self._program["shown"].value = shown  # type: ignore[union-attr]
+        uniform(self._program, "shown").value = shown
         for key in self.surface.keys:
             low = camera.to_screen(self.plane.corner(key), width, height)
             place = (
                 low[0] / width * 2 - 1, 1 - low[1] / height * 2, camera.scale / width * 2, camera.scale / height * 2
             )  # fmt: skip
-            self._program["place"].value = tuple(float(v) for v in place)  # type: ignore[union-attr]
-            self._program["squares"].value = size_of[key] / CHECKER_TEXELS  # type: ignore[union-attr]
+            uniform(self._program, "place").value = tuple(float(v) for v in place)
+            uniform(self._program, "squares").value = size_of[key] / CHECKER_TEXELS
             for name, texture in textures.of(key, size_of[key]).items():
                 texture.use(UNITS[name])
                 self._samplers[UNITS[name]].use(UNITS[name])
@@ -191,8 +192,8 @@ class SheetScene:
     ) -> None:
         self.context.enable(moderngl.BLEND)
         self.context.blend_func = BLEND_KEEPING_ALPHA
-        self._lines["to_clip"].write(to_clip)  # type: ignore[union-attr]
-        self._lines["ink"].value = ink  # type: ignore[union-attr]
+        uniform(self._lines, "to_clip").write(to_clip)
+        uniform(self._lines, "ink").value = ink
         wires.render(moderngl.LINES)
         self.context.disable(moderngl.BLEND)
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.render.shaders import source
+from lucky_fern.render.uniforms import uniform
 
 
 class Tint:
@@ -35,7 +36,7 @@ class Tint:
         """Draw into the framebuffer in use; what lies behind the scene's own surfaces stays hidden."""
         if self._array is None:
             return
-        self._program["to_clip"].write(to_clip)  # type: ignore[union-attr]
+        uniform(self._program, "to_clip").write(to_clip)
         self.context.enable(moderngl.BLEND)
         # The frame stays opaque: what is drawn half transparent must not let the window shine through.
         keep: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)

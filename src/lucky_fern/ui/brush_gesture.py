@@ -121,9 +121,10 @@ class BrushGesture(Gesture):
         """A stroke that is straight on the screen."""
         count = max(2, int(np.linalg.norm(end - start) / _STEP))
         hits = [self.view.surface_at(start + (end - start) * k / (count - 1)) for k in range(count)]
-        self._stroke_through(hits, other)
+        self.stroke_through(hits, other)
 
-    def _stroke_through(self, hits: list[SurfaceHit | None], other: bool) -> None:
+    def stroke_through(self, hits: list[SurfaceHit | None], other: bool) -> None:
+        """A whole stroke through points of the surface; it is taken off where there is none."""
         painting = self.desk.painting
         first = next((k for k, hit in enumerate(hits) if hit is not None), None)
         if first is None:

@@ -10,7 +10,6 @@ from typing import TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.arrays import F64
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.errors import LuckyFernError, ProjectError
 from lucky_fern.core.incoming import first_washes
@@ -40,13 +39,13 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.ui.bringing import Bringing
+from lucky_fern.ui.comparing import Comparing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
 from lucky_fern.ui.faces import Faces
 from lucky_fern.ui.laying import Laying
 from lucky_fern.ui.layout_watch import LayoutWatch
 from lucky_fern.ui.painting import Painting
-from lucky_fern.ui.pinned import Pinned
 from lucky_fern.ui.sliding import Sliding
 from lucky_fern.ui.stripe_handles import StripeTool
 
@@ -98,9 +97,7 @@ class Desk(QObject):
         self.selected: int | None = None
         self.chosen: tuple[int, ...] = ()  # all selected layers, the one above among them
         self.copied_mask: Mask | None = None
-        self.pinned: Pinned | None = None
-        self.wipe = 0.5  # where the pinned state ends, as a share of a view's width
-        self.holding = False  # the stack is shown without the selected layers
+        self.comparing = Comparing(self)
         self.shown_map: str | None = None
         self.marker: SurfaceHit | None = None
         self.marker_source: object = None
@@ -113,13 +110,12 @@ class Desk(QObject):
         self.layout = LayoutWatch()
         self.faces = Faces(self)
         self.laying = Laying(self)
-        self.axes: F64 | None = None  # of who looks at the model: right, up and towards, (3, 3)
-        self.eye: F64 | None = None  # and where the eye is; None where all rays run alike
         self.scope_kind: str | None = None  # what clicks choose for the scope of the selected layers
         self.reach_shown = False  # whether the space that a throw reaches is drawn
         self.pulling = False  # whether the points of a decal's warp are shown instead of its handles
         self.twins_readable = True  # whether mirror twins keep their lettering the right way round
         self.in_texels = False  # whether sizes of decals are told in texels
+        self.fonts: dict[str, str] | None = None  # this computer's, once they were read
         self.label_style = Label()  # what the next label looks like: as the last one did
         self.figure_style = Figure()  # and the next figure
         self.striping = StripeTool(self)
@@ -139,7 +135,7 @@ class Desk(QObject):
         self.studio, self.path = studio, path
         self.store = MapStore(studio.sources)
         self.pending = {}
-        self.shown_map, self.marker, self.last_hit, self.holding, self.missing = None, None, None, False, []
+        self.shown_map, self.marker, self.last_hit, self.comparing.holding, self.missing = None, None, None, False, []
         self.striping.arm(False)
         self.sliding.put_away()
         self._select_top()
@@ -162,7 +158,7 @@ class Desk(QObject):
         studio, before, thread = self.studio, self._surface, self.compositing
         if studio is None or before is None or thread is None or self.store is None or studio.surface is before:
             return
-        self.unpin()
+        self.comparing.unpin()
         done = thread.shown if thread.settled.is_set() else None
         thread.close()
         new = studio.surface.unlike(before)
@@ -175,7 +171,7 @@ class Desk(QObject):
 
     def close(self) -> None:
         """End the work in the background."""
-        self.unpin()
+        self.comparing.unpin()
         if self.compositing is not None:
             self.compositing.close()
             self.compositing = None
@@ -322,24 +318,20 @@ class Desk(QObject):
         self.refresh()
 
     def composite(self) -> None:
-        """Have the maps follow the project while a stroke goes on; everything else follows at its end."""
-        self._request()
-
-    def refresh(self) -> None:
-        """Have everything follow the project as it is now."""
-        self._request()
-        self.layout.follow(self.studio.surface if self.studio is not None else None, self.sheet_sizes())
-        self.project_changed.emit()
-
-    def _request(self) -> None:
         """Have the maps brought to what is to be seen: the project, or the project without the selected layers."""
         if self.studio is None or self.compositing is None:
             return
         project = self.studio.project
-        if self.holding:
+        if self.comparing.holding:
             hidden = Several(tuple(SetLayer(layer, visible=False) for layer in self.chosen))
             project = hidden.apply(project)
         self.compositing.request(project, self.shown_map or "colour", self.selected, self.on_screen())
+
+    def refresh(self) -> None:
+        """Have everything follow the project as it is now."""
+        self.composite()
+        self.layout.follow(self.studio.surface if self.studio is not None else None, self.sheet_sizes())
+        self.project_changed.emit()
 
     def finished(self, project: Project) -> MapStore | None:
         """The maps, if they are all composited and those of this project; asked by exports from their thread."""
@@ -381,36 +373,7 @@ class Desk(QObject):
             self.view_changed.emit()
             self.project_changed.emit()
 
-    # --- comparing --------------------------------------------------------------------------------------------
-
-    def hold(self, on: bool) -> None:
-        """Show the stack without the selected layers for as long as a key or button is held."""
-        if on != self.holding and (self.chosen or not on):
-            self.holding = on
-            self._request()
-            self.view_changed.emit()
-
-    def pin(self) -> None:
-        """Keep the state as it is now in view, left of the wipe; done again, let it go."""
-        if self.pinned is not None or self.studio is None:
-            self.unpin()
-            return
-        self.pinned = Pinned(self.studio.sources, self.studio.project, self.shown_map or "colour")
-        self.pinned.changed.connect(self.maps_changed)
-        self.view_changed.emit()
-        self.said.emit(
-            "This state is pinned: it shows left of the line, what you do now right of it. Drag the line.", False
-        )
-
-    def unpin(self) -> None:
-        if self.pinned is not None:
-            self.pinned.close()
-            self.pinned = None
-            self.view_changed.emit()
-
-    def set_wipe(self, share: float) -> None:
-        self.wipe = min(max(share, 0.0), 1.0)
-        self.view_changed.emit()
+    # --- looking and pointing -----------------------------------------------------------------------------
 
     def show_map(self, name: str | None) -> None:
         """Look at one map alone in both views, or at everything again."""

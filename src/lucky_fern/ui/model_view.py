@@ -144,8 +144,6 @@ class ModelView(View):
 
     def set_camera(self, camera: Camera) -> None:
         self.camera = camera
-        self.desk.axes = np.stack(camera.axes)
-        self.desk.eye = None if camera.parallel else camera.eye
         self.desk.look = Eye(np.stack(camera.axes), np.asarray(camera.target), camera.distance, camera.half_height(),
                              camera.parallel)  # fmt: skip
         self.desk.sliding.follow()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, cast
 
 import numpy as np
 from msgspec.structs import replace
@@ -185,7 +185,7 @@ class Painting(QObject):
         studio, layer = self.desk.studio, self._target()
         if studio is None or layer is None:
             return False
-        flat = self.brush.on == "sheet"
+        flat = self.brush.ground == "sheet"
         size = radius or self.radius
         material = None
         if flat:
@@ -199,6 +199,7 @@ class Painting(QObject):
         try:
             if self.on_mask:
                 easel.painted_mask(studio, layer, away)
+            easel.bring_to_size(studio, layer)
             stroke = easel.begin_stroke(studio, brush, self._allowed(), self.symmetry, material)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
@@ -308,8 +309,7 @@ class Painting(QObject):
             return faces
         one = np.zeros(model.triangle_count, np.bool_)
         one[hit.triangle] = True
-        unit: Unit = self.fill  # type: ignore[assignment]  # the rest of the list are units
-        return whole(model, one, unit)
+        return whole(model, one, cast(Unit, self.fill))  # the rest of the list are units
 
     def fill_outline(self, key: SheetKey, outline: F64, other: bool) -> None:
         """Fill an outline (N, 2) drawn in the UV space of a sheet."""

@@ -21,7 +21,7 @@ class SharedTextures:
 
     def ready(self, context: moderngl.Context) -> SheetTextures | None:
         """The textures with everything uploaded that was composited; a context must be current."""
-        holder = self.desk.pinned if self.pinned else self.desk
+        holder = self.desk.comparing.pinned if self.pinned else self.desk
         store = holder.store if holder is not None else None
         if store is None or holder is None:
             if self._textures is not None:

@@ -6,6 +6,7 @@ from collections.abc import Set as AbstractSet
 
 import moderngl
 import numpy as np
+from PySide6.QtGui import QResizeEvent
 
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
@@ -119,7 +120,7 @@ class SheetView(View):
         self.set_camera(FlatCamera.framing(self.tiles.bounds(), self.width(), self.height()))
         self._all_framed = True
 
-    def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         if self._all_framed:
             self.frame_all()

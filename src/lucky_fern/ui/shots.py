@@ -128,6 +128,7 @@ def _placing(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     from lucky_fern.core.project.places import Along, Drape, Place, Point
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.slide_handles import SlideBrush
 
     desk.take(demo_studio("ferry"))
     studio = desk.studio
@@ -172,6 +173,7 @@ def _placing(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     view.set_camera(
         replace(view.camera, yaw=20, pitch=10, target=(-1.2, 1.3, 0.8), distance=view.camera.distance * 0.62)
     )
+    window.pages.setCurrentWidget(window.slides)
     window.slides.picture.setCurrentText("kettle-and-reed.png")
     window.tools.slide.click()
     desk.sliding.resize(0.8)
@@ -179,10 +181,10 @@ def _placing(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     desk.sliding.radius = 0.28
     x, y = view.width() / 2, view.height() / 2
     none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
-    brush = view.gestures[0]
+    brush = next(one for one in view.gestures if isinstance(one, SlideBrush))
     QTest.mousePress(view, left, none, QPoint(int(x) - 60, int(y) + 12))
     for step in range(13):
-        brush.move(np.array([x - 60 + 9 * step, y + 12 + 14 * np.sin(step)]), None)  # type: ignore[arg-type]
+        brush.go(np.array([x - 60 + 9 * step, y + 12 + 14 * np.sin(step)]), False)
     QTest.mouseRelease(view, left, none, QPoint(int(x) + 50, int(y) + 12))
     window.say("", False)
     shoot("slide")
@@ -196,6 +198,7 @@ def _painting(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
 
     from lucky_fern.core.project.commands import SetLayer
     from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.brush_gesture import BrushGesture
 
     desk.take(demo_studio("ferry"))
     desk.go_to("paint")
@@ -203,14 +206,14 @@ def _painting(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     view.set_camera(
         replace(view.camera, yaw=25, pitch=14, target=(1.0, 1.5, 0.8), distance=view.camera.distance * 0.55)
     )
-    hand = next(one for one in view.gestures if type(one).__name__ == "BrushGesture")
+    hand = next(one for one in view.gestures if isinstance(one, BrushGesture))
 
     def stroke(points: list[tuple[float, float]]) -> None:
         places = [np.array([x * view.width(), y * view.height()]) for x, y in points]
         hits = []
         for start, end in pairwise(places):
             hits += [view.surface_at(start + (end - start) * k / 40) for k in range(40)]
-        hand._stroke_through(hits, False)  # type: ignore[attr-defined]
+        hand.stroke_through(hits, False)
 
     painting.set(size=0.018, used={"colour"}, values={**painting.values, "colour": "#8a8378"})
     painting.set_brush(hardness=0.1, flow=0.3)
@@ -268,14 +271,14 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     desk.show_map(None)
     window.model_view.leaveEvent(None)
     window.pages.setCurrentIndex(2)
-    desk.pin()
+    desk.comparing.pin()
     desk.execute(SetChannel(layers["Hull green"], "colour", Channel("#284b78")))
     desk.execute(SetLayer(layers["Stains"], visible=False))
     desk.execute(SetLayer(layers["Name starboard"], opacity=0.6))
-    desk.set_wipe(0.55)
+    desk.comparing.set_wipe(0.55)
     window.say("", False)
     shoot("compare")
-    desk.unpin()
+    desk.comparing.unpin()
     window.pages.setCurrentIndex(0)
     with tempfile.TemporaryDirectory() as folder:
         for tile in (1001, 1002, 1011):

@@ -199,15 +199,16 @@ class SlideBrush(Gesture):
         if layer is None:
             return False
         self.desk.end_gesture()
+        easel.bring_to_size(studio, layer)
         self._layer, self._began = layer, studio.project
         self._value = 0.0 if event.modifiers() & Qt.KeyboardModifier.AltModifier else 1.0
         self._stroke = easel.begin_stroke(studio, sliding.brush)
         sliding.hide(True)
-        self._go(point, True)
+        self.go(point, True)
         return True
 
     def move(self, point: F64, event: QMouseEvent) -> None:
-        self._go(point, False)
+        self.go(point, False)
 
     def release(self, point: F64, event: QMouseEvent) -> None:
         if self._stroke is not None:
@@ -218,7 +219,8 @@ class SlideBrush(Gesture):
         self.desk.end_gesture()
         self.desk.sliding.hide(False)
 
-    def _go(self, point: F64, now: bool) -> None:
+    def go(self, point: F64, now: bool) -> None:
+        """The stroke goes on to a pixel; ``now`` shows it at once."""
         hit, studio = self.view.surface_at(point), self.desk.studio
         self.view.overlay.disc = None
         if self._stroke is None or studio is None:

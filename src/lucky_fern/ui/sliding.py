@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core import easel
 from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.placing.pose import scaled
-from lucky_fern.core.placing.slide import Eye, Held, held_of, held_throw, printed
+from lucky_fern.core.placing.slide import Held, held_of, held_throw, printed
 from lucky_fern.core.placing.warp import regrid
 from lucky_fern.core.project.commands import AddLayer, KeepSlide, Several, free_name
 from lucky_fern.core.project.document import Channel, Decal, Slide
@@ -39,17 +39,11 @@ class Sliding(QObject):
         self.radius = 0.0  # of the brush, in model units; 0 before it was ever chosen
         self.hardness = 0.6
         self._held = Held((0.0, 0.0), _WIDTH, 0.0)
-        self._printed: tuple[int, Throw] | None = (
-            None  # the layer that brushing reveals, and the pose it was made with
-        )
+        self._printed: tuple[int, Throw] | None = None  # the layer that brushing reveals, and its pose
 
     @property
     def up(self) -> bool:
         return self.slide is not None
-
-    @property
-    def eye(self) -> Eye | None:
-        return self.desk.look
 
     @property
     def height(self) -> float:
@@ -69,7 +63,7 @@ class Sliding(QObject):
 
     def hold_up(self, picture: str) -> None:
         """Hold a kit picture before the view; another picture takes over the pose of the one in hand."""
-        eye = self.eye
+        eye = self.desk.look
         if eye is None:
             return
         if self.slide is not None:
@@ -85,14 +79,14 @@ class Sliding(QObject):
 
     def follow(self) -> None:
         """The view looks from elsewhere: a slide that is not pinned goes with it."""
-        if self.slide is not None and not self.pinned and self.eye is not None:
-            self._put(replace(self.slide, place=held_throw(self.eye, self._held, self.slide.place)))
+        if self.slide is not None and not self.pinned and self.desk.look is not None:
+            self._put(replace(self.slide, place=held_throw(self.desk.look, self._held, self.slide.place)))
 
     def pin(self, on: bool) -> None:
         """Leave it where it is while the view turns, or have it go along again."""
         self.pinned = on
-        if not on and self.slide is not None and self.eye is not None:
-            self._held = held_of(self.eye, self.slide.place)
+        if not on and self.slide is not None and self.desk.look is not None:
+            self._held = held_of(self.desk.look, self.slide.place)
             self.follow()
         self.changed.emit()
 
@@ -105,9 +99,9 @@ class Sliding(QObject):
         """Change its pose or what a pose says besides."""
         if self.slide is None:
             return
-        if self.eye is not None and not self.pinned:
-            self._held = held_of(self.eye, place)
-            place = held_throw(self.eye, self._held, place)
+        if self.desk.look is not None and not self.pinned:
+            self._held = held_of(self.desk.look, place)
+            place = held_throw(self.desk.look, self._held, place)
         self._put(replace(self.slide, place=place))
 
     def resize(self, factor: float) -> None:

@@ -104,7 +104,8 @@ class StripeHandles(Gesture):
         if stripe is None:
             return False
         layer, place, _ = stripe
-        knot = self._near(point, self._knots(place))
+        knots = self._knots(place)
+        knot = self._near(point, knots)
         if knot is not None:
             self.desk.end_gesture()
             if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -112,7 +113,7 @@ class StripeHandles(Gesture):
                 return True
             self._held = knot
             return True
-        middle = self._near(point, self._middles(place))
+        middle = self._near(point, _middles(knots, place.closed))
         hit = self.view.surface_at(point)
         if middle is None or hit is None:
             return False
@@ -183,9 +184,10 @@ class StripeHandles(Gesture):
         if self.desk.striping.armed:
             return Qt.CursorShape.CrossCursor
         stripe = self.desk.stripe
-        if stripe is not None and (self._near(point, self._knots(stripe[1])) is not None
-                                   or self._near(point, self._middles(stripe[1])) is not None):  # fmt: skip
-            return Qt.CursorShape.PointingHandCursor
+        if stripe is not None:
+            knots = self._knots(stripe[1])
+            if self._near(point, [*knots, *_middles(knots, stripe[1].closed)]) is not None:
+                return Qt.CursorShape.PointingHandCursor
         return None
 
     def show(self) -> None:
@@ -200,9 +202,10 @@ class StripeHandles(Gesture):
         if stripe is None:
             return
         _, place, length = stripe
-        overlay.knots = [(spot, True) for spot in self._knots(place) if spot is not None]
+        knots = self._knots(place)
+        overlay.knots = [(spot, True) for spot in knots if spot is not None]
         if not tool.armed:
-            overlay.knots += [(spot, False) for spot in self._middles(place) if spot is not None]
+            overlay.knots += [(spot, False) for spot in _middles(knots, place.closed) if spot is not None]
         path = self.desk.studio.sources.stripe(place, length, None).path
         overlay.way = self.view.line_of(path.points, path.normals)
 
@@ -215,11 +218,11 @@ class StripeHandles(Gesture):
         return [self.view.spot(np.array(point), np.array(normal))
                 for point, normal in zip(place.points, place.normals, strict=True)]  # fmt: skip
 
-    def _middles(self, place: Along) -> list[F64 | None]:
-        """Half-way between neighbouring points, on the screen."""
-        knots = self._knots(place)
-        pairs = list(zip(knots, knots[1:] + (knots[:1] if place.closed else []), strict=False))
-        return [None if a is None or b is None else (a + b) / 2 for a, b in pairs]
+
+def _middles(knots: list[F64 | None], closed: bool) -> list[F64 | None]:
+    """Half-way between neighbouring points on the screen."""
+    pairs = zip(knots, knots[1:] + (knots[:1] if closed else []), strict=False)
+    return [None if a is None or b is None else (a + b) / 2 for a, b in pairs]
 
 
 def _told(desk: Desk, hit: SurfaceHit) -> tuple[Point, Point]:

@@ -68,7 +68,7 @@ class ToolLine(QWidget):
         modes.setContentsMargins(10, 0, 0, 0)
         modes.setSpacing(2)
         self.mode_buttons = {
-            mode: self._button(modes, mode, text, tip, lambda mode=mode: self._set_mode(mode), True)  # type: ignore[misc]
+            mode: self._button(modes, mode, text, tip, partial(self._set_mode, mode), True)
             for mode, text, tip in _MODES
         }
         row.addWidget(self.modes)
@@ -100,10 +100,10 @@ class ToolLine(QWidget):
         self.without = self._button(
             row, "compare", "", "Hold to see the stack without the selected layers (K)", lambda: None, False
         )
-        self.without.pressed.connect(lambda: desk.hold(True))
-        self.without.released.connect(lambda: desk.hold(False))
+        self.without.pressed.connect(lambda: desk.comparing.hold(True))
+        self.without.released.connect(lambda: desk.comparing.hold(False))
         self.pin = self._button(
-            row, "pin", "", "Pin this state and wipe between it and now (Shift+K)", desk.pin, True
+            row, "pin", "", "Pin this state and wipe between it and now (Shift+K)", desk.comparing.pin, True
         )
         self._rule(row)
         self.looks = QToolButton(text="Look ▾", toolTip="Look straight from one of the six sides")
@@ -157,7 +157,7 @@ class ToolLine(QWidget):
         self.picking.setVisible(self.desk.station == "model")
         self.brushes.setVisible(self.desk.station == "paint")
         self.title.setVisible(self.desk.station not in ("model", "paint"))
-        self.pin.setChecked(self.desk.pinned is not None)
+        self.pin.setChecked(self.desk.comparing.pinned is not None)
         self.without.setEnabled(bool(self.desk.chosen))
         self.modes.setVisible(decal is not None and not self.desk.sliding.up)
         if self.desk.striping.armed:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -71,7 +72,9 @@ class TopStrip(QWidget):
         desk.busy.connect(self.busy.setVisible)
         self.refresh()
 
-    def _tool(self, name: str, title: str, key: QKeySequence.StandardKey, action) -> QToolButton:  # type: ignore[no-untyped-def]
+    def _tool(
+        self, name: str, title: str, key: QKeySequence.StandardKey, action: Callable[[], object]
+    ) -> QToolButton:
         button = QToolButton(icon=icon(name))
         button.setShortcut(QKeySequence(key))
         button.setAccessibleName(title)

@@ -192,18 +192,18 @@ class View(QOpenGLWidget):
         target.viewport = (0, 0, *size)
         self.draw(self.context_, textures, self.desk.sheet_sizes())
         pinned = self.pinned_textures.ready(self.context_)
-        if pinned is not None and self.desk.pinned is not None:
+        if pinned is not None and self.desk.comparing.pinned is not None:
             # The pinned state is drawn over the left part; nothing else of the frame is touched.
             target.use()
-            target.scissor = (0, 0, max(int(size[0] * self.desk.wipe), 1), size[1])
-            self.draw(self.context_, pinned, self.desk.pinned.sizes)
+            target.scissor = (0, 0, max(int(size[0] * self.desk.comparing.wipe), 1), size[1])
+            self.draw(self.context_, pinned, self.desk.comparing.pinned.sizes)
             target.scissor = None  # type: ignore[assignment]  # takes it off
         if target is not screen:
             self.context_.copy_framebuffer(screen, target)
         if not smooth:
             self.still_timer.start()
         self._still = False
-        holders = (self.desk, self.desk.pinned)
+        holders = (self.desk, self.desk.comparing.pinned)
         self._cost = time.perf_counter() - begin
         shared = (self.textures, self.pinned_textures)
         if any(holder is not None and holder.pending for holder in holders) or any(one.waiting for one in shared):
@@ -245,9 +245,9 @@ class View(QOpenGLWidget):
         self.overlay.grip = None  # a gesture that has handles to show puts them there
         for gesture in self.gestures:
             gesture.show()
-        self.overlay.wipe = self.desk.wipe if self.desk.pinned is not None else None
+        self.overlay.wipe = self.desk.comparing.wipe if self.desk.comparing.pinned is not None else None
         checker = f"Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels" if self.desk.faces.checker else ""
-        self.overlay.banner = "Without the selected layers" if self.desk.holding else checker
+        self.overlay.banner = "Without the selected layers" if self.desk.comparing.holding else checker
         self.overlay.update()
         self.update()
 
@@ -320,7 +320,7 @@ class View(QOpenGLWidget):
         point = _array(event.position())
         self._last = self._pressed = event.position()
         button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if self.desk.pinned is not None and abs(point[0] - self.desk.wipe * self.width()) < 7:
+        if self.desk.comparing.pinned is not None and abs(point[0] - self.desk.comparing.wipe * self.width()) < 7:
             self._wiping = True
             return
         for gesture in self.gestures:
@@ -353,7 +353,7 @@ class View(QOpenGLWidget):
         if self._gesture is not None:
             self._gesture.move(point, event)
         elif self._wiping:
-            self.desk.set_wipe(float(point[0]) / self.width())
+            self.desk.comparing.set_wipe(float(point[0]) / self.width())
         elif self._navigating:
             delta = event.position() - self._last
             self.navigate(self._navigating, delta.x(), delta.y(), point)
@@ -398,9 +398,9 @@ class View(QOpenGLWidget):
         }  # fmt: skip
         if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self.desk.pin()
+                self.desk.comparing.pin()
             else:
-                self.desk.hold(True)
+                self.desk.comparing.hold(True)
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.finish()
@@ -433,12 +433,12 @@ class View(QOpenGLWidget):
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
-            self.desk.hold(False)
+            self.desk.comparing.hold(False)
         else:
             super().keyReleaseEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
-        self.desk.hold(False)
+        self.desk.comparing.hold(False)
         super().focusOutEvent(event)
 
     # --- drops ------------------------------------------------------------------------------------------------

@@ -156,33 +156,20 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     of: str | None = None
 
 
-class StrokeStep(_Step, frozen=True, kw_only=True):
+class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """``stroke``: a brush stroke through points of the surface, on a brushwork layer or on a layer's mask."""
 
+    do: str
     layer: str
     points: list[list[float]]
-    radius: float
-    hardness: float = 0.7
-    flow: float = 1.0
-    opacity: float = 1.0
-    spacing: float = 0.15
-    tip: str | None = None
-    angle: float = 0.0
-    follow: bool = False
-    scatter: float = 0.0
-    size_jitter: float = 0.0
-    flow_jitter: float = 0.0
-    angle_jitter: float = 0.0
-    grain: float = 0.0
-    grain_size: float = 1.0
-    sizes: bool = False
-    values: dict[str, str | float] = {}
+    name: str | None = None
+    values: dict[str, str | float] = msgspec.field(default_factory=dict)
     erase: bool = False
     mirror: Literal["x", "y", "z"] | None = None
     on: Literal["layer", "mask"] = "layer"
 
 
-STEPS: dict[str, type[_Step]] = {
+STEPS: dict[str, type[_Step] | type[StrokeStep]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
     "group": GroupStep, "stroke": StrokeStep,
 }  # fmt: skip
@@ -333,7 +320,9 @@ def _stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     layer = _named(studio, step.layer)
     if not step.points or not all(len(point) in (3, 4) for point in step.points):
         raise CommandError("a stroke needs points: [[x, y, z, pressure], …]")
-    own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name not in ("on", "tip")}
+    if step.ground != "surface":
+        raise CommandError("a job's stroke runs over the surface; leave 'ground' out")
+    own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name != "tip"}
     brush = Brush(**own, tip=_tip(studio, step.tip, folder))
     check_brush(brush)
     x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))

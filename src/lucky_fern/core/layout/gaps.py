@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import I32
-from lucky_fern.core.sheets.grid import all_chunks, for_each, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
 from lucky_fern.core.sheets.sheet import Sheet
 
 NEEDED = 4  # texels between two islands: two each, for bilinear sampling and the first mip
@@ -23,7 +23,7 @@ def tight_gaps(sheet: Sheet, needed: int = NEEDED) -> tuple[int, I32]:
     number = np.full((sheet.size, sheet.size), -1, np.int32)
     islands = sheet.model.islands[sheet.triangle]
 
-    def mark(chunk) -> None:  # type: ignore[no-untyped-def]
+    def mark(chunk: Chunk) -> None:
         owner = sheet.owners(chunk)
         number[span(chunk, sheet.size)] = np.where(owner >= 0, islands[owner], -1)
 

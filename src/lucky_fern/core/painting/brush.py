@@ -21,7 +21,7 @@ class Brush(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     the stroke runs (``follow``). Samples are moved aside by up to ``scatter`` radii, made smaller by up to
     ``size_jitter``, weaker by up to ``flow_jitter``, and turned by up to ``angle_jitter`` degrees. ``grain`` is how
     far a rough ground shows through, ``grain_size`` how large it is, in radii. Pressure works on the flow, or with
-    ``sizes`` on the size. ``on`` the ``sheet`` it is round in UV space instead of on the surface.
+    ``sizes`` on the size. With the ``sheet`` as ``ground`` it is round in UV space instead of on the surface.
     """
 
     radius: float
@@ -39,7 +39,7 @@ class Brush(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     grain: float = 0.0
     grain_size: float = 1.0
     sizes: bool = False
-    on: Ground = "surface"
+    ground: Ground = "surface"
 
 
 _RANGES = (

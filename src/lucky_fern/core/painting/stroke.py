@@ -94,7 +94,7 @@ class Stroke:
         self.coverage: dict[Place, F32] = {}
         self._fresh: set[Place] = set()  # what changed since it was last taken
         self.samples = 0
-        flat = brush.on == "sheet" and material is not None
+        flat = brush.ground == "sheet" and material is not None
         self._ground = sheet_ground(surface.model, material or "") if flat else surface_ground(surface.model)
         self._flat = flat
         ways = [(np.eye(3), np.zeros(3))] if symmetry is None or flat else ways_of(symmetry)
@@ -106,25 +106,24 @@ class Stroke:
     def opacity(self) -> float:
         return self.brush.opacity
 
-    def go_to(self, point: F64, normal: F64, pressure: float = 1.0) -> set[Place]:
-        """Draw on to a point of the surface; the chunks that changed.
+    def go_to(self, point: F64, normal: F64, pressure: float = 1.0) -> None:
+        """Draw on to a point of the surface.
 
         Samples lie evenly along the way, the first of a stroke at its beginning.
         """
-        touched: set[Place] = set()
         for way in self._ways:
             here = way.turn @ np.asarray(point, np.float64) + way.shift
             facing = unit_rows(way.turn @ np.asarray(normal, np.float64))
-            touched |= self._advance(way, here, facing, pressure)
-        return touched
+            self._advance(way, here, facing, pressure)
 
-    def _advance(self, way: _Way, here: F64, facing: F64, pressure: float) -> set[Place]:
+    def _advance(self, way: _Way, here: F64, facing: F64, pressure: float) -> None:
         if way.last is None:
             way.last = here, facing, pressure
+            points, normals = here[None], facing[None]
             if len(self._ways) > 1:  # the other side may not be quite alike
-                points, normals = self._onto(here[None], facing[None])
-                return self.cover(points, normals, np.array([pressure]))
-            return self.cover(here[None], facing[None], np.array([pressure]))
+                points, normals = self._onto(points, normals)
+            self.cover(points, normals, np.array([pressure]))
+            return
         before, looked, pressed = way.last
         far = float(np.linalg.norm(here - before))
         step = max(self.brush.spacing, 0.01) * self.brush.radius
@@ -132,13 +131,13 @@ class Stroke:
         way.left = far - float(at[-1]) if len(at) else way.left + far
         way.last = here, facing, pressure
         if not len(at):
-            return set()
+            return
         share = (at / max(far, 1e-300))[:, None]
         points = before * (1 - share) + here * share
         normals = unit_rows(looked * (1 - share) + facing * share)
         points, normals = self._onto(points, normals)
         directions = np.broadcast_to(here - before, points.shape)
-        return self.cover(points, normals, pressed + (pressure - pressed) * share[:, 0], directions)
+        self.cover(points, normals, pressed + (pressure - pressed) * share[:, 0], directions)
 
     def _onto(self, points: F64, normals: F64) -> tuple[F64, F64]:
         if self._flat:
@@ -150,30 +149,27 @@ class Stroke:
         for way in self._ways:
             way.last, way.left = None, 0.0
 
-    def end(self) -> set[Place]:
+    def end(self) -> None:
         """Draw the last sample, so that a stroke ends where the hand did."""
-        touched: set[Place] = set()
         for way in self._ways:
             if way.last is not None and way.left > 0:
                 point, normal, pressure = way.last
                 way.left = 0.0
-                touched |= self.cover(point[None], normal[None], np.array([pressure]))
-        return touched
+                self.cover(point[None], normal[None], np.array([pressure]))
 
-    def cover(self, points: F64, normals: F64, pressure: F64, directions: F64 | None = None) -> set[Place]:
+    def cover(self, points: F64, normals: F64, pressure: F64, directions: F64 | None = None) -> None:
         """Put samples (N, 3) with normals (N, 3) onto the surface; ``directions`` (N, 3) is where they run."""
         if self.samples + len(points) > _MOST_SAMPLES:
-            return set()
+            return
         runs = np.zeros_like(points) if directions is None else directions
         samples = sample_rows(self.brush, points, normals, runs, pressure, self.samples)
         self.samples += len(points)
         # A tip is square: its corners lie further out.
-        reach = float(samples[:, 9].max()) * (1.4143 if self._has_tip else 1.0)
-        rows = near_triangles(self._ground.middle, self._ground.ball, samples[:, :3], reach)
+        reach = samples[:, 9] * (1.4143 if self._has_tip else 1.0)
+        rows = near_triangles(self._ground.middle, self._ground.ball, samples[:, :3], float(reach.max()))
         if self.allowed is not None:
             rows = rows[self.allowed[rows]]
         grain = grain_field() if self.brush.grain > 0 else np.ones((1, 1), np.float32)
-        touched: set[Place] = set()
         for key in self.surface.keys if len(rows) else ():
             sheet = self.surface.sheet(key, self.size_of(key))
             at = np.searchsorted(sheet.triangle, rows)
@@ -182,9 +178,8 @@ class Stroke:
                 continue
             near = at.astype(np.int32)
             boxes = texel_boxes(
-                sheet.xy, sheet.needle, near, self._ground.corners, sheet.triangle, samples[:, :3],
-                samples[:, 9] * (1.4143 if self._has_tip else 1.0),
-            )  # fmt: skip
+                sheet.xy, sheet.needle, near, self._ground.corners, sheet.triangle, samples[:, :3], reach
+            )
             across = chunks_across(sheet.size)
             for cell in np.flatnonzero(touched_cells(boxes, across, CHUNK)):
                 chunk = Chunk(int(cell) // across, int(cell) % across)
@@ -201,9 +196,7 @@ class Stroke:
                     self.brush.grain_size * self.brush.radius, rows_.start, columns.start,
                 ):  # fmt: skip
                     self.coverage[place] = out
-                    touched.add(place)
-        self._fresh |= touched
-        return touched
+                    self._fresh.add(place)
 
     def take_fresh(self) -> Covered:
         """What changed since this was asked last."""

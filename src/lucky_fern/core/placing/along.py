@@ -17,6 +17,7 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, footprint, sample
 from lucky_fern.core.placing.path import Path, path_of
+from lucky_fern.core.placing.texel import put
 from lucky_fern.core.project.places import Along
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.raster import EDGE, row_span
@@ -243,11 +244,4 @@ def _draw(
                 level = int(alpha * cover * 65535.0 + 0.5)
                 if level <= out[r, k, 3]:
                     continue
-                g = 65535.0 / alpha
-                red, green = min(red * g + 0.5, 65535.0), min(green * g + 0.5, 65535.0)
-                blue = min(blue * g + 0.5, 65535.0)
-                if encode:
-                    out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
-                else:
-                    out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
-                out[r, k, 3] = level
+                put(out, r, k, red, green, blue, alpha, level, encode, table)

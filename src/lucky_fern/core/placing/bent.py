@@ -13,6 +13,7 @@ from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, footprint, sample
 from lucky_fern.core.placing.hidden import is_hidden
+from lucky_fern.core.placing.texel import put
 from lucky_fern.core.sheets.raster import EDGE, row_span
 
 
@@ -108,11 +109,4 @@ def draw_bent(
                         fx, fy, z, row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
                     ):
                         continue
-                g = 65535.0 / alpha
-                red, green = min(red * g + 0.5, 65535.0), min(green * g + 0.5, 65535.0)
-                blue = min(blue * g + 0.5, 65535.0)
-                if encode:
-                    out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
-                else:
-                    out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
-                out[r, k, 3] = level
+                put(out, r, k, red, green, blue, alpha, level, encode, table)

@@ -26,6 +26,11 @@ class Eye:
     half: float
     parallel: bool
 
+    @property
+    def place(self) -> F64 | None:
+        """(3,) where it is; None where all rays run alike."""
+        return None if self.parallel else self.target + self.axes[2] * self.distance
+
 
 @dataclass(frozen=True)
 class Held:
@@ -40,7 +45,7 @@ def held_throw(eye: Eye, held: Held, like: Throw | None = None) -> Throw:
     """The throw that a slide held before an eye is; whatever else is taken over from ``like``."""
     right, up, back = eye.axes
     point = eye.target + (right * held.offset[0] + up * held.offset[1]) * eye.half
-    towards = back if eye.parallel else eye.target + back * eye.distance - point
+    towards = back if eye.place is None else eye.place - point
     base = like or Throw((0, 0, 0), (0, 0, 1), (0, 1, 0), 1.0)
     lens = None if eye.parallel else float(np.linalg.norm(towards))
     changes = {"point": _point(point), "normal": _point(towards / np.linalg.norm(towards)), "up": _point(up)}

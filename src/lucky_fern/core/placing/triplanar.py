@@ -12,6 +12,7 @@ from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, footprint, sample
+from lucky_fern.core.placing.texel import put
 from lucky_fern.core.project.document import Wash
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.sheet import Sheet
@@ -124,12 +125,5 @@ def _draw(
                 red, green, blue, alpha = red + weight * p, green + weight * q, blue + weight * v, alpha + weight * a
             if total <= 0.0 or alpha <= 0.0:
                 continue
-            f = 65535.0 / alpha
-            red = min(red * f + 0.5, 65535.0)
-            green = min(green * f + 0.5, 65535.0)
-            blue = min(blue * f + 0.5, 65535.0)
-            if encode:
-                out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[int(red)], table[int(green)], table[int(blue)]
-            else:
-                out[r, k, 0], out[r, k, 1], out[r, k, 2] = int(red), int(green), int(blue)
-            out[r, k, 3] = int(alpha / total * 65535.0 + 0.5)
+            level = int(alpha / total * 65535.0 + 0.5)
+            put(out, r, k, red, green, blue, alpha, level, encode, table)

@@ -12,7 +12,7 @@ from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.model_station.parts import Page, button, choice, clear
+from lucky_fern.ui.parts import Page, button, choice, clear
 from lucky_fern.ui.style import icon
 
 SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)

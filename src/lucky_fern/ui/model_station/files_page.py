@@ -24,7 +24,7 @@ from lucky_fern.core.pictures.picture import SUFFIXES as PICTURES
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.model_station.parts import Page, button, choice, number, whole
+from lucky_fern.ui.parts import Page, button, choice, number, whole
 
 _FILLS = (("part colours", "parts"), ("islands", "islands"), ("nothing", "none"))
 _GUIDE_SIZES = (512, 1024, 2048, 4096, 8192)

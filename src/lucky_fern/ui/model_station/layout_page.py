@@ -33,7 +33,7 @@ from lucky_fern.core.project.layouts import (
 from lucky_fern.core.project.places import Lay, place_height
 from lucky_fern.core.udim import corner_of
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.model_station.parts import Page, button, choice, number, whole
+from lucky_fern.ui.parts import Page, button, choice, number, whole
 
 if TYPE_CHECKING:
     from lucky_fern.ui.model_view import ModelView

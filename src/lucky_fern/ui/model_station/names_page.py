@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTreeWidget, QTreeWi
 from lucky_fern.core.arrays import Bool
 from lucky_fern.core.project.layouts import GiveMaterial, RenameMaterial, RenamePart
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.model_station.parts import Page, button
+from lucky_fern.ui.parts import Page, button
 
 _KIND, _NUMBER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 

@@ -21,7 +21,7 @@ from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.model_station.parts import Page, button, choice, number
+from lucky_fern.ui.parts import Page, button, choice, number
 
 
 class SelectPage(Page):

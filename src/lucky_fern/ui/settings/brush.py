@@ -147,7 +147,7 @@ class BrushPanel(QScrollArea):
         row = QHBoxLayout()
         self.ground = QComboBox()
         self.ground.addItems(["Round on the surface", "Round on the sheet"])
-        self.ground.activated.connect(lambda at: self.painting.set_brush(on=("surface", "sheet")[at]))
+        self.ground.activated.connect(lambda at: self.painting.set_brush(ground=("surface", "sheet")[at]))
         row.addWidget(self.ground)
         self.sizes = QCheckBox("Pressure sizes")
         self.sizes.setToolTip("A pen's pressure works on the size instead of the flow")
@@ -259,13 +259,17 @@ class BrushPanel(QScrollArea):
                  *((box, axis in painting.planes) for axis, box in self.mirrors.items())]  # fmt: skip
         for map_name, (box, field) in self.maps.items():
             boxes.append((box, map_name in painting.used))
-            field.set(painting.values[map_name])  # type: ignore[arg-type]  # each has the kind of its map
+            value = painting.values[map_name]
+            if isinstance(field, ColourField):
+                field.set(str(value))
+            else:
+                field.set(float(value))
         for box, on in boxes:
             box.blockSignals(True)
             box.setChecked(on)
             box.blockSignals(False)
         self.target.setCurrentIndex(int(painting.on_mask))
-        self.ground.setCurrentIndex(int(painting.brush.on == "sheet"))
+        self.ground.setCurrentIndex(int(painting.brush.ground == "sheet"))
         self.steady.setCurrentIndex(("off", "string", "average").index(painting.steadying))
         self.strength.set(painting.steady_strength)
         self.strength.setEnabled(painting.steadying != "off")

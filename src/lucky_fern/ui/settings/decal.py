@@ -162,16 +162,16 @@ def picture_row(panel: SettingsPanel) -> QHBoxLayout:
 def throw_as_seen(desk: Desk) -> None:
     """Throw a decal from where the model view's eye is, so that it looks straight from there."""
     decal = desk.decal
-    if decal is None or desk.axes is None or not isinstance(decal[1], Throw):
+    if decal is None or desk.look is None or not isinstance(decal[1], Throw):
         return
     layer, place = decal[0], decal[1]
     assert isinstance(place, Throw)
-    towards, lens = desk.axes[2], None
-    if desk.eye is not None:
-        towards = desk.eye - np.array(place.point)
+    towards, lens = desk.look.axes[2], None
+    if desk.look.place is not None:
+        towards = desk.look.place - np.array(place.point)
         lens = float(np.linalg.norm(towards))
         towards = towards / max(lens, 1e-300)
-    _, up, _ = ((float(v[0]), float(v[1]), float(v[2])) for v in desk.axes)
+    _, up, _ = ((float(v[0]), float(v[1]), float(v[2])) for v in desk.look.axes)
     normal = (float(towards[0]), float(towards[1]), float(towards[2]))
     desk.execute(SetPlace(layer.id, replace(place, normal=normal, up=up, rotate=0.0, lens=lens)))
 

@@ -13,7 +13,7 @@ from lucky_fern.core.pictures.picture import alpha_of
 from lucky_fern.core.placing.facts import decal_facts, larger_sheet
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.pose import in_mode
-from lucky_fern.core.placing.under import covered_share, spots_of
+from lucky_fern.core.placing.under import covered_share, may_meet, spots_of
 from lucky_fern.core.project.commands import MoveLayers, SetPlace, SetSheetSize
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.layouts import Unstack
@@ -90,6 +90,8 @@ def _under(studio: Studio, layer: Layer) -> tuple[str, float] | None:
             continue
         if other.opacity < 0.5 or other.blend != "normal" or other.mask is not None:
             continue
+        if not may_meet(*_size(studio, layer), *_size(studio, other)):
+            continue
         if spots is None:
             spots = spots_of(studio.surface, *_posed(studio, layer))
         kit = studio.project.pictures.get(content.picture)
@@ -100,12 +102,16 @@ def _under(studio: Studio, layer: Layer) -> tuple[str, float] | None:
     return worst
 
 
-def _posed(studio: Studio, layer: Layer) -> tuple[Framed, float, PlacedPicture | None]:
-    """A decal's place, its height, and its pose worked out if it is on the surface."""
+def _size(studio: Studio, layer: Layer) -> tuple[Framed, float]:
+    """A decal's place and its height."""
     content = layer.content
     assert isinstance(content, Decal) and not isinstance(content.place, Along)
-    place = content.place
-    height = place_height(place, studio.project.picture_size(content.picture))
+    return content.place, place_height(content.place, studio.project.picture_size(content.picture))
+
+
+def _posed(studio: Studio, layer: Layer) -> tuple[Framed, float, PlacedPicture | None]:
+    """A decal's place, its height, and its pose worked out if it is on the surface."""
+    place, height = _size(studio, layer)
     if isinstance(place, Lay):
         return place, height, None
     return place, height, studio.sources.pose(place, height, triangles_in(studio.project, layer.scope))

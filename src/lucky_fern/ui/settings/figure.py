@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, Any
 from msgspec.structs import replace
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.figure import FORMS, Figure
 from lucky_fern.core.project.commands import SetFigure
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.ui.fields import ColourField, NumberField
+from lucky_fern.ui.settings.drawn import redraw
 
 if TYPE_CHECKING:
     from lucky_fern.ui.desk import Desk
@@ -112,20 +112,13 @@ def _set_number(desk: Desk, name: str, value: float) -> None:
 
 def change(desk: Desk, **changes: Any) -> None:
     """Draw a figure anew."""
-    figure, studio, layer = figure_of(desk, desk.layer), desk.studio, desk.layer
-    if figure is None or studio is None or layer is None or not isinstance(layer.content, Decal):
+    figure, studio = figure_of(desk, desk.layer), desk.studio
+    if figure is None or studio is None:
         return
     if changes.get("form") == "polygon" and figure.count < 3:
         changes["count"] = 6
     if changes.get("form") in _TWO and figure.form not in _TWO:
         changes["count"] = 4
     new = replace(figure, **changes)
-    if new == figure:
-        return
-    try:
-        kit = studio.prepare_figure(new)
-    except LuckyFernError as error:
-        desk.said.emit(str(error)[:1].upper() + str(error)[1:] + ".", True)
-        return
-    desk.execute(SetFigure(layer.content.picture, kit), merge=True)
-    desk.figure_style = new
+    if new != figure and redraw(desk, lambda: studio.prepare_figure(new), SetFigure):
+        desk.figure_style = new

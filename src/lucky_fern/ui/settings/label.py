@@ -27,6 +27,7 @@ from lucky_fern.core.project.commands import AddLayer, AddPicture, SetLabel, Set
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.places import Drape
 from lucky_fern.ui.fields import ColourField, NumberField
+from lucky_fern.ui.settings.drawn import redraw
 
 if TYPE_CHECKING:
     from lucky_fern.ui.desk import Desk
@@ -65,7 +66,10 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
     font.setMinimumContentsLength(16)
     font.activated.connect(lambda at: change(panel.desk, font=font.itemData(at) or font.itemText(at)))
     panel.fields["label font"] = font
-    panel.desk.errands.send("", system_fonts, partial(_add_fonts, panel, font))
+    if panel.desk.fonts is None:
+        panel.desk.errands.send("", system_fonts, partial(_add_fonts, panel, font))
+    else:
+        _add_fonts(panel, font, panel.desk.fonts)
     panel.binders.append(lambda layer: _show(panel, layer, partial(_show_font, font)))
     row.addWidget(font)
     colour = ColourField("Colour of the letters")
@@ -115,6 +119,7 @@ def label_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
 
 def _add_fonts(panel: SettingsPanel, box: QComboBox, fonts: dict[str, str]) -> None:
     """Put this computer's fonts under those that ship."""
+    panel.desk.fonts = fonts
     if panel.fields.get("label font") is not box:
         return  # another layer is shown by now
     for name, path in fonts.items():
@@ -239,19 +244,12 @@ def spread_lines(desk: Desk) -> None:
 
 def change(desk: Desk, **changes: Any) -> None:
     """Write a label anew; the letters keep their size."""
-    label, studio, layer = label_of(desk, desk.layer), desk.studio, desk.layer
-    if label is None or studio is None or layer is None or not isinstance(layer.content, Decal):
+    label, studio = label_of(desk, desk.layer), desk.studio
+    if label is None or studio is None:
         return
     new = replace(label, **changes)
-    if new == label:
-        return
-    try:
-        kit = studio.prepare_label(new)
-    except LuckyFernError as error:
-        desk.said.emit(str(error)[:1].upper() + str(error)[1:] + ".", True)
-        return
-    desk.execute(SetLabel(layer.content.picture, kit), merge=True)
-    desk.label_style = new
+    if new != label and redraw(desk, lambda: studio.prepare_label(new), SetLabel):
+        desk.label_style = new
 
 
 def _show(panel: SettingsPanel, layer: Layer, show: Any) -> None:

@@ -2,46 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
+from lucky_fern.ui.parts import Page
 
 
-class SlidePanel(QScrollArea):
+class SlidePanel(Page):
     """A page beside the layer's settings."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.sliding = desk, desk.sliding
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        page = QWidget(objectName="panel")
-        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.column = QVBoxLayout(page)
-        self.column.setContentsMargins(10, 6, 10, 8)
-        self.column.setSpacing(6)
-        self.setWidget(page)
         self._hold_part()
         self._brush_part()
         self._kept_part()
         self.column.addStretch(1)
         for signal in (self.sliding.changed, desk.project_changed, desk.studio_changed):
-            signal.connect(self.refresh)
-        self.refresh()
+            signal.connect(self.follow)
 
     def _hold_part(self) -> None:
         row = QHBoxLayout()
@@ -128,14 +118,14 @@ class SlidePanel(QScrollArea):
         row.addStretch(1)
         self.column.addLayout(row)
 
-    def _button(self, row: QHBoxLayout, title: str, tip: str, act: object) -> QPushButton:
+    def _button(self, row: QHBoxLayout, title: str, tip: str, act: Callable[[], object]) -> QPushButton:
         made = QPushButton(title)
         made.setToolTip(tip)
-        made.clicked.connect(lambda _=False: act())  # type: ignore[operator]
+        made.clicked.connect(lambda _=False: act())
         row.addWidget(made)
         return made
 
-    def _switch(self, row: QHBoxLayout, title: str, tip: str, act: object) -> QCheckBox:
+    def _switch(self, row: QHBoxLayout, title: str, tip: str, act: Callable[[bool], object]) -> QCheckBox:
         made = QCheckBox(title)
         made.setToolTip(tip)
         made.toggled.connect(act)
