@@ -100,8 +100,12 @@ def _cells(local: F64) -> tuple[U8, tuple[int, int]]:
     out = np.full((max(high[1] - low[1], 1), max(high[0] - low[0], 1)), -1, np.int32)
     every = np.arange(len(scaled), dtype=np.int32)
     mark_triangles(scaled, needles(scaled), every, int(low[1]), int(low[0]), out, every)
+    # Slivers hold no cell's middle: their edges are drawn as well.
+    touched = (out >= 0).astype(np.uint8)
+    edges = np.rint((scaled - low - 0.5) * 256).astype(np.int32)
+    cv2.polylines(touched, list(edges), True, 1, 1, cv2.LINE_8, 8)
     # A cell whose middle lies outside may be touched all the same: one cell more on all sides.
-    grown = cv2.dilate((out >= 0).astype(np.uint8), np.ones((3, 3), np.uint8))
+    grown = cv2.dilate(touched, np.ones((3, 3), np.uint8))
     return np.asarray(grown, np.uint8), (int(low[0]), int(low[1]))
 
 
