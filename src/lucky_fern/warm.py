@@ -68,6 +68,7 @@ def compile_kernels(folder: Path) -> None:
         {"do": "brushwork", "name": "paint"},
         {"do": "stroke", "layer": "paint", "points": [[0.3, 0.5, 0.2], [0.7, 0.5, 0.2]], "radius": 0.1,
          "values": {"colour": "#ff0000"}},
+        {"do": "stroke", "layer": "paint", "points": [[0.3, 0.5, 0.2], [0.7, 0.5, 0.2]], "radius": 0.1, "smear": 1.0},
     ]  # fmt: skip
     steps += [
         {"do": "layout", "op": "round"},

@@ -14,7 +14,7 @@ from lucky_fern.core.compositing.brushwork import draw_painted
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.painting.brush import Brush
+from lucky_fern.core.painting.brush import Brush, Pen
 from lucky_fern.core.painting.stroke import Stroke
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
 from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
@@ -97,7 +97,7 @@ def test_coverage_is_that_of_every_distance(
     brush = Brush(radius, hardness, flow)
     stroke = begun(model, 300, brush)  # chunks at the sheet's edge are smaller
     for point, normal in zip(points, normals, strict=True):
-        stroke.cover(point[None], normal[None], np.ones(1))
+        stroke.cover(point[None], normal[None], np.array([Pen()]))
     got, expected = gathered(stroke, 300), brute(model, 300, points, normals, brush)
     for key, values in expected.items():
         assert np.abs(got[key] - values).max() <= 1 / 255

@@ -55,3 +55,24 @@ def from_hex(text: str) -> tuple[float, float, float]:
 def to_hex(value: tuple[float, float, float]) -> str:
     """Three encoded values 0…1 to ``#rrggbb``."""
     return "#" + "".join(f"{int(np.clip(v, 0, 1) * 255 + 0.5):02x}" for v in value)
+
+
+def turned_hue(colour: F32, degrees: F32) -> F32:
+    """A colour ((3,) encoded) with its hue turned by degrees (any shape), as (..., 3).
+
+    HSL as in CSS Color Module Level 3, section 4.2.4: saturation and lightness stay.
+    """
+    most, least = float(colour.max()), float(colour.min())
+    chroma, light = most - least, (most + least) / 2
+    red, green, blue = (float(part) for part in colour)
+    if chroma < 1e-7:
+        hue = 0.0
+    elif most == red:
+        hue = (green - blue) / chroma
+    elif most == green:
+        hue = 2 + (blue - red) / chroma
+    else:
+        hue = 4 + (red - green) / chroma
+    turned = (hue + degrees[..., None] / 60 - 2 * np.arange(3, dtype=np.float32)) % 6
+    away = np.abs((turned + 3) % 6 - 3)  # of the hue from each primary
+    return np.asarray(light + chroma * (np.clip(2 - away, 0, 1) - 0.5), np.float32)

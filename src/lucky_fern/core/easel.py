@@ -2,41 +2,97 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import partial
+from typing import TypeVar
 
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F32, F64, U8, U16, Bool
+from lucky_fern.core.arrays import F32, F64, I32, U8, U16, Bool
 from lucky_fern.core.compositing.brushwork import resized
 from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.still import Still
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.painting.brush import Brush
+from lucky_fern.core.painting.moved import Anchor, Clone, Smear
+from lucky_fern.core.painting.paint import Paint, Plain, Values
 from lucky_fern.core.painting.pixels import erase_layer, paint_layer, paint_mask
+from lucky_fern.core.painting.seen import Seen
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
-from lucky_fern.core.painting.stroke import normal_near as nearest_normal
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN, built_in, tip_of
+from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, SetMaskEntry, Several
 from lucky_fern.core.project.document import Brushwork, Project
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.project.tree import up_to
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
 
+_S = TypeVar("_S", bound=Stroke)
 
-def begin_stroke(
-    studio: Studio,
-    brush: Brush,
-    allowed: Bool | None = None,
-    symmetry: Symmetry | None = None,
-    material: str | None = None,
-) -> Stroke:
+
+@dataclass(frozen=True)
+class Way:
+    """What limits and repeats strokes, and what they are measured by.
+
+    ``allowed`` (T,) bool leaves out faces; with ``seen`` only texels that an eye sees are covered. ``material`` and
+    ``eye`` are those of brushes that are round in UV space or on the screen; see :class:`.stroke.Stroke`.
+    """
+
+    allowed: Bool | None = None
+    symmetry: Symmetry | None = None
+    material: str | None = None
+    eye: Eye | None = None
+    seen: Seen | None = None
+
+
+def begin_stroke(studio: Studio, brush: Brush, way: Way = Way()) -> Stroke:
     """A stroke over the surface as the project has it now; see :class:`Stroke`."""
-    own = None if brush.tip is None else tip(studio, brush.tip)
-    return Stroke(
-        studio.surface, studio.project.size_of, studio.sources.owners, brush, allowed, own, symmetry, material
+    return _begun(studio, brush, way, Stroke)
+
+
+def begin_smear(
+    studio: Studio, brush: Brush, layer_id: int, maps: tuple[str, ...], strength: float, way: Way = Way()
+) -> Smear:
+    """A stroke that smears what a layer and those below it show; as paint it gives what came of that."""
+    stroke = _begun(studio, brush, way, Smear)
+    return stroke.wet(still_under(studio, layer_id), maps, strength, way.material)
+
+
+def begin_clone(
+    studio: Studio, stroke: Stroke, layer_id: int, maps: tuple[str, ...], source: Anchor, target: Anchor,
+    material: str | None = None,
+) -> Clone:  # fmt: skip
+    """Paint for a stroke that shows what a layer and those below it have at the source."""
+    return Clone(stroke, still_under(studio, layer_id), maps, source, target, material)
+
+
+def _begun(studio: Studio, brush: Brush, way: Way, kind: type[_S]) -> _S:
+    own, owners = None if brush.tip is None else tip(studio, brush.tip), studio.sources.owners
+    if way.seen is not None:
+        owners = partial(_seen_owners, owners, way.seen, {})
+    return kind(
+        studio.surface, studio.project.size_of, owners, brush, way.allowed, own, way.symmetry, way.material, way.eye
     )
+
+
+def _seen_owners(
+    owners: Callable[[Sheet, Chunk], I32], seen: Seen, kept: dict[Place, I32], sheet: Sheet, chunk: Chunk
+) -> I32:
+    place = Place(sheet.key, chunk)
+    if place not in kept:
+        kept[place] = np.where(seen.texels(sheet, chunk), owners(sheet, chunk), np.int32(-1))
+    return kept[place]
+
+
+def still_under(studio: Studio, layer_id: int) -> Still:
+    """The stack as it stands now, up to a layer and with it: what is cloned and smeared onto that layer."""
+    return Still(studio.sources, up_to(studio.project, layer_id))
 
 
 def tip(studio: Studio, name: str) -> F32:
@@ -58,7 +114,9 @@ def tip(studio: Studio, name: str) -> F32:
 
 def normal_near(studio: Studio, point: F64) -> F64:
     """(3,) the surface's normal at its point nearest to a point."""
-    return nearest_normal(studio.model, np.asarray(point, np.float64))
+    every = np.asarray(point, np.float64)[None]
+    facing: F64 = studio.surface.nearest.onto(every, np.zeros((1, 3)), np.inf)[1][0]
+    return facing
 
 
 def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
@@ -128,10 +186,10 @@ def paint_on_layer(
     studio: Studio,
     layer_id: int,
     stroke: Stroke | Covered,
-    values: Mapping[str, str | float],
+    paint: Paint | Values,
     before: Project | None = None,
 ) -> None:
-    """Put values onto what a stroke covers, on a brushwork layer.
+    """Put paint, or plain values, onto what a stroke covers, on a brushwork layer.
 
     Raises
     ------
@@ -140,7 +198,8 @@ def paint_on_layer(
     """
     sheets, sizes = _brushwork(studio, layer_id, stroke, before)
     try:
-        made = paint_layer(sheets, stroke.coverage, sizes, values, stroke.opacity, studio.blobs, layer_id)
+        put = Plain(paint, stroke.tints) if isinstance(paint, Mapping) else paint
+        made = paint_layer(sheets, stroke.coverage, sizes, put, stroke.opacity, studio.blobs, layer_id)
     except (ValueError, KeyError) as error:
         raise CommandError(str(error.args[0])) from error
     if made:

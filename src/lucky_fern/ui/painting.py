@@ -200,7 +200,7 @@ class Painting(QObject):
             if self.on_mask:
                 easel.painted_mask(studio, layer, away)
             easel.bring_to_size(studio, layer)
-            stroke = easel.begin_stroke(studio, brush, self._allowed(), self.symmetry, material)
+            stroke = easel.begin_stroke(studio, brush, easel.Way(self._allowed(), self.symmetry, material))
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import msgspec
 import numpy as np
@@ -10,7 +10,15 @@ import numpy as np
 from lucky_fern.core.arrays import F64, unit_rows
 from lucky_fern.core.errors import CommandError
 
-Ground = Literal["surface", "sheet"]
+On = Literal["surface", "sheet", "screen"]
+
+
+class Pen(NamedTuple):
+    """How a pen is held: its pressure, 0…1, and how far it leans to the right and up, 0 upright, 1 lying flat."""
+
+    pressure: float = 1.0
+    right: float = 0.0
+    up: float = 0.0
 
 
 class Brush(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -18,10 +26,12 @@ class Brush(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
 
     ``flow`` is how much one sample covers, ``opacity`` how much a whole stroke does at most; samples lie ``spacing``
     radii apart. A ``tip`` (by name, see :mod:`.tips`) stands in for the round one, turned by ``angle`` degrees, or as
-    the stroke runs (``follow``). Samples are moved aside by up to ``scatter`` radii, made smaller by up to
-    ``size_jitter``, weaker by up to ``flow_jitter``, and turned by up to ``angle_jitter`` degrees. ``grain`` is how
-    far a rough ground shows through, ``grain_size`` how large it is, in radii. Pressure works on the flow, or with
-    ``sizes`` on the size. With the ``sheet`` as ``ground`` it is round in UV space instead of on the surface.
+    the stroke runs (``follow``); ``aspect`` is its height over its width. Samples are moved aside by up to
+    ``scatter`` radii, made smaller by up to ``size_jitter``, weaker by up to ``flow_jitter``, turned by up to
+    ``angle_jitter`` degrees, and their hue by up to ``hue_jitter`` degrees. ``grain`` is how far a rough ground shows
+    through, ``grain_size`` how large it is, in radii. Pressure works on the flow, or with ``sizes`` on the size; with
+    ``leans`` a leaning pen turns the tip and makes it narrow. Only what faces within ``facing`` degrees of a
+    sample is covered. A brush is round on its ``ground``: on the surface, in UV space or on the screen.
     """
 
     radius: float
@@ -39,13 +49,19 @@ class Brush(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     grain: float = 0.0
     grain_size: float = 1.0
     sizes: bool = False
-    ground: Ground = "surface"
+    ground: On = "surface"
+    aspect: float = 1.0
+    hue_jitter: float = 0.0
+    leans: bool = False
+    facing: float = 90.0
 
 
+_NARROW = 0.8  # of its width that a tip loses where the pen lies flat
 _RANGES = (
     ("hardness", 0, 1), ("flow", 0, 1), ("opacity", 0, 1), ("spacing", 0.01, 10), ("scatter", 0, 10),
     ("size_jitter", 0, 1),
-    ("flow_jitter", 0, 1), ("angle_jitter", 0, 180), ("grain", 0, 1), ("grain_size", 0.01, 100),
+    ("flow_jitter", 0, 1), ("angle_jitter", 0, 180), ("hue_jitter", 0, 180), ("grain", 0, 1),
+    ("grain_size", 0.01, 100), ("aspect", 0.05, 20), ("facing", 0, 90),
 )  # fmt: skip
 
 
@@ -64,31 +80,39 @@ def check_brush(brush: Brush) -> None:
         raise CommandError(f"radius must be above 0, not {brush.radius:g}")
 
 
-def sample_rows(
-    brush: Brush, points: F64, normals: F64, directions: F64, pressure: F64, number: int
-) -> F64:  # fmt: skip
-    """(N, 11) what the kernel needs of each sample: point, normal, the tip's right, its radius and its flow.
-
-    ``directions`` (N, 3) is where the stroke runs; ``number`` counts the samples before these, so that chance falls
-    alike however a stroke is cut into pieces.
-    """
-    count = len(points)
-    chance = np.zeros((count, 5))
-    if brush.scatter or brush.size_jitter or brush.flow_jitter or brush.angle_jitter:
-        chance = np.stack([np.random.default_rng((7, number + k)).uniform(-1, 1, 5) for k in range(count)])
-    pressed = np.clip(pressure, 0, 1)
-    along = directions - normals * (directions * normals).sum(axis=1)[:, None]
+def rights(normals: F64) -> F64:
+    """(N, 3) the direction that counts as right on surfaces with these normals: level, where there is such a one."""
     right = np.cross(np.broadcast_to([0.0, 1.0, 0.0], normals.shape), normals)
     flat = np.linalg.norm(right, axis=1) < 0.1
     right[flat] = np.cross(normals[flat], [0.0, 0.0, 1.0])
     flat = np.linalg.norm(right, axis=1) < 1e-9
     right[flat] = [1.0, 0.0, 0.0]
+    return unit_rows(right)
+
+
+def sample_rows(
+    brush: Brush, points: F64, normals: F64, directions: F64, pens: F64, number: int
+) -> F64:  # fmt: skip
+    """(N, 13) what the kernel needs of each sample: point, normal, right, radius, flow, aspect, turn of hue.
+
+    ``directions`` (N, 3) is where the stroke runs, ``pens`` (N, 3) how it is held; ``number`` counts the samples
+    before these, so that chance falls alike however a stroke is cut into pieces.
+    """
+    count = len(points)
+    chance = np.zeros((count, 6))
+    if brush.scatter or brush.size_jitter or brush.flow_jitter or brush.angle_jitter or brush.hue_jitter:
+        chance = np.stack([np.random.default_rng((7, number + k)).uniform(-1, 1, 6) for k in range(count)])
+    pressed = np.clip(pens[:, 0], 0, 1)
+    along = directions - normals * (directions * normals).sum(axis=1)[:, None]
+    right = rights(normals)
     if brush.follow:
         runs = np.linalg.norm(along, axis=1) > 1e-12
         right[runs] = along[runs]
     right = unit_rows(right)
     up = np.cross(normals, right)
-    angle = np.radians(brush.angle + chance[:, 0] * brush.angle_jitter)[:, None]
+    lean = np.minimum(np.hypot(pens[:, 1], pens[:, 2]), 1.0) if brush.leans else np.zeros(count)
+    leaning = np.where(lean > 0.02, np.degrees(np.arctan2(pens[:, 2], pens[:, 1])), 0.0)
+    angle = np.radians(brush.angle + leaning + chance[:, 0] * brush.angle_jitter)[:, None]
     turned = np.cos(angle) * right + np.sin(angle) * up
     if brush.scatter:
         aside = chance[:, 1:2] * right + chance[:, 2:3] * up
@@ -99,4 +123,5 @@ def sample_rows(
         radius = radius * np.maximum(pressed, 0.05)
     else:
         flow = flow * pressed
-    return np.column_stack([points, normals, turned, radius, flow])
+    aspect = brush.aspect * (1 - _NARROW * lean)
+    return np.column_stack([points, normals, turned, radius, flow, aspect, chance[:, 5] * brush.hue_jitter])

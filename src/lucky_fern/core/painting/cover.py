@@ -23,63 +23,13 @@ def any_near(middle: F64, ball: F64, points: F64, radius: float) -> Bool:
 
 
 @kernel
-def _closest(p: F64, c: F64) -> tuple[float, float]:
-    """Barycentrics (of b and c) of the point of a triangle (3, 3) nearest to p.
+def texel_boxes(
+    xy: F64, needle: U8, items: I32, corners: F64, rows_of_model: I32, points: F64, reach: F64, even: bool
+) -> I64:  # fmt: skip
+    """(N, 4) first and last column, first and last row of each triangle's texels that any sample may cover.
 
-    Reference: C. Ericson, "Real-Time Collision Detection", 2005, section 5.1.5.
+    Where the ground does not run evenly over triangles (``even`` False), those of all of a triangle's texels.
     """
-    ab, ac, ap = c[1] - c[0], c[2] - c[0], p - c[0]
-    d1, d2 = (ab * ap).sum(), (ac * ap).sum()
-    if d1 <= 0.0 and d2 <= 0.0:
-        return 0.0, 0.0
-    bp = p - c[1]
-    d3, d4 = (ab * bp).sum(), (ac * bp).sum()
-    if d3 >= 0.0 and d4 <= d3:
-        return 1.0, 0.0
-    vc = d1 * d4 - d3 * d2
-    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        return d1 / (d1 - d3), 0.0
-    cp = p - c[2]
-    d5, d6 = (ab * cp).sum(), (ac * cp).sum()
-    if d6 >= 0.0 and d5 <= d6:
-        return 0.0, 1.0
-    vb = d5 * d2 - d1 * d6
-    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        return 0.0, d2 / (d2 - d6)
-    va = d3 * d6 - d5 * d4
-    if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
-        w = (d4 - d3) / ((d4 - d3) + (d5 - d6))
-        return 1.0 - w, w
-    total = va + vb + vc
-    return vb / total, vc / total
-
-
-@kernel
-def to_nearest(corners: F64, normals: F32, points: F64, facing: F64, radius: float, out: F64, found: F64) -> None:
-    for n in range(len(points)):
-        best = radius * radius
-        for t in range(len(corners)):
-            wb, wc = _closest(points[n], corners[t])
-            wa = 1.0 - wb - wc
-            x = wa * corners[t, 0, 0] + wb * corners[t, 1, 0] + wc * corners[t, 2, 0]
-            y = wa * corners[t, 0, 1] + wb * corners[t, 1, 1] + wc * corners[t, 2, 1]
-            z = wa * corners[t, 0, 2] + wb * corners[t, 1, 2] + wc * corners[t, 2, 2]
-            far = (x - points[n, 0]) ** 2 + (y - points[n, 1]) ** 2 + (z - points[n, 2]) ** 2
-            if far >= best:
-                continue
-            u = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
-            v = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
-            w = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
-            if u * facing[n, 0] + v * facing[n, 1] + w * facing[n, 2] <= 0.0 and facing[n].any():
-                continue
-            best = far
-            out[n, 0], out[n, 1], out[n, 2] = x, y, z
-            found[n, 0], found[n, 1], found[n, 2] = u, v, w
-
-
-@kernel
-def texel_boxes(xy: F64, needle: U8, items: I32, corners: F64, rows_of_model: I32, points: F64, reach: F64) -> I64:
-    """(N, 4) first and last column, first and last row of each triangle's texels that any sample may cover."""
     boxes = np.empty((len(items), 4), np.int64)
     for i in range(len(items)):
         item = items[i]
@@ -88,6 +38,10 @@ def texel_boxes(xy: F64, needle: U8, items: I32, corners: F64, rows_of_model: I3
         if needle[item]:
             boxes[i, 0] = boxes[i, 1] = int(np.floor((c[0, 0] + c[1, 0] + c[2, 0]) / 3.0))
             boxes[i, 2] = boxes[i, 3] = int(np.floor((c[0, 1] + c[1, 1] + c[2, 1]) / 3.0))
+            continue
+        if not even:
+            boxes[i, 0], boxes[i, 1] = int(np.floor(c[:, 0].min() - EDGE)), int(np.ceil(c[:, 0].max() + EDGE))
+            boxes[i, 2], boxes[i, 3] = int(np.floor(c[:, 1].min() - EDGE)), int(np.ceil(c[:, 1].max() + EDGE))
             continue
         # How far texels' x and y run for a step in the triangle's plane: their gradients in the world.
         e1, e2 = w[1] - w[0], w[2] - w[0]
@@ -166,12 +120,27 @@ def _repeated(field: F32, x: float, y: float) -> float:
 
 
 @kernel
+def reach_of(sample: F64, square: bool) -> float:
+    """How far from its middle a sample may cover anything; the corners of a ``square`` tip lie further out."""
+    tall = sample[11]
+    if square:
+        return float(sample[9] * np.sqrt(1.0 + tall * tall) * 1.0001)
+    return float(sample[9] * max(tall, 1.0))
+
+
+@kernel
 def add_samples(
-    out: F32, owner: I32, items: I32, boxes: I64, xy: F64, needle: U8, rows_of_model: I32, corners: F64, normals: F32,
-    samples: F64, hardness: float, tip: F32, starts: I64, has_tip: bool, grain: F32, rough: float, grain_size: float,
-    row0: int, column0: int,
+    out: F32, tint: F32, owner: I32, items: I32, boxes: I64, xy: F64, needle: U8, rows_of_model: I32,
+    corners: F64, normals: F32, weights: F64, samples: F64, hardness: float, facing: float,
+    tip: F32, starts: I64, has_tip: bool, grain: F32, rough: float, grain_size: float, row0: int, column0: int,
 ) -> bool:  # fmt: skip
-    """Add samples (N, 11; see :func:`.brush.sample_rows`) to the coverage of a chunk; whether any texel changed."""
+    """Add samples (N, 13; see :func:`.brush.sample_rows`) to the coverage of a chunk; whether any texel changed.
+
+    ``tint`` (r, c), or (0, 0) where it is not wanted, is how the turns of hue of the samples mix as they are laid
+    over each other. ``weights`` (T, 3), or (0, 3), are those of corners seen through a lens. ``facing`` is the least
+    cosine between a sample's normal and the surface's.
+    """
+    lens, tinted = len(weights) > 0, len(tint) > 0
     near = np.zeros(len(samples), np.int64)
     changed = False
     for i in range(len(items)):
@@ -195,7 +164,7 @@ def add_samples(
         for k in range(3):
             ball = max(ball, (w[k, 0] - mx) ** 2 + (w[k, 1] - my) ** 2 + (w[k, 2] - mz) ** 2)
         for n in range(len(samples)):
-            wide = samples[n, 9] * (1.4143 if has_tip else 1.0)
+            wide = reach_of(samples[n], has_tip)
             reach = np.sqrt(ball) + wide
             x, y, z = samples[n, 0] - mx, samples[n, 1] - my, samples[n, 2] - mz
             if x * x + y * y + z * z > reach * reach:
@@ -229,11 +198,18 @@ def add_samples(
                 wb = ((x2 - c[0, 0]) * by - (y2 - c[0, 1]) * bx) / area
                 wc = (ax * (y2 - c[0, 1]) - ay * (x2 - c[0, 0])) / area
                 wa = 1.0 - wb - wc
+                if lens:  # what runs evenly over the triangle is the place times its weight
+                    ha, hb, hc = wa * weights[t, 0], wb * weights[t, 1], wc * weights[t, 2]
+                    total = ha + hb + hc
+                    if total <= 1e-12:
+                        continue
+                    wa, wb, wc = ha / total, hb / total, hc / total
                 px, py = w[0, 0] + wb * e1x + wc * e2x, w[0, 1] + wb * e1y + wc * e2y
                 pz = w[0, 2] + wb * e1z + wc * e2z
                 u = wa * m[0, 0] + wb * m[1, 0] + wc * m[2, 0]
                 v = wa * m[0, 1] + wb * m[1, 1] + wc * m[2, 1]
                 s = wa * m[0, 2] + wb * m[1, 2] + wc * m[2, 2]
+                least = facing * np.sqrt(u * u + v * v + s * s) if facing != 0.0 else 0.0
                 ground = 1.0
                 if rough > 0.0:
                     g_x, g_y = py, pz
@@ -243,32 +219,48 @@ def add_samples(
                         g_x, g_y = px, py
                     ground = 1.0 - rough * (1.0 - _repeated(grain, g_x / grain_size, g_y / grain_size))
                 free = 1.0
+                shade, there = 0.0, out[r, k]
+                if tinted:
+                    shade = tint[r, k]
                 for n in range(count):
                     q = near[n]
                     radius = samples[q, 9]
                     dx, dy, dz = px - samples[q, 0], py - samples[q, 1], pz - samples[q, 2]
                     square = dx * dx + dy * dy + dz * dz
-                    if square >= radius * radius and not (has_tip and square < 2.0003 * radius * radius):
+                    squeezed = samples[q, 11] != 1.0
+                    wide = reach_of(samples[q], has_tip)
+                    if square >= wide * wide:
                         continue
-                    if u * samples[q, 3] + v * samples[q, 4] + s * samples[q, 5] <= 0.0:
+                    if u * samples[q, 3] + v * samples[q, 4] + s * samples[q, 5] <= least:
                         continue
-                    if has_tip:
+                    across, upwards = 0.0, 0.0
+                    if has_tip or squeezed:
                         rx, ry, rz = samples[q, 6], samples[q, 7], samples[q, 8]
                         across = (dx * rx + dy * ry + dz * rz) / radius
                         ux = samples[q, 4] * rz - samples[q, 5] * ry
                         uy = samples[q, 5] * rx - samples[q, 3] * rz
                         uz = samples[q, 3] * ry - samples[q, 4] * rx
-                        upwards = (dx * ux + dy * uy + dz * uz) / radius
+                        upwards = (dx * ux + dy * uy + dz * uz) / (radius * samples[q, 11])
+                    if has_tip:
                         strength = _tip_at(tip, starts, across, upwards, texel / radius)
                     else:
-                        far = np.sqrt(square) / radius
+                        far = np.sqrt(across * across + upwards * upwards if squeezed else square / (radius * radius))
                         strength = 1.0
-                        hard = min(hardness, max(1.0 - texel / radius, 0.0))
-                        if far > hard:
+                        hard = min(hardness, max(1.0 - texel / (radius * min(samples[q, 11], 1.0)), 0.0))
+                        if far >= 1.0:
+                            strength = 0.0
+                        elif far > hard:
                             f = (far - hard) / (1.0 - hard)
                             strength = 1.0 - f * f * (3.0 - 2.0 * f)
-                    free *= 1.0 - strength * samples[q, 10] * ground
+                    covers = strength * samples[q, 10] * ground
+                    free *= 1.0 - covers
+                    if tinted and covers > 0.0:
+                        left = there * (1.0 - covers)
+                        shade = (samples[q, 12] * covers + shade * left) / (covers + left)
+                        there = covers + left
                 if free < 1.0:
                     out[r, k] = 1.0 - (1.0 - out[r, k]) * free
                     changed = True
+                    if tinted:
+                        tint[r, k] = shade
     return changed

@@ -8,7 +8,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, Array
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.maps import parse_value
+from lucky_fern.core.painting.paint import Paint
 from lucky_fern.core.painting.stroke import Place
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import PaintMask, PaintPixels
@@ -17,7 +17,6 @@ from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.sheets.grid import CHUNK
 
 Coverage = Mapping[Place, F32]
-Values = Mapping[str, str | float]
 
 
 def paint_mask(
@@ -40,27 +39,20 @@ def paint_mask(
 
 
 def paint_layer(
-    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, int], values: Values,
+    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, int], paint: Paint,
     opacity: float, blobs: Blobs, layer: int,
 ) -> tuple[PaintPixels, ...]:  # fmt: skip
-    """Commands that put values onto covered texels of a brushwork layer, over what is painted there."""
+    """Commands that put paint onto covered texels of a brushwork layer, over what is painted there."""
     found: dict[tuple[str, int], dict[str, dict[str, str]]] = {}
     for place, covered in coverage.items():
         whole = _whole(covered)
-        for name, value in values.items():
+        for name in paint.maps:
             before = _before(sheets, place, name, blobs)
             top = 255.0 if before.dtype == np.uint8 else 65535.0
             after = np.empty_like(before)
-            _over(
-                before,
-                whole,
-                opacity,
-                np.array(parse_value(name, value), np.float32),
-                top,
-                after,
-            )
+            _over(before, whole, opacity, paint.at(place, name), top, after)
             chunks = found.setdefault((str(place.sheet), sizes[place]), {}).setdefault(name, {})
-            chunks[place_name(place.chunk)] = _kept(after, blobs)
+            chunks[place_name(place.chunk)] = _kept(after, blobs) if after[..., -1].any() else ""
     return tuple(PaintPixels(layer, sheet, size, maps) for (sheet, size), maps in found.items())
 
 
@@ -85,8 +77,11 @@ def erase_layer(
 
 @kernel
 def _over(before: Array, covered: F32, opacity: float, value: F32, top: float, after: Array) -> None:
-    """Put a value over painted texels (256, 256, n: components and coverage, straight) as far as they are covered."""
-    last = before.shape[2] - 1
+    """Put values over painted texels (256, 256, n: components and coverage, straight) as far as they are covered.
+
+    ``value`` (1, 1, n − 1) is the same everywhere, or (r, c, n − 1).
+    """
+    last, rows, columns = before.shape[2] - 1, value.shape[0] - 1, value.shape[1] - 1
     for r in range(before.shape[0]):
         for k in range(before.shape[1]):
             share = covered[r, k] * opacity
@@ -97,7 +92,7 @@ def _over(before: Array, covered: F32, opacity: float, value: F32, top: float, a
             kept = before[r, k, last] / top * (np.float32(1.0) - share)
             total = share + kept
             for c in range(last):
-                mixed = (value[c] * top * share + before[r, k, c] * kept) / total
+                mixed = (value[min(r, rows), min(k, columns), c] * top * share + before[r, k, c] * kept) / total
                 after[r, k, c] = int(mixed + np.float32(0.5))
             after[r, k, last] = int(min(total, np.float32(1.0)) * top + np.float32(0.5))
 

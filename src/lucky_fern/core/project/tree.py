@@ -100,6 +100,24 @@ def removed(layers: Layers, layer_ids: frozenset[int]) -> Layers:
     )
 
 
+def up_to(project: Project, layer_id: int) -> Project:
+    """The project without all that lies above a layer; in a group that holds it, without what lies above it there.
+
+    Raises
+    ------
+    CommandError
+        If the layer is not there.
+    """
+    home_of(project, layer_id)
+
+    def cut(layers: Layers) -> Layers:
+        at = next(at for at, layer in enumerate(layers) if any(one.id == layer_id for one in walk((layer,))))
+        last = layers[at]
+        return (*layers[:at], last if last.id == layer_id else with_children(last, cut(last.children)))
+
+    return replace(project, layers=cut(project.layers))
+
+
 def outermost(project: Project, layer_ids: tuple[int, ...]) -> Layers:
     """The chosen layers from the bottom up, without those that another chosen one holds.
 

@@ -91,20 +91,25 @@ class Sheet:
         rows, columns = span(chunk, self.size)
         owner = self.owners(chunk)
         inside = owner >= 0
-        y, x = np.mgrid[rows, columns] + 0.5
+        row, column = np.mgrid[rows, columns]
+        barycentric = np.zeros((*owner.shape, 3))
+        barycentric[inside] = self.barycentrics(row[inside], column[inside], owner[inside])
+        triangle = np.where(inside, self.triangle[owner], -1).astype(np.int32)
+        position, normal = np.zeros((*owner.shape, 3)), np.zeros((*owner.shape, 3))
+        at, weight = triangle[inside], barycentric[inside]
+        position[inside] = np.einsum("nk,nkd->nd", weight, self.model.corners[at])
+        normal[inside] = np.einsum("nk,nkd->nd", weight, self.model.normals[at].astype(np.float64))
+        return SurfacePoints(triangle, barycentric, position, normal)
+
+    def barycentrics(self, rows: I64, columns: I64, owner: I32) -> F64:
+        """(N, 3) where texels' middles lie in the triangles that own them ((N,) rows of ``xy``)."""
         corner = self.xy[owner]
-        a, b, c = corner[..., 0, :], corner[..., 1, :], corner[..., 2, :]
+        a, b, c = corner[:, 0], corner[:, 1], corner[:, 2]
         area = _cross(b - a, c - a)
-        point = np.stack([x, y], axis=-1)
+        point = np.stack([columns + 0.5, rows + 0.5], axis=-1)
         safe = np.where(area == 0, 1.0, area)
         weight_b, weight_c = _cross(point - a, c - a) / safe, _cross(b - a, point - a) / safe
-        barycentric = np.stack([1 - weight_b - weight_c, weight_b, weight_c], axis=-1)
-        triangle = np.where(inside, self.triangle[owner], -1).astype(np.int32)
-        position = np.einsum("rck,rckd->rcd", barycentric, self.model.corners[triangle])
-        normal = np.einsum("rck,rckd->rcd", barycentric, self.model.normals[triangle].astype(np.float64))
-        for values in (barycentric, position, normal):
-            values[~inside] = 0.0
-        return SurfacePoints(triangle, barycentric, position, normal)
+        return np.stack([1 - weight_b - weight_c, weight_b, weight_c], axis=-1)
 
     @cached_property
     def covered(self) -> Bool:

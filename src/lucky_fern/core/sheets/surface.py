@@ -12,6 +12,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.faces import unpack_faces
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.nearest import Nearest
 from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
 
 # Parts, islands and packed sets that a scope names, each None for all.
@@ -58,6 +59,11 @@ class Surface:
 
     def sheets(self, size_of: Callable[[SheetKey], int]) -> list[Sheet]:
         return [self.sheet(key, size_of(key)) for key in self.keys]
+
+    @cached_property
+    def nearest(self) -> Nearest:
+        """The model's triangles, sorted so that the nearest to a point is found."""
+        return Nearest(self.model)
 
     @cached_property
     def materials(self) -> tuple[str, ...]:

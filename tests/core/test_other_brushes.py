@@ -1,0 +1,170 @@
+"""Brushes round on the screen, squeezed, leaning, of many hues; only what is seen; the nearest surface."""
+
+from __future__ import annotations
+
+import colorsys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lucky_fern.core.colour import turned_hue
+from lucky_fern.core.model.load import load_model
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.painting.brush import Brush, Pen
+from lucky_fern.core.painting.paint import Plain
+from lucky_fern.core.painting.seen import Seen
+from lucky_fern.core.painting.stroke import Stroke
+from lucky_fern.core.placing.slide import Eye
+from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.surface import Surface
+from round_models import tube
+from samples import PLANE
+
+SIZE = 200
+
+
+def eye_at(place: tuple[float, float, float], target: tuple[float, float, float], parallel: bool) -> Eye:
+    back = np.subtract(place, target)
+    distance = float(np.linalg.norm(back))
+    back = back / distance
+    right = np.cross([0.0, 1.0, 0.0], back)
+    right /= np.linalg.norm(right)
+    return Eye(np.stack([right, np.cross(back, right), back]), np.array(target), distance, 1.0, parallel)
+
+
+def begun(model: Model, brush: Brush, eye: Eye | None = None) -> Stroke:
+    return Stroke(Surface(model), lambda key: SIZE, lambda sheet, chunk: sheet.owners(chunk), brush, eye=eye)
+
+
+def only(stroke: Stroke) -> np.ndarray:
+    """Coverage of the first sheet."""
+    found = np.zeros((SIZE, SIZE))
+    for covered in stroke.coverage.values():
+        found[:] = covered
+    return found
+
+
+@pytest.mark.parametrize("parallel", [True, False])
+def test_a_brush_round_on_the_screen_covers_what_is_near_there(tmp_path: Path, parallel: bool) -> None:
+    model = tube(tmp_path, sides=24, rings=4)
+    eye = eye_at((1.2, 2.0, 2.2), (0.0, 1.0, 0.0), parallel)
+    brush = Brush(0.3, 0.2, ground="screen")
+    stroke = begun(model, brush, eye)
+    where = np.array([0.25, 1.2, 0.4])
+    stroke.go_to(where, np.array([0.0, 0.0, 1.0]))
+    sheet = stroke.surface.sheet(stroke.surface.keys[0], SIZE)
+    at = sheet.surface_points(Chunk(0, 0))
+
+    def on_screen(points: np.ndarray) -> np.ndarray:
+        x, y, z = np.moveaxis((points - eye.target) @ eye.axes.T, -1, 0)
+        scale = 1.0 if parallel else eye.distance / (eye.distance - z)
+        return np.stack([x * scale, y * scale], axis=-1)
+
+    far = np.linalg.norm(on_screen(at.position) - on_screen(where), axis=-1) / 0.3
+    towards = eye.axes[2] if parallel else eye.place - at.position
+    faces = (at.normal * towards).sum(axis=-1) > 0
+    f = np.clip((far - 0.2) / 0.8, 0, 1)
+    expected = np.where((at.triangle >= 0) & faces & (far < 1), 1 - f * f * (3 - 2 * f), 0)
+    # Normals turn evenly over a triangle, and so does the way to the eye: only at the limb is that not the same.
+    differs = np.abs(only(stroke) - expected) > 1 / 255
+    assert expected.sum() > 500
+    assert differs.sum() <= 0.01 * (expected > 0).sum()
+
+
+@pytest.mark.parametrize("parallel", [True, False])
+def test_what_is_seen_is_what_no_triangle_hides(tmp_path: Path, parallel: bool) -> None:
+    model = tube(tmp_path, sides=24, rings=4)
+    eye = eye_at((0.3, 3.4, 1.6), (0.0, 1.0, 0.0), parallel)  # over the rim into the open tube
+    surface = Surface(model)
+    sheet = surface.sheet(surface.keys[0], SIZE)
+    seen = Seen(model, eye).texels(sheet, Chunk(0, 0))
+    at = sheet.surface_points(Chunk(0, 0))
+    mesh = trimesh.Trimesh(
+        model.corners.reshape(-1, 3), np.arange(3 * model.triangle_count).reshape(-1, 3), process=False
+    )
+    rows, columns = np.nonzero(at.triangle >= 0)
+    rng = np.random.default_rng(1)
+    some = rng.choice(len(rows), 1500, replace=False)
+    points = at.position[rows[some], columns[some]]
+    way = np.broadcast_to(eye.axes[2], points.shape) if parallel else eye.place - points
+    way = way / np.linalg.norm(way, axis=1, keepdims=True)
+    faces = (model.face_normals[at.triangle[rows[some], columns[some]]] * way).sum(axis=1) > 0
+    free = ~mesh.ray.intersects_any(points + way * 1e-4, way)
+    got = seen[rows[some], columns[some]]
+    assert 200 < (faces & free).sum() < 1300
+    assert (got != (faces & free)).mean() < 0.005  # rays that graze an edge
+
+
+def test_squeezed_and_leaning_brushes_cover_ellipses(tmp_path: Path) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    model = load_model(tmp_path / "plane.obj")
+    y, x = np.mgrid[SIZE:0:-1, 0:SIZE] * (2 / SIZE) - 1
+    y, x = y - 1 / SIZE, x + 1 / SIZE
+    for brush, pen, wide, tall, turn in (
+        (Brush(0.4, 0.0, aspect=0.25, angle=30), Pen(), 0.4, 0.1, 30.0),
+        (Brush(0.2, 0.0, aspect=2.0), Pen(), 0.2, 0.4, 0.0),
+        (Brush(0.4, 0.0, leans=True), Pen(1.0, 0.0, 0.5), 0.4, 0.24, 90.0),
+    ):
+        stroke = begun(model, brush)
+        stroke.go_to(np.zeros(3), np.array([0.0, 0.0, 1.0]), pen)
+        angle = np.radians(turn)
+        across, up = np.cos(angle) * x + np.sin(angle) * y, -np.sin(angle) * x + np.cos(angle) * y
+        f = np.clip(np.hypot(across / wide, up / tall), 0, 1)
+        assert np.abs(only(stroke) - (1 - f * f * (3 - 2 * f))).max() < 1e-5
+
+
+def test_only_what_faces_within_the_limit_is_covered(tmp_path: Path) -> None:
+    model = tube(tmp_path, sides=64, rings=1)
+    stroke = begun(model, Brush(3.0, 1.0, facing=40.0))
+    stroke.go_to(np.array([0.0, 1.0, 0.5]), np.array([0.0, 0.0, 1.0]))
+    at = stroke.surface.sheet(stroke.surface.keys[0], SIZE).surface_points(Chunk(0, 0))
+    turned = np.degrees(np.arctan2(np.abs(at.position[..., 0]), at.position[..., 2]))
+    covered = only(stroke) > 0.5
+    assert covered[(at.triangle >= 0) & (turned < 39)].all()
+    assert not covered[(at.triangle >= 0) & (turned > 41)].any()
+
+
+@given(
+    red=st.integers(0, 255), green=st.integers(0, 255), blue=st.integers(0, 255), degrees=st.floats(-360, 360)
+)  # fmt: skip
+def test_a_turned_hue_keeps_lightness_and_saturation(red: int, green: int, blue: int, degrees: float) -> None:
+    colour = np.array([red, green, blue], np.float32) / 255
+    h, light, s = colorsys.rgb_to_hls(*(float(v) for v in colour))
+    expected = colorsys.hls_to_rgb((h + degrees / 360) % 1, light, s)
+    assert np.abs(turned_hue(colour, np.array([degrees], np.float32))[0] - expected).max() < 2e-4
+
+
+def test_each_touch_of_a_many_hued_brush_has_its_own_colour(tmp_path: Path) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    stroke = begun(load_model(tmp_path / "plane.obj"), Brush(0.1, 1.0, spacing=3.0, hue_jitter=90.0))
+    for x in (-0.9, 0.9):
+        stroke.go_to(np.array([x, 0.0, 0.0]), np.array([0.0, 0.0, 1.0]))
+    place = next(iter(stroke.coverage))
+    tints = stroke.tints[place][SIZE // 2, [10, 40, 70, 100, 130, 160]]
+    assert np.abs(tints).max() <= 90
+    assert np.ptp(tints) > 30
+    colours = Plain({"colour": "#cc3333", "roughness": 0.5}, stroke.tints).at(place, "colour")
+    assert np.ptp(colours[SIZE // 2, [10, 40, 70, 100, 130, 160]], axis=0).max() > 0.1
+
+
+@settings(max_examples=15, deadline=None)
+@given(seed=st.integers(0, 9999), spread=st.floats(0.1, 4.0))
+def test_the_nearest_point_is_that_of_all_triangles(
+    tmp_path_factory: pytest.TempPathFactory, seed: int, spread: float
+) -> None:
+    model = tube(tmp_path_factory.mktemp("model"), sides=20, rings=7)
+    points = np.random.default_rng(seed).normal(0, spread, (60, 3)) + (0, 1, 0)
+    rows, weights = Surface(model).nearest.find(points, None)
+    assert (rows >= 0).all() and (weights > -1e-9).all()
+    got = np.einsum("nk,nkd->nd", weights, model.corners[rows])
+    mesh = trimesh.Trimesh(
+        model.corners.reshape(-1, 3), np.arange(3 * model.triangle_count).reshape(-1, 3), process=False
+    )
+    _, far, _ = trimesh.proximity.closest_point_naive(mesh, points)
+    assert np.abs(np.linalg.norm(got - points, axis=1) - far).max() < 1e-9
+    near, _ = Surface(model).nearest.find(points, None, 0.3)
+    assert ((near >= 0) == (far < 0.3)).all()
