@@ -8,15 +8,15 @@ import tempfile
 from dataclasses import asdict
 from pathlib import Path
 
+from lucky_fern.bench import painting_rows, surface_rows
 from lucky_fern.bench import rows as engine
-from lucky_fern.bench import surface_rows
 
 
 def run(as_json: bool) -> int:
     """Measure every row there is and print them; always exit code 0: a figure is no failure."""
     rows = []
     with tempfile.TemporaryDirectory() as folder:
-        for measure in (*engine.MEASURES, *surface_rows.MEASURES):
+        for measure in (*engine.MEASURES, *surface_rows.MEASURES, *painting_rows.MEASURES):
             rows.append(measure(Path(folder)))
             row = rows[-1]
             if not as_json:

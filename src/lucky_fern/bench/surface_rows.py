@@ -9,26 +9,19 @@ from pathlib import Path
 import numpy as np
 
 from lucky_fern.bench.measure import Row, random_rgba, side_by_side
-from lucky_fern.bench.rows import PLANE
-from lucky_fern.core import easel
-from lucky_fern.core.compositing.changes import dirtied
-from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.model.load import load_model
-from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.drape import drape
 from lucky_fern.core.placing.placed import draw_placed, touched_chunks
-from lucky_fern.core.project.commands import AddLayer
-from lucky_fern.core.project.document import Brushwork, Channel, Wash
 from lucky_fern.core.project.places import Drape
 from lucky_fern.core.selecting.seen import faces_at, nearest_faces, stroke
 from lucky_fern.core.selecting.spread import whole
 from lucky_fern.core.sheets.grid import Chunk, for_each
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 
 
@@ -48,46 +41,6 @@ def _bands(path: Path, rows: int = 250, columns: int = 200) -> None:
             k = i * (columns + 1) + j + 1
             text.append("f " + " ".join(f"{n}/{n}" for n in (k, k + 1, k + columns + 2, k + columns + 1)))
     path.write_text("\n".join(text))
-
-
-def brush_sample(folder: Path) -> Row:
-    """One brush sample of 64 texels' radius on a 4K sheet, input to updated map, against one copy of such a sheet."""
-    (folder / "plane.obj").write_text(PLANE)
-    studio = Studio.new(folder / "plane.obj", sheet_size=4096)
-    studio.execute(AddLayer("Base", Wash(), {"colour": Channel("#335577")}))
-    studio.execute(AddLayer("Paint", Brushwork(), {}))
-    layer, key = studio.project.layers[-1].id, studio.surface.keys[0]
-    store = MapStore(studio.sources)
-    name, radius = MapKey(key, "colour"), 64 * 2 / 4096
-    rng = np.random.default_rng(2)
-    stroke_ = easel.begin_stroke(studio, Brush(radius, 0.5, 0.5, spacing=1.0))
-    began = studio.project
-    normal = np.array([0.0, 0.0, 1.0])
-    times = []
-    sheet = rng.integers(0, 255, (4096, 4096, 4), dtype=np.uint8)
-    copies = []
-    place = np.array([-0.5, 0.1, 0.0])
-    for _ in range(120):
-        place = place + np.array([radius, rng.uniform(-0.3, 0.3) * radius, 0.0])
-        if place[0] > 0.9:
-            place[0] = -0.9
-            stroke_.lift()
-        before = studio.project
-        begin = time.perf_counter()
-        stroke_.go_to(place, normal)
-        fresh = stroke_.take_fresh()
-        if fresh.coverage:
-            easel.paint_on_layer(studio, layer, fresh, {"colour": "#aa5522"}, began)
-        for dirty, chunks in dirtied(studio.sources, before, studio.project).items():
-            if dirty == name:
-                store.update(studio.project, name, list(chunks), lambda: False, layer, False)
-        times.append(time.perf_counter() - begin)
-        begin = time.perf_counter()
-        sheet.copy()
-        copies.append(time.perf_counter() - begin)
-    mine, other = float(np.quantile(times[20:], 0.95)), float(np.median(copies))
-    detail = f"95 of 100 samples within {mine * 1e3:.1f} ms; copying a 4K RGBA8 sheet takes {other * 1e3:.1f} ms"
-    return Row("one brush sample on a 4K sheet", mine / other, 1.0, "lower", detail)
 
 
 def layout_check(folder: Path) -> Row:
@@ -169,4 +122,4 @@ def drape_on_hull(folder: Path) -> Row:
     return Row("drape a name on the bow, 4 × 2K", mine / other, 1.0, "lower", detail)
 
 
-MEASURES = (layout_check, select_faces, drape_on_hull, brush_sample)
+MEASURES = (layout_check, select_faces, drape_on_hull)

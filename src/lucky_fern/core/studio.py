@@ -39,6 +39,8 @@ from lucky_fern.core.project.painted import painted_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
 
+_SPARE = 64 << 20  # bytes left behind by strokes before they are cleared away
+
 
 @dataclass(frozen=True)
 class PreparedLayout:
@@ -123,7 +125,7 @@ class Studio:
     def execute(self, command: Command, merge: bool = False) -> Project:
         """Do an edit; see :meth:`History.execute`."""
         forgotten = self.history.forgotten
-        after = self.history.execute(command, merge, self._cost(command))
+        after = self.history.execute(command, merge, self._sizes(command))
         if self.history.forgotten != forgotten:
             self._forget_pixels()
         self._follow()
@@ -150,9 +152,18 @@ class Studio:
         self.surface = Surface(self.model)
         self.sources = Sources(self.surface, self.blobs, pictures=self.sources)
 
-    def _cost(self, command: Command) -> int:
-        """Bytes of painted pixels and layouts that an edit brings."""
-        return sum(len(self.blobs[digest]) for digest in _brought(command) if digest in self.blobs)
+    def _sizes(self, command: Command) -> dict[str, int]:
+        """Painted pixels and layouts that an edit brings: digest → bytes."""
+        return {digest: len(self.blobs[digest]) for digest in _brought(command) if digest in self.blobs}
+
+    def tidy(self) -> None:
+        """Let go of pixels that strokes left behind on their way, once they are many.
+
+        Nobody may be compositing a project of the middle of a stroke any more.
+        """
+        if self.history.spare > _SPARE:
+            self.history.spare = 0
+            self._forget_pixels()
 
     # --- the layout -------------------------------------------------------------------------------------------
 

@@ -40,6 +40,7 @@ _QUARTER: Any = np.float32(0.25)
 _FOUR: Any = np.float32(4)
 _TWELVE: Any = np.float32(12)
 _SIXTEEN: Any = np.float32(16)
+_LAST: Any = np.float32(255)
 _BYTE: Any = np.float32(1 / 255)
 _WORD: Any = np.float32(1 / 65535)
 
@@ -239,7 +240,7 @@ def quantise_8(acc: F32, keep: Array, out: Array) -> None:
         for k in range(acc.shape[1]):
             if keep[r, k]:
                 for i in range(acc.shape[2]):
-                    out[r, k, i] = int(min(max(acc[r, k, i], _ZERO), _ONE) * 255 + 0.5)
+                    out[r, k, i] = int(min(max(acc[r, k, i], _ZERO), _ONE) * _LAST + _HALF)
 
 
 @kernel

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from lucky_fern.core.arrays import U16, Array
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.kept import Kept
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.picture import Picture
@@ -94,9 +95,16 @@ def resized(painted: PaintedSheet, size: int, blobs: Blobs, kept: Kept) -> Paint
 
 def _rgba(texels: Array, map_name: str) -> U16:
     """A stored chunk as (256, 256, 4) uint16: colours or the scalar thrice, then coverage."""
-    dtype, count = chunk_layout(map_name)
-    wide = texels.astype(np.uint16) * np.uint16(257) if dtype == np.uint8 else texels.astype(np.uint16)
     out = np.empty((CHUNK, CHUNK, 4), np.uint16)
-    out[..., :3] = 65535 if count == 1 else (wide[..., :1] if count == 2 else wide[..., :3])
-    out[..., 3] = wide[..., -1]
+    _widened(texels, 257 if texels.itemsize == 1 else 1, out)
     return out
+
+
+@kernel
+def _widened(texels: Array, by: int, out: U16) -> None:
+    count = texels.shape[2]
+    for r in range(texels.shape[0]):
+        for k in range(texels.shape[1]):
+            for c in range(3):
+                out[r, k, c] = 65535 if count == 1 else texels[r, k, min(c, count - 2)] * by
+            out[r, k, 3] = texels[r, k, count - 1] * by

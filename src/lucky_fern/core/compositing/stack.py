@@ -122,15 +122,16 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
     """A canvas with what lies below the layer in focus, and the number of the first layer still to be put on."""
     layers = view.project.layers
     first = next((at for at, layer in enumerate(layers) if focus is not None and _holds(layer, focus)), 0)
-    values = np.empty((*view.rect.shape, view.spec.components), np.float32)
-    values[:] = view.spec.start
-    canvas = Canvas(values)
-    if not any(_writes(layer, view) for layer in layers[:first]):
-        return canvas, first
     key = (view.map, view.sheet.key, view.sheet.size, view.rect)
-    found = view.sources.below.find(key)
+    written = any(_writes(layer, view) for layer in layers[:first])
+    found = view.sources.below.find(key) if written else None
     if isinstance(found, tuple) and _same_below(found[0], layers[:first], found[1], view.project):
-        canvas.values[:] = found[2]
+        return Canvas(found[2].copy()), first
+    values = np.empty((*view.rect.shape, view.spec.components), np.float32)
+    for number, start in enumerate(view.spec.start):
+        values[..., number] = start
+    canvas = Canvas(values)
+    if not written:
         return canvas, first
     _put_all(layers[:first], canvas, view)
     view.sources.below.put(key, (layers[:first], view.project, canvas.values.copy()), canvas.values.nbytes)

@@ -152,6 +152,7 @@ def add_samples(
         area = ax * by - ay * bx
         if abs(area) < 1e-12:
             continue
+        inverse = 1.0 / area
         e1x, e1y, e1z = w[1, 0] - w[0, 0], w[1, 1] - w[0, 1], w[1, 2] - w[0, 2]
         e2x, e2y, e2z = w[2, 0] - w[0, 0], w[2, 1] - w[0, 1], w[2, 2] - w[0, 2]
         nx, ny, nz = e1y * e2z - e1z * e2y, e1z * e2x - e1x * e2z, e1x * e2y - e1y * e2x
@@ -195,8 +196,8 @@ def add_samples(
                 if owner[r, k] != item:
                     continue
                 x2 = k + column0 + 0.5
-                wb = ((x2 - c[0, 0]) * by - (y2 - c[0, 1]) * bx) / area
-                wc = (ax * (y2 - c[0, 1]) - ay * (x2 - c[0, 0])) / area
+                wb = ((x2 - c[0, 0]) * by - (y2 - c[0, 1]) * bx) * inverse
+                wc = (ax * (y2 - c[0, 1]) - ay * (x2 - c[0, 0])) * inverse
                 wa = 1.0 - wb - wc
                 if lens:  # what runs evenly over the triangle is the place times its weight
                     ha, hb, hc = wa * weights[t, 0], wb * weights[t, 1], wc * weights[t, 2]
@@ -206,18 +207,8 @@ def add_samples(
                     wa, wb, wc = ha / total, hb / total, hc / total
                 px, py = w[0, 0] + wb * e1x + wc * e2x, w[0, 1] + wb * e1y + wc * e2y
                 pz = w[0, 2] + wb * e1z + wc * e2z
-                u = wa * m[0, 0] + wb * m[1, 0] + wc * m[2, 0]
-                v = wa * m[0, 1] + wb * m[1, 1] + wc * m[2, 1]
-                s = wa * m[0, 2] + wb * m[1, 2] + wc * m[2, 2]
-                least = facing * np.sqrt(u * u + v * v + s * s) if facing != 0.0 else 0.0
-                ground = 1.0
-                if rough > 0.0:
-                    g_x, g_y = py, pz
-                    if abs(v) >= abs(u) and abs(v) >= abs(s):
-                        g_x, g_y = px, pz
-                    elif abs(s) >= abs(u):
-                        g_x, g_y = px, py
-                    ground = 1.0 - rough * (1.0 - _repeated(grain, g_x / grain_size, g_y / grain_size))
+                u, v, s, least, ground = 0.0, 0.0, 0.0, 0.0, 1.0
+                reached = False
                 free = 1.0
                 shade, there = 0.0, out[r, k]
                 if tinted:
@@ -231,6 +222,19 @@ def add_samples(
                     wide = reach_of(samples[q], has_tip)
                     if square >= wide * wide:
                         continue
+                    if not reached:  # most texels of a box are reached by few samples or none
+                        reached = True
+                        u = wa * m[0, 0] + wb * m[1, 0] + wc * m[2, 0]
+                        v = wa * m[0, 1] + wb * m[1, 1] + wc * m[2, 1]
+                        s = wa * m[0, 2] + wb * m[1, 2] + wc * m[2, 2]
+                        least = facing * np.sqrt(u * u + v * v + s * s) if facing != 0.0 else 0.0
+                        if rough > 0.0:
+                            g_x, g_y = py, pz
+                            if abs(v) >= abs(u) and abs(v) >= abs(s):
+                                g_x, g_y = px, pz
+                            elif abs(s) >= abs(u):
+                                g_x, g_y = px, py
+                            ground = 1.0 - rough * (1.0 - _repeated(grain, g_x / grain_size, g_y / grain_size))
                     if u * samples[q, 3] + v * samples[q, 4] + s * samples[q, 5] <= least:
                         continue
                     across, upwards = 0.0, 0.0

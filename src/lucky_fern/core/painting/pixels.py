@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import PaintMask, PaintPixels
 from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, encode_chunk, place_name
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.sheets.grid import CHUNK
+from lucky_fern.core.sheets.grid import CHUNK, for_each
 
 Coverage = Mapping[Place, F32]
 
@@ -27,14 +27,17 @@ def paint_mask(
 
     ``sheets`` are those before the stroke, ``sizes`` the sizes of the sheets that the coverage is of.
     """
-    found: dict[tuple[str, int], dict[str, str]] = {}
-    for place, covered in coverage.items():
+
+    def painted(place: Place) -> str:
         before = _before(sheets, place, MASK, blobs)
-        share = _whole(covered) * opacity
-        after = before[..., 0] * (1 - share) + value * 255 * share
-        found.setdefault((str(place.sheet), sizes[place]), {})[place_name(place.chunk)] = _kept(
-            np.rint(after).astype(np.uint8)[..., None], blobs
-        )
+        share = _whole(coverage[place]) * np.float32(opacity)
+        after = before[..., 0] * (1 - share) + np.float32(value * 255) * share
+        return _kept(np.rint(after).astype(np.uint8)[..., None], blobs)
+
+    found: dict[tuple[str, int], dict[str, str]] = {}
+    places = list(coverage)
+    for place, digest in zip(places, for_each(painted, places), strict=True):
+        found.setdefault((str(place.sheet), sizes[place]), {})[place_name(place.chunk)] = digest
     return tuple(PaintMask(mask, at, sheet, size, chunks) for (sheet, size), chunks in found.items())
 
 
@@ -43,17 +46,15 @@ def paint_layer(
     opacity: float, blobs: Blobs, layer: int,
 ) -> tuple[PaintPixels, ...]:  # fmt: skip
     """Commands that put paint onto covered texels of a brushwork layer, over what is painted there."""
-    found: dict[tuple[str, int], dict[str, dict[str, str]]] = {}
-    for place, covered in coverage.items():
-        whole = _whole(covered)
-        for name in paint.maps:
-            before = _before(sheets, place, name, blobs)
-            top = 255.0 if before.dtype == np.uint8 else 65535.0
-            after = np.empty_like(before)
-            _over(before, whole, opacity, paint.at(place, name), top, after)
-            chunks = found.setdefault((str(place.sheet), sizes[place]), {}).setdefault(name, {})
-            chunks[place_name(place.chunk)] = _kept(after, blobs) if after[..., -1].any() else ""
-    return tuple(PaintPixels(layer, sheet, size, maps) for (sheet, size), maps in found.items())
+
+    def painted(one: tuple[Place, str]) -> str:
+        place, name = one
+        before = _before(sheets, place, name, blobs)
+        after = np.empty_like(before)
+        _over(before, _whole(coverage[place]), np.float32(opacity), paint.at(place, name), _top(before), after)
+        return _kept(after, blobs) if after[..., -1].any() else ""
+
+    return _on_layer([(place, name) for place in coverage for name in paint.maps], painted, sizes, layer)
 
 
 def erase_layer(
@@ -61,40 +62,60 @@ def erase_layer(
     blobs: Blobs, layer: int,
 ) -> tuple[PaintPixels, ...]:  # fmt: skip
     """Commands that take paint away from covered texels of all maps of a brushwork layer."""
+
+    def erased(one: tuple[Place, str]) -> str:
+        place, name = one
+        after = _before(sheets, place, name, blobs).copy()
+        after[..., -1] = np.rint(after[..., -1] * (1 - _whole(coverage[place]) * np.float32(opacity)))
+        return _kept(after, blobs) if after[..., -1].any() else ""
+
+    there = [
+        (place, name)
+        for place in coverage
+        if str(place.sheet) in sheets
+        for name, chunks in sheets[str(place.sheet)].maps.items()
+        if place_name(place.chunk) in chunks
+    ]
+    return _on_layer(there, erased, sizes, layer)
+
+
+def _on_layer(
+    todo: list[tuple[Place, str]], work: Callable[[tuple[Place, str]], str], sizes: Mapping[Place, int], layer: int
+) -> tuple[PaintPixels, ...]:
+    """Work through chunks of maps on all cores; the commands that give the layer what came of it."""
     found: dict[tuple[str, int], dict[str, dict[str, str]]] = {}
-    for place, covered in coverage.items():
-        share = _whole(covered) * opacity
-        known = sheets.get(str(place.sheet))
-        for name, chunks_before in ({} if known is None else known.maps).items():
-            if place_name(place.chunk) not in chunks_before:
-                continue
-            after = _before(sheets, place, name, blobs).copy()
-            after[..., -1] = np.rint(after[..., -1] * (1 - share))
-            chunks = found.setdefault((str(place.sheet), sizes[place]), {}).setdefault(name, {})
-            chunks[place_name(place.chunk)] = _kept(after, blobs) if after[..., -1].any() else ""
+    for (place, name), digest in zip(todo, for_each(work, todo), strict=True):
+        maps = found.setdefault((str(place.sheet), sizes[place]), {})
+        maps.setdefault(name, {})[place_name(place.chunk)] = digest
     return tuple(PaintPixels(layer, sheet, size, maps) for (sheet, size), maps in found.items())
 
 
+def _top(texels: Array) -> np.float32:
+    return np.float32(np.iinfo(texels.dtype).max)
+
+
 @kernel
-def _over(before: Array, covered: F32, opacity: float, value: F32, top: float, after: Array) -> None:
+def _over(before: Array, covered: F32, opacity: np.float32, value: F32, top: np.float32, after: Array) -> None:
     """Put values over painted texels (256, 256, n: components and coverage, straight) as far as they are covered.
 
     ``value`` (1, 1, n − 1) is the same everywhere, or (r, c, n − 1).
     """
     last, rows, columns = before.shape[2] - 1, value.shape[0] - 1, value.shape[1] - 1
+    one, half = np.float32(1.0), np.float32(0.5)
     for r in range(before.shape[0]):
         for k in range(before.shape[1]):
             share = covered[r, k] * opacity
-            if share <= 0.0:
+            if share <= np.float32(0.0):
                 for c in range(last + 1):
                     after[r, k, c] = before[r, k, c]
                 continue
-            kept = before[r, k, last] / top * (np.float32(1.0) - share)
-            total = share + kept
+            kept = np.float32(before[r, k, last]) / top * (one - share)
+            mine = share / (share + kept)
             for c in range(last):
-                mixed = (value[min(r, rows), min(k, columns), c] * top * share + before[r, k, c] * kept) / total
-                after[r, k, c] = int(mixed + np.float32(0.5))
-            after[r, k, last] = int(min(total, np.float32(1.0)) * top + np.float32(0.5))
+                new = value[min(r, rows), min(k, columns), c] * top
+                old = np.float32(before[r, k, c])
+                after[r, k, c] = int(old + (new - old) * mine + half)
+            after[r, k, last] = int(min(share + kept, one) * top + half)
 
 
 def _whole(covered: F32) -> F32:

@@ -8,18 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, Bool, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, Bool, unit_rows
 from lucky_fern.core.painting.brush import Brush, Pen, sample_rows
 from lucky_fern.core.painting.cover import add_samples, texel_boxes, touched_cells
 from lucky_fern.core.painting.ground import Ground, screen_ground, sheet_ground, surface_ground
 from lucky_fern.core.painting.symmetry import Symmetry, ways_of
 from lucky_fern.core.painting.tips import grain_field, pyramid
 from lucky_fern.core.placing.slide import Eye
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across, shape, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across, for_each, shape, span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 
@@ -84,6 +85,7 @@ class Stroke:
         self._ways = [_Way(turn, shift) for turn, shift in ways]
         self._tip, self._starts = pyramid(np.ones((1, 1), np.float32) if tip is None else tip)
         self._has_tip = tip is not None
+        self._grain = grain_field() if brush.grain > 0 else np.ones((1, 1), np.float32)
 
     @property
     def opacity(self) -> float:
@@ -158,9 +160,7 @@ class Stroke:
         rows = ground.near(samples[:, :3], float(reach.max()))
         if self.allowed is not None:
             rows = rows[self.allowed[rows]]
-        brush = self.brush
-        grain = grain_field() if brush.grain > 0 else np.ones((1, 1), np.float32)
-        least = 0.0 if brush.facing == 90 else float(np.cos(np.radians(brush.facing)))
+        todo: list[Callable[[], None]] = []
         for key in self.surface.keys if len(rows) else ():
             sheet = self.surface.sheet(key, self.size_of(key))
             at = np.searchsorted(sheet.triangle, rows)
@@ -174,24 +174,31 @@ class Stroke:
             across = chunks_across(sheet.size)
             for cell in np.flatnonzero(touched_cells(boxes, across, CHUNK)):
                 chunk = Chunk(int(cell) // across, int(cell) % across)
-                rows_, columns = span(chunk, sheet.size)
-                there = (boxes[:, 0] < columns.stop) & (boxes[:, 1] >= columns.start)
-                there &= (boxes[:, 2] < rows_.stop) & (boxes[:, 3] >= rows_.start)
-                place = Place(key, chunk)
-                known, tint = self.coverage.get(place), self.tints.get(place)
-                out = np.zeros(shape(chunk, sheet.size), np.float32) if known is None else known
-                if tint is None:
-                    tint = np.zeros(out.shape if brush.hue_jitter > 0 else (0, 0), np.float32)
-                if add_samples(
-                    out, tint, self.owners(sheet, chunk), near[there], boxes[there], sheet.xy, sheet.needle,
-                    sheet.triangle, ground.corners, ground.normals, ground.weights, samples, brush.hardness, least,
-                    self._tip, self._starts, self._has_tip, grain, brush.grain, brush.grain_size * brush.radius,
-                    rows_.start, columns.start,
-                ):  # fmt: skip
-                    self.coverage[place] = out
-                    if tint.size:
-                        self.tints[place] = tint
-                    self._fresh.add(place)
+                todo.append(partial(self._cover_chunk, sheet, chunk, near, boxes, samples))
+        for_each(lambda work: work(), todo)
+
+    def _cover_chunk(self, sheet: Sheet, chunk: Chunk, near: I32, boxes: I64, samples: F64) -> None:
+        """Add samples to one chunk; ``near`` are rows of the sheet and ``boxes`` (N, 4) the texels they may cover."""
+        brush, ground = self.brush, self.ground
+        rows, columns = span(chunk, sheet.size)
+        there = (boxes[:, 0] < columns.stop) & (boxes[:, 1] >= columns.start)
+        there &= (boxes[:, 2] < rows.stop) & (boxes[:, 3] >= rows.start)
+        place = Place(sheet.key, chunk)
+        known, tint = self.coverage.get(place), self.tints.get(place)
+        out = np.zeros(shape(chunk, sheet.size), np.float32) if known is None else known
+        if tint is None:
+            tint = np.zeros(out.shape if brush.hue_jitter > 0 else (0, 0), np.float32)
+        least = 0.0 if brush.facing == 90 else float(np.cos(np.radians(brush.facing)))
+        if add_samples(
+            out, tint, self.owners(sheet, chunk), near[there], boxes[there], sheet.xy, sheet.needle,
+            sheet.triangle, ground.corners, ground.normals, ground.weights, samples, brush.hardness, least,
+            self._tip, self._starts, self._has_tip, self._grain, brush.grain, brush.grain_size * brush.radius,
+            rows.start, columns.start,
+        ):  # fmt: skip
+            self.coverage[place] = out
+            if tint.size:
+                self.tints[place] = tint
+            self._fresh.add(place)
 
     def take_fresh(self) -> Covered:
         """What changed since this was asked last."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.painted import painted_digests
 
 LIMIT = 1 << 30  # bytes
 _STEP = 2048  # what a step costs that adds no pixels: projects share all that did not change
@@ -13,22 +15,28 @@ _STEP = 2048  # what a step costs that adds no pixels: projects share all that d
 
 @dataclass(frozen=True)
 class Step:
-    """One edit: its name, the project after it, and the bytes that only it brought."""
+    """One edit: its name, the project after it, and the contents that it brought, with their bytes."""
 
     title: str
     project: Project
-    cost: int
+    brought: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def cost(self) -> int:
+        return max(sum(self.brought.values()), _STEP)
 
 
 class History:
     """A line of projects with one of them now; the oldest go when all cost more than ``limit`` bytes."""
 
     def __init__(self, project: Project, limit: int = LIMIT) -> None:
-        self._steps: list[Step] = [Step("Opened", project, 0)]
+        self._steps: list[Step] = [Step("Opened", project)]
         self._at = 0
         self._last: Command | None = None
+        self._merged = False  # whether the last step is of several commands
         self.limit = limit
         self.forgotten = 0  # steps dropped so far
+        self.spare = 0  # bytes that gestures brought on their way and that nothing shows any more
 
     @property
     def now(self) -> Project:
@@ -62,8 +70,8 @@ class History:
         """All projects that undo and redo can bring back."""
         return [step.project for step in self._steps]
 
-    def execute(self, command: Command, merge: bool = False, cost: int = 0) -> Project:
-        """Apply a command that brought ``cost`` bytes.
+    def execute(self, command: Command, merge: bool = False, brought: Mapping[str, int] | None = None) -> Project:
+        """Apply a command that ``brought`` contents (digest → bytes).
 
         With ``merge``, an edit that goes on with the last one stays one step.
         """
@@ -72,13 +80,28 @@ class History:
             return self.now
         goes_on = merge and self._last is not None and self._at > 0 and command.merges_with(self._last)
         del self._steps[self._at + 1 :]
+        new = dict(brought or {})
         if goes_on:
-            cost += self._steps.pop().cost
-        self._steps.append(Step(command.title, after, max(cost, _STEP)))
+            new = {**self._steps.pop().brought, **new}
+            self._merged = True
+        else:
+            self._settle()
+        self._steps.append(Step(command.title, after, new))
         self._at = len(self._steps) - 1
         self._last = command
         self._forget()
         return after
+
+    def _settle(self) -> None:
+        """Count of the last step only what it still shows, not what it brought while a gesture went on."""
+        step = self._steps[-1]
+        if self._merged:
+            self._merged = False
+            shown = painted_digests(step.project)
+            left = {digest: size for digest, size in step.brought.items() if digest in shown}
+            if left and len(left) < len(step.brought):
+                self.spare += sum(step.brought.values()) - sum(left.values())
+                self._steps[-1] = replace(step, brought=left)
 
     def _forget(self) -> None:
         spent = self.cost
@@ -101,4 +124,5 @@ class History:
 
     def seal(self) -> None:
         """End a gesture: the next edit is a step of its own even if it would go on with the last."""
+        self._settle()
         self._last = None

@@ -33,7 +33,8 @@ def chunk_layout(map_name: str) -> tuple[type[np.generic], int]:
 def encode_chunk(texels: Array) -> bytes:
     """(256, 256, n) uint8 or uint16 as bytes to keep."""
     data = np.ascontiguousarray(texels, texels.dtype.newbyteorder("<")).tobytes()
-    return zstandard.ZstdCompressor(level=1).compress(data)
+    # The compressor's own answer holds on to all the room that it might have needed; a copy does not.
+    return bytes(memoryview(zstandard.ZstdCompressor(level=1).compress(data)))
 
 
 def decode_chunk(data: bytes, map_name: str) -> Array:
