@@ -235,7 +235,7 @@ def _changed_mask(before: Project, after: Project, number: int, sheet: Sheet) ->
         if any(getattr(was, field) != getattr(now, field) for field in was.__struct_fields__ if field != "shape"):
             return None
         changed = _changed_paint(was.shape.sheets, now.shape.sheets, sheet, MASK)
-        chunks |= spread(changed, int(3 * now.feather) + 1 if now.feather else 0, sheet.size)
+        chunks |= spread(changed, now.reach, sheet.size)
     return chunks
 
 

@@ -8,6 +8,7 @@ from lucky_fern.core.arrays import F32, I32, U16
 from lucky_fern.core.colour import LUMINANCE
 from lucky_fern.core.compositing.brushwork import draw_painted
 from lucky_fern.core.compositing.effects import levelled, smoothed
+from lucky_fern.core.compositing.growth import evened, grown
 from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import MASK
@@ -55,7 +56,7 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
     for entry in entries:
         if entry.mode in ("subtract", "intersect", "confine") and not total.any():
             continue  # nothing is left to take from
-        mine = _entry(sources, project, entry, sheet, rect)
+        mine, before = _entry(sources, project, entry, sheet, rect), total
         if entry.mode == "replace":
             total = mine
         elif entry.mode == "add":
@@ -66,16 +67,24 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
             total = np.clip((total + mine - np.float32(1)) / _STEP, 0, 1) * (mine > 0)
         else:
             total = total * mine
+        if entry.opacity < 1:
+            total = before + (total - before) * np.float32(entry.opacity)
     return np.float32(1) - total if invert else total
 
 
 def _entry(sources: Sources, project: Project, entry: MaskEntry, sheet: Sheet, rect: Rect) -> F32:
-    """(r, c) float32 0…1 of one entry, its own inversion, feather and levels done."""
-    reach = int(np.ceil(3 * entry.feather)) + 1 if entry.feather > 0 else 0
+    """(r, c) float32 0…1 of one entry; its own growth, smoothing, feather, inversion and levels done."""
+    reach = entry.reach
     wide = rect.grown(reach, sheet.size)
     values = _shape(sources, project, entry, sheet, wide)
     if reach:
-        values = smoothed(values[..., None], entry.feather, island_numbers(sources, sheet, wide))[..., 0]
+        islands = island_numbers(sources, sheet, wide)
+        if entry.grow:
+            values = grown(values, entry.grow, islands)
+        if entry.smooth > 0:
+            values = evened(values, entry.smooth, islands)
+        if entry.feather > 0:
+            values = smoothed(values[..., None], entry.feather, islands)[..., 0]
         values = values[rect.within(wide)]
     if entry.invert:
         values = np.float32(1) - values

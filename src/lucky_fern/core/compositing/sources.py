@@ -209,6 +209,8 @@ class Sources:
             if not isinstance(box, Lay):
                 return touched_chunks(self.pose(box, tall, chosen), sheet)
             affine = lay_on_sheet(box, tall, sheet.key, sheet.size)
+            if affine is not None and box.repeat:
+                return every_chunk(sheet.size)
             return set() if affine is None else laid_chunks(affine, sheet.size)
 
         return self.kept.get(("chunks", place, height, chosen, sheet.key, sheet.size), find, lambda _: 1024)
@@ -280,7 +282,7 @@ class Sources:
                 return draw_placed(self.pose(box, tall, chosen), sheet, chunk, pyramid, nearest, encode)
             affine = lay_on_sheet(box, tall, sheet.key, sheet.size)
             assert affine is not None
-            laid = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=False)
+            laid = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, repeat=box.repeat)
             return self._cut(laid, chosen, sheet, chunk)
 
         key = (place, sampling, kit.digest, kit.taken, height, flavour, chosen, sheet.key, sheet.size, chunk)

@@ -1,15 +1,17 @@
-"""The smaller words of a job: places and scopes, checked against the model."""
+"""The smaller words of a job: places, scopes, layers and pictures, checked against what there is."""
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any, TypeVar
 
 import msgspec
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Along, Drape, Lay, Place, Roll, Throw
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.studio import Studio
+from lucky_fern.core.studio import Studio, read_picture_file
 
 _S = TypeVar("_S", bound=msgspec.Struct)
 
@@ -97,3 +99,19 @@ def check_scope(studio: Studio, scope: Scope) -> None:
             if item not in known:
                 listed = ", ".join(str(one) for one in sorted(known)[:12])
                 raise CommandError(f"the model has no {what} {item!r}; it has {listed}")
+
+
+def named(studio: Studio, name: str) -> Layer:
+    """The layer of a name; the one made last where several have it."""
+    found = [layer for layer in studio.project.walk() if layer.name == name]
+    if not found:
+        names = ", ".join(repr(layer.name) for layer in studio.project.walk()) or "none yet"
+        raise CommandError(f"there is no layer {name!r}; there are {names}")
+    return max(found, key=lambda layer: layer.id)
+
+
+def kept_picture(studio: Studio, path: Path) -> str:
+    """Read a picture file into the kit; its name there."""
+    data, picture = read_picture_file(path)
+    studio.notes += [f"{path.name}: {note}" for note in picture.notes]
+    return studio.keep_picture(data, picture)

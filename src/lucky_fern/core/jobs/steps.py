@@ -11,14 +11,9 @@ import numpy as np
 from lucky_fern.core import easel
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
-from lucky_fern.core.jobs.places import check_scope, convert, parse_place
-from lucky_fern.core.maps import MAPS
-from lucky_fern.core.painting.brush import Brush, check_brush
-from lucky_fern.core.painting.moved import Anchor
-from lucky_fern.core.painting.paint import Paint, Values
-from lucky_fern.core.painting.stroke import Covered, Stroke
-from lucky_fern.core.painting.symmetry import Symmetry
-from lucky_fern.core.painting.tips import BUILT_IN
+from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, named, parse_place
+from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
+from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
@@ -33,7 +28,6 @@ from lucky_fern.core.project.document import (
     Content,
     Decal,
     Group,
-    Layer,
     Relief,
     Wash,
 )
@@ -41,7 +35,7 @@ from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradi
 from lucky_fern.core.project.places import Along, Lay, Place
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape, Shape
-from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
+from lucky_fern.core.studio import Studio, read_sequence
 
 
 class _Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -144,7 +138,7 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     """``mask``: an entry of a layer's mask; or, with ``share`` or ``copy``, another layer's mask."""
 
     layer: str
-    kind: Literal["picture", "scope", "fill", "share", "copy"]
+    kind: Literal["picture", "scope", "fill", "share", "copy", "map", "colour"]
     picture: str | None = None
     place: dict[str, Any] | None = None
     use: Literal["alpha", "luminance"] = "alpha"
@@ -156,23 +150,14 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     black: float = 0.0
     white: float = 1.0
     gamma: float = 1.0
+    opacity: float = 1.0
+    grow: int = 0
+    smooth: float = 0.0
     of: str | None = None
-
-
-class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
-    """``stroke``: a brush stroke through points of the surface, on a brushwork layer or on a layer's mask."""
-
-    do: str
-    layer: str
-    points: list[list[float]]
-    name: str | None = None
-    values: dict[str, str | float] = msgspec.field(default_factory=dict)
-    erase: bool = False
-    clone: list[float] | None = None
-    smear: float | None = None
-    maps: list[str] = msgspec.field(default_factory=lambda: ["colour"])
-    mirror: Literal["x", "y", "z"] | None = None
-    on: Literal["layer", "mask"] = "layer"
+    map: str = "colour"
+    colour: str | float | None = None
+    tolerance: float = 0.1
+    soft: float = 0.05
 
 
 STEPS: dict[str, type[_Step] | type[StrokeStep]] = {
@@ -211,7 +196,7 @@ def do_step(
     if isinstance(parsed, MaskStep):
         return _mask(studio, parsed, folder)
     if isinstance(parsed, StrokeStep):
-        return _stroke(studio, parsed, folder)
+        return do_stroke(studio, parsed, folder)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):
@@ -241,7 +226,7 @@ def _wash(studio: Studio, step: WashStep, folder: Path, into: int | None) -> str
     for name, path in step.pictures.items():
         if name not in MAPS:
             raise CommandError(f"there is no map called {name!r}; the maps are {', '.join(MAPS)}")
-        picture = _picture(studio, folder / path)
+        picture = kept_picture(studio, folder / path)
         channels[name] = Channel("picture", picture=picture, relief=_relief(step, name))
     if not channels:
         raise CommandError("a wash needs 'values' or 'pictures'")
@@ -257,12 +242,6 @@ def _relief(step: WashStep | DecalStep, name: str) -> bool:
 def _set_relief(studio: Studio, step: WashStep | DecalStep) -> None:
     if isinstance(step.relief, Relief):
         studio.execute(SetRelief(step.relief))
-
-
-def _picture(studio: Studio, path: Path) -> str:
-    data, picture = read_picture_file(path)
-    studio.notes += [f"{path.name}: {note}" for note in picture.notes]
-    return studio.keep_picture(data, picture)
 
 
 def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> str:
@@ -284,7 +263,7 @@ def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> s
         picture, title = studio.keep_figure(step.figure), step.figure.form.capitalize()
     else:
         assert step.picture is not None
-        picture, title = _picture(studio, folder / step.picture), Path(step.picture).stem
+        picture, title = kept_picture(studio, folder / step.picture), Path(step.picture).stem
     copies = _copies(studio, step, place)
     for number, other in reversed(list(enumerate(copies, 2))):
         named = msgspec.structs.replace(step, name=f"{step.name or title} {number}")
@@ -320,65 +299,6 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
         made += [mirror_twin(one, step.twin.across, about, step.twin.readable)
                  for one in (place, *made) if not isinstance(one, Lay)]  # fmt: skip
     return made
-
-
-def _stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
-    layer = _named(studio, step.layer)
-    if not step.points or not all(len(point) in (3, 4) for point in step.points):
-        raise CommandError("a stroke needs points: [[x, y, z, pressure], …]")
-    if step.ground != "surface":
-        raise CommandError("a job's stroke runs over the surface; leave 'ground' out")
-    own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name != "tip"}
-    brush = Brush(**own, tip=_tip(studio, step.tip, folder))
-    check_brush(brush)
-    x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))
-    way = easel.Way(symmetry=Symmetry(step.mirror or "", about=(x, y, z)))
-    paint: Paint | Values = step.values
-    stroke: Stroke
-    if step.smear is not None:
-        check_share("smear", step.smear)
-        stroke = paint = easel.begin_smear(studio, brush, layer.id, _maps(step.maps), step.smear, way)
-    else:
-        stroke = easel.begin_stroke(studio, brush, way)
-    for point in step.points:
-        place = np.array(point[:3])
-        stroke.go_to(place, easel.normal_near(studio, place), point[3] if len(point) > 3 else 1.0)
-    stroke.end()
-    if not stroke.coverage:
-        raise CommandError("no point of the surface lies within the radius of the stroke")
-    covered: Stroke | Covered = stroke
-    if step.clone is not None:
-        if len(step.clone) != 3:
-            raise CommandError("'clone' is a point [x, y, z] of the surface to take from")
-        source, target = (Anchor(np.array(at), easel.normal_near(studio, np.array(at)))
-                          for at in (step.clone, step.points[0][:3]))  # fmt: skip
-        paint = clone = easel.begin_clone(studio, stroke, layer.id, _maps(step.maps), source, target)
-        covered = clone.limit(Covered(stroke.coverage, stroke.opacity))
-    if step.on == "mask":
-        easel.paint_on_mask(studio, layer.id, stroke, 0.0 if step.erase else 1.0)
-    elif step.erase:
-        easel.erase_on_layer(studio, layer.id, stroke)
-    else:
-        if not paint:
-            raise CommandError('a stroke needs \'values\', for example {"colour": "#335577"}')
-        easel.paint_on_layer(studio, layer.id, covered, paint)
-    return step.layer
-
-
-def _maps(names: list[str]) -> tuple[str, ...]:
-    for name in names:
-        if name not in MAPS or MAPS[name].kind == "normal":
-            raise CommandError(f"'{name}' is no map that paint can be moved on")
-    return tuple(names)
-
-
-def _tip(studio: Studio, name: str | None, folder: Path) -> str | None:
-    """A tip by its name, or a picture file that becomes one."""
-    if name is None or name in BUILT_IN:
-        return name
-    if not (folder / name).exists():
-        raise CommandError(f"there is no tip {name!r}; there are {', '.join(BUILT_IN)}, or the path of a PNG")
-    return _picture(studio, folder / name)
 
 
 def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Channel], into: int | None) -> str:
@@ -438,9 +358,9 @@ def _group(studio: Studio, step: GroupStep, folder: Path, into: int | None) -> s
 
 
 def _mask(studio: Studio, step: MaskStep, folder: Path) -> str:
-    layer = _named(studio, step.layer)
+    layer = named(studio, step.layer)
     if step.kind in ("share", "copy"):
-        other = _named(studio, step.of or "")
+        other = named(studio, step.of or "")
         if other.mask is None:
             raise CommandError(f"'{other.name}' has no mask to {step.kind}")
         if step.kind == "share":
@@ -448,13 +368,26 @@ def _mask(studio: Studio, step: MaskStep, folder: Path) -> str:
         else:
             studio.execute(PasteMask((layer.id,), studio.project.masks[other.mask], step.invert))
         return step.layer
-    shape = _shape(studio, step, folder)
-    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma)
+    shape = _shape(studio, step, folder, layer.id)
+    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma,
+                      opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
     studio.execute(AddMaskEntry(layer.id, entry))
     return step.layer
 
 
-def _shape(studio: Studio, step: MaskStep, folder: Path) -> Shape:
+def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape:
+    if step.kind in ("map", "colour") and step.map not in MAPS:
+        raise CommandError(f"there is no map called {step.map!r}; the maps are {', '.join(MAPS)}")
+    if step.kind == "map":
+        return easel.shape_of_map(studio, layer_id, step.map)
+    if step.kind == "colour":
+        check_share("tolerance", step.tolerance)
+        check_share("soft", step.soft)
+        try:
+            wanted = parse_value(step.map, step.colour)
+        except ValueError as error:
+            raise CommandError(f"a mask of kind 'colour' needs a 'colour': {error}") from error
+        return easel.shape_of_colour(studio, layer_id, step.map, wanted, step.tolerance, step.soft)
     if step.kind == "fill":
         if step.value not in (0, 1):
             raise CommandError(f"value of a fill is 0 or 1, not {step.value:g}")
@@ -467,13 +400,4 @@ def _shape(studio: Studio, step: MaskStep, folder: Path) -> Shape:
     if step.picture is None or step.place is None:
         raise CommandError("a mask of kind 'picture' needs a 'picture' and a 'place'")
     place = parse_place(studio, step.place)
-    return PictureShape(_picture(studio, folder / step.picture), place, step.use)
-
-
-def _named(studio: Studio, name: str) -> Layer:
-    """The layer of a name; the one made last where several have it."""
-    found = [layer for layer in studio.project.walk() if layer.name == name]
-    if not found:
-        names = ", ".join(repr(layer.name) for layer in studio.project.walk()) or "none yet"
-        raise CommandError(f"there is no layer {name!r}; there are {names}")
-    return max(found, key=lambda layer: layer.id)
+    return PictureShape(kept_picture(studio, folder / step.picture), place, step.use)

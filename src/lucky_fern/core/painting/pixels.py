@@ -41,6 +41,11 @@ def paint_mask(
     return tuple(PaintMask(mask, at, sheet, size, chunks) for (sheet, size), chunks in found.items())
 
 
+def mask_chunk(share: F32) -> bytes:
+    """A chunk of a painted mask from how much it shows ((r, c) 0…1), as bytes to keep."""
+    return encode_chunk(np.rint(_whole(share) * 255).astype(np.uint8)[..., None])
+
+
 def paint_layer(
     sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, int], paint: Paint,
     opacity: float, blobs: Blobs, layer: int,

@@ -83,7 +83,10 @@ class Roll(Plain, frozen=True, tag_field="mode", tag="roll"):
 
 
 class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
-    """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left."""
+    """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left.
+
+    ``repeat`` has it go on in both directions over all tiles of the material.
+    """
 
     material: str
     tile: int
@@ -93,6 +96,7 @@ class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
     rotate: float = 0.0
     flip: bool = False
     warp: Warp | None = None
+    repeat: bool = False
 
 
 class Along(Plain, frozen=True, tag_field="mode", tag="along"):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 from lucky_fern.core.project.places import Place
@@ -44,7 +45,9 @@ class MaskEntry(Plain, frozen=True):
     ``confine`` has what is before it show through step by step: the shape's lightest parts at the first light touch,
     its darker ones as more is painted, its black ones never.
 
-    ``feather`` is the standard deviation, in texels, of a blur inside each island.
+    A shape is first grown by ``grow`` texels (shrunk, below 0), then its edges are evened out over ``smooth`` texels,
+    then it is blurred: ``feather`` is the standard deviation, in texels. All of that happens inside each island by
+    itself. ``opacity`` is how far the entry counts.
     """
 
     shape: Shape
@@ -55,6 +58,19 @@ class MaskEntry(Plain, frozen=True):
     white: float = 1.0
     gamma: float = 1.0
     on: bool = True
+    opacity: float = 1.0
+    grow: int = 0
+    smooth: float = 0.0
+
+    @property
+    def reach(self) -> int:
+        """How many texels around its own a texel depends on."""
+        reach = abs(self.grow)
+        if self.smooth > 0:
+            reach += math.ceil(3 * self.smooth) + 1
+        if self.feather > 0:
+            reach += math.ceil(3 * self.feather) + 1
+        return reach
 
 
 class Mask(Plain, frozen=True):

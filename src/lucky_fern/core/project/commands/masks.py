@@ -19,6 +19,8 @@ from lucky_fern.core.project.commands.stack import without_unused_masks
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape
 
+LONGEST_GROWTH, LONGEST_SMOOTHING = 64, 16.0  # texels
+
 
 class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
     """Put an entry on top of a layer's mask; a layer without one gets one."""
@@ -144,6 +146,11 @@ def check_entry(project: Project, entry: MaskEntry) -> None:
     check_levels(entry.black, entry.white, entry.gamma)
     if not 0 <= entry.feather <= LONGEST_BLUR:
         raise CommandError(f"feather runs from 0 to {LONGEST_BLUR:g} texels, not {entry.feather:g}")
+    if not -LONGEST_GROWTH <= entry.grow <= LONGEST_GROWTH:
+        raise CommandError(f"grow runs from -{LONGEST_GROWTH} to {LONGEST_GROWTH} texels, not {entry.grow}")
+    if not 0 <= entry.smooth <= LONGEST_SMOOTHING:
+        raise CommandError(f"smooth runs from 0 to {LONGEST_SMOOTHING:g} texels, not {entry.smooth:g}")
+    check_share("opacity", entry.opacity)
     if isinstance(entry.shape, Fill):
         check_share("value", entry.shape.value)
     elif isinstance(entry.shape, PictureShape):
