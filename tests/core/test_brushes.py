@@ -212,13 +212,21 @@ def test_fills_take_faces_outlines_and_colours(tmp_path: Path) -> None:
     assert sheet_of(Covered(alike), 128).sum() == 400
     everywhere = fill_alike(surface, size_of, owners, lambda one: values, key, 50, 20, 0.05, False)
     assert sheet_of(Covered(everywhere), 128).sum() == 800
-    out = shaded(
-        surface, size_of, fill_faces(surface, size_of, owners, left), np.array([0.0, 0, 0]), np.array([0.0, 2.0, 0])
-    )
-    column = sheet_of(Covered(out), 128)[:, 30]
-    inside = np.flatnonzero(column > 0.02)
-    assert np.abs(np.diff(column[inside]) - np.diff(column[inside]).mean()).max() < 0.01
-    assert column[inside[-1]] > 0.97  # full at the foot
+    board = fill_faces(surface, size_of, owners, left)
+    for start, end in (([0.0, 0, 0], [0.0, 2.0, 0]), ([0.25, 0.02], [0.25, 0.98])):  # through space, and on the sheet
+        out = shaded(surface, size_of, owners, board, np.array(start), np.array(end))
+        column = sheet_of(Covered(out), 128)[:, 30]
+        inside = np.flatnonzero(column > 0.02)
+        assert np.abs(np.diff(column[inside]) - np.diff(column[inside]).mean()).max() < 0.01
+        assert column[inside[-1]] > 0.97  # full at the foot
+    y, x = np.mgrid[0:128, 0:128] + 0.5
+    for start, end, far in (  # the board is 0.46 wide and 0.96 tall there, and 1 by 2 in space
+        ([0.5, 1.0, 0], [1.0, 1.0, 0], np.hypot((x - 32) / 0.46, (y - 64) * 2 / 0.96) / 64),
+        ([0.25, 0.5], [0.4, 0.5], np.hypot(x - 32, y - 64) / 128 / 0.15),
+    ):
+        out = shaded(surface, size_of, owners, board, np.array(start), np.array(end), radial=True)
+        made = sheet_of(Covered(out), 128)
+        assert np.abs(made - np.clip(1 - far, 0, 1))[:, 4:60].max() < 0.01
 
 
 def test_hiding_on_a_layer_without_a_mask_leaves_the_rest(plane: Path, tmp_path: Path) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import distance_transform_edt
 
-from lucky_fern.core import easel
+from lucky_fern.core import taking
 from lucky_fern.core.compositing.growth import evened, grown
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.errors import CommandError
@@ -52,7 +52,7 @@ def test_growing_is_by_distance_and_inside_an_island(texels: int) -> None:
     values = np.where(ISLANDS >= 0, disc, 0).astype(np.float32)
     got = grown(values, texels, ISLANDS)
     for island in (0, 1):
-        inside = ISLANDS == island
+        inside = island == ISLANDS
         mine = (values > 0) & inside
         if not mine.any():
             continue
@@ -103,7 +103,7 @@ def test_a_laid_picture_repeats_over_all_tiles(tmp_path: Path) -> None:
     layer = studio.project.layers[-1].id
     studio.execute(AddMaskEntry(layer, MaskEntry(PictureShape(picture, place, "luminance", "nearest"))))
     for number in (0, 1):
-        whole = easel.whole_map(studio, studio.surface.keys[number], "roughness")[..., 0]
+        whole = taking.whole_map(studio, studio.surface.keys[number], "roughness")[..., 0]
         mask = shown(studio, layer, number)
         assert np.abs(mask * 255 - np.tile(pixels, (4, 4))).max() < 1
         # Where nothing of the mask shows, roughness is 1 as ever.
@@ -112,7 +112,7 @@ def test_a_laid_picture_repeats_over_all_tiles(tmp_path: Path) -> None:
 
 
 def test_masks_from_maps_and_colours(board: tuple[Studio, int], tmp_path: Path) -> None:
-    studio, layer = board
+    studio, _ = board
     ramp = np.broadcast_to(np.arange(0, 256, 4, dtype=np.uint8)[None, :, None], (64, 64, 3)).copy()
     picture = studio.add_picture(save_png(tmp_path / "ramp.png", ramp))
     studio.execute(AddLayer("Ramp", Decal(picture, Lay("paint", 1001, (0.5, 0.5), 1.0, 1.0), "nearest"),
@@ -120,10 +120,10 @@ def test_masks_from_maps_and_colours(board: tuple[Studio, int], tmp_path: Path) 
     studio.execute(AddLayer("Over", Wash(), {"colour": Channel("#00ff00")}))
     over = studio.project.layers[-1].id
     for name in ("colour", "height"):
-        studio.execute(AddMaskEntry(over, MaskEntry(easel.shape_of_map(studio, over, name))))
+        studio.execute(AddMaskEntry(over, MaskEntry(taking.shape_of_map(studio, over, name))))
         assert np.abs(shown(studio, over) * 255 - ramp[..., 0]).max() <= 1
         studio.execute(GiveMask((over,), None))
-    shape = easel.shape_of_colour(studio, over, "colour", (0.5, 0.5, 0.5), 0.1, 0.2)
+    shape = taking.shape_of_colour(studio, over, "colour", (0.5, 0.5, 0.5), 0.1, 0.2)
     studio.execute(AddMaskEntry(over, MaskEntry(shape)))
     differs = np.abs(ramp[..., 0] / 255 - 0.5)
     assert np.abs(shown(studio, over) - np.clip(1 - (differs - 0.1) / 0.2, 0, 1)).max() < 0.02

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lucky_fern.core import easel
+from lucky_fern.core import easel, taking
 from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.painting.moved import Anchor
 from lucky_fern.core.painting.stroke import Covered, Stroke
@@ -39,7 +39,7 @@ def with_picture(model: Path, pixels: np.ndarray, tile: int = 1001) -> tuple[Stu
 
 
 def colours(studio: Studio, number: int = 0) -> np.ndarray:
-    return easel.whole_map(studio, studio.surface.keys[number], "colour").astype(int)
+    return taking.whole_map(studio, studio.surface.keys[number], "colour").astype(int)
 
 
 def cloned(studio: Studio, layer: int, stroke: Stroke, source: Anchor, target: Anchor) -> None:

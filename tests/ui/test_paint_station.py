@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
-from lucky_fern.core import easel
+from lucky_fern.core import taking
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.project.document import Brushwork, Decal
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
@@ -49,7 +49,7 @@ def texel(ferry: Hands, hit: SurfaceHit | None, name: str = "colour") -> np.ndar
     key = sheet_of(studio.surface, hit)
     assert key is not None
     u, v = local_uv(hit, key)
-    whole = easel.whole_map(studio, key, name)
+    whole = taking.whole_map(studio, key, name)
     return np.asarray(whole[min(int((1 - v) * len(whole)), len(whole) - 1), min(int(u * len(whole)), len(whole) - 1)])
 
 
@@ -72,7 +72,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     assert all(one.id != layer.id for one in desk.project.walk())
     ferry.drag(view, start, end, steps=9)
     # Another map as well, by a click in the panel; a line held straight by Shift; Alt takes away.
-    box, field = ferry.window.brush.maps["roughness"]
+    box, field = ferry.window.brush.paints.maps["roughness"]
     box.click()
     field.changed.emit(0.2)
     ferry.window.tools.brushes.buttons["line"].click()
@@ -92,7 +92,8 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     assert texel(ferry, view.surface_at(spot)).tolist() != [0xA3, 0x54, 0x2C]
     assert desk.studio.history.undo_label == "Erase"
     ferry.window.tools.brushes.buttons["fill"].click()
-    painting.set(fill="part", values={**painting.values, "colour": "#102030"})
+    desk.filling.fill = "part"
+    painting.set(values={**painting.values, "colour": "#102030"})
     roof = view.surface_at(at(view, 0.4, 0.31))
     click(view, at(view, 0.4, 0.31))
     assert texel(ferry, roof).tolist() == [0x10, 0x20, 0x30]
@@ -111,7 +112,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     for place in ring[1:]:
         ferry.drag_move(sheet, QPoint(*np.round(place).astype(int)))
     QTest.mouseRelease(sheet, LEFT, PLAIN, QPoint(*np.round(ring[-1]).astype(int)))
-    whole = easel.whole_map(desk.studio, key, "colour")
+    whole = taking.whole_map(desk.studio, key, "colour")
     inside = whole[int(0.65 * len(whole)) : int(0.85 * len(whole)), int(0.15 * len(whole)) : int(0.35 * len(whole))]
     assert (inside == [255, 0, 255]).all(axis=2).mean() > 0.3
 
@@ -134,11 +135,11 @@ def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
         QApplication.sendEvent(view, event)
 
     press(QEvent.Type.TabletPress, 0.5)
-    assert painting.pressure == pytest.approx(0.5)
+    assert painting.pen.pressure == pytest.approx(0.5)
     QTest.mousePress(view, LEFT, PLAIN, QPoint(*np.round(spot).astype(int)))
     QTest.mouseRelease(view, LEFT, PLAIN, QPoint(*np.round(spot).astype(int)))
     press(QEvent.Type.TabletRelease, 0.0)
-    assert painting.pressure == 1.0
+    assert painting.pen.pressure == 1.0
     layer = desk.project.layer(crest.id)
     hit = view.surface_at(spot)
     assert layer.mask is not None and hit is not None
@@ -185,16 +186,15 @@ def test_effects_are_brushed_on_and_gradients_run_out(ferry: Hands) -> None:
     spot = at(view, 0.61, 0.43)
     hit = view.surface_at(spot)
     before = texel(ferry, hit)
-    panel.effects.setCurrentIndex(4)
-    panel.effects.activated.emit(4)  # darken
+    panel.paints.effects.setCurrentIndex(4)
+    panel.paints.effects.activated.emit(4)  # darken
     assert desk.layer is not None and desk.layer.name == "Darken" and painting.on_mask
     assert np.array_equal(texel(ferry, hit), before)  # its mask is empty yet
     ferry.drag(view, spot, spot + np.array([4.0, 0.0]))
     after = texel(ferry, hit)
     assert (after.astype(int) < before - 10).all()
-    painting.set(
-        on_mask=False, tool="gradient", fill="part", values={**painting.values, "colour": "#0000ff"}, used={"colour"}
-    )
+    desk.filling.fill = "part"
+    painting.set(on_mask=False, tool="gradient", values={**painting.values, "colour": "#0000ff"}, used={"colour"})
     low, high = at(view, 0.5, 0.36), at(view, 0.5, 0.50)
     ends = [view.surface_at(low), view.surface_at(high)]
     ferry.drag(view, low, high)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import TypeVar
@@ -10,29 +10,25 @@ from typing import TypeVar
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F32, F64, I32, U8, U16, Bool
-from lucky_fern.core.colour import LUMINANCE
+from lucky_fern.core.arrays import F32, F64, I32, Bool
 from lucky_fern.core.compositing.brushwork import resized
-from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.still import Still
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.maps import MAPS
 from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.painting.moved import Anchor, Clone, Smear
 from lucky_fern.core.painting.paint import Paint, Plain, Values
-from lucky_fern.core.painting.pixels import erase_layer, mask_chunk, paint_layer, paint_mask
+from lucky_fern.core.painting.pixels import erase_layer, paint_layer, paint_mask
 from lucky_fern.core.painting.seen import Seen
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN, built_in, tip_of
 from lucky_fern.core.placing.slide import Eye
-from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, SetLayer, SetMaskEntry, Several
+from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, SetMaskEntry, Several
 from lucky_fern.core.project.document import Brushwork, Project
-from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
 from lucky_fern.core.project.tree import up_to
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, for_each
+from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
 
@@ -120,60 +116,6 @@ def normal_near(studio: Studio, point: F64) -> F64:
     every = np.asarray(point, np.float64)[None]
     facing: F64 = studio.surface.nearest.onto(every, np.zeros((1, 3)), np.inf)[1][0]
     return facing
-
-
-def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
-    """A sheet's whole map as it is composited now; for tools that look for values."""
-    sheet = studio.surface.sheet(key, studio.project.size_of(key))
-    return composite_sheet(studio.sources, studio.project, map_name, sheet, 8)
-
-
-def shape_of_map(studio: Studio, layer_id: int, map_name: str) -> PaintedShape:
-    """A painted shape as bright as a map is without a layer: colours by their luminance, normals by slope."""
-
-    def brightness(values: F32) -> F32:
-        if MAPS[map_name].kind == "normal":
-            return np.asarray(1 - (values[..., 2] * 2 - 1), np.float32)
-        return np.asarray(values @ LUMINANCE if values.shape[2] == 3 else values[..., 0], np.float32)
-
-    return _shape_of(studio, layer_id, map_name, brightness)
-
-
-def shape_of_colour(
-    studio: Studio, layer_id: int, map_name: str, wanted: Sequence[float], tolerance: float, soft: float
-) -> PaintedShape:
-    """A painted shape of where a map is like a value (encoded 0…1) without a layer.
-
-    Full where every component differs by ``tolerance`` at most, running out over ``soft`` more.
-    """
-
-    def likeness(values: F32) -> F32:
-        differs = np.abs(values - np.asarray(wanted, np.float32)).max(axis=2)
-        beyond = differs - np.float32(tolerance + 0.5 / 255)
-        return np.asarray(np.clip(1 - beyond / np.float32(max(soft, 1e-6)), 0, 1), np.float32)
-
-    return _shape_of(studio, layer_id, map_name, likeness)
-
-
-def _shape_of(studio: Studio, layer_id: int, map_name: str, work: Callable[[F32], F32]) -> PaintedShape:
-    """What ``work`` makes of a map without a layer, on all islands."""
-    still = Still(studio.sources, SetLayer(layer_id, visible=False).apply(studio.project))
-    sheets: dict[str, PaintedSheet] = {}
-    for key in studio.surface.keys:
-        sheet = still.sheet(key)
-
-        def made(chunk: Chunk, key: SheetKey = key, sheet: Sheet = sheet) -> str:
-            inside = studio.sources.owners(sheet, chunk) >= 0
-            share = np.where(inside, work(still.chunk(map_name, key, chunk)), 0)
-            return studio.blobs.add(mask_chunk(share)) if share.any() else ""
-
-        places = list(sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)))
-        chunks = {
-            place_name(chunk): digest for chunk, digest in zip(places, for_each(made, places), strict=True) if digest
-        }
-        if chunks:
-            sheets[str(key)] = PaintedSheet(sheet.size, {MASK: chunks})
-    return PaintedShape(sheets)
 
 
 def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[int, int]:

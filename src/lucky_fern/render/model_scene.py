@@ -28,13 +28,17 @@ BLEND_KEEPING_ALPHA: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, mo
 
 @dataclass(frozen=True)
 class Look:
-    """How the model is drawn; ``lamp_deg`` turns the light round the vertical axis."""
+    """How the model is drawn; ``lamp_deg`` turns the light round the vertical axis.
+
+    ``front_only`` leaves out faces that look away, so that one sees into what is closed.
+    """
 
     shading: str = SHADED
     shown_map: str | None = None
     wires: bool = False
     seams: bool = False
     checker: bool = False
+    front_only: bool = False
     lamp_deg: float = 0.0
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
@@ -175,6 +179,8 @@ class ModelScene:
         self._set("look", mode)
         self._set("shown", MAP_NUMBERS[look.shown_map] if look.shown_map is not None else 0)
         self._reflections.use(_REFLECTIONS_UNIT)
+        if look.front_only:
+            context.enable(moderngl.CULL_FACE)
         for piece in self._pieces:
             key = piece.key
             painted = key is not None and textures is not None
@@ -185,6 +191,7 @@ class ModelScene:
                 for name, texture in textures.of(key, size_of[key]).items():
                     texture.use(UNITS[name])
             piece.array.render(moderngl.TRIANGLES)
+        context.disable(moderngl.CULL_FACE)
         self.tint.draw(to_clip)
         if look.wires:
             self._draw_lines(self._wires, to_clip, look.wire_ink)

@@ -11,8 +11,10 @@ from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.painting.steady import Steady
-from lucky_fern.core.sheets.picking import SurfaceHit
+from lucky_fern.core.painting.symmetry import symmetry_lines, ways_of
+from lucky_fern.core.sheets.picking import SurfaceHit, smooth_normal
 from lucky_fern.ui.gesture import Gesture
+from lucky_fern.ui.painting import FREEHAND
 
 if TYPE_CHECKING:
     from lucky_fern.ui.view import View
@@ -20,6 +22,11 @@ if TYPE_CHECKING:
 _EVERY = 0.03  # seconds between two looks at what is being painted
 _STEP = 3.0  # pixels between two points of a straight line
 _LOCKED = 15.0  # degrees, between the directions that Shift holds a line to
+_CLICK = 4.0  # pixels; what goes less far was a click
+
+
+def _holds(event: QMouseEvent, key: Qt.KeyboardModifier) -> bool:
+    return bool(event.modifiers() & key)
 
 
 class BrushGesture(Gesture):
@@ -33,7 +40,7 @@ class BrushGesture(Gesture):
         self._outline: list[F64] = []
         self._last: F64 | None = None  # where the last stroke ended, on the screen
         self._shown = 0.0
-        self._pointed = False  # whether the circle at the pointer is this gesture's
+        self._pointed = False  # whether what is drawn at the pointer is this gesture's
         view.desk.painting.changed.connect(view.refresh)
 
     @property
@@ -44,44 +51,54 @@ class BrushGesture(Gesture):
         painting = self.desk.painting
         if self.desk.station != "paint" or event.button() != Qt.MouseButton.LeftButton or self.desk.studio is None:
             return False
-        other = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         self._start, self._outline = point, [point]
-        if painting.tool != "brush":
+        if painting.picking_tip or painting.tool not in FREEHAND:
             return True
-        if shift and self._last is not None:
+        other = _holds(event, Qt.KeyboardModifier.AltModifier)
+        hit = self.view.surface_at(point)
+        if painting.tool == "clone" and _holds(event, Qt.KeyboardModifier.ControlModifier):
+            self._start = None
+            if hit is not None:
+                painting.take_from(hit)
+        elif painting.tool == "brush" and _holds(event, Qt.KeyboardModifier.ShiftModifier) and self._last is not None:
             self._straight(self._last, point, other)
             self._last, self._start = point, None
-            return True
-        hit = self.view.surface_at(point)
-        if hit is None or not painting.begin(hit, other):
+        elif hit is None or not painting.begin(hit, other, self.view.flat):
             self._start = None
-            return True
-        self._steady = Steady(painting.steadying, painting.steady_strength)
-        self._steady.push(point)
-        painting.show()
+        else:
+            self._steady = Steady(painting.steadying, painting.steady_strength)
+            self._steady.push(point)
+            painting.show()
         return True
 
     def move(self, point: F64, event: QMouseEvent) -> None:
         painting, overlay = self.desk.painting, self.view.overlay
         if self._start is None:
             return
-        if painting.tool == "brush":
+        if painting.picking_tip or (painting.tool == "fill" and self.desk.filling.boxed):
+            overlay.outline = _box(self._start, point)
+        elif painting.tool in FREEHAND:
             for place in self._steady.push(point):
                 painting.go(self.view.surface_at(place))
-            if time.monotonic() - self._shown >= _EVERY:
-                self._shown = time.monotonic()
+            if self._due():
                 painting.show()
-            self._show_disc(point)
+            self._show_pointer(point)
             return
-        if painting.tool in ("line", "gradient"):
+        elif painting.tool in ("line", "gradient"):
             overlay.outline = np.stack([self._start, self._locked(point, event)])
         elif painting.tool == "stamp":
-            overlay.disc = (self._start, float(np.linalg.norm(point - self._start)))
+            if float(np.linalg.norm(point - self._start)) >= _CLICK and self._due():
+                self._stamp(self._start, point, event)
         else:
             self._outline.append(point)
             overlay.outline = np.array(self._outline)
         overlay.update()
+
+    def _due(self) -> bool:
+        if time.monotonic() - self._shown < _EVERY:
+            return False
+        self._shown = time.monotonic()
+        return True
 
     def release(self, point: F64, event: QMouseEvent) -> None:
         painting, start = self.desk.painting, self._start
@@ -90,8 +107,10 @@ class BrushGesture(Gesture):
         self.view.overlay.update()
         if start is None:
             return
-        other = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-        if painting.tool == "brush":
+        other = _holds(event, Qt.KeyboardModifier.AltModifier)
+        if painting.picking_tip:
+            self._take_tip(start, point)
+        elif painting.tool in FREEHAND:
             for place in self._steady.finish():
                 painting.go(self.view.surface_at(place))
             painting.end()
@@ -101,7 +120,8 @@ class BrushGesture(Gesture):
             self._straight(start, end, other)
             self._last = end
         elif painting.tool == "stamp":
-            self._stamp(start, point, other)
+            if self._stamp(start, point, event):
+                painting.end()
         elif painting.tool == "gradient":
             self._gradient(start, self._locked(point, event, start), other)
         else:
@@ -110,7 +130,7 @@ class BrushGesture(Gesture):
     def _locked(self, point: F64, event: QMouseEvent, start: F64 | None = None) -> F64:
         """The end of a line; with Shift its direction is held to steps of 15 degrees."""
         start = self._start if start is None else start
-        if start is None or not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        if start is None or not _holds(event, Qt.KeyboardModifier.ShiftModifier):
             return point
         way = point - start
         angle = np.radians(round(np.degrees(np.arctan2(way[1], way[0])) / _LOCKED) * _LOCKED)
@@ -131,63 +151,103 @@ class BrushGesture(Gesture):
             self.desk.said.emit("There is no surface under that line.", True)
             return
         begun = hits[first]
-        if begun is None or not painting.begin(begun, other):
+        if begun is None or not painting.begin(begun, other, self.view.flat):
             return
         for hit in hits[first + 1 :]:
             painting.go(hit)
         painting.end()
 
-    def _stamp(self, start: F64, end: F64, other: bool) -> None:
-        """One sample: as large as the brush where it was clicked, else as far as it was dragged out."""
-        painting, hit = self.desk.painting, self.view.surface_at(start)
-        if hit is None:
-            return
-        way = end - start
+    def _stamp(self, start: F64, end: F64, event: QMouseEvent) -> bool:
+        """The tip once: as large as the brush where it was clicked, else as it was dragged out."""
+        painting, way = self.desk.painting, end - start
+        other = _holds(event, Qt.KeyboardModifier.AltModifier)
         far = float(np.linalg.norm(way))
-        if far < 4:
-            begun = painting.begin(hit, other)
-        else:
+        middle = (start + end) / 2 if painting.cornered and far >= _CLICK else start
+        hit = self.view.surface_at(middle)
+        if hit is None:
+            return False
+        if far < _CLICK:
+            return painting.stamp(hit, self.view.flat, other, None)
+        if not painting.cornered:
             angle = float(np.degrees(np.arctan2(-way[1], way[0])))
-            begun = painting.begin(hit, other, self.view.length_of(far, hit), angle)
-        if begun:
-            painting.end()
+            return painting.stamp(hit, self.view.flat, other, self.view.length_of(far, hit), angle=angle)
+        wide, tall = np.maximum(np.abs(way), 2.0) / 2
+        if _holds(event, Qt.KeyboardModifier.ShiftModifier):
+            wide = tall = max(wide, tall)
+        aspect = float(np.clip(tall / wide, 0.05, 20))
+        return painting.stamp(
+            hit, self.view.flat, other, self.view.length_of(float(wide), hit), aspect=aspect, angle=0.0
+        )
+
+    def _take_tip(self, start: F64, end: F64) -> None:
+        found = self.view.outline_on_sheet(np.stack([start, end]))
+        if found is None:
+            self.desk.said.emit("Draw a rectangle round it in the sheet view.", True)
+        else:
+            self.desk.painting.tip_of_sheet(*found)
 
     def _gradient(self, start: F64, end: F64, other: bool) -> None:
         """What the fill tool would fill, running out from where it was pressed to where it is let go."""
-        first, last = self.view.surface_at(start), self.view.surface_at(end)
-        if first is None or last is None or np.linalg.norm(first.position - last.position) == 0:
+        hit, first, last = self.view.surface_at(start), self.view.place_at(start), self.view.place_at(end)
+        if hit is None or first is None or last is None or np.linalg.norm(first - last) == 0:
             self.desk.said.emit("Drag from one point of the model to another.", True)
         else:
-            self.desk.painting.fill_at(first, other, last)
+            self.desk.filling.gradient(hit, first, last, other)
 
     def _fill(self, start: F64, end: F64, other: bool) -> None:
         """A click fills what is there; a drag fills what it goes round, on the sheet."""
-        painting, view = self.desk.painting, self.view
-        if float(np.ptp(np.array([*self._outline, end]), axis=0).max()) < 4:
+        filling, view = self.desk.filling, self.view
+        drawn = _box(start, end) if filling.boxed else np.array([*self._outline, end])
+        if float(np.ptp(drawn, axis=0).max()) < _CLICK:
             hit = view.surface_at(start)
             if hit is not None:
-                painting.fill_at(hit, other)
+                filling.at(hit, other)
             return
-        found = view.outline_on_sheet(np.array([*self._outline, end]))
+        found = view.outline_on_sheet(drawn)
         if found is None:
             self.desk.said.emit("Draw round what is to be filled in the sheet view; in the model view, click.", True)
         else:
-            painting.fill_outline(*found, other)
+            filling.outline(*found, other)
 
-    def _show_disc(self, point: F64) -> None:
+    # --- what is drawn over the view --------------------------------------------------------------------------
+
+    def _show_pointer(self, point: F64) -> None:
+        """How far the brush reaches, where its mirror images are, and what is cloned."""
+        overlay, painting, studio = self.view.overlay, self.desk.painting, self.desk.studio
         hit = self.view.surface_at(point)
-        self._pointed, self.view.overlay.disc = True, None
-        if hit is not None and self.desk.painting.tool in ("brush", "line"):
-            pixel = self.view.length_of(1.0, hit)
-            self.view.overlay.disc = (point, self.desk.painting.radius / max(pixel, 1e-12))
-        self.view.overlay.update()
+        self._pointed, overlay.disc, overlay.twins, overlay.source = True, None, [], None
+        if hit is not None and studio is not None and painting.tool in (*FREEHAND, "line", "stamp"):
+            radius = painting.radius / max(self.view.length_of(1.0, hit), 1e-12)
+            if painting.brush.ground == "screen":
+                radius = painting.size * self.view.height()
+            overlay.disc = (point, radius)
+            normal = smooth_normal(studio.model, hit)
+            if painting.symmetry is not None:
+                ways = ways_of(painting.symmetry)[1:]
+                spots = [self.view.spot(turn @ hit.position + shift, turn @ normal) for turn, shift in ways]
+                overlay.twins = [spot for spot in spots if spot is not None]
+        if painting.tool == "clone" and painting.source is not None and studio is not None:
+            overlay.source = self.view.spot(painting.source.position, smooth_normal(studio.model, painting.source))
+        overlay.update()
 
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         if self.desk.station != "paint":
             return None
-        self._show_disc(point)
+        self._show_pointer(point)
         return Qt.CursorShape.CrossCursor
 
     def show(self) -> None:
-        if self.desk.station != "paint" and self._pointed:
-            self._pointed, self.view.overlay.disc = False, None
+        overlay, studio = self.view.overlay, self.desk.studio
+        overlay.planes = []
+        if self.desk.station == "paint":
+            symmetry = self.desk.painting.symmetry
+            if symmetry is not None and studio is not None:
+                lines = [self.view.line_through(line) for line in symmetry_lines(symmetry, studio.model.bounds)]
+                overlay.planes = [line for line in lines if line is not None]
+        elif self._pointed:
+            self._pointed, overlay.disc, overlay.twins, overlay.source = False, None, [], None
+
+
+def _box(start: F64, end: F64) -> F64:
+    """(4, 2) corners of the rectangle between two points."""
+    return np.array([start, (end[0], start[1]), end, (start[0], end[1])])

@@ -163,5 +163,6 @@ class DecalHandles(Gesture):
 
     def show(self) -> None:
         self._show_reach()
-        if self.desk.station == "artwork" and not self._pulled() and not self.desk.sliding.up:
+        busy = self._pulled() or self.desk.sliding.up or self.desk.mask_entry is not None
+        if self.desk.station == "artwork" and not busy:
             self.view.overlay.grip = self.view.grip()

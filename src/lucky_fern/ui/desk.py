@@ -24,7 +24,6 @@ from lucky_fern.core.project.commands import (
     Command,
     DuplicateLayers,
     GroupLayers,
-    SetLayer,
     Several,
     free_name,
 )
@@ -43,6 +42,7 @@ from lucky_fern.ui.comparing import Comparing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
 from lucky_fern.ui.faces import Faces
+from lucky_fern.ui.filling import Filling
 from lucky_fern.ui.laying import Laying
 from lucky_fern.ui.layout_watch import LayoutWatch
 from lucky_fern.ui.painting import Painting
@@ -112,6 +112,7 @@ class Desk(QObject):
         self.laying = Laying(self)
         self.scope_kind: str | None = None  # what clicks choose for the scope of the selected layers
         self.reach_shown = False  # whether the space that a throw reaches is drawn
+        self.mask_entry: int | None = None  # which entry of the selected layer's mask has handles in the views
         self.pulling = False  # whether the points of a decal's warp are shown instead of its handles
         self.twins_readable = True  # whether mirror twins keep their lettering the right way round
         self.in_texels = False  # whether sizes of decals are told in texels
@@ -122,6 +123,7 @@ class Desk(QObject):
         self.look: Eye | None = None  # of who looks at the model
         self.sliding = Sliding(self)
         self.painting = Painting(self)
+        self.filling = Filling(self.painting)
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of
         self.layout.changed.connect(self.faces.changed)
@@ -135,7 +137,8 @@ class Desk(QObject):
         self.studio, self.path = studio, path
         self.store = MapStore(studio.sources)
         self.pending = {}
-        self.shown_map, self.marker, self.last_hit, self.comparing.holding, self.missing = None, None, None, False, []
+        self.shown_map, self.marker, self.last_hit, self.missing = None, None, None, []
+        self.comparing.forget()
         self.striping.arm(False)
         self.sliding.put_away()
         self._select_top()
@@ -321,10 +324,7 @@ class Desk(QObject):
         """Have the maps brought to what is to be seen: the project, or the project without the selected layers."""
         if self.studio is None or self.compositing is None:
             return
-        project = self.studio.project
-        if self.comparing.holding:
-            hidden = Several(tuple(SetLayer(layer, visible=False) for layer in self.chosen))
-            project = hidden.apply(project)
+        project = self.comparing.seen(self.studio.project)
         self.compositing.request(project, self.shown_map or "colour", self.selected, self.on_screen())
 
     def refresh(self) -> None:
@@ -340,6 +340,13 @@ class Desk(QObject):
             return None
         return store
 
+    @property
+    def quiet(self) -> bool:
+        """Whether nobody works on an older state of the project in the background, or holds on to its contents."""
+        thread = self.compositing
+        idle = thread is None or thread.settled.is_set()
+        return idle and self.comparing.pinned is None and self.copied_mask is None
+
     def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
         """The chunks that the views show now; they are composited first."""
         seen: dict[SheetKey, AbstractSet[Chunk]] = {}
@@ -354,6 +361,8 @@ class Desk(QObject):
         if (layer_id, wanted) != (self.selected, self.chosen):
             self.selected, self.chosen = layer_id, wanted
             self.selection_changed.emit()
+            if self.comparing.mask_look is not None:
+                self.composite()  # another layer's mask is to be seen
 
     def pick_scope(self, kind: str | None) -> None:
         """Have clicks choose parts, materials, tiles or islands for the selected layers; None ends it."""

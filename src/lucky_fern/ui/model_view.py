@@ -166,10 +166,20 @@ class ModelView(View):
             return None
         x, y = point[0] / self.width() * 2 - 1, 1 - point[1] / self.height() * 2
         origin, direction = self.camera.ray(float(x), float(y), self.aspect)
-        return pick(self.desk.studio.model, origin, direction, shown=self.desk.faces.shown)
+        shown = self.desk.faces.shown
+        if self.look.front_only:
+            model = self.desk.studio.model
+            towards = self.camera.axes[2] if self.camera.parallel else self.camera.eye - model.corners[:, 0]
+            front = np.asarray((model.face_normals * towards).sum(axis=1) > 0)
+            shown = front if shown is None else front & shown
+        return pick(self.desk.studio.model, origin, direction, shown=shown)
 
     def surface_at(self, point: F64) -> SurfaceHit | None:
         return self.hit(point)
+
+    def place_at(self, point: F64) -> F64 | None:
+        hit = self.hit(point)
+        return None if hit is None else hit.position
 
     def spot(self, position: F64, normal: F64) -> F64 | None:
         eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - position

@@ -31,6 +31,9 @@ class Overlay(QWidget):
         self.ghost: tuple[QPixmap, QPointF] | None = None
         self.outline: F64 | None = None  # (N, 2) of a rectangle or lasso being drawn
         self.disc: tuple[F64, float] | None = None  # where a painting tool reaches
+        self.twins: list[F64] = []  # where a brush paints besides
+        self.source: F64 | None = None  # what is cloned
+        self.planes: list[F64] = []  # (N, 2) lines of the planes that a brush is mirrored at
         self.knots: list[tuple[F64, bool]] = []  # points of a stripe, and whether each is one or only may become one
         self.way: list[F64] = []  # (N, 2) each: where a stripe runs
         self.mesh: F64 | None = None  # (rows, columns, 2) points by which a picture is pulled
@@ -57,6 +60,7 @@ class Overlay(QWidget):
             self._handles(painter, self.grip)
         if self.outline is not None or self.disc is not None:
             self._drawn(painter)
+        self._mirrored(painter)
         painter.setPen(QPen(QColor(44, 107, 76, 200), 1.0, Qt.PenStyle.DashLine))
         for line in self.box:
             painter.drawPolyline(QPolygonF([_point(place) for place in line]))
@@ -91,6 +95,24 @@ class Overlay(QWidget):
                 painter.drawPolygon(QPolygonF([_point(place) for place in self.outline]))
             if self.disc is not None:
                 painter.drawEllipse(_point(self.disc[0]), self.disc[1], self.disc[1])
+
+    def _mirrored(self, painter: QPainter) -> None:
+        """Planes of symmetry, where else the brush paints, and what is cloned."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for line in self.planes:
+            painter.setPen(QPen(QColor(255, 255, 255, 120), 2.4))
+            painter.drawPolyline(QPolygonF([_point(place) for place in line]))
+            painter.setPen(QPen(FERN, 1.2, Qt.PenStyle.DashLine))
+            painter.drawPolyline(QPolygonF([_point(place) for place in line]))
+        for colour, width in ((QColor(255, 255, 255, 220), 2.6), (FERN, 1.2)):
+            painter.setPen(QPen(colour, width))
+            for twin in self.twins:
+                painter.drawEllipse(_point(twin), 4, 4)
+            if self.source is not None:
+                at = _point(self.source)
+                painter.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
+                painter.drawLine(at - QPointF(0, 9), at + QPointF(0, 9))
+                painter.drawEllipse(at, 5, 5)
 
     def _stripe(self, painter: QPainter) -> None:
         """Where a stripe runs, and its points."""

@@ -2,54 +2,60 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal, cast
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core import easel
+from lucky_fern.core import easel, taking
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.painting.brush import Brush
-from lucky_fern.core.painting.fill import fill_alike, fill_faces, fill_outline, shaded
+from lucky_fern.core.painting.brush import Brush, Pen
+from lucky_fern.core.painting.moved import Anchor, Clone
+from lucky_fern.core.painting.paint import Paint, Values
+from lucky_fern.core.painting.seen import Seen
 from lucky_fern.core.painting.steady import Steadying
-from lucky_fern.core.painting.stroke import Covered, Stroke
+from lucky_fern.core.painting.stroke import Covered, Place, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import read_tips
 from lucky_fern.core.pictures.picture import read_picture
-from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, free_name
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Project
+from lucky_fern.core.placing.slide import Eye
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, KeepPaint, free_name
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, KitPaint, Project
 from lucky_fern.core.project.effects import Effect
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
-from lucky_fern.core.selecting.spread import Unit, whole
 from lucky_fern.core.sheets.grid import SheetKey
-from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of, smooth_normal, uv_axes
+from lucky_fern.core.sheets.picking import SurfaceHit, sheet_of, smooth_normal, uv_axes
+from lucky_fern.core.sheets.region import Rect
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from lucky_fern.ui.desk import Desk
 
-Tool = Literal["brush", "line", "stamp", "fill", "gradient"]
-FILLS = ("face", "island", "part", "material", "tile", "selection", "colour", "colour everywhere")
+Tool = Literal["brush", "line", "stamp", "clone", "smear", "gradient", "fill"]
+FREEHAND = ("brush", "clone", "smear")
+UPRIGHT = np.array([0.0, 0.0, 1.0])
 
 
 @dataclass
 class _Going:
-    """A stroke while it is drawn."""
+    """A stroke while it is drawn; ``moved`` is its paint where that comes from elsewhere."""
 
     stroke: Stroke
     layer: int
     began: Project
     away: bool
     flat: bool
+    moved: Paint | None = None
+    stamped: set[Place] = field(default_factory=set)  # chunks that a stamp has been shown on
 
 
 class Painting(QObject):
-    """Holds the brush and the paint, and puts strokes and fills onto the selected layer or its mask."""
+    """Holds the brush and the paint, and puts strokes onto the selected layer or its mask."""
 
     changed = Signal()
 
@@ -59,7 +65,7 @@ class Painting(QObject):
         self.tool: Tool = "brush"
         self.on_mask = False
         self.erasing = False
-        self.size = 0.02  # the radius, of the model's size
+        self.size = 0.02  # the radius, of the model's size; on the screen, of the view's height
         self.brush = Brush(1.0)  # its radius is worked out from the size
         self.values: dict[str, str | float] = {
             "colour": "#a3542c", "metallic": 0.0, "roughness": 0.6, "height": 0.55, "occlusion": 0.8,
@@ -68,12 +74,19 @@ class Painting(QObject):
         self.used = {"colour"}
         self.planes = ""
         self.rounds = 1
+        self.about: F64 | None = None  # where planes and axis go through; None: the model's middle
+        self.normal: F64 | None = None  # of a plane of one's own
         self.steadying: Steadying = "off"
         self.steady_strength = 24.0
         self.only_selected = False
-        self.fill = "island"
-        self.tolerance = 0.08
-        self.pressure = 1.0  # of the pen, 1 for a mouse
+        self.only_seen = False
+        self.cornered = False  # whether a stamp is dragged from corner to corner
+        self.aligned = True  # whether a clone's source goes on where it was when a new stroke begins
+        self.pen = Pen()
+        self.source: SurfaceHit | None = None  # what is cloned
+        self.picking_tip = False  # whether the next rectangle on a sheet becomes a tip
+        self._target: SurfaceHit | None = None  # what the source went with when a stroke first began
+        self._seen: tuple[object, Seen] | None = None
         self._going: _Going | None = None
 
     # --- what is set ----------------------------------------------------------------------------------------
@@ -95,28 +108,84 @@ class Painting(QObject):
         self.changed.emit()
 
     @property
+    def paint(self) -> Values:
+        """The values of the maps that the paint gives to."""
+        return {name: self.values[name] for name in self.values if name in self.used}
+
+    def keep_paint(self, name: str) -> None:
+        """Keep the paint in the kit under a name."""
+        if self.desk.execute(KeepPaint(name, KitPaint(dict(self.paint)))):
+            self.desk.said.emit(f"The paint {name.strip()!r} is in the kit.", False)
+
+    def take_paint(self, name: str) -> None:
+        """Take a paint of the kit in hand."""
+        project = self.desk.project
+        if project is not None and name in project.paints:
+            kept = project.paints[name].values
+            self.values.update(kept)
+            self.set(used=set(kept))
+
+    @property
     def radius(self) -> float:
-        """In model units."""
+        """In model units; on the screen, at what is looked at."""
+        if self.brush.ground == "screen" and self.desk.look is not None:
+            return self.size * 2 * self.desk.look.half
         return self.size * (self.desk.studio.model.diagonal if self.desk.studio is not None else 1.0)
 
     @property
     def symmetry(self) -> Symmetry | None:
         studio = self.desk.studio
-        if studio is None or (not self.planes and self.rounds < 2):
+        if studio is None or (not self.planes and self.rounds < 2 and self.normal is None):
             return None
-        x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))
-        return Symmetry(self.planes, self.rounds, "y", (x, y, z))
+        about = studio.model.bounds.mean(axis=0) if self.about is None else self.about
+        x, y, z = (float(value) for value in about)
+        normal = None if self.normal is None else tuple(float(value) for value in self.normal)
+        return Symmetry(self.planes, self.rounds, "y", (x, y, z), normal)  # type: ignore[arg-type]  # three of them
+
+    def mirror_at_selection(self, facing: bool) -> None:
+        """Have planes and axis go through the selected faces' middle; ``facing``: and one plane lie as they do."""
+        studio, chosen = self.desk.studio, self.desk.faces.chosen
+        if studio is None or not chosen.any():
+            self.desk.said.emit("Select faces at the Model station first.", True)
+            return
+        corners = studio.model.corners[chosen]
+        across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        weight = np.linalg.norm(across, axis=1)
+        about = (corners.mean(axis=1) * weight[:, None]).sum(axis=0) / max(float(weight.sum()), 1e-300)
+        mean = across.sum(axis=0)
+        if facing and np.linalg.norm(mean) < 1e-6 * weight.sum():
+            self.desk.said.emit("These faces look all ways: select some that face one way.", True)
+            return
+        self.set(about=about, normal=mean / np.linalg.norm(mean) if facing else None)
 
     def take_tips(self, path: Path) -> None:
         """Put the PNGs of a file, folder or zip into the kit and take the first as tip."""
+        try:
+            self._keep_tips(read_tips(path))
+        except LuckyFernError as error:
+            self.desk.said.emit(str(error), True)
+
+    def tip_of_sheet(self, key: SheetKey, outline: F64) -> None:
+        """Take what lies in a rectangle of a sheet (two corners (2, 2) in its UV space) as tip."""
+        studio, desk = self.desk.studio, self.desk
+        self.set(picking_tip=False)
+        if studio is None:
+            return
+        size = studio.project.size_of(key)
+        (left, low), (right, high) = np.clip([outline.min(axis=0), outline.max(axis=0)], 0, 1) * size
+        rect = Rect(round(size - high), round(size - low), round(left), round(right))
+        try:
+            data = taking.tip_picture(studio, desk.selected, key, rect, desk.shown_map or "colour")
+            number = 1 + sum(name.startswith("tip ") for name in studio.project.pictures)
+            self._keep_tips({f"tip {number}.png": data})
+        except LuckyFernError as error:
+            desk.said.emit(str(error), True)
+
+    def _keep_tips(self, found: dict[str, bytes]) -> None:
         studio = self.desk.studio
         if studio is None:
             return
-        try:
-            names = [studio.keep_picture(data, read_picture(data, name)) for name, data in read_tips(path).items()]
-        except LuckyFernError as error:
-            self.desk.said.emit(str(error), True)
-            return
+        names = [studio.keep_picture(data, read_picture(data, name)) for name, data in found.items()]
         self.desk.refresh()
         self.set_brush(tip=names[0])
         self.desk.said.emit(f"{len(names)} tip{'' if len(names) == 1 else 's'} in the kit.", False)
@@ -145,31 +214,34 @@ class Painting(QObject):
         key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
         easel.painted_mask(studio, layer.id)
         alpha = studio.sources.picture(studio.project.pictures[picture]).has_alpha
-        place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0)
+        # Repeated, it lies over every tile of the material.
+        place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0, repeat=True)
         shape = PictureShape(picture, place, "alpha" if alpha else "luminance")
         if desk.execute(AddMaskEntry(layer.id, MaskEntry(shape, "confine"))):
             self.set(on_mask=True)
             desk.said.emit("Paint carelessly: light passes bring its strongest parts, more the rest.", False)
 
-    def _target(self) -> int | None:
+    def target(self) -> int | None:
         """The layer to paint on: the selected one, or a new brushwork layer above it."""
         desk, layer = self.desk, self.desk.layer
         if desk.studio is None:
             return None
-        if self.on_mask:
+        moving = self.tool in ("clone", "smear")
+        if self.on_mask and not moving:
             if layer is None:
                 desk.said.emit("Select the layer whose mask you want to paint.", True)
                 return None
             return layer.id
         if layer is not None and isinstance(layer.content, Brushwork):
             return layer.id
-        if self.erasing:
+        if self.erasing and not moving:
             desk.said.emit("Select a brushwork layer to take paint away from.", True)
             return None
         name = free_name(desk.studio.project, "Brushwork")
         above = None if layer is None or isinstance(layer.content, Group) else layer.id
-        made = AddLayer(name, Brushwork(), {}, above=above) if above is not None else AddLayer(name, Brushwork(), {})
-        return desk.selected if desk.execute(made) else None
+        if above is None or moving:  # what is moved lies on top of all that it shows
+            return desk.selected if desk.execute(AddLayer(name, Brushwork(), {})) else None
+        return desk.selected if desk.execute(AddLayer(name, Brushwork(), {}, above=above)) else None
 
     def _allowed(self) -> Bool | None:
         faces = self.desk.faces
@@ -178,36 +250,85 @@ class Painting(QObject):
             allowed = faces.chosen if allowed is None else faces.chosen & allowed
         return allowed
 
+    def _seen_from(self, eye: Eye | None) -> Seen | None:
+        studio = self.desk.studio
+        if not self.only_seen or eye is None or studio is None:
+            return None
+        if self._seen is None or self._seen[0] is not eye:
+            self._seen = (eye, Seen(studio.model, eye))
+        return self._seen[1]
+
     # --- strokes ----------------------------------------------------------------------------------------------
 
-    def begin(self, hit: SurfaceHit, other: bool, radius: float | None = None, angle: float | None = None) -> bool:
-        """A stroke begins at a point; ``other`` does the opposite: erases, or hides."""
-        studio, layer = self.desk.studio, self._target()
+    def begin(
+        self, hit: SurfaceHit, other: bool, on_sheet: bool = False, radius: float | None = None, **changes: float
+    ) -> bool:
+        """A stroke begins at a point; ``other`` does the opposite: erases, or hides.
+
+        ``on_sheet`` says that it is drawn on the sheet view, where what is round on the screen is round in UV space;
+        ``radius`` in model units and ``changes`` take the place of the brush's own.
+        """
+        if self.tool == "clone" and self.source is None:
+            self.desk.said.emit("Ctrl+click what is to be taken first.", True)
+            return False
+        studio, layer = self.desk.studio, self.target()
         if studio is None or layer is None:
             return False
-        flat = self.brush.ground == "sheet"
-        size = radius or self.radius
-        material = None
+        if self.desk.quiet:
+            studio.tidy()
+        flat = self.brush.ground == "sheet" or (self.brush.ground == "screen" and on_sheet)
+        size, material = radius or self.radius, None
         if flat:
             key = sheet_of(studio.surface, hit)
             if key is None:
                 return False
             material = key.material
             size *= self._tiles_a_unit(hit)
-        brush = replace(self.brush, radius=size, **({} if angle is None else {"angle": angle}))
+        brush = replace(self.brush, radius=size, **changes, **({"ground": "sheet"} if flat else {}))
+        eye = self.desk.look
         away = self.erasing != other
         try:
-            if self.on_mask:
-                easel.painted_mask(studio, layer, away)
-            easel.bring_to_size(studio, layer)
-            stroke = easel.begin_stroke(studio, brush, easel.Way(self._allowed(), self.symmetry, material))
+            way = easel.Way(self._allowed(), self.symmetry, material, eye, self._seen_from(eye))
+            going = self._started(brush, layer, way, hit, away, flat)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return False
-        self.desk.end_gesture()
-        self._going = _Going(stroke, layer, studio.project, away, flat)
+        self._going = going
         self.go(hit)
         return True
+
+    def _started(self, brush: Brush, layer: int, way: easel.Way, hit: SurfaceHit, away: bool, flat: bool) -> _Going:
+        studio = self.desk.studio
+        assert studio is not None
+        moving = self.tool in ("clone", "smear")
+        if self.on_mask and not moving:
+            easel.painted_mask(studio, layer, away)
+        easel.bring_to_size(studio, layer)
+        maps = tuple(name for name in self.values if name in self.used)
+        if self.tool == "smear":
+            smear = easel.begin_smear(studio, brush, layer, maps, 1.0, way)
+            self.desk.end_gesture()
+            return _Going(smear, layer, studio.project, away, flat, smear)
+        stroke = easel.begin_stroke(studio, brush, way)
+        self.desk.end_gesture()
+        going = _Going(stroke, layer, studio.project, away, flat)
+        if self.tool == "clone" and self.source is not None:
+            if self._target is None or not self.aligned:
+                self._target = hit
+            source, target = (self._anchor(one, flat) for one in (self.source, self._target))
+            going.moved = easel.begin_clone(studio, stroke, layer, maps, source, target, way.material)
+        return going
+
+    def take_from(self, hit: SurfaceHit) -> None:
+        """Clone from here from now on."""
+        self._target = None
+        self.set(source=hit)
+
+    def _anchor(self, hit: SurfaceHit, flat: bool) -> Anchor:
+        assert self.desk.studio is not None
+        if flat:
+            return Anchor(np.array([*hit.uv, 0.0]), UPRIGHT)
+        return Anchor(hit.position, smooth_normal(self.desk.studio.model, hit))
 
     def _tiles_a_unit(self, hit: SurfaceHit) -> float:
         """How many tiles a unit of length is at a point of the surface."""
@@ -218,22 +339,18 @@ class Painting(QObject):
 
     def go(self, hit: SurfaceHit | None) -> None:
         """The stroke goes on to a point; None is beside the model."""
-        going, studio = self._going, self.desk.studio
-        if going is None or studio is None:
+        going = self._going
+        if going is None:
             return
         if hit is None:
             going.stroke.lift()
-        elif going.flat:
-            going.stroke.go_to(np.array([*hit.uv, 0.0]), np.array([0.0, 0.0, 1.0]), self.pressure)
         else:
-            going.stroke.go_to(hit.position, smooth_normal(studio.model, hit), self.pressure)
+            going.stroke.go_to(*self._anchor(hit, going.flat), self.pen)
 
     def show(self) -> None:
         """Bring what was drawn so far into view."""
         going = self._going
-        fresh = None if going is None else going.stroke.take_fresh()
-        if going is not None and fresh is not None and fresh.coverage:
-            self._put(going.layer, fresh, going.away, going.began)
+        if going is not None and self._put_fresh(going):
             self.desk.composite()
 
     def end(self) -> None:
@@ -241,96 +358,66 @@ class Painting(QObject):
         going = self._going
         if going is not None:
             going.stroke.end()
-            fresh = going.stroke.take_fresh()
-            if fresh.coverage:
-                self._put(going.layer, fresh, going.away, going.began)
+            self._put_fresh(going)
         self._going = None
         self.desk.end_gesture()
         self.desk.refresh()
 
-    def _put(self, layer: int, covered: Stroke | Covered, away: bool, began: Project | None) -> bool:
+    def _put_fresh(self, going: _Going) -> bool:
+        fresh = going.stroke.take_fresh()
+        if isinstance(going.moved, Clone):
+            fresh = going.moved.limit(fresh)
+        return bool(fresh.coverage) and self.put(going.layer, fresh, going.away, going.began, going.moved)
+
+    def stamp(self, hit: SurfaceHit, on_sheet: bool, other: bool, radius: float | None, **changes: float) -> bool:
+        """Show the tip once as it would be put on; it takes the place of what was shown of this stamp before."""
+        shown, began = set[Place](), None
+        if self._going is not None:
+            shown, began = self._going.stamped, self._going.began
+        before = self._going
+        if before is None:
+            if not self.begin(hit, other, on_sheet, radius, **changes):
+                return False
+            going = self._going
+            assert going is not None
+        else:
+            assert self.desk.studio is not None and began is not None
+            flat = before.flat
+            brush = replace(before.stroke.brush, radius=radius or before.stroke.brush.radius, **changes)
+            if flat and radius is not None:
+                brush = replace(brush, radius=radius * self._tiles_a_unit(hit))
+            stroke = before.stroke.again(brush)
+            going = _Going(stroke, before.layer, began, before.away, flat)
+            self._going = going
+            self.go(hit)
+        fresh = going.stroke.take_fresh()
+        going.stamped = shown | set(fresh.coverage)
+        cleared = {place: going.stroke.bare(place) for place in shown - set(fresh.coverage)}
+        covered = Covered({**fresh.coverage, **cleared}, fresh.opacity, fresh.tints)
+        if covered.coverage and self.put(going.layer, covered, going.away, going.began):
+            self.desk.composite()
+        return True
+
+    def put(
+        self, layer: int, covered: Stroke | Covered, away: bool, began: Project | None, moved: Paint | None = None
+    ) -> bool:
+        """Put what is covered onto a layer or its mask, as the brush is set; ``began`` as in :mod:`.core.easel`."""
         studio = self.desk.studio
         if studio is None:
             return False
         try:
-            if self.on_mask:
+            if moved is not None:
+                easel.paint_on_layer(studio, layer, covered, moved, began)
+            elif self.on_mask:
                 easel.paint_on_mask(studio, layer, covered, 0.0 if away else 1.0, began)
             elif away:
                 easel.erase_on_layer(studio, layer, covered, began)
+            elif not self.paint:
+                self.desk.said.emit("Choose at least one map that the paint gives to.", True)
+                return False
             else:
-                values = {name: self.values[name] for name in self.values if name in self.used}
-                if not values:
-                    self.desk.said.emit("Choose at least one map that the paint gives to.", True)
-                    return False
-                easel.paint_on_layer(studio, layer, covered, values, began)
+                easel.paint_on_layer(studio, layer, covered, self.paint, began)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return False
         return True
-
-    # --- fills ------------------------------------------------------------------------------------------------
-
-    def fill_at(self, hit: SurfaceHit, other: bool, gradient: SurfaceHit | None = None) -> None:
-        """Fill what is under a point, as the fill tool is set; ``gradient`` is where it has run out."""
-        studio, store = self.desk.studio, self.desk.store
-        if studio is None:
-            return
-        sources, size_of = studio.sources, studio.project.size_of
-        key = sheet_of(studio.surface, hit)
-        if gradient is not None:
-            coverage = fill_faces(studio.surface, size_of, sources.owners, self._faces(hit, key))
-            coverage = shaded(studio.surface, size_of, coverage, hit.position, gradient.position)
-        elif self.fill.startswith("colour"):
-            if key is None or store is None:
-                return
-            shown = self.desk.shown_map or "colour"
-            u, v = local_uv(hit, key)
-            size = size_of(key)
-            row, column = min(int((1 - v) * size), size - 1), min(int(u * size), size - 1)
-            coverage = fill_alike(
-                studio.surface, size_of, sources.owners, lambda one: easel.whole_map(studio, one, shown),
-                key, row, column, self.tolerance, self.fill == "colour",
-            )  # fmt: skip
-        else:
-            coverage = fill_faces(studio.surface, size_of, sources.owners, self._faces(hit, key))
-        self._fill(Covered(coverage, self.brush.opacity), other)
-
-    def _faces(self, hit: SurfaceHit, key: SheetKey | None) -> Bool:
-        studio = self.desk.studio
-        assert studio is not None
-        model = studio.model
-        if self.fill == "selection":
-            return self.desk.faces.chosen.copy()
-        if self.fill == "tile":
-            faces = np.zeros(model.triangle_count, np.bool_)
-            for other in studio.surface.keys:
-                if key is not None and other.tile == key.tile:
-                    faces[studio.surface.placement.triangles[other]] = True
-            return faces
-        one = np.zeros(model.triangle_count, np.bool_)
-        one[hit.triangle] = True
-        return whole(model, one, cast(Unit, self.fill))  # the rest of the list are units
-
-    def fill_outline(self, key: SheetKey, outline: F64, other: bool) -> None:
-        """Fill an outline (N, 2) drawn in the UV space of a sheet."""
-        studio = self.desk.studio
-        if studio is not None:
-            size = studio.project.size_of(key)
-            coverage = fill_outline(studio.surface, key, size, studio.sources.owners, outline)
-            self._fill(Covered(coverage, self.brush.opacity), other)
-
-    def _fill(self, covered: Covered, other: bool) -> None:
-        studio = self.desk.studio
-        if not covered.coverage or studio is None:
-            self.desk.said.emit("There is nothing there to fill.", True)
-            return
-        layer = self._target()
-        if layer is None:
-            return
-        away = self.erasing != other
-        if self.on_mask:
-            easel.painted_mask(studio, layer, away)
-        self.desk.end_gesture()
-        self._put(layer, covered, away, None)
-        self.desk.end_gesture()
-        self.desk.refresh()

@@ -31,6 +31,7 @@ _PIXELS_PER_TEXEL = 48.0
 class SheetView(View):
     """Pan with any button, zoom with the wheel down to single texels."""
 
+    flat = True
     nudges_own = False
 
     def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures) -> None:
@@ -174,6 +175,11 @@ class SheetView(View):
         if studio is None or key is None:
             return None
         return at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane))
+
+    def place_at(self, point: F64) -> F64 | None:
+        plane = self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        return None if key is None else self.tiles.to_uv(key, plane)
 
     def spot(self, position: F64, normal: F64) -> F64 | None:
         studio = self.desk.studio

@@ -112,6 +112,11 @@ class ToolLine(QWidget):
         sides = QMenu(self.looks)
         for name in ("front", "back", "left", "right", "top", "bottom"):
             sides.addAction(name.capitalize(), partial(model_view.look_from, name))
+        sides.addSeparator()
+        away = sides.addAction("Hide what faces away")
+        away.setToolTip("See into what is closed, and paint there")
+        away.setCheckable(True)
+        away.toggled.connect(lambda on: model_view.set_look(front_only=on))
         self.looks.setMenu(sides)
         row.addWidget(self.looks)
         self.frame = self._button(row, "frame", "", "Show everything (F)", self._frame_all, False)

@@ -26,6 +26,7 @@ from PySide6.QtGui import (
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 
 from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.painting.brush import Pen
 from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.placing.pose import nudged
 from lucky_fern.core.project.commands import SetPlace
@@ -42,6 +43,7 @@ from lucky_fern.ui.decal_handles import DecalHandles
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import Grip
+from lucky_fern.ui.mask_handles import MaskHandles
 from lucky_fern.ui.overlay import Overlay
 from lucky_fern.ui.pull_handles import PullHandles
 from lucky_fern.ui.scope_picker import ScopePicker
@@ -57,6 +59,7 @@ class View(QOpenGLWidget):
     """A GL view with an overlay. Subclasses draw, and say how screen and surface correspond."""
 
     drawn = Signal()
+    flat = False  # whether this is the view of the sheets
     nudges_own = True  # whether arrow keys move a decal along its own right and up, or along u and v
 
     def __init__(self, desk: Desk, textures: SharedTextures, pinned: SharedTextures, title: str) -> None:
@@ -74,7 +77,8 @@ class View(QOpenGLWidget):
         self.setMinimumSize(160, 160)
         self.overlay = Overlay(self)
         self.gestures: list[Gesture] = [
-            ScopePicker(self), BrushGesture(self), StripeHandles(self), PullHandles(self), DecalHandles(self),
+            ScopePicker(self), MaskHandles(self), BrushGesture(self),
+            StripeHandles(self), PullHandles(self), DecalHandles(self),
         ]  # fmt: skip
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
@@ -120,6 +124,10 @@ class View(QOpenGLWidget):
 
     def surface_at(self, point: F64) -> SurfaceHit | None:
         """The point of the surface under a pixel."""
+        raise NotImplementedError
+
+    def place_at(self, point: F64) -> F64 | None:
+        """What lies under a pixel as this view measures it: (3,) on the surface, or (2,) in UV space."""
         raise NotImplementedError
 
     def spot(self, position: F64, normal: F64) -> F64 | None:
@@ -340,9 +348,10 @@ class View(QOpenGLWidget):
         self.desk.striping.arm(False)
 
     def tabletEvent(self, event: QTabletEvent) -> None:
-        """A pen: its pressure is remembered, and the mouse event that Qt makes of it does the rest."""
-        lifted = event.type() == event.Type.TabletRelease
-        self.desk.painting.pressure = 1.0 if lifted else max(float(event.pressure()), 0.0)
+        """A pen: how it is held is remembered, and the mouse event that Qt makes of it does the rest."""
+        lean = np.sin(np.radians([event.xTilt(), -event.yTilt()]))  # a tablet's y runs down
+        pen = Pen(max(float(event.pressure()), 0.0), float(lean[0]), float(lean[1]))
+        self.desk.painting.pen = Pen() if event.type() == event.Type.TabletRelease else pen
         event.ignore()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

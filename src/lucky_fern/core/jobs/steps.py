@@ -8,11 +8,11 @@ from typing import Any, Literal
 import msgspec
 import numpy as np
 
-from lucky_fern.core import easel
+from lucky_fern.core import taking
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, named, parse_place
-from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
+from lucky_fern.core.jobs.stroke_step import PaintStep, StrokeStep, do_paint, do_stroke
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
@@ -160,9 +160,9 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     soft: float = 0.05
 
 
-STEPS: dict[str, type[_Step] | type[StrokeStep]] = {
+STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
-    "group": GroupStep, "stroke": StrokeStep,
+    "group": GroupStep, "stroke": StrokeStep, "paint": PaintStep,
 }  # fmt: skip
 EFFECTS: dict[str, type[Effect]] = {
     "levels": Levels, "curve": Curve, "shade": Shade, "invert": Invert, "blur": Blur, "sharpen": Sharpen,
@@ -197,6 +197,8 @@ def do_step(
         return _mask(studio, parsed, folder)
     if isinstance(parsed, StrokeStep):
         return do_stroke(studio, parsed, folder)
+    if isinstance(parsed, PaintStep):
+        return do_paint(studio, parsed)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):
@@ -379,7 +381,7 @@ def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape
     if step.kind in ("map", "colour") and step.map not in MAPS:
         raise CommandError(f"there is no map called {step.map!r}; the maps are {', '.join(MAPS)}")
     if step.kind == "map":
-        return easel.shape_of_map(studio, layer_id, step.map)
+        return taking.shape_of_map(studio, layer_id, step.map)
     if step.kind == "colour":
         check_share("tolerance", step.tolerance)
         check_share("soft", step.soft)
@@ -387,7 +389,7 @@ def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape
             wanted = parse_value(step.map, step.colour)
         except ValueError as error:
             raise CommandError(f"a mask of kind 'colour' needs a 'colour': {error}") from error
-        return easel.shape_of_colour(studio, layer_id, step.map, wanted, step.tolerance, step.soft)
+        return taking.shape_of_colour(studio, layer_id, step.map, wanted, step.tolerance, step.soft)
     if step.kind == "fill":
         if step.value not in (0, 1):
             raise CommandError(f"value of a fill is 0 or 1, not {step.value:g}")

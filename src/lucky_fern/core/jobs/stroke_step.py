@@ -1,4 +1,4 @@
-"""The step ``stroke``: a brush stroke on a brushwork layer or on a layer's mask."""
+"""The steps of painting by hand: ``stroke`` on a brushwork layer or on a layer's mask, ``paint`` for the kit."""
 
 from __future__ import annotations
 
@@ -18,7 +18,9 @@ from lucky_fern.core.painting.paint import Paint, Values
 from lucky_fern.core.painting.stroke import Covered, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN
+from lucky_fern.core.project.commands import KeepPaint
 from lucky_fern.core.project.commands.checks import check_share
+from lucky_fern.core.project.document import KitPaint
 from lucky_fern.core.studio import Studio
 
 
@@ -30,12 +32,27 @@ class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
     points: list[list[float]]
     name: str | None = None
     values: dict[str, str | float] = msgspec.field(default_factory=dict)
+    paint: str | None = None
     erase: bool = False
     clone: list[float] | None = None
     smear: float | None = None
     maps: list[str] = msgspec.field(default_factory=lambda: ["colour"])
     mirror: Literal["x", "y", "z"] | None = None
     on: Literal["layer", "mask"] = "layer"
+
+
+class PaintStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``paint``: values kept in the kit under a name, for strokes to use."""
+
+    do: str
+    name: str
+    values: dict[str, str | float]
+
+
+def do_paint(studio: Studio, step: PaintStep) -> str:
+    """Do the step; the paint's name."""
+    studio.execute(KeepPaint(step.name, KitPaint(step.values)))
+    return step.name
 
 
 def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
@@ -50,7 +67,11 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     check_brush(brush)
     x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))
     way = easel.Way(symmetry=Symmetry(step.mirror or "", about=(x, y, z)))
-    paint: Paint | Values = step.values
+    if step.paint is not None and step.paint not in studio.project.paints:
+        known = ", ".join(studio.project.paints) or "none yet; the step 'paint' makes one"
+        raise CommandError(f"there is no paint {step.paint!r}; there are {known}")
+    kept = {} if step.paint is None else studio.project.paints[step.paint].values
+    paint: Paint | Values = {**kept, **step.values}
     stroke: Stroke
     if step.smear is not None:
         check_share("smear", step.smear)

@@ -9,9 +9,10 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
 from lucky_fern.core.painting.stroke import Place
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, shape, span
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, for_each, shape, span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
 
 Owners = Callable[[Sheet, Chunk], I32]
 SizeOf = Callable[[SheetKey], int]
@@ -82,17 +83,27 @@ def fill_alike(
 
 
 def shaded(
-    surface: Surface, size_of: SizeOf, coverage: dict[Place, F32], start: F64, end: F64, radial: bool = False
-) -> dict[Place, F32]:
-    """Coverage that runs out from full at a point of space to nothing at another: along a line, or round it."""
+    surface: Surface, size_of: SizeOf, owners: Owners, coverage: dict[Place, F32], start: F64, end: F64,
+    radial: bool = False,
+) -> dict[Place, F32]:  # fmt: skip
+    """Coverage that runs out from full at a point to nothing at another: along a line, or round the first.
+
+    Points (3,) lie in space, points (2,) in UV space (in tiles, v up).
+    """
     way = end - start
     length = max(float(np.linalg.norm(way)), 1e-300)
-    found: dict[Place, F32] = {}
-    for place, covered in coverage.items():
+
+    def work(place: Place) -> F32:
         sheet = surface.sheet(place.sheet, size_of(place.sheet))
-        position = sheet.surface_points(place.chunk).position - start
-        share = np.linalg.norm(position, axis=2) / length if radial else position @ way / length**2
-        made = covered * np.clip(1 - share, 0, 1).astype(np.float32)
-        if made.any():
-            found[place] = made
-    return found
+        if len(start) == 2:
+            rows, columns = span(place.chunk, sheet.size)
+            v, u = np.mgrid[rows, columns] + 0.5
+            across, up = corner_of(place.sheet.tile)
+            away = np.stack([across + u / sheet.size, up + 1 - v / sheet.size], axis=2) - start
+        else:
+            away = sheet.positions(place.chunk, owners(sheet, place.chunk)) - start
+        share = np.linalg.norm(away, axis=2) / length if radial else away @ way / length**2
+        return np.asarray(coverage[place] * np.clip(1 - share, 0, 1), np.float32)
+
+    places = list(coverage)
+    return {place: made for place, made in zip(places, for_each(work, places), strict=True) if made.any()}

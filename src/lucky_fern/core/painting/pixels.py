@@ -32,7 +32,8 @@ def paint_mask(
         before = _before(sheets, place, MASK, blobs)
         share = _whole(coverage[place]) * np.float32(opacity)
         after = before[..., 0] * (1 - share) + np.float32(value * 255) * share
-        return _kept(np.rint(after).astype(np.uint8)[..., None], blobs)
+        texels = np.rint(after).astype(np.uint8)[..., None]
+        return _kept(texels, blobs) if texels.any() else ""
 
     found: dict[tuple[str, int], dict[str, str]] = {}
     places = list(coverage)

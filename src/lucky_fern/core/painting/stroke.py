@@ -83,6 +83,7 @@ class Stroke:
         alone = symmetry is None or not self.ground.curved
         ways = [(np.eye(3), np.zeros(3))] if alone or symmetry is None else ways_of(symmetry)
         self._ways = [_Way(turn, shift) for turn, shift in ways]
+        self._with = (allowed, tip, symmetry, material, eye)
         self._tip, self._starts = pyramid(np.ones((1, 1), np.float32) if tip is None else tip)
         self._has_tip = tip is not None
         self._grain = grain_field() if brush.grain > 0 else np.ones((1, 1), np.float32)
@@ -199,6 +200,14 @@ class Stroke:
             if tint.size:
                 self.tints[place] = tint
             self._fresh.add(place)
+
+    def again(self, brush: Brush) -> Stroke:
+        """A new stroke like this one with another brush (on the same ground)."""
+        return Stroke(self.surface, self.size_of, self.owners, brush, *self._with)
+
+    def bare(self, place: Place) -> F32:
+        """The coverage of a chunk where there is none."""
+        return np.zeros(shape(place.chunk, self.size_of(place.sheet)), np.float32)
 
     def take_fresh(self) -> Covered:
         """What changed since this was asked last."""

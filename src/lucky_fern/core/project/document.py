@@ -160,6 +160,12 @@ class Slide(Plain, frozen=True):
     opacity: float = 0.6
 
 
+class KitPaint(Plain, frozen=True):
+    """A paint of the kit: map → value as jobs write it."""
+
+    values: dict[str, str | float]
+
+
 class ModelSource(Plain, frozen=True):
     """The model's files: main file name, and file name → digest.
 
@@ -191,6 +197,7 @@ class Project(Plain, frozen=True):
     masks: dict[int, Mask] = {}
     selections: dict[str, str] = {}
     slides: dict[str, Slide] = {}
+    paints: dict[str, KitPaint] = {}
     relief: Relief = Relief()
     next_id: int = 1
     version: int = FORMAT_VERSION

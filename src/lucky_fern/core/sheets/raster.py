@@ -32,6 +32,29 @@ def row_span(corners: F64, y: float) -> tuple[float, float]:
 
 
 @kernel
+def texel_places(xy: F64, owner: I32, values: F64, row0: int, column0: int, out: F64) -> None:
+    """What runs evenly over triangles, at texels' middles: ``values`` (N, 3, n) at corners, into ``out`` (r, c, n).
+
+    Texels that nobody owns are left as they are.
+    """
+    for r in range(owner.shape[0]):
+        for k in range(owner.shape[1]):
+            item = owner[r, k]
+            if item < 0:
+                continue
+            c = xy[item]
+            ax, ay, bx, by = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1], c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
+            area = ax * by - ay * bx
+            x, y = k + column0 + 0.5 - c[0, 0], r + row0 + 0.5 - c[0, 1]
+            wb, wc = 0.0, 0.0
+            if area != 0.0:
+                wb, wc = (x * by - y * bx) / area, (ax * y - ay * x) / area
+            for i in range(values.shape[2]):
+                first = values[item, 0, i]
+                out[r, k, i] = first + wb * (values[item, 1, i] - first) + wc * (values[item, 2, i] - first)
+
+
+@kernel
 def centre_hits(corners: F64) -> bool:
     """Whether a triangle (3, 2) holds any texel's centre."""
     top = min(corners[0, 1], corners[1, 1], corners[2, 1])

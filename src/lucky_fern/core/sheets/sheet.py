@@ -18,7 +18,7 @@ from lucky_fern.core.sheets.grid import (
     span,
 )
 from lucky_fern.core.sheets.padding import Padding, plan_padding
-from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles
+from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles, texel_places
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
 
 SMALLEST, LARGEST = 16, 8192
@@ -100,6 +100,17 @@ class Sheet:
         position[inside] = np.einsum("nk,nkd->nd", weight, self.model.corners[at])
         normal[inside] = np.einsum("nk,nkd->nd", weight, self.model.normals[at].astype(np.float64))
         return SurfacePoints(triangle, barycentric, position, normal)
+
+    def positions(self, chunk: Chunk, owner: I32) -> F64:
+        """(r, c, 3) where the texels of a chunk lie in space, by the rows of ``xy`` that own them; zero outside."""
+        rows, columns = span(chunk, self.size)
+        out = np.zeros((*owner.shape, 3))
+        texel_places(self.xy, owner, self._corners, rows.start, columns.start, out)
+        return out
+
+    @cached_property
+    def _corners(self) -> F64:
+        return np.ascontiguousarray(self.model.corners[self.triangle])
 
     def barycentrics(self, rows: I64, columns: I64, owner: I32) -> F64:
         """(N, 3) where texels' middles lie in the triangles that own them ((N,) rows of ``xy``)."""

@@ -7,6 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -21,17 +22,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
-from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.places import Lay, Place
-from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape, Shape
+from lucky_fern.core.project.commands import GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.places import Lay, Throw
+from lucky_fern.core.project.shapes import Fill, Mask, PictureShape, ScopeShape, Shape
 from lucky_fern.ui.board_menus import copy_mask, paste_mask
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
+from lucky_fern.ui.settings.mask_adding import add_shape, fill_add_menu
+from lucky_fern.ui.settings.paint import mask_looks
 from lucky_fern.ui.settings.panel import show_check
 from lucky_fern.ui.settings.scope import KINDS, ScopeButton, told
 
+_TIPS = {
+    "opacity": "How far this entry counts",
+    "grow": "Texels that it is grown by; shrunk below 0",
+    "smooth": "Evens its edges out over so many texels, and leaves them sharp",
+    "feather": "Blurs it, in texels",
+}
 MODES = ("replace", "add", "subtract", "intersect", "confine")
 
 
@@ -78,6 +86,10 @@ class MaskPanel(QScrollArea):
         head.addWidget(self.invert)
         column.addLayout(head)
         column.addLayout(self._buttons())
+        row = QHBoxLayout()
+        self.looks = mask_looks(desk, row)
+        row.addStretch(1)
+        column.addLayout(row)
         self.list = QListWidget()
         self.list.setAccessibleName("Entries of the mask, topmost first")
         self.list.setFixedHeight(74)
@@ -99,7 +111,7 @@ class MaskPanel(QScrollArea):
         add = QToolButton(text="Add ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
         add.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         menu = QMenu(add)
-        menu.aboutToShow.connect(lambda: self._fill_add(menu))
+        menu.aboutToShow.connect(lambda: fill_add_menu(self.desk, menu, self.add_shape))
         add.setMenu(menu)
         self.add = add
         row.addWidget(add)
@@ -162,13 +174,29 @@ class MaskPanel(QScrollArea):
             scopes.addWidget(button)
         scopes.addStretch(1)
         column.addWidget(self.scopes)
+        self.pictures = QWidget()
+        pictures = QHBoxLayout(self.pictures)
+        pictures.setContentsMargins(0, 0, 0, 0)
+        self.handles = QToolButton(text="Handles", checkable=True)
+        self.handles.setToolTip("Move, scale and turn the picture in either view")
+        self.handles.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
+        self.handles.clicked.connect(lambda on: self._show_handles())
+        pictures.addWidget(self.handles)
+        self.repeat = QCheckBox("Repeated")
+        self.repeat.setToolTip("In both directions, over all tiles of the material")
+        self.repeat.toggled.connect(self._set_repeat)
+        pictures.addWidget(self.repeat)
+        pictures.addStretch(1)
+        column.addWidget(self.pictures)
         self.numbers: dict[str, NumberField] = {}
         for name, title, low, high, decimals in (
+            ("opacity", "Counts", 0.0, 1.0, 2), ("grow", "Grow", -64.0, 64.0, 0), ("smooth", "Smooth", 0.0, 16.0, 1),
             ("feather", "Feather", 0.0, 64.0, 1), ("black", "Black", 0.0, 1.0, 3), ("white", "White", 0.0, 1.0, 3),
             ("gamma", "Gamma", 0.1, 4.0, 2),
         ):  # fmt: skip
             number = NumberField(low, high, decimals, "", title)
-            number.changed.connect(lambda value, name=name: self._change(merge=True, **{name: round(value, 4)}))
+            number.setToolTip(_TIPS.get(name, ""))
+            number.changed.connect(partial(self._set_number, name))
             number.let_go.connect(self.desk.end_gesture)
             line = QHBoxLayout()
             label = QLabel(title)
@@ -238,52 +266,48 @@ class MaskPanel(QScrollArea):
         if isinstance(entry.shape, ScopeShape):
             for button in self.scope_buttons.values():
                 button.show_scope(entry.shape.scope)
+        shape = entry.shape
+        self.pictures.setVisible(isinstance(shape, PictureShape))
+        if isinstance(shape, PictureShape):
+            self.repeat.setVisible(isinstance(shape.place, Lay | Throw))
+            show_check(self.repeat, isinstance(shape.place, Lay | Throw) and shape.place.repeat)
         for name, number in self.numbers.items():
             number.set(getattr(entry, name))
+        self._show_handles()
+
+    def _show_handles(self) -> None:
+        """Have the views show the handles of the picture that is chosen, while they are wanted."""
+        mask, at = self._mask, self._at
+        entry = mask.entries[at] if mask is not None and at >= 0 else None
+        wanted = self.handles.isChecked() and self.isVisible() and entry is not None
+        shown = at if wanted and entry is not None and isinstance(entry.shape, PictureShape) else None
+        if shown != self.desk.mask_entry:
+            self.desk.mask_entry = shown
+            self.desk.view_changed.emit()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._show_handles()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._show_handles()
 
     # --- acting ---------------------------------------------------------------------------------------------------
 
-    def _fill_add(self, menu: QMenu) -> None:
-        menu.clear()
-        menu.addAction("Everything", lambda: self.add_shape(Fill(1.0)))
-        menu.addAction("Nothing", lambda: self.add_shape(Fill(0.0)))
-        menu.addAction("Materials, tiles or parts", lambda: self.add_shape(ScopeShape(Scope())))
-        island = menu.addAction("The island last pointed at", self.add_island)
-        island.setEnabled(self.desk.last_hit is not None)
-        menu.addAction("Painted (the brushes come with the Paint station)", lambda: self.add_shape(PaintedShape()))
-        for use in ("alpha", "luminance"):
-            pictures = menu.addMenu(f"A picture's {use}")
-            for name in self.desk.project.pictures if self.desk.project is not None else ():
-                pictures.addAction(name, partial(self.add_picture, name, use))
-            pictures.setEnabled(not pictures.isEmpty())
-
     def add_shape(self, shape: Shape) -> None:
         """Put an entry on top; the first one says all, later ones add."""
-        layer, mask = self.desk.layer, self._mask
-        if layer is None:
-            return
-        mode = "add" if mask is not None and mask.entries else "replace"
-        self.desk.end_gesture()
-        if self.desk.execute(AddMaskEntry(layer.id, MaskEntry(shape, mode))):  # type: ignore[arg-type]
-            self.list.setCurrentRow(0)
+        add_shape(self.desk, shape)
+        self.list.setCurrentRow(0)
 
-    def add_island(self) -> None:
-        """The UV island that the pointer was over last, in either view."""
-        hit, studio = self.desk.last_hit, self.desk.studio
-        if hit is not None and studio is not None:
-            self.add_shape(ScopeShape(Scope(islands=(int(studio.model.islands[hit.triangle]),))))
+    def _set_number(self, name: str, value: float) -> None:
+        self._change(merge=True, **{name: round(value) if name == "grow" else round(value, 4)})
 
-    def add_picture(self, name: str, use: str) -> None:
-        """A kit picture as a shape: where the layer's own picture lies, or over its first sheet."""
-        layer, studio = self.desk.layer, self.desk.studio
-        if layer is None or studio is None or not studio.surface.keys:
-            return
-        if isinstance(layer.content, Decal):
-            place: Place = layer.content.place
-        else:
-            key = next((key for key in studio.surface.keys if layer.scope.holds_sheet(key)), studio.surface.keys[0])
-            place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0)
-        self.add_shape(PictureShape(name, place, use))  # type: ignore[arg-type]
+    def _set_repeat(self, on: bool) -> None:
+        mask, at = self._mask, self._at
+        shape = mask.entries[at].shape if mask is not None and at >= 0 else None
+        if isinstance(shape, PictureShape) and isinstance(shape.place, Lay | Throw):
+            self._change(shape=replace(shape, place=replace(shape.place, repeat=on)))
 
     def _change(self, merge: bool = False, **changes: object) -> None:
         layer, mask, at = self.desk.layer, self._mask, self._at

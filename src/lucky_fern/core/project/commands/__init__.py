@@ -12,7 +12,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
-from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, SetFigure, SetLabel, SetTaken
+from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, KeepPaint, SetFigure, SetLabel, SetTaken
 from lucky_fern.core.project.commands.layout import (
     LayOut,
     RemoveSelection,
@@ -45,8 +45,8 @@ from lucky_fern.core.project.document import Project
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
-    "GiveMask", "GivePaint", "GroupLayers", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry", "PaintMask",
-    "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
+    "GiveMask", "GivePaint", "GroupLayers", "KeepPaint", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry",
+    "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
     "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetFigure", "SetGroup", "SetLabel", "SetLayer",
     "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
     "from_plain", "to_plain",
@@ -54,7 +54,8 @@ __all__ = [
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
-    | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers |
+    | KeepPaint | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers
+    |
     RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent |
     SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize |
     SetTaken | Ungroup

@@ -21,6 +21,14 @@ def check_share(what: str, value: float) -> None:
         raise CommandError(f"{what} runs from 0 to 1, not {value:g}")
 
 
+def check_value(map_name: str, value: str | float) -> None:
+    """Refuse a value that its map cannot have."""
+    try:
+        parse_value(map_name, value)
+    except (ValueError, KeyError) as error:
+        raise CommandError(str(error.args[0])) from error
+
+
 def check_blend(blend: str) -> None:
     if blend not in BLEND_MODES:
         raise CommandError(f"there is no blend mode {blend!r}; there are {', '.join(BLEND_MODES)}")
@@ -60,10 +68,7 @@ def check_channel(project: Project, content: Content, map_name: str, channel: Ch
         if isinstance(content, Wash) and channel.picture is None:
             raise CommandError(f"the wash takes {map_name} from a picture but names none")
         return
-    try:
-        parse_value(map_name, channel.source)
-    except ValueError as error:
-        raise CommandError(str(error)) from error
+    check_value(map_name, channel.source)
 
 
 def check_content(project: Project, content: Content) -> None:

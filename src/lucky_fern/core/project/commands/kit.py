@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.commands.base import Command
-from lucky_fern.core.project.document import Decal, KitPicture, Layer, Project
+from lucky_fern.core.project.commands.checks import check_value
+from lucky_fern.core.project.document import Decal, KitPaint, KitPicture, Layer, Project
 from lucky_fern.core.project.places import Along
 from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
@@ -24,6 +25,29 @@ class AddPicture(Command, frozen=True, tag="add-picture"):
 
     def apply(self, project: Project) -> Project:
         return replace(project, pictures={**project.pictures, self.id: self.picture})
+
+
+class KeepPaint(Command, frozen=True, tag="keep-paint"):
+    """Keep a paint in the kit under a name, in place of an older one of that name; None forgets it."""
+
+    label: ClassVar[str] = "Keep paint"
+    name: str
+    paint: KitPaint | None
+
+    def apply(self, project: Project) -> Project:
+        name = self.name.strip()
+        if not name:
+            raise CommandError("a paint needs a name")
+        if self.paint is None and name not in project.paints:
+            raise CommandError(f"there is no paint {name!r} any more")
+        paints = {known: paint for known, paint in project.paints.items() if known != name}
+        if self.paint is not None:
+            if not self.paint.values:
+                raise CommandError("a paint gives to one map at least")
+            for map_name, value in self.paint.values.items():
+                check_value(map_name, value)
+            paints[name] = self.paint
+        return replace(project, paints=paints)
 
 
 class SetLabel(Command, frozen=True, tag="set-label"):

@@ -1,0 +1,128 @@
+"""What is taken from the maps as they are: whole maps, shapes for masks, tips for brushes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32, U8, U16
+from lucky_fern.core.colour import LUMINANCE
+from lucky_fern.core.compositing.brushwork import draw_painted
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.still import Still
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.painting.pixels import mask_chunk
+from lucky_fern.core.project.commands import SetLayer
+from lucky_fern.core.project.document import Brushwork
+from lucky_fern.core.project.painted import MASK, place_name
+from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.project.shapes import PaintedShape
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, for_each
+from lucky_fern.core.sheets.region import Rect, gathered
+from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.studio import Studio
+
+
+def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
+    """A sheet's whole map as it is composited now; for tools that look for values."""
+    sheet = studio.surface.sheet(key, studio.project.size_of(key))
+    return composite_sheet(studio.sources, studio.project, map_name, sheet, 8)
+
+
+def shape_of_map(studio: Studio, layer_id: int, map_name: str) -> PaintedShape:
+    """A painted shape as bright as a map is without a layer: colours by their luminance, normals by slope."""
+
+    def brightness(values: F32) -> F32:
+        if MAPS[map_name].kind == "normal":
+            return np.asarray(1 - (values[..., 2] * 2 - 1), np.float32)
+        return np.asarray(values @ LUMINANCE if values.shape[2] == 3 else values[..., 0], np.float32)
+
+    return _shape_of(studio, layer_id, map_name, brightness)
+
+
+def shape_of_colour(
+    studio: Studio, layer_id: int, map_name: str, wanted: Sequence[float], tolerance: float, soft: float
+) -> PaintedShape:
+    """A painted shape of where a map is like a value (encoded 0…1) without a layer.
+
+    Full where every component differs by ``tolerance`` at most, running out over ``soft`` more.
+    """
+
+    def likeness(values: F32) -> F32:
+        differs = np.abs(values - np.asarray(wanted, np.float32)).max(axis=2)
+        beyond = differs - np.float32(tolerance + 0.5 / 255)
+        return np.asarray(np.clip(1 - beyond / np.float32(max(soft, 1e-6)), 0, 1), np.float32)
+
+    return _shape_of(studio, layer_id, map_name, likeness)
+
+
+def value_at(studio: Studio, layer_id: int, key: SheetKey, map_name: str, u: float, v: float) -> F32:
+    """(n,) the value of a map without a layer at a place of a sheet (0…1 each way, v up)."""
+    still = _without(studio, layer_id)
+    size = still.sheet(key).size
+    values, _ = still.read(map_name, key, np.array([u * size]), np.array([(1 - v) * size]))
+    return np.asarray(values[0], np.float32)
+
+
+def _without(studio: Studio, layer_id: int) -> Still:
+    return Still(studio.sources, SetLayer(layer_id, visible=False).apply(studio.project))
+
+
+def _shape_of(studio: Studio, layer_id: int, map_name: str, work: Callable[[F32], F32]) -> PaintedShape:
+    """What ``work`` makes of a map without a layer, on all islands."""
+    still = _without(studio, layer_id)
+    sheets: dict[str, PaintedSheet] = {}
+    for key in studio.surface.keys:
+        sheet = still.sheet(key)
+
+        def made(chunk: Chunk, key: SheetKey = key, sheet: Sheet = sheet) -> str:
+            inside = studio.sources.owners(sheet, chunk) >= 0
+            share = np.where(inside, work(still.chunk(map_name, key, chunk)), 0)
+            return studio.blobs.add(mask_chunk(share)) if share.any() else ""
+
+        places = list(sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)))
+        chunks = {
+            place_name(chunk): digest for chunk, digest in zip(places, for_each(made, places), strict=True) if digest
+        }
+        if chunks:
+            sheets[str(key)] = PaintedSheet(sheet.size, {MASK: chunks})
+    return PaintedShape(sheets)
+
+
+def tip_picture(studio: Studio, layer_id: int | None, key: SheetKey, rect: Rect, map_name: str) -> bytes:
+    """A PNG to be a tip, of a rectangle of a sheet: what a brushwork layer has there, else how dark a map is.
+
+    Raises
+    ------
+    CommandError
+        If nothing is there.
+    """
+    if rect.shape[0] < 2 or rect.shape[1] < 2:
+        raise CommandError("draw a rectangle of some texels round what is to be the tip")
+    size, pixels = studio.project.size_of(key), np.zeros((*rect.shape, 4), np.uint8)
+    content = None if layer_id is None else studio.project.layer(layer_id).content
+    painted = content.sheets.get(str(key)) if isinstance(content, Brushwork) else None
+    if painted is not None:
+        for name in painted.maps:
+            rgba = gathered(rect, size, np.zeros(4, np.uint16), partial(_painted, studio, painted, name, size))
+            if rgba is not None:
+                pixels[..., 3] = np.maximum(pixels[..., 3], rgba[..., 3] // 257)
+    if not pixels.any():
+        values = whole_map(studio, key, map_name)[rect.top : rect.bottom, rect.left : rect.right]
+        if values.min() == values.max():
+            raise CommandError("all is alike there: paint the tip's shape first, dark on light")
+        grey = values @ LUMINANCE if values.shape[2] == 3 else values[..., 0]
+        low, high = float(grey.min()), float(grey.max())
+        pixels[..., :3] = np.rint((grey - low) / max(high - low, 1e-9) * 255)[..., None]
+        pixels[..., 3] = 255
+    done, data = cv2.imencode(".png", pixels)
+    assert done
+    return bytes(data)
+
+
+def _painted(studio: Studio, painted: PaintedSheet, name: str, size: int, chunk: Chunk) -> U16 | None:
+    return draw_painted(painted, name, size, chunk, studio.blobs, studio.sources.kept)
