@@ -5,24 +5,36 @@ from __future__ import annotations
 import colorsys
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.ndimage import map_coordinates
 
+from lucky_fern.core import easel, taking
 from lucky_fern.core.colour import turned_hue
+from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.painting.brush import Brush, Pen
 from lucky_fern.core.painting.paint import Plain
 from lucky_fern.core.painting.seen import Seen
 from lucky_fern.core.painting.stroke import Stroke
+from lucky_fern.core.painting.symmetry import Symmetry, symmetry_lines, ways_of
+from lucky_fern.core.painting.tips import tip_of
+from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.placing.slide import Eye
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Brushwork
+from lucky_fern.core.project.layouts import Transform
 from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
 from round_models import tube
-from samples import PLANE
+from samples import PLANE, Runner, read_png
 
 SIZE = 200
 
@@ -168,3 +180,88 @@ def test_the_nearest_point_is_that_of_all_triangles(
     assert np.abs(np.linalg.norm(got - points, axis=1) - far).max() < 1e-9
     near, _ = Surface(model).nearest.find(points, None, 0.3)
     assert ((near >= 0) == (far < 0.3)).all()
+
+
+def test_no_stroke_shows_its_islands_border(tmp_path: Path) -> None:
+    """Across a seam values go on as they do within the island, between texels and on the first four mips."""
+    tube(tmp_path, sides=64, rings=8)
+    studio = Studio.new(tmp_path / "tube.obj", sheet_size=512)
+    studio.lay_out(Transform(scale=(0.7, 0.7)), None, True)
+    studio.execute(AddLayer("Paint", Brushwork(), {}))
+    layer = studio.project.layers[-1].id
+    stroke = easel.begin_stroke(studio, Brush(0.3, 0.2))
+    for angle in np.radians(np.linspace(120, 240, 9)):  # round the back, where the seam is
+        normal = np.array([np.sin(angle), 0.0, np.cos(angle)])
+        stroke.go_to(normal * 0.5 + (0, 1 + 0.2 * np.sin(angle), 0), normal)
+    easel.paint_on_layer(studio, layer, stroke, {"colour": "#000000"})
+    key = studio.surface.keys[0]
+    level = taking.whole_map(studio, key, "colour")[..., 0].astype(np.float32)
+    assert level.min() == 0 and level.max() == 255
+    uv = studio.model.uv.reshape(-1, 2)
+    (left, low), (right, high) = uv.min(axis=0), uv.max(axis=0)
+    for _ in range(5):
+        size = len(level)
+
+        def read(u: np.ndarray, v: np.ndarray, level: np.ndarray = level, size: int = size) -> np.ndarray:
+            return map_coordinates(level, [(1 - v) * size - 0.5, u * size - 0.5], order=1, mode="nearest")
+
+        v = np.linspace(low + 0.02, high - 0.02, 200)
+        here, there = read(np.full(200, left), v), read(np.full(200, right), v)
+        step = max(float(np.abs(np.diff(level, axis=k)).max()) for k in range(2))  # between neighbours, anywhere
+        assert np.ptp(here) > 100
+        assert np.abs(here - there).max() <= step + 1
+        level = cv2.resize(level, (size // 2, size // 2), interpolation=cv2.INTER_AREA)
+
+
+def test_a_plane_of_ones_own_mirrors_and_is_drawn_where_it_is() -> None:
+    normal, about = np.array([0.48, 0.6, 0.64]), np.array([1.0, -2.0, 0.5])
+    symmetry = Symmetry("", 1, "y", (1.0, -2.0, 0.5), (0.48, 0.6, 0.64))
+    (_, _), (turn, shift) = ways_of(symmetry)
+    point = np.array([3.0, 0.2, -1.0])
+    image = turn @ point + shift
+    assert ((point + image) / 2 - about) @ normal == pytest.approx(0)  # half way lies on the plane
+    assert np.cross(image - point, normal) == pytest.approx(np.zeros(3))  # and straight across it
+    (square,) = symmetry_lines(symmetry, np.array([[-1.0, -4, -1], [3, 0, 2]]))
+    assert (square - about) @ normal == pytest.approx(np.zeros(5))
+    assert len(ways_of(Symmetry("xz", 3, normal=(0.0, 1.0, 0.0)))) == 2 * 2 * 2 * 3
+
+
+def test_paints_of_the_kit_in_jobs(run_job: Runner, tmp_path: Path, plane: Path) -> None:
+    stroke = {
+        "do": "stroke",
+        "layer": "Paint",
+        "points": [[0, 0, 0]],
+        "radius": 0.5,
+        "hardness": 1.0,
+        "paint": "Rust",
+    }
+    job = {"job": 1, "model": plane.name, "sheet_size": 64, "exports": [{"preset": "separate", "out": "maps"}], "steps": [
+        {"do": "paint", "name": "Rust", "values": {"colour": "#a3542c", "roughness": 0.8}},
+        {"do": "brushwork", "name": "Paint"}, {**stroke, "values": {"roughness": 0.2}},
+    ]}  # fmt: skip
+    done = run_job(job)
+    assert done.returncode == 0, done.stderr
+    assert read_png(tmp_path / "maps" / "job_paint_baseColor.png")[32, 32].tolist() == [0xA3, 0x54, 0x2C]
+    assert read_png(tmp_path / "maps" / "job_paint_roughness.png")[32, 32, 0] == 51  # its own value goes before
+    for number, step, words in ((2, {**stroke, "paint": "Gilt"}, "Rust"),
+                                (0, {"do": "paint", "name": "Rust", "values": {"colour": 3}}, "colour"),
+                                (0, {"do": "paint", "name": "", "values": {"colour": "#ffffff"}}, "name")):  # fmt: skip
+        refused = run_job({**job, "steps": [*job["steps"][:number], step, *job["steps"][number + 1 :]]})
+        assert refused.returncode == 2 and words in refused.stderr
+
+
+def test_a_tip_from_the_sheet_is_what_was_painted_there(tmp_path: Path) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    studio = Studio.new(tmp_path / "plane.obj", sheet_size=256)
+    key, rect = studio.surface.keys[0], Rect(64, 192, 64, 192)
+    with pytest.raises(CommandError, match="alike"):
+        taking.tip_picture(studio, None, key, rect, "colour")
+    studio.execute(AddLayer("Paint", Brushwork(), {}))
+    layer = studio.project.layers[-1].id
+    stroke = easel.begin_stroke(studio, Brush(0.3, 0.0))
+    stroke.go_to(np.zeros(3), np.array([0.0, 0.0, 1.0]))
+    easel.paint_on_layer(studio, layer, stroke, {"roughness": 0.5})
+    tip = tip_of(read_picture(taking.tip_picture(studio, layer, key, rect, "colour"), "tip.png").rgba)
+    y, x = np.mgrid[0:128, 0:128] * 2 / 256 - 0.5 + 1 / 256
+    f = np.clip(np.hypot(x, y) / 0.3, 0, 1)
+    assert np.abs(tip - (1 - f * f * (3 - 2 * f))).max() < 0.02
