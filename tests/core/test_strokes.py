@@ -129,6 +129,19 @@ def test_samples_lie_evenly_and_follow_the_surface(tmp_path: Path) -> None:
     assert covered[128, 128:192].min() > 0.99  # from the front a quarter round, without a gap
 
 
+def test_a_long_stroke_drops_no_sample(tmp_path: Path) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    stroke = begun(load_model(tmp_path / "plane.obj"), 512, Brush(0.02, 1.0, spacing=0.15))
+    turn = np.linspace(0, 2 * np.pi, 1201)  # the hand's way is cut otherwise than samples lie
+    for angle in turn:
+        stroke.go_to(0.95 * np.array([np.cos(angle), np.sin(angle), 0.0]), np.array([0.0, 0.0, 1.0]))
+    stroke.end()
+    assert stroke.samples == pytest.approx(2 * np.pi * 0.95 / (0.15 * 0.02), abs=2)  # about 1 990
+    y, x = np.mgrid[0:512, 0:512] * 2 / 512 - 1 + 1 / 512
+    ring = np.abs(np.hypot(x, y) - 0.95) < 0.014
+    assert next(iter(gathered(stroke, 512).values()))[ring].min() > 0.99
+
+
 def test_a_stroke_stays_on_its_side_and_on_allowed_faces(tmp_path: Path) -> None:
     (tmp_path / "leaf.obj").write_text(
         "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 -.01\nv 1 0 -.01\nv 1 1 -.01\nv 0 1 -.01\n"

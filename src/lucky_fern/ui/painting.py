@@ -213,7 +213,8 @@ class Painting(QObject):
             return
         key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
         easel.painted_mask(studio, layer.id)
-        alpha = studio.sources.picture(studio.project.pictures[picture]).has_alpha
+        pixels = studio.sources.picture(studio.project.pictures[picture]).rgba
+        alpha = int(pixels[..., 3].min()) < np.iinfo(pixels.dtype).max  # where it has holes they are what is meant
         # Repeated, it lies over every tile of the material.
         place = Lay(key.material, key.tile, (0.5, 0.5), 1.0, 1.0, repeat=True)
         shape = PictureShape(picture, place, "alpha" if alpha else "luminance")

@@ -238,7 +238,35 @@ def _painting(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     stroke([(0.3, 0.585), (0.302, 0.585)])
     window.say("", False)
     shoot("paint")
+    _paint_mask(desk, window, shoot, stroke)
     desk.go_to("artwork")
+
+
+def _paint_mask(
+    desk: Desk, window: Window, shoot: Callable[[str], None], stroke: Callable[[list[tuple[float, float]]], None]
+) -> None:
+    """Grime that a picture confines, seen in colour, with the picture's handles."""
+    from lucky_fern.core.project.commands import AddLayer
+    from lucky_fern.core.project.document import Channel, Wash
+
+    painting = desk.painting
+    desk.execute(AddLayer("Soot", Wash(), {"colour": Channel("#1c1814"), "roughness": Channel(0.95)}))
+    view = window.model_view
+    desk.mark(view.surface_at(np.array([0.4, 0.45]) * [view.width(), view.height()]), view)
+    painting.confine("grime-mask.png")
+    painting.set(size=0.06)
+    painting.set_brush(tip=None, hardness=0.2, flow=0.3)
+    stroke([(0.2, 0.46), (0.6, 0.46)])
+    desk.comparing.show_mask("colour")
+    window.pages.setCurrentWidget(window.masks)
+    window.masks.list.setCurrentRow(0)
+    window.masks.handles.click()
+    window.say("", False)
+    shoot("paint-mask")
+    window.masks.handles.click()
+    desk.comparing.show_mask(None)
+    painting.set(on_mask=False)
+    window.pages.setCurrentIndex(0)
 
 
 def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
