@@ -236,7 +236,7 @@ def test_paints_of_the_kit_in_jobs(run_job: Runner, tmp_path: Path, plane: Path)
         "paint": "Rust",
     }
     job = {"job": 1, "model": plane.name, "sheet_size": 64, "exports": [{"preset": "separate", "out": "maps"}], "steps": [
-        {"do": "paint", "name": "Rust", "values": {"colour": "#a3542c", "roughness": 0.8}},
+        {"do": "keep-paint", "name": "Rust", "values": {"colour": "#a3542c", "roughness": 0.8}},
         {"do": "brushwork", "name": "Paint"}, {**stroke, "values": {"roughness": 0.2}},
     ]}  # fmt: skip
     done = run_job(job)
@@ -244,8 +244,8 @@ def test_paints_of_the_kit_in_jobs(run_job: Runner, tmp_path: Path, plane: Path)
     assert read_png(tmp_path / "maps" / "job_paint_baseColor.png")[32, 32].tolist() == [0xA3, 0x54, 0x2C]
     assert read_png(tmp_path / "maps" / "job_paint_roughness.png")[32, 32, 0] == 51  # its own value goes before
     for number, step, words in ((2, {**stroke, "paint": "Gilt"}, "Rust"),
-                                (0, {"do": "paint", "name": "Rust", "values": {"colour": 3}}, "colour"),
-                                (0, {"do": "paint", "name": "", "values": {"colour": "#ffffff"}}, "name")):  # fmt: skip
+                                (0, {"do": "keep-paint", "name": "Rust", "values": {"colour": 3}}, "colour"),
+                                (0, {"do": "keep-paint", "name": "", "values": {"colour": "#ffffff"}}, "name")):  # fmt: skip
         refused = run_job({**job, "steps": [*job["steps"][:number], step, *job["steps"][number + 1 :]]})
         assert refused.returncode == 2 and words in refused.stderr
 

@@ -20,7 +20,7 @@ from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_rgba, quantise
 from lucky_fern.core.compositing.changes import dirtied, everything
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet, written_maps
 from lucky_fern.core.exporting.exporter import export
-from lucky_fern.core.exporting.presets import RECIPES
+from lucky_fern.core.exporting.presets import PRESETS
 from lucky_fern.core.exporting.setup import ExportSetup
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.pictures.picture import Picture
@@ -108,14 +108,12 @@ def write_maps(folder: Path) -> Row:
     studio.execute(AddLayer("Weave", Wash(repeat=(5.3, 5.3), rotate=12.0), woven))
     setup = ExportSetup("separate", "out")
     arrays = []
-    for recipe in RECIPES["separate"]:
+    for file in PRESETS["separate"].files:
         for key in studio.surface.keys:
-            if not set(recipe.sources) <= written_maps(
-                studio.sources, studio.project, studio.surface.sheet(key, 2048)
-            ):
+            if not set(file.told_by) & written_maps(studio.sources, studio.project, studio.surface.sheet(key, 2048)):
                 continue
             sheet = studio.surface.sheet(key, 2048)
-            pixels = composite_sheet(studio.sources, studio.project, recipe.sources[0], sheet, 8)
+            pixels = composite_sheet(studio.sources, studio.project, file.told_by[0], sheet, 8)
             arrays.append(np.ascontiguousarray(pixels[..., ::-1]))
 
     # As in the window: what the views show is composited already. A job has to do that first.

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32, U16
 from lucky_fern.core.colour import LUMINANCE
@@ -116,6 +117,24 @@ def composite_rect(
         blend_normal_arrays(shaped, np.ascontiguousarray(values), np.ones(rect.shape, np.float32))
         values = shaped
     return np.ascontiguousarray(values)
+
+
+def composite_alone(
+    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, layer: Layer
+) -> tuple[F32, F32]:
+    """A layer by itself on a rectangle of a map: (r, c, n) values and (r, c) how far it covers, at full strength.
+
+    Masks and the strengths of layers inside a group are put in.
+    """
+    channels = {name: replace(channel, opacity=1.0, blend=None) for name, channel in layer.channels.items()}
+    whole = replace(layer, opacity=1.0, blend="normal", channels=channels)
+    wide = rect.grown(stack_reach((whole,), map_name), sheet.size)
+    view = View(sources, project, map_name, sheet, wide)
+    shape = (*wide.shape, view.spec.components)
+    canvas = Canvas(np.zeros(shape, np.float32), np.zeros(wide.shape, np.float32))
+    _put_all((whole,), canvas, view)
+    assert canvas.alpha is not None
+    return canvas.values[rect.within(wide)], canvas.alpha[rect.within(wide)]
 
 
 def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:

@@ -2,70 +2,66 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import U8, U16
 from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, CommandError, ExportError
-from lucky_fern.core.exporting.png import encode_png
-from lucky_fern.core.exporting.presets import RECIPES, Pixels, Recipe
-from lucky_fern.core.exporting.setup import FORMATS, ExportSetup, file_name
+from lucky_fern.core.exporting.channels import Pixels, file_pixels, tinted
+from lucky_fern.core.exporting.credits import CREDITS, credits_text
+from lucky_fern.core.exporting.formats import encode
+from lucky_fern.core.exporting.glb import Image, sheet_skins, write_glb
+from lucky_fern.core.exporting.model_files import textured_obj
+from lucky_fern.core.exporting.openraster import encode_layers
+from lucky_fern.core.exporting.presets import PRESETS, MapFile
+from lucky_fern.core.exporting.setup import ExportSetup, check_setup, file_name, safe_name
 from lucky_fern.core.files import WholeFiles
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import SheetKey
-from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST, Sheet
 
 Progress = Callable[[int, int, str], None]
+LAYERS = "layers"  # stands for the map in names of layered files
+_PLAIN = ExportSetup("gltf", "")  # how pictures inside a GLB are written
 
 
 @dataclass(frozen=True)
 class Plan:
-    """One file to be written."""
+    """One file to be written: of a sheet's maps (``file``), of its layers (``file`` None), or of the model."""
 
     name: str
-    recipe: Recipe
+    file: MapFile | None
     maps: tuple[str, ...]
-    sheet: SheetKey
+    sheet: SheetKey | None
+
+    @property
+    def contents(self) -> object:
+        """What tells two plans for one name apart."""
+        return self.file, self.maps, self.sheet
 
 
 @dataclass(frozen=True)
 class Plans:
-    """All files of an export, and the maps left out because no layer writes to them."""
+    """All files of an export, the maps left out because no layer writes to them, and what there is to say."""
 
     files: tuple[Plan, ...]
     skipped: tuple[str, ...]
+    notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Exported:
-    """What an export wrote."""
+    """What an export wrote, file by file with its bytes' number."""
 
     files: tuple[Path, ...]
     skipped: tuple[str, ...]
-
-
-def check_setup(setup: ExportSetup) -> None:
-    """Refuse an export that cannot be.
-
-    Raises
-    ------
-    CommandError
-        With a sentence about the key that is wrong.
-    """
-    if setup.preset not in RECIPES:
-        raise CommandError(f"there is no preset {setup.preset!r} yet; there are {', '.join(RECIPES)}")
-    if setup.format not in FORMATS:
-        raise CommandError(f"format {setup.format!r} is not written yet; there is {', '.join(FORMATS)}")
-    if setup.size is not None and not SMALLEST <= setup.size <= LARGEST:
-        raise CommandError(f"size runs from {SMALLEST} to {LARGEST} texels, not {setup.size}")
-    if setup.padding is not None and not 0 <= setup.padding <= 254:
-        raise CommandError(f"padding runs from 0 to 254 texels, not {setup.padding}; leave it out to fill all")
+    notes: tuple[str, ...] = ()
+    sizes: Mapping[Path, int] = field(default_factory=dict)
 
 
 def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: str) -> Plans:
@@ -76,32 +72,60 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
     CommandError
         If two materials would write the same file.
     """
-    surface = sources.surface
-    sized = _resized(project, setup)
-    written = {key: written_maps(sources, sized, surface.sheet(key, sized.size_of(key))) for key in surface.keys}
+    surface, preset = sources.surface, setup.what
+    written = _written(sources, project, setup)
     files: list[Plan] = []
     left_out: dict[str, list[str]] = {}
-    for material in surface.materials:
+    notes: list[str] = []
+    materials = [name for name in surface.materials if not setup.only_glowing or "emissive" in _used(written, name)]
+    for material in materials:
         keys = [key for key in surface.keys if key.material == material]
-        used = set[str]().union(*(written[key] for key in keys))
-        for recipe in RECIPES[setup.preset]:
-            if not recipe.always and not set(recipe.sources) <= used:
-                left_out.setdefault(recipe.name, []).append(material)
+        used = _used(written, material)
+        for file in preset.files:
+            if not file.always and not set(file.told_by) & used:
+                left_out.setdefault(file.word, []).append(material)
                 continue
-            maps = (*recipe.sources, *(name for name in recipe.extra if name in used))
+            maps, form = file.needs, setup.format_of(file)
+            if file.alpha is not None and file.alpha.of in used:
+                if form == "jpeg":
+                    notes.append(f"JPEG has no alpha: {file.word} of {material} is written without its opacity")
+                else:
+                    maps = (*maps, file.alpha.of)
             for key in keys:
-                name = file_name(stem, key, recipe.name, len(keys) == 1, setup.format)
-                files.append(Plan(name, recipe, maps, key))
+                name = file_name(stem, key, file.word, len(keys) == 1, form, preset.pattern)
+                files.append(Plan(name, file, maps, key))
+        if preset.layered:
+            for key in keys:
+                name = file_name(stem, key, LAYERS, len(keys) == 1, "ora")
+                files.append(Plan(name, None, (), key))
+    if preset.model is not None and materials:
+        files.append(Plan(f"{safe_name(stem)}.{preset.model}", None, (), None))
+        if preset.model == "obj":
+            files.append(Plan(f"{safe_name(stem)}.mtl", None, (), None))
     names = [plan.name.lower() for plan in files]
     for name in names:
         if names.count(name) > 1:
-            raise CommandError(f"two materials would both write {name}; rename one of them")
+            raise CommandError(
+                f"two materials or tiles would both write {name}; rename one of them, or put {{tile}} in the pattern"
+            )
+    if credits_text(project) and files:
+        files.append(Plan(CREDITS, None, (), None))
     skipped = [
-        name if len(materials) == len(surface.materials) else f"{material}:{name}"
-        for name, materials in left_out.items()
-        for material in (materials[:1] if len(materials) == len(surface.materials) else materials)
+        word if len(lacking) == len(surface.materials) else f"{material}:{word}"
+        for word, lacking in left_out.items()
+        for material in (lacking[:1] if len(lacking) == len(surface.materials) else lacking)
     ]
-    return Plans(tuple(files), tuple(skipped))
+    return Plans(tuple(files), tuple(skipped), tuple(notes))
+
+
+def _written(sources: Sources, project: Project, setup: ExportSetup) -> dict[SheetKey, set[str]]:
+    sized = _resized(project, setup.size)
+    surface = sources.surface
+    return {key: written_maps(sources, sized, surface.sheet(key, sized.size_of(key))) for key in surface.keys}
+
+
+def _used(written: Mapping[SheetKey, set[str]], material: str) -> set[str]:
+    return set[str]().union(*(maps for key, maps in written.items() if key.material == material))
 
 
 def export(
@@ -130,56 +154,136 @@ def export(
     """
     check_setup(setup)
     plans = plan_export(sources, project, setup, stem)
-    sized = _resized(project, setup)
-    if folder.exists() and not folder.is_dir():
-        raise ExportError(f"{folder} is a file, not a folder; choose another place for the maps.")
+    check_folder(folder)
+    work = _Work(sources, project, setup, stem, plans, cancelled, finished)
     done = 0
     with WholeFiles() as files, ThreadPoolExecutor(2, thread_name_prefix="fern-export") as pool:
-
-        def work(plan: Plan) -> tuple[Plan, bytes]:
-            if cancelled is not None and cancelled():
-                raise Cancelled("the export was stopped; nothing was written")
-            sheet = sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
-            kept = finished if setup.size is None else None
-            return plan, encode_png(_pixels(sources, sized, setup, plan, sheet, cancelled, kept))
-
         # Sheet by sheet, whatever the order of the files: what one map draws serves the next one.
-        order = sorted(range(len(plans.files)), key=lambda number: plans.files[number].sheet)
-        sent = {number: pool.submit(work, plans.files[number]) for number in order}
-        waiting = [sent[number] for number in range(len(plans.files))]
+        order = sorted(plans.files, key=lambda plan: plan.sheet or ("\uffff", 0))
+        sent: dict[str, Future[bytes]] = {
+            plan.name: pool.submit(work.bytes_of, plan) for plan in order if plan.sheet is not None
+        }
+        sizes: dict[Path, int] = {}
         try:
-            for future in waiting:
-                plan, data = future.result()
+            for plan in plans.files:
+                data = sent[plan.name].result() if plan.sheet is not None else work.bytes_of(plan)
                 files.write(folder / plan.name, data)
+                sizes[folder / plan.name] = len(data)
+                sent.pop(plan.name, None)
                 done += 1
                 if progress is not None:
-                    progress(done, len(waiting), plan.name)
+                    progress(done, len(plans.files), plan.name)
         except BaseException:
-            for future in waiting:
+            for future in sent.values():
                 future.cancel()
             raise
-        return Exported(tuple(files.publish()), plans.skipped)
+        return Exported(tuple(files.publish()), plans.skipped, plans.notes, sizes)
 
 
-def _resized(project: Project, setup: ExportSetup) -> Project:
-    return project if setup.size is None else replace(project, sheet_size=setup.size, sheet_sizes={})
+def check_folder(folder: Path) -> None:
+    """Refuse a folder that cannot be written to, before anything is touched.
+
+    Raises
+    ------
+    ExportError
+        With a sentence that names it.
+    """
+    first = next((part for part in (folder, *folder.parents) if part.exists()), folder)
+    if not first.is_dir():
+        raise ExportError(f"{first} is a file, not a folder; choose another place for the maps.")
 
 
-def _pixels(
-    sources: Sources,
-    project: Project,
-    setup: ExportSetup,
-    plan: Plan,
-    sheet: Sheet,
-    cancelled: Callable[[], bool] | None,
-    finished: Finished | None,
-) -> U8 | U16:
-    bits = plan.recipe.bits or setup.bits
-    maps: dict[str, Pixels] = {
-        name: composite_sheet(sources, project, name, sheet, bits, setup.padding, cancelled, finished)
-        for name in plan.maps
-    }
-    if "normal" in maps and setup.normal_y == "-":
-        normal = maps["normal"]
-        normal[..., 1] = (255 if bits == 8 else 65535) - normal[..., 1]
-    return plan.recipe.combine(maps)
+def _resized(project: Project, size: int | None) -> Project:
+    return project if size is None else replace(project, sheet_size=size, sheet_sizes={})
+
+
+@dataclass
+class _Work:
+    """One export under way."""
+
+    sources: Sources
+    project: Project
+    setup: ExportSetup
+    stem: str
+    plans: Plans
+    cancelled: Callable[[], bool] | None
+    finished: Finished | None
+    _images: dict[tuple[SheetKey, MapFile], bytes] = field(default_factory=dict)
+
+    def bytes_of(self, plan: Plan) -> bytes:
+        if self.cancelled is not None and self.cancelled():
+            raise Cancelled("the export was stopped; nothing was written")
+        if plan.file is not None and plan.sheet is not None:
+            data = encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), self.setup)
+            if self._serves_glb(plan.file):
+                self._images[plan.sheet, plan.file] = data
+            return data
+        if plan.sheet is not None:
+            sized = _resized(self.project, self.setup.size)
+            sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
+            return encode_layers(self.sources, sized, sheet)
+        if plan.name == CREDITS:
+            return credits_text(self.project).encode()
+        if plan.name.endswith(".glb"):
+            return self._glb()
+        return self._obj()[plan.name]
+
+    def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
+        """What a file holds of a sheet."""
+        size = file.size or setup.size
+        sized = _resized(self.project, size)
+        sheet = self.sources.surface.sheet(key, sized.size_of(key))
+        bits = setup.bits_of(file)
+        # What is converted or spread over fewer steps begins with all that there is.
+        deep = setup.dither or any(not pick.plain and pick.of for pick in file.channels)
+        found: dict[str, Pixels] = {}
+        for name in maps:
+            own = 16 if deep and MAPS[name].wide else 8 if deep and bits == 8 and not setup.dither else bits
+            found[name] = composite_sheet(
+                self.sources, sized, name, sheet, 16 if setup.dither else own, setup.padding, self.cancelled,
+                self.finished if size is None else None,
+            )  # fmt: skip
+        if "normal" in found and (file.normal_y or setup.normal_y) == "-":
+            normal = found["normal"]
+            normal[..., 1] = (255 if normal.dtype.itemsize == 1 else 65535) - normal[..., 1]
+        if "emissive" in found and setup.tint is not None:
+            found["emissive"] = tinted(found["emissive"], setup.tint)
+        return file_pixels(file, found, bits, setup.dither)
+
+    # --- the model ----------------------------------------------------------------------------------------------
+
+    def _serves_glb(self, file: MapFile) -> bool:
+        """Whether a file's bytes can lie in a GLB as they are."""
+        setup = self.setup
+        plain = setup.format_of(file) == "png" and setup.bits_of(file) == 8 and setup.normal_y == "+"
+        return setup.what.model == "glb" and plain and file in PRESETS["gltf"].files
+
+    def _glb(self) -> bytes:
+        written = _written(self.sources, self.project, self.setup)
+        plain = replace(self.setup, format="png", bits=8, normal_y="+", own=None, preset="gltf")
+        images: dict[SheetKey, dict[str, Image]] = {}
+        for key in self._keys():
+            used = _used(written, key.material)
+            images[key] = {}
+            for file in PRESETS["gltf"].files:
+                if not file.always and not set(file.told_by) & used:
+                    continue
+                maps = (*file.needs, *((file.alpha.of,) if file.alpha is not None and file.alpha.of in used else ()))
+                data = self._images.get((key, file))
+                if data is None:
+                    data = encode(file, self._pixels(file, maps, key, plain), plain)
+                images[key][file.word] = Image(data, "opacity" in maps)
+        skins = sheet_skins(self.sources.surface, images, self.setup.glow)
+        return write_glb(self.sources.surface.model, skins)
+
+    def _keys(self) -> list[SheetKey]:
+        planned = {plan.sheet for plan in self.plans.files if plan.sheet is not None}
+        return [key for key in self.sources.surface.keys if key in planned or not planned]
+
+    def _obj(self) -> dict[str, bytes]:
+        names: dict[SheetKey, dict[str, str]] = {}
+        for plan in self.plans.files:
+            held = {pick.of for pick in plan.file.channels} if plan.file is not None else set()
+            if len(held) == 1 and plan.sheet is not None:  # packed files have no word in an MTL
+                names.setdefault(plan.sheet, {}).setdefault(held.pop(), plan.name)
+        return textured_obj(self.sources.surface, f"{safe_name(self.stem)}.obj", names)

@@ -3,16 +3,27 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64, U8, Array, equal_rows
-from lucky_fern.core.colour import decode_srgb, from_hex
+from lucky_fern.core.arrays import F64, I32, U8, Array, equal_rows
+from lucky_fern.core.colour import from_hex
 from lucky_fern.core.errors import ExportError
+from lucky_fern.core.exporting.glb import corners, plain_skins, write_glb
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.outlines import outlines
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
 
 SUFFIXES = (".obj", ".glb", ".ply")
+# What maps are called in an MTL: the words of its first description, and those of its extension for metal and rough.
+_MTL_WORDS = {
+    "colour": ("map_Kd",), "diffuse": ("map_Kd",), "specular": ("map_Ks",), "gloss": ("map_Ns",),
+    "roughness": ("map_Pr",), "metallic": ("map_Pm",), "emissive": ("map_Ke",), "normal": ("norm",),
+    "height": ("map_bump",),
+}  # fmt: skip
 
 
 def model_files(model: Model, name: str, colours: U8 | None = None) -> dict[str, bytes]:
@@ -29,9 +40,10 @@ def model_files(model: Model, name: str, colours: U8 | None = None) -> dict[str,
     """
     stem, _, ending = name.rpartition(".")
     if ending.lower() == "obj" and stem:
-        return {name: _obj(model, f"{stem}.mtl"), f"{stem}.mtl": _mtl(model)}
+        names = list(model.materials)
+        return {name: _obj(model, f"{stem}.mtl", names, model.material), f"{stem}.mtl": _mtl(model)}
     if ending.lower() == "glb" and stem:
-        return {name: _glb(model, colours)}
+        return {name: write_glb(model, plain_skins(model), colours)}
     if ending.lower() == "ply" and stem:
         return {name: _ply(model, colours)}
     raise ExportError(f"{name} is no kind of model that is written; end its name with {', '.join(SUFFIXES)}.")
@@ -41,11 +53,37 @@ def _rows(values: Array, form: str) -> list[str]:
     return [form.format(*row) for row in values.tolist()]
 
 
-def _obj(model: Model, library: str) -> bytes:
-    """Faces as they came (polygons whole), parts as objects, v up as OBJ counts."""
+def textured_obj(surface: Surface, name: str, files: Mapping[SheetKey, Mapping[str, str]]) -> dict[str, bytes]:
+    """File name → bytes of an OBJ, and of an MTL with the maps on it: ``files`` are their names, by what they hold.
+
+    A material of its own for each sheet, its UVs brought onto one tile, as MTL knows no more.
+    """
+    model, keys = surface.model, list(surface.keys)
+    alone = {key: sum(other.material == key.material for other in keys) == 1 for key in keys}
+    names = [key.material if alone[key] else f"{key.material}.{key.tile}" for key in keys] + ["bare"]
+    number = np.where(surface.sheet_of_triangle < 0, len(keys), surface.sheet_of_triangle)
+    corner = np.array([*(corner_of(key.tile) for key in keys), (0, 0)], np.float64)
+    library = f"{name.rpartition('.')[0]}.mtl"
+    text = []
+    for key, own in zip(keys, names, strict=False):
+        found = files.get(key, {})
+        text += [f"newmtl {own}", "Kd 1 1 1", "Ks 0 0 0", "d 1"]
+        text += [f"{word} {found[kind]}" for kind, words in _MTL_WORDS.items() for word in words if kind in found]
+        text.append("")
+    if (number == len(keys)).any():
+        text += ["newmtl bare", "Kd 0.8 0.8 0.8", "d 1", ""]
+    obj = _obj(model, library, names, number.astype(np.int32), corner[number])
+    return {name: obj, library: "\n".join(text).encode()}
+
+
+def _obj(model: Model, library: str, names: list[str], skin: I32, shift: F64 | None = None) -> bytes:
+    """Faces as they came (polygons whole), parts as objects, v up as OBJ counts.
+
+    ``skin`` (T,) numbers the material of each triangle among ``names``; ``shift`` (T, 2) is taken from its UVs.
+    """
     sizes, corner, _ = outlines(model)
     triangle = corner // 3
-    uv = model.uv.reshape(-1, 2)
+    uv = (model.uv if shift is None else model.uv - shift[:, None]).reshape(-1, 2)
     with_uv = np.asarray(np.isfinite(uv).all(axis=1), np.bool_)
     uv_first, uv_number = equal_rows(np.where(with_uv[:, None], uv, 0.0))
     normals = model.normals.reshape(-1, 3).astype(np.float64)
@@ -59,15 +97,15 @@ def _obj(model: Model, library: str) -> bytes:
     part = material = -1
     # Faces stand part by part, as readers begin a new object at every "o".
     owner = triangle[starts[:-1]]
-    for face in np.lexsort((model.material[owner], model.part[owner])).tolist():
+    for face in np.lexsort((skin[owner], model.part[owner])).tolist():
         mine = corner[starts[face] : starts[face + 1]]
         first = int(mine[0]) // 3
         if model.part[first] != part:
             part, material = int(model.part[first]), -1
             out.append(f"o {model.parts[part]}")
-        if model.material[first] != material:
-            material = int(model.material[first])
-            out.append(f"usemtl {model.materials[material]}")
+        if skin[first] != material:
+            material = int(skin[first])
+            out.append(f"usemtl {names[material]}")
         words = [f"{points[c] + 1}/{uv_number[c] + 1 if with_uv[c] else ''}/{n_number[c] + 1}" for c in mine.tolist()]
         out.append("f " + " ".join(words))
     return ("\n".join(out) + "\n").encode()
@@ -81,85 +119,11 @@ def _mtl(model: Model) -> bytes:
     return "\n".join(out).encode()
 
 
-def _corners(model: Model, rows: I64, colours: U8 | None) -> tuple[dict[str, Array], I64]:
-    """Corners of some triangles as points that differ in something, and (N, 3) rows of them."""
-    keys = [model.corners[rows], model.normals[rows].astype(np.float64), np.nan_to_num(model.uv[rows])]
-    keys.append(model.tangents[rows].astype(np.float64))
-    if colours is not None:
-        keys.append(colours[rows].astype(np.float64))
-    joined: F64 = np.concatenate(keys, axis=2).reshape(3 * len(rows), -1)
-    first, number = equal_rows(joined)
-    points = joined[first]
-    found: dict[str, Array] = {"position": points[:, :3], "normal": points[:, 3:6], "uv": points[:, 6:8],
-                               "tangent": points[:, 8:12]}  # fmt: skip
-    if colours is not None:
-        found["colour"] = points[:, 12:16]
-    return found, number.reshape(-1, 3).astype(np.int64)
-
-
-def _glb(model: Model, colours: U8 | None) -> bytes:
-    """glTF 2.0 in one file: a mesh for each part, a primitive for each of its materials; v counted downwards."""
-    import pygltflib as gltf
-
-    document = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Lucky Fern"))
-    blob = bytearray()
-
-    def add(values: Array, kind: str, target: int, bounds: bool = False) -> int:
-        data = np.ascontiguousarray(values)
-        document.bufferViews.append(
-            gltf.BufferView(buffer=0, byteOffset=len(blob), byteLength=data.nbytes, target=target)
-        )
-        blob.extend(data.tobytes() + b"\0" * (-data.nbytes % 4))
-        component = {"float32": gltf.FLOAT, "uint32": gltf.UNSIGNED_INT}[data.dtype.name]
-        accessor = gltf.Accessor(
-            bufferView=len(document.bufferViews) - 1, componentType=component, count=len(data), type=kind
-        )
-        if bounds:
-            accessor.min, accessor.max = data.min(axis=0).tolist(), data.max(axis=0).tolist()
-        document.accessors.append(accessor)
-        return len(document.accessors) - 1
-
-    for name in model.materials:
-        base = [*decode_srgb(np.array(from_hex(model.colours.get(name, "#ffffff")))).tolist(), 1.0]
-        surface = gltf.PbrMetallicRoughness(baseColorFactor=base, metallicFactor=0.0)
-        document.materials.append(gltf.Material(name=name, pbrMetallicRoughness=surface))
-    for part, part_name in enumerate(model.parts):
-        primitives = []
-        for material in range(len(model.materials)):
-            rows = np.flatnonzero((model.part == part) & (model.material == material))
-            if not len(rows):
-                continue
-            points, faces = _corners(model, rows, colours)
-            attributes = gltf.Attributes(
-                POSITION=add(points["position"].astype(np.float32), gltf.VEC3, gltf.ARRAY_BUFFER, True),
-                NORMAL=add(points["normal"].astype(np.float32), gltf.VEC3, gltf.ARRAY_BUFFER),
-            )
-            if model.has_uv[rows].any():
-                flipped = np.stack([points["uv"][:, 0], 1 - points["uv"][:, 1]], axis=1)
-                attributes.TEXCOORD_0 = add(flipped.astype(np.float32), gltf.VEC2, gltf.ARRAY_BUFFER)
-                attributes.TANGENT = add(points["tangent"].astype(np.float32), gltf.VEC4, gltf.ARRAY_BUFFER)
-            if colours is not None:
-                light = np.concatenate(
-                    [decode_srgb(points["colour"][:, :3] / 255), points["colour"][:, 3:] / 255], axis=1
-                )
-                attributes.COLOR_0 = add(light.astype(np.float32), gltf.VEC4, gltf.ARRAY_BUFFER)
-            indices = add(faces.reshape(-1).astype(np.uint32), gltf.SCALAR, gltf.ELEMENT_ARRAY_BUFFER)
-            primitives.append(gltf.Primitive(attributes=attributes, indices=indices, material=material))
-        if primitives:
-            document.meshes.append(gltf.Mesh(name=part_name, primitives=primitives))
-            document.nodes.append(gltf.Node(name=part_name, mesh=len(document.meshes) - 1))
-    document.scenes.append(gltf.Scene(nodes=list(range(len(document.nodes)))))
-    document.scene = 0
-    document.buffers.append(gltf.Buffer(byteLength=len(blob)))
-    document.set_binary_blob(bytes(blob))
-    return b"".join(document.save_to_bytes())
-
-
 def _ply(model: Model, colours: U8 | None) -> bytes:
     """Binary little-endian PLY: points with normals, UVs as s and t, and colours."""
     import plyfile
 
-    points, faces = _corners(model, np.arange(model.triangle_count), colours)
+    points, faces = corners(model, np.arange(model.triangle_count), colours)
     fields: list[tuple[str, Array, str]] = [
         ("x", points["position"][:, 0], "f4"), ("y", points["position"][:, 1], "f4"),
         ("z", points["position"][:, 2], "f4"), ("nx", points["normal"][:, 0], "f4"),

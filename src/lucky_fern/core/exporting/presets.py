@@ -1,59 +1,200 @@
-"""Presets: which maps become which files.
+"""Presets: which maps become which files. Plain data, so that a person's own are small JSON files to share."""
 
-A recipe names the file's map, the project's maps it needs, and how their arrays become one picture.
-"""
+from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+import json
+from typing import Literal
 
-import numpy as np
+import msgspec
 
-from lucky_fern.core.arrays import U8, U16
+from lucky_fern.core.colour import is_hex
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.plain import Plain
 
-Pixels = U8 | U16
+# What is worked out from other maps: the maps that it needs, and those of which one must be written for it.
+DERIVED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "diffuse": (("colour", "metallic"), ("colour",)),
+    "specular": (("colour", "metallic"), ("metallic",)),
+    "gloss": (("roughness",), ("roughness",)),
+}
+_COLOURED = ("diffuse", "specular")
+
+Part = Literal["r", "g", "b", "brightest"]
+Alpha = Literal["straight", "premultiplied", "flattened", "none"]
+Format = Literal["png", "tga", "tiff", "jpeg", "webp", "exr", "dds"]
 
 
-@dataclass(frozen=True)
-class Recipe:
-    """One kind of file: its map name, what it is made of, and how.
+class Pick(Plain, frozen=True):
+    """What one channel of a file holds: a part of a map, or a ``value`` where ``of`` is left out.
 
-    ``sources`` are maps that must be written for the file to exist (``always`` overrides that);
-    ``extra`` maps are handed over only if they are written. ``combine`` gets map name → (size, size, n).
+    ``part`` is a component of a colour or of a normal, or the brightest of the three; scalar maps have but one.
+    0 … 1 becomes ``low`` … ``high``, turned over first with ``invert``.
     """
 
-    name: str
-    sources: tuple[str, ...]
-    combine: Callable[[dict[str, Pixels]], Pixels]
-    extra: tuple[str, ...] = ()
+    of: str = ""
+    part: Part = "r"
+    invert: bool = False
+    low: float = 0.0
+    high: float = 1.0
+    value: float = 0.0
+
+    @property
+    def plain(self) -> bool:
+        """Whether it is a map's own value as it is."""
+        return (
+            self.of in MAPS and not self.invert and (self.low, self.high) == (0.0, 1.0) and self.part != "brightest"
+        )
+
+
+class MapFile(Plain, frozen=True):
+    """One kind of file: the ``word`` that stands for it in names, and its one or three ``channels``.
+
+    It is written where one of its maps is, or ``always``. ``alpha`` is a channel more where its map is written, put
+    in as ``blend`` says (flattened: on ``ground``). ``encoded`` files hold colours as sRGB encodes them, all others
+    plain numbers. The rest stands in for what the whole export says.
+    """
+
+    word: str
+    channels: tuple[Pick, ...]
+    encoded: bool = False
     always: bool = False
-    bits: int | None = None  # a fixed depth, whatever the export asks for
+    alpha: Pick | None = None
+    blend: Alpha = "straight"
+    ground: str = "#000000"
+    bits: Literal[8, 16] | None = None
+    format: Format | None = None
+    size: int | None = None
+    normal_y: Literal["+", "-"] | None = None
+
+    @property
+    def needs(self) -> tuple[str, ...]:
+        """The maps that its channels are made of."""
+        found = [name for pick in self.channels if pick.of for name in DERIVED.get(pick.of, ((pick.of,),))[0]]
+        return tuple(dict.fromkeys(found))
+
+    @property
+    def told_by(self) -> tuple[str, ...]:
+        """The maps of which one must be written for the file to be."""
+        found = [name for pick in self.channels if pick.of for name in DERIVED.get(pick.of, ((), (pick.of,)))[1]]
+        return tuple(dict.fromkeys(found))
 
 
-def _only(name: str) -> Callable[[dict[str, Pixels]], Pixels]:
-    return lambda maps: maps[name]
+class Preset(Plain, frozen=True):
+    """Files that are written together; ``pattern`` names them, ``model`` is written along with the maps on it.
+
+    A pattern holds ``{project}``, ``{material}``, ``{map}``, ``{tile}`` and ``{ext}``. Without one it is
+    ``{project}_{material}_{map}.{tile}.{ext}``, the tile left out where a material has but one.
+    """
+
+    title: str
+    files: tuple[MapFile, ...] = ()
+    pattern: str | None = None
+    model: Literal["glb", "obj"] | None = None
+    layered: bool = False  # an OpenRaster file of each sheet's layers
 
 
-def _base_colour(maps: dict[str, Pixels]) -> Pixels:
-    """RGB, or RGBA with straight alpha where opacity is used."""
-    if "opacity" in maps:
-        return np.concatenate([maps["colour"], maps["opacity"]], axis=2)
-    return maps["colour"]
+def _whole(name: str) -> tuple[Pick, ...]:
+    """All components of a map, or of what is worked out from maps."""
+    if (name in MAPS and MAPS[name].kind == "scalar") or name == "gloss":
+        return (Pick(name),)
+    return tuple(Pick(name, part) for part in ("r", "g", "b"))
 
 
-def _brightest(maps: dict[str, Pixels]) -> Pixels:
-    return np.asarray(maps["emissive"].max(axis=2, keepdims=True))
+def _file(word: str, name: str, **more: object) -> MapFile:
+    encoded = name in _COLOURED or MAPS.get(name, MAPS["height"]).kind == "colour"
+    return MapFile(word, _whole(name), encoded, **more)  # type: ignore[arg-type]  # fields of its own
 
 
-_BASE = Recipe("baseColor", ("colour",), _base_colour, extra=("opacity",), always=True)
+def _mask(name: str) -> MapFile:
+    return MapFile(name, (Pick("emissive", "brightest"),), bits=8)
 
-RECIPES: dict[str, tuple[Recipe, ...]] = {
-    "separate": (
-        _BASE,
-        *(Recipe(name, (name,), _only(name))
-          for name in ("metallic", "roughness", "normal", "height", "occlusion", "emissive")),
+
+_BASE = _file("baseColor", "colour", always=True, alpha=Pick("opacity"))
+_NORMAL, _GLOW = _file("normal", "normal"), _file("emissive", "emissive")
+_PACKED = MapFile("orm", (Pick("occlusion"), Pick("roughness"), Pick("metallic")))
+_SURFACE = MapFile("metallicRoughness", (Pick(value=1.0), Pick("roughness"), Pick("metallic")))
+
+PRESETS: dict[str, Preset] = {
+    "separate": Preset(
+        "Standard set: one file a map",
+        (_BASE, *(_file(one, one) for one in ("metallic", "roughness", "normal", "height", "occlusion", "emissive"))),
     ),
-    "emissive": (
-        Recipe("emissive", ("emissive",), _only("emissive")),
-        Recipe("emissiveMask", ("emissive",), _brightest, bits=8),
+    "gltf": Preset("glTF set, and a GLB that uses it",
+                   (_BASE, _SURFACE, _NORMAL, _file("occlusion", "occlusion"), _GLOW), model="glb"),
+    "packed": Preset("Packed set: occlusion, roughness and metallic in one", (_BASE, _PACKED, _NORMAL, _GLOW)),
+    "emissive": Preset("Emissive set: glow and its mask", (_GLOW, _mask("emissiveMask"))),
+    "classic": Preset(
+        "Classic set: diffuse, specular and gloss",
+        (_file("diffuse", "diffuse", always=True, alpha=Pick("opacity")), _file("specular", "specular"),
+         _file("gloss", "gloss"), _NORMAL, _GLOW),
     ),
+    "layers": Preset("Layers of the colour map, as OpenRaster", layered=True),
 }  # fmt: skip
+LARGEST_PRESET = 1 << 20  # bytes of a file
+
+
+def check_preset(preset: Preset) -> None:
+    """Refuse a preset that cannot be.
+
+    Raises
+    ------
+    CommandError
+        With a sentence about what is wrong.
+    """
+    words = [file.word for file in preset.files]
+    if not words and not preset.layered and preset.model is None:
+        raise CommandError("a preset writes at least one file")
+    for word in words:
+        if not word or words.count(word) > 1:
+            raise CommandError(f"every file of a preset has a word of its own; {word!r} is no such one")
+    if preset.pattern is not None:
+        check_pattern(preset.pattern, len(words))
+    for file in preset.files:
+        if len(file.channels) not in (1, 3):
+            raise CommandError(f"'{file.word}' has {len(file.channels)} channels; a file has 1 or 3, and its alpha")
+        if not is_hex(file.ground):
+            raise CommandError(f"'{file.word}': ground is a colour written #rrggbb, not {file.ground!r}")
+        for pick in (*file.channels, *((file.alpha,) if file.alpha is not None else ())):
+            if pick.of and pick.of not in MAPS and pick.of not in DERIVED:
+                known = ", ".join((*MAPS, *DERIVED))
+                raise CommandError(f"'{file.word}': there is no map {pick.of!r}; there are {known}")
+            if not (0 <= pick.value <= 1 and 0 <= pick.low <= 1 and 0 <= pick.high <= 1):
+                raise CommandError(f"'{file.word}': value, low and high run from 0 to 1")
+
+
+def check_pattern(pattern: str, files: int = 2) -> None:
+    """Refuse a pattern of names that cannot be."""
+    try:
+        pattern.format(project="", material="", map="", tile="", ext="")
+    except (KeyError, IndexError, ValueError) as error:
+        raise CommandError(
+            f"the pattern {pattern!r} may hold {{project}}, {{material}}, {{map}}, {{tile}} and {{ext}} only"
+        ) from error
+    if files > 1 and "{map}" not in pattern:
+        raise CommandError(f"the pattern {pattern!r} needs {{map}}, or all files would have one name")
+    if "{ext}" not in pattern:
+        raise CommandError(f"the pattern {pattern!r} needs {{ext}} at its end")
+
+
+def preset_to_json(preset: Preset) -> bytes:
+    """A preset as a small JSON file."""
+    return json.dumps(msgspec.to_builtins(preset), indent=2, ensure_ascii=False).encode() + b"\n"
+
+
+def preset_from_json(data: bytes, name: str) -> Preset:
+    """A preset from a file's bytes.
+
+    Raises
+    ------
+    CommandError
+        If it is none; the sentence names the file.
+    """
+    if len(data) > LARGEST_PRESET:
+        raise CommandError(f"{name} is too large to be a preset")
+    try:
+        preset = msgspec.json.decode(data, type=Preset)
+        check_preset(preset)
+    except (msgspec.DecodeError, msgspec.ValidationError, CommandError) as error:
+        raise CommandError(f"{name} is no preset: {error}; mend it there") from error
+    return preset

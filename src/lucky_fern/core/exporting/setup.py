@@ -5,28 +5,84 @@ from __future__ import annotations
 import re
 from typing import Literal
 
-import msgspec
-
+from lucky_fern.core.colour import is_hex
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.exporting.presets import PRESETS, Format, MapFile, Preset
+from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
 
-PRESETS = ("separate", "emissive")
-FORMATS = ("png",)
+FORMATS: tuple[Format, ...] = ("png", "tga", "tiff", "jpeg", "webp", "exr", "dds")
+DEEP = ("png", "tiff", "exr")  # formats that keep 16 bits
 
 
-class ExportSetup(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class ExportSetup(Plain, frozen=True):
     """One export: preset and folder, and how to write.
 
     ``size`` re-renders every sheet at that many texels; ``padding`` None fills all that lies outside the
-    islands, a number fills so many texels; ``normal_y`` "-" turns the green channel of normals over.
+    islands, a number fills so many texels; ``normal_y`` "-" turns the green channel of normals over. ``own`` is a
+    preset of one's own in place of a built-in one. ``quality`` 1…100 is that of JPEG, and of WebP (100: without
+    loss); ``dither`` spreads what is lost when 16 bits become 8; ``compress`` has DDS in blocks, ``mips`` with all
+    its halvings. ``full`` writes 32-bit floats where the format has them. Of what glows: ``glow`` is how many times
+    as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves out
+    materials that do not.
     """
 
     preset: str
     out: str
-    format: str = "png"
+    format: Format = "png"
     size: int | None = None
     bits: Literal[8, 16] = 8
     normal_y: Literal["+", "-"] = "+"
     padding: int | None = None
+    own: Preset | None = None
+    quality: int = 92
+    dither: bool = False
+    compress: bool = True
+    mips: bool = True
+    full: bool = False
+    glow: float = 1.0
+    tint: str | None = None
+    only_glowing: bool = False
+
+    @property
+    def what(self) -> Preset:
+        """Which files it writes."""
+        return self.own if self.own is not None else PRESETS[self.preset]
+
+    def format_of(self, file: MapFile) -> Format:
+        return file.format or self.format
+
+    def bits_of(self, file: MapFile) -> int:
+        """Bits that a file has a channel; formats that cannot keep 16 have 8."""
+        return (file.bits or self.bits) if self.format_of(file) in DEEP else 8
+
+
+def check_setup(setup: ExportSetup) -> None:
+    """Refuse an export that cannot be.
+
+    Raises
+    ------
+    CommandError
+        With a sentence about the key that is wrong.
+    """
+    if setup.own is None and setup.preset not in PRESETS:
+        raise CommandError(f"there is no preset {setup.preset!r}; there are {', '.join(PRESETS)}")
+    if setup.format not in FORMATS:
+        raise CommandError(f"format {setup.format!r} is not written; there are {', '.join(FORMATS)}")
+    if setup.bits == 16 and setup.format not in DEEP:
+        raise CommandError(f"{setup.format} has 8 bits a channel; leave 'bits' out, or write {', '.join(DEEP)}")
+    for size in (setup.size, *(file.size for file in setup.what.files)):
+        if size is not None and not SMALLEST <= size <= LARGEST:
+            raise CommandError(f"size runs from {SMALLEST} to {LARGEST} texels, not {size}")
+    if setup.padding is not None and not 0 <= setup.padding <= 254:
+        raise CommandError(f"padding runs from 0 to 254 texels, not {setup.padding}; leave it out to fill all")
+    if not 1 <= setup.quality <= 100:
+        raise CommandError(f"quality runs from 1 to 100, not {setup.quality}")
+    if not 0 <= setup.glow <= 1000:
+        raise CommandError(f"glow runs from 0 to 1000, not {setup.glow:g}")
+    if setup.tint is not None and not is_hex(setup.tint):
+        raise CommandError(f"tint is a colour written #rrggbb, not {setup.tint!r}")
 
 
 def safe_name(text: str) -> str:
@@ -35,7 +91,13 @@ def safe_name(text: str) -> str:
     return cleaned or "_"
 
 
-def file_name(stem: str, key: SheetKey, map_name: str, single_tile: bool, suffix: str) -> str:
-    """``{project}_{material}_{map}.{tile}.{ext}``, without the tile where a material has only one."""
+def file_name(
+    stem: str, key: SheetKey, map_name: str, single_tile: bool, suffix: str, pattern: str | None = None
+) -> str:
+    """``{project}_{material}_{map}.{tile}.{ext}``, without the tile where there is one only; or as a pattern says."""
+    if pattern is not None:
+        made = pattern.format(project=safe_name(stem), material=safe_name(key.material), map=map_name, tile=key.tile,
+                              ext=suffix)  # fmt: skip
+        return safe_name(made)
     tile = "" if single_tile else f".{key.tile}"
     return f"{safe_name(stem)}_{safe_name(key.material)}_{map_name}{tile}.{suffix}"

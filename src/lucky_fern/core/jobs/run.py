@@ -13,8 +13,9 @@ import msgspec
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError, LuckyFernError
-from lucky_fern.core.exporting.exporter import check_setup, export, plan_export
-from lucky_fern.core.exporting.setup import ExportSetup
+from lucky_fern.core.exporting.exporter import export, plan_export
+from lucky_fern.core.exporting.presets import PRESETS, preset_from_json
+from lucky_fern.core.exporting.setup import ExportSetup, check_setup
 from lucky_fern.core.files import WholeFiles
 from lucky_fern.core.jobs.layout_steps import Later
 from lucky_fern.core.jobs.places import convert
@@ -79,7 +80,7 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     stem = Path(job.project).stem if job.project is not None else path.stem
     for number, data in enumerate(job.exports, 1):
         preset = data.get("preset") if isinstance(data, dict) else None
-        setups.append(_located(path, f"export {number} ({preset})", partial(_setup, studio, data, stem)))
+        setups.append(_located(path, f"export {number} ({preset})", partial(_setup, studio, data, stem, folder)))
     _check_targets(path, job, setups, studio, stem)
 
     files: list[Path] = []
@@ -155,10 +156,14 @@ def _size_sheets(studio: Studio, wanted: int | dict[str, int] | None) -> None:
         studio.execute(SetSheetSize(size, name))
 
 
-def _setup(studio: Studio, data: object, stem: str) -> ExportSetup:
+def _setup(studio: Studio, data: object, stem: str, folder: Path) -> ExportSetup:
     setup = convert(data, ExportSetup)
+    own = folder / setup.preset
+    if setup.own is None and setup.preset not in PRESETS and own.suffix == ".json" and own.is_file():
+        setup = replace(setup, own=preset_from_json(own.read_bytes(), own.name))
     check_setup(setup)
-    plan_export(studio.sources, studio.project, setup, stem)
+    plans = plan_export(studio.sources, studio.project, setup, stem)
+    studio.notes += [note for note in plans.notes if note not in studio.notes]
     return setup
 
 
@@ -173,7 +178,7 @@ def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Stud
             if not blocked.is_dir():
                 raise CommandError(f"{blocked} is a file, not a folder; choose another 'out'")
             for plan in plan_export(studio.sources, studio.project, setup, stem).files:
-                contents = (plan.maps, replace(setup, preset="", out=""))
+                contents = (plan.contents, replace(setup, preset="", out="", own=None))
                 target = (folder / plan.name).resolve()
                 if taken.get(target, contents) != contents:
                     studio.notes.append(f"two exports write {plan.name}, each its own way; the later one stands")

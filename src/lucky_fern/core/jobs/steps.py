@@ -162,7 +162,7 @@ class MaskStep(_Step, frozen=True, kw_only=True):
 
 STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
-    "group": GroupStep, "stroke": StrokeStep, "paint": PaintStep,
+    "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep,
 }  # fmt: skip
 EFFECTS: dict[str, type[Effect]] = {
     "levels": Levels, "curve": Curve, "shade": Shade, "invert": Invert, "blur": Blur, "sharpen": Sharpen,

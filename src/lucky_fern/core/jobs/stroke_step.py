@@ -1,4 +1,4 @@
-"""The steps of painting by hand: ``stroke`` on a brushwork layer or on a layer's mask, ``paint`` for the kit."""
+"""The steps of painting by hand: ``stroke`` on a brushwork layer or on a layer's mask, ``keep-paint`` for the kit."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
 
 
 class PaintStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
-    """``paint``: values kept in the kit under a name, for strokes to use."""
+    """``keep-paint``: values kept in the kit under a name, for strokes to use."""
 
     do: str
     name: str
@@ -68,7 +68,7 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))
     way = easel.Way(symmetry=Symmetry(step.mirror or "", about=(x, y, z)))
     if step.paint is not None and step.paint not in studio.project.paints:
-        known = ", ".join(studio.project.paints) or "none yet; the step 'paint' makes one"
+        known = ", ".join(studio.project.paints) or "none yet; the step 'keep-paint' makes one"
         raise CommandError(f"there is no paint {step.paint!r}; there are {known}")
     kept = {} if step.paint is None else studio.project.paints[step.paint].values
     paint: Paint | Values = {**kept, **step.values}

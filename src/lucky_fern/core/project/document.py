@@ -139,7 +139,8 @@ class KitPicture(Plain, frozen=True):
     """A picture of the project's kit: its file name and the digest of the file's bytes.
 
     ``taken`` says whether its numbers are encoded colours or plain data; ``about`` what the file held. A ``text``
-    is a label, a ``figure`` a simple figure that can be edited; the digest is that of its drawing.
+    is a label, a ``figure`` a simple figure that can be edited; the digest is that of its drawing. ``licence`` is an
+    SPDX expression, or what else was written there; ``source`` says where the picture comes from.
     """
 
     name: str
@@ -150,6 +151,9 @@ class KitPicture(Plain, frozen=True):
     about: str = ""
     text: Label | None = None
     figure: Figure | None = None
+    author: str = ""
+    licence: str = ""
+    source: str = ""
 
 
 class Slide(Plain, frozen=True):

@@ -1,0 +1,147 @@
+"""From composited maps to the pixels of a file: channels picked, turned over, converted, rounded."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, U8, U16
+from lucky_fern.core.colour import decode_srgb, encode_srgb, from_hex
+from lucky_fern.core.exporting.presets import MapFile, Pick
+from lucky_fern.core.maps import MAPS
+
+Pixels = U8 | U16
+Maps = Mapping[str, Pixels]
+
+_BAND = 256  # rows
+_DIELECTRIC = 0.04  # how much light what is no metal throws back straight on
+_PARTS = {"r": 0, "g": 1, "b": 2}
+
+
+def file_pixels(file: MapFile, maps: Maps, bits: int, dither: bool = False) -> Pixels:
+    """(size, size, 1, 3 or 4) of a file with so many bits a channel.
+
+    ``maps`` hold what the file needs and, where it is written, the map of its alpha: (size, size, n), 8 or 16 bits.
+    """
+    with_alpha = file.alpha is not None and file.alpha.of in maps and file.blend != "none"
+    picks = (*file.channels, *((file.alpha,) if with_alpha and file.alpha is not None else ()))
+    dtype = np.uint8 if bits == 8 else np.uint16
+    straight = file.blend == "straight" or not with_alpha
+    flattened = with_alpha and file.blend == "flattened"
+    if straight and all(pick.plain and maps[pick.of].dtype == dtype for pick in picks):
+        whole = _same_map(picks, maps)
+        if whole is not None:
+            return whole
+        parts: Pixels = np.stack([_part(maps[pick.of], pick) for pick in picks], axis=2)  # type: ignore[assignment]
+        return parts
+    size = next(iter(maps.values())).shape[:2]
+    out = np.empty((*size, len(picks) - flattened), dtype)
+    for top in range(0, size[0], _BAND):  # in bands, or floats of a large sheet would fill the memory
+        band = slice(top, top + _BAND)
+        values = _blended(file, picks, {name: pixels[band] for name, pixels in maps.items()}, with_alpha)
+        out[band] = rounded(values, bits, dither, top)
+    return out
+
+
+def _blended(file: MapFile, picks: tuple[Pick, ...], maps: Maps, with_alpha: bool) -> F32:
+    """Values of all channels, the alpha put in as the file asks."""
+    values = np.stack([_value(pick, maps) for pick in picks], axis=2)
+    if with_alpha and file.blend in ("premultiplied", "flattened"):
+        colour, alpha = values[..., :-1], values[..., -1:]
+        values[..., :-1] = colour * alpha
+        if file.blend == "flattened":
+            ground = np.array(from_hex(file.ground), np.float32)
+            ground = ground if colour.shape[2] == 3 else ground.mean(keepdims=True)
+            return np.asarray(values[..., :-1] + ground * (1 - alpha), np.float32)
+    return values
+
+
+def rounded(values: F32, bits: int, dither: bool = False, first: int = 0) -> Pixels:
+    """0…1 to the nearest whole numbers; with ``dither`` to one of the two nearest, so that the mean stays.
+
+    ``first`` is the number of the first row, on which the pattern depends.
+    """
+    top = np.float32(255 if bits == 8 else 65535)
+    half: F32 | np.float32 = np.float32(0.5)
+    if dither and bits == 8:
+        half = _noise(first, values.shape[0], values.shape[1])[..., None]
+    whole = np.floor(np.clip(values, 0, 1) * top + half)
+    made: Pixels = np.minimum(whole, top).astype(np.uint8 if bits == 8 else np.uint16)
+    return made
+
+
+def as_floats(file: MapFile, pixels: Pixels) -> F32:
+    """The pixels of a file as formats of floats hold them: colours as linear light, alpha and data as they are."""
+    values = pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    if file.encoded:
+        values[..., :3] = decode_srgb(values[..., :3]).astype(np.float32)
+    return values
+
+
+def _noise(first: int, rows: int, columns: int) -> F32:
+    """(rows, columns) from a first row on, evenly spread in 0…1, alike neighbours far apart.
+
+    Reference: J. Jimenez, "Next Generation Post Processing in Call of Duty", 2014: interleaved gradient noise.
+    """
+    y, x = np.mgrid[first : first + rows, 0:columns].astype(np.float64)
+    return np.asarray((52.9829189 * ((0.06711056 * x + 0.00583715 * y) % 1)) % 1, np.float32)
+
+
+def _same_map(picks: tuple[Pick, ...], maps: Maps) -> Pixels | None:
+    """A whole map, where the file is just that."""
+    first = maps[picks[0].of]
+    if any(pick.of != picks[0].of for pick in picks) or len(picks) != first.shape[2]:
+        return None
+    return first if all(_PARTS[pick.part] == at for at, pick in enumerate(picks)) else None
+
+
+def _part(pixels: Pixels, pick: Pick) -> Pixels:
+    return pixels[..., _PARTS[pick.part] if pixels.shape[2] > 1 else 0]
+
+
+def _value(pick: Pick, maps: Maps) -> F32:
+    """(size, size) of one channel, 0…1."""
+    shape = next(iter(maps.values())).shape[:2]
+    if not pick.of:
+        return np.full(shape, pick.value, np.float32)
+    values = _floats(maps[pick.of]) if pick.of in MAPS else _derived(pick.of, maps)
+    if values.shape[2] == 1:
+        one = values[..., 0]
+    elif pick.part == "brightest":
+        one = values.max(axis=2)
+    else:
+        one = values[..., _PARTS[pick.part]]
+    if pick.invert:
+        one = 1 - one
+    return np.asarray(pick.low + one * (pick.high - pick.low), np.float32)
+
+
+def _floats(pixels: Pixels) -> F32:
+    return pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+
+
+def _derived(name: str, maps: Maps) -> F32:
+    if name == "gloss":
+        return 1 - _floats(maps["roughness"])
+    diffuse, specular = to_classic(_floats(maps["colour"]), _floats(maps["metallic"]))
+    return diffuse if name == "diffuse" else specular
+
+
+def to_classic(colour: F32, metallic: F32) -> tuple[F32, F32]:
+    """Diffuse and specular (r, c, 3), encoded, from base colour (r, c, 3, encoded) and metallic (r, c, 1).
+
+    Reference: Khronos, KHR_materials_pbrSpecularGlossiness, "Converting between workflows": in linear light
+    specular runs from 0.04 to the colour, and diffuse is what the specular leaves of the colour.
+    """
+    base = decode_srgb(colour)
+    specular = _DIELECTRIC + (base - _DIELECTRIC) * metallic
+    left = 1 - specular.max(axis=2, keepdims=True)
+    diffuse = np.where(left > 1e-6, base * (1 - _DIELECTRIC) * (1 - metallic) / np.maximum(left, 1e-6), 0.0)
+    return encode_srgb(diffuse).astype(np.float32), encode_srgb(specular).astype(np.float32)
+
+
+def tinted(glow: Pixels, tint: str) -> Pixels:
+    """A map of what glows (r, c, 3, encoded) with its brightest channel's light in another colour."""
+    light = decode_srgb(_floats(glow).max(axis=2, keepdims=True)) * decode_srgb(np.array(from_hex(tint)))
+    return rounded(encode_srgb(light).astype(np.float32), 8 if glow.dtype == np.uint8 else 16)

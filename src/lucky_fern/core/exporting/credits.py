@@ -1,0 +1,54 @@
+"""Whose pictures a project uses, under which licence, and where they come from."""
+
+from __future__ import annotations
+
+from lucky_fern.core.project.document import Decal, KitPicture, Project
+from lucky_fern.core.project.shapes import PictureShape
+
+CREDITS = "CREDITS.txt"
+
+
+def used_pictures(project: Project) -> list[str]:
+    """The kit's pictures that layers and masks show, in the order of the kit."""
+    used: set[str] = set()
+    for layer in project.walk():
+        if isinstance(layer.content, Decal):
+            used.add(layer.content.picture)
+        used |= {channel.picture for channel in layer.channels.values() if channel.picture is not None}
+        if layer.mask is not None:
+            shapes = [entry.shape for entry in project.masks[layer.mask].entries]
+            used |= {shape.picture for shape in shapes if isinstance(shape, PictureShape)}
+    for name in used & set(project.sequences):
+        used |= set(project.sequences[name].values())
+    return [name for name in project.pictures if name in used]
+
+
+def unlicensed(project: Project) -> list[str]:
+    """Names of used pictures (drawn ones aside) that carry no licence."""
+    return [
+        project.pictures[name].name
+        for name in used_pictures(project)
+        if not _own(project.pictures[name]) and not project.pictures[name].licence
+    ]
+
+
+def credits_text(project: Project) -> str:
+    """What :data:`CREDITS` holds; empty where no used picture carries anything of that kind."""
+    lines = []
+    kits = [project.pictures[name] for name in used_pictures(project)]
+    for kit in kits:
+        if kit.author or kit.licence or kit.source:
+            lines.append(kit.name)
+            lines += [f"  {what}: {said}" for what, said in
+                      (("author", kit.author), ("licence", kit.licence), ("source", kit.source)) if said]  # fmt: skip
+    if not lines:
+        return ""
+    without = [kit.name for kit in kits if not _own(kit) and not kit.licence]
+    if without:
+        lines += ["", "Without a licence: " + ", ".join(without)]
+    return "\n".join([f"Pictures used by {project.name}", "", *lines, ""])
+
+
+def _own(kit: KitPicture) -> bool:
+    """Whether it was drawn here: a label or a figure."""
+    return kit.text is not None or kit.figure is not None

@@ -1,0 +1,127 @@
+"""Pixels to the bytes of a file, by format. The same pixels always give the same bytes."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32
+from lucky_fern.core.errors import ExportError
+from lucky_fern.core.exporting.channels import Pixels, as_floats
+from lucky_fern.core.exporting.dds import encode_dds
+from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.exporting.presets import MapFile
+from lucky_fern.core.exporting.setup import ExportSetup
+
+_JPEG_SIDE, _WEBP_SIDE = 65535, 16383  # the most that these formats can hold
+
+
+def encode(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    """A file's bytes from its pixels (rows, columns, 1, 3 or 4), row 0 at the top.
+
+    Raises
+    ------
+    ExportError
+        If the format cannot hold them.
+    """
+    return _WRITERS[setup.format_of(file)](file, pixels, setup)
+
+
+def _png(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    return encode_png(pixels)
+
+
+def _image(pixels: Pixels) -> Any:
+    from PIL import Image
+
+    planes = np.ascontiguousarray(pixels[..., 0] if pixels.shape[2] == 1 else pixels)
+    return Image.fromarray(planes)
+
+
+def _saved(pixels: Pixels, kind: str, **options: object) -> bytes:
+    out = io.BytesIO()
+    _image(pixels).save(out, kind, **options)
+    return out.getvalue()
+
+
+def _tga(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    return _saved(pixels, "TGA", compression="tga_rle")
+
+
+def _jpeg(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    """Colours at full resolution; JPEG has no alpha, so that is left out."""
+    if max(pixels.shape[:2]) > _JPEG_SIDE:
+        raise ExportError(f"JPEG holds {_JPEG_SIDE} texels a side at most; choose a smaller size.")
+    return _saved(pixels[..., :3], "JPEG", quality=setup.quality, subsampling=0, optimize=True)
+
+
+def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    if max(pixels.shape[:2]) > _WEBP_SIDE:
+        raise ExportError(f"WebP holds {_WEBP_SIDE} texels a side at most; choose a smaller size.")
+    whole: Pixels = np.dstack([pixels] * 3) if pixels.shape[2] == 1 else pixels  # type: ignore[assignment]
+    lossless = setup.quality == 100 or not file.encoded
+    return _saved(whole, "WEBP", lossless=lossless, quality=60 if lossless else setup.quality, exact=True)
+
+
+def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    """Deflate-compressed (TIFF 6.0, Adobe's technical note 2); with ``full`` linear 32-bit floats."""
+    import tifffile
+
+    planes: Any = as_floats(file, pixels) if setup.full else pixels
+    planes = planes[..., 0] if planes.shape[2] == 1 else planes
+    alpha = {"premultiplied": "assocalpha"}.get(file.blend, "unassalpha")
+    out = io.BytesIO()
+    tifffile.imwrite(
+        out, np.ascontiguousarray(planes), photometric="minisblack" if planes.ndim == 2 else "rgb",
+        extrasamples=[alpha] if planes.ndim == 3 and planes.shape[2] == 4 else None,
+        compression="zlib", predictor=not setup.full, metadata=None, software="", byteorder="<",
+    )  # fmt: skip
+    return out.getvalue()
+
+
+def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    """Scene-linear, half floats or with ``full`` floats of 32 bits; grey as the one channel Y."""
+    import OpenEXR
+
+    values: F32 = as_floats(file, pixels)
+    kind = np.float32 if setup.full else np.float16
+    names = {1: "Y", 3: "RGB", 4: "RGBA"}[values.shape[2]]
+    channels = {name: np.ascontiguousarray(values[..., at].astype(kind)) for at, name in enumerate(names)}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "one.exr"
+        with OpenEXR.File(header, channels) as made:
+            made.write(str(path))
+        return path.read_bytes()
+
+
+def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+    normal = any(pick.of == "normal" for pick in file.channels)
+    return encode_dds(pixels, setup.compress, setup.mips, file.encoded, normal)
+
+
+_WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {
+    "png": _png, "tga": _tga, "tiff": _tiff, "jpeg": _jpeg, "webp": _webp, "exr": _exr, "dds": _dds,
+}  # fmt: skip
+
+
+def read_back(data: bytes, name: str) -> np.ndarray | None:
+    """(rows, columns, 1, 3 or 4) 8 bits of a written file, for a small picture of it; None where that fails."""
+    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if pixels is None:
+        from PIL import Image, UnidentifiedImageError
+
+        try:
+            pixels = np.asarray(Image.open(io.BytesIO(data)))
+        except (UnidentifiedImageError, OSError, NotImplementedError):
+            return None
+        return pixels if pixels.ndim == 3 else pixels[..., None]
+    planes = pixels if pixels.ndim == 3 else pixels[..., None]
+    planes = planes[..., [2, 1, 0, 3][: planes.shape[2]]] if planes.shape[2] >= 3 else planes
+    return np.asarray((planes >> 8).astype(np.uint8) if planes.dtype == np.uint16 else planes)

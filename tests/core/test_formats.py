@@ -1,0 +1,293 @@
+"""Presets and formats of exports, read back by other libraries."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import zipfile
+from pathlib import Path
+from xml.etree import ElementTree
+
+import cv2
+import numpy as np
+import OpenEXR
+import pygltflib
+import pytest
+import tifffile
+import trimesh
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from lucky_fern.core import taking
+from lucky_fern.core.colour import decode_srgb, encode_srgb
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.exporting.channels import file_pixels, rounded, to_classic
+from lucky_fern.core.exporting.dds import encode_dds, halved
+from lucky_fern.core.exporting.exporter import export
+from lucky_fern.core.exporting.presets import MapFile, Pick, Preset, preset_from_json, preset_to_json
+from lucky_fern.core.exporting.setup import ExportSetup, check_setup
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.places import Lay
+from lucky_fern.core.studio import Studio
+from samples import Runner, read_png, save_png, soft_noise
+
+TILES = """v 0 0 0\nv 1 0 0\nv 2 0 0\nv 0 1 0\nv 1 1 0\nv 2 1 0
+vt 0 0\nvt 1 0\nvt 2 0\nvt 0 1\nvt 1 1\nvt 2 1
+usemtl hull\nf 1/1 2/2 5/5 4/4\nf 2/2 3/3 6/6 5/5
+"""
+SIZE = 64
+
+
+@pytest.fixture
+def studio(tmp_path: Path) -> Studio:
+    """Two tiles with every map written, and opacity."""
+    (tmp_path / "two.obj").write_text(TILES)
+    studio = Studio.new(tmp_path / "two.obj", sheet_size=SIZE)
+    noise = np.dstack([soft_noise((SIZE, SIZE)), soft_noise((SIZE, SIZE), 2)[..., 0]])
+    picture = studio.add_picture(save_png(tmp_path / "p.png", noise))
+    studio.execute(AddLayer("Base", Wash(), {"colour": Channel("#806040"), "roughness": Channel(0.6)}))
+    names = ("colour", "metallic", "roughness", "height", "occlusion", "emissive", "opacity", "normal")
+    studio.execute(AddLayer("All", Decal(picture, Lay("hull", 1001, (0.5, 0.5), 1.0, 1.0), "nearest"),
+                            {name: Channel("picture") for name in names}))  # fmt: skip
+    return studio
+
+
+def written(studio: Studio, folder: Path, setup: ExportSetup) -> dict[str, Path]:
+    done = export(studio.sources, studio.project, setup, "p", folder)
+    return {path.name: path for path in done.files}
+
+
+def map_of(studio: Studio, name: str) -> np.ndarray:
+    return taking.whole_map(studio, studio.surface.keys[0], name)
+
+
+def test_packed_and_gltf_files_hold_each_map_in_its_channel(studio: Studio, tmp_path: Path) -> None:
+    files = written(studio, tmp_path / "packed", ExportSetup("packed", ""))
+    assert set(files) == {f"p_hull_{word}.{tile}.png" for word in ("baseColor", "orm", "normal", "emissive")
+                          for tile in (1001, 1002)}  # fmt: skip
+    orm = read_png(files["p_hull_orm.1001.png"])
+    assert (orm == np.dstack([map_of(studio, name) for name in ("occlusion", "roughness", "metallic")])).all()
+    base = read_png(files["p_hull_baseColor.1001.png"])
+    assert (base == np.dstack([map_of(studio, "colour"), map_of(studio, "opacity")])).all()
+    surface = read_png(
+        written(studio, tmp_path / "gltf", ExportSetup("gltf", ""))["p_hull_metallicRoughness.1001.png"]
+    )
+    assert (surface[..., 1:] == orm[..., 1:]).all() and (surface[..., 0] == 255).all()
+
+
+def test_a_glb_holds_model_and_maps_and_says_how_bright_it_glows(studio: Studio, tmp_path: Path) -> None:
+    setup = ExportSetup("gltf", "", format="tga", normal_y="-", glow=4.0)
+    files = written(studio, tmp_path / "out", setup)
+    document = pygltflib.GLTF2().load(str(files["p.glb"]))
+    blob = document.binary_blob()
+    for view in document.bufferViews:
+        assert view.byteOffset % 4 == 0 and view.byteOffset + view.byteLength <= document.buffers[0].byteLength
+    for accessor in document.accessors:
+        size = {pygltflib.FLOAT: 4, pygltflib.UNSIGNED_INT: 4}[accessor.componentType]
+        width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[accessor.type]
+        assert document.bufferViews[accessor.bufferView].byteLength == accessor.count * size * width
+    assert [material.name for material in document.materials] == ["hull.1001", "hull.1002"]
+    first = document.materials[0]
+    assert first.alphaMode == "BLEND" and first.extensions["KHR_materials_emissive_strength"]["emissiveStrength"] == 4
+    assert "KHR_materials_emissive_strength" in document.extensionsUsed
+
+    def image(number: int) -> np.ndarray:
+        view = document.bufferViews[document.images[document.textures[number].source].bufferView]
+        data = blob[view.byteOffset : view.byteOffset + view.byteLength]
+        return np.asarray(Image.open(io.BytesIO(data)))
+
+    base = image(first.pbrMetallicRoughness.baseColorTexture.index)
+    assert (base == np.dstack([map_of(studio, "colour"), map_of(studio, "opacity")])).all()
+    normal = map_of(studio, "normal")  # glTF's green points up, whatever the files' does
+    assert (image(first.normalTexture.index) == normal).all()
+    scene = trimesh.load(files["p.glb"])
+    uv = np.concatenate([mesh.visual.uv for mesh in scene.geometry.values()])
+    assert uv.min() >= -1e-6 and uv.max() <= 1 + 1e-6  # each tile is a material of its own
+    assert sum(mesh.area for mesh in scene.geometry.values()) == pytest.approx(2.0)
+
+
+def test_an_obj_names_the_maps_in_its_materials(studio: Studio, tmp_path: Path) -> None:
+    own = Preset("Own", (MapFile("colour", tuple(Pick("colour", part) for part in "rgb"), True),), model="obj")
+    files = written(studio, tmp_path / "out", ExportSetup("own", "", own=own))
+    text = files["p.mtl"].read_text()
+    assert "newmtl hull.1001" in text and "map_Kd p_hull_colour.1002.png" in text
+    mesh = trimesh.load(files["p.obj"], process=False)
+    parts = list(mesh.geometry.values()) if isinstance(mesh, trimesh.Scene) else [mesh]
+    uv = np.concatenate([part.visual.uv for part in parts])
+    assert uv.min() >= 0 and uv.max() <= 1
+
+
+@given(
+    red=st.floats(0, 1), green=st.floats(0, 1), blue=st.floats(0, 1), metallic=st.floats(0, 1)
+)  # fmt: skip
+def test_the_classic_conversion_goes_back(red: float, green: float, blue: float, metallic: float) -> None:
+    """From diffuse and specular the base colour follows again where it is neither metal nor mirror."""
+    colour = np.array([[[red, green, blue]]], np.float32)
+    diffuse, specular = to_classic(colour, np.full((1, 1, 1), metallic, np.float32))
+    base, d, s = (decode_srgb(v)[0, 0] for v in (colour, diffuse, specular))
+    assert np.abs(s - (0.04 + (base - 0.04) * metallic)).max() < 2e-3
+    left = 1 - s.max()
+    if metallic < 0.9 and left > 0.1:
+        assert np.abs(d * left / (0.96 * (1 - metallic)) - base).max() < 2e-2
+    assert d.max() <= 1 and (d >= 0).all()
+
+
+def test_classic_files(studio: Studio, tmp_path: Path) -> None:
+    files = written(studio, tmp_path / "out", ExportSetup("classic", ""))
+    gloss = read_png(files["p_hull_gloss.1001.png"])
+    assert (gloss == 255 - map_of(studio, "roughness")).all()
+    assert read_png(files["p_hull_diffuse.1001.png"]).shape[2] == 4
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+def test_tiff_and_exr_hold_exactly_what_png_does(studio: Studio, tmp_path: Path, bits: int) -> None:
+    sets = {form: written(studio, tmp_path / form, ExportSetup("separate", "", form, bits=bits))  # type: ignore[arg-type]
+            for form in ("png", "tiff", "exr")}  # fmt: skip
+    for word, count in (("baseColor", 4), ("roughness", 1), ("normal", 3), ("emissive", 3)):
+        png = read_png(sets["png"][f"p_hull_{word}.1001.png"])
+        tiff = tifffile.imread(sets["tiff"][f"p_hull_{word}.1001.tiff"])
+        assert png.shape[2] == count and (tiff.reshape(png.shape) == png).all()
+        channels = OpenEXR.File(str(sets["exr"][f"p_hull_{word}.1001.exr"]), separate_channels=True).channels()
+        names = {1: "Y", 3: "RGB", 4: "RGBA"}[count]
+        exr = np.stack([channels[name].pixels for name in names], axis=2).astype(np.float64)
+        top = np.iinfo(png.dtype).max
+        wanted = png / top
+        if word in ("baseColor", "emissive"):
+            wanted[..., :3] = decode_srgb(wanted[..., :3])
+        assert np.abs(exr - wanted).max() <= 2.0**-11  # half a step of a half float below 1
+    full = written(studio, tmp_path / "full", ExportSetup("separate", "", "exr", bits=16, full=True))
+    rough = OpenEXR.File(str(full["p_hull_roughness.1001.exr"]), separate_channels=True).channels()["Y"].pixels
+    assert rough.dtype == np.float32
+
+
+def test_tga_webp_and_jpeg_read_back(studio: Studio, tmp_path: Path) -> None:
+    png = written(studio, tmp_path / "png", ExportSetup("separate", ""))
+    base, rough = read_png(png["p_hull_baseColor.1001.png"]), read_png(png["p_hull_roughness.1001.png"])
+    tga = written(studio, tmp_path / "tga", ExportSetup("separate", "", "tga"))
+    assert (np.asarray(Image.open(tga["p_hull_baseColor.1001.tga"])) == base).all()
+    assert (np.asarray(Image.open(tga["p_hull_roughness.1001.tga"])) == rough[..., 0]).all()
+    webp = written(studio, tmp_path / "webp", ExportSetup("separate", "", "webp", quality=100))
+    assert (np.asarray(Image.open(webp["p_hull_baseColor.1001.webp"])) == base).all()
+    sizes = []
+    for quality in (95, 40):
+        done = export(studio.sources, studio.project, ExportSetup("separate", "", "jpeg", quality=quality), "p",
+                      tmp_path / "jpeg")  # fmt: skip
+        jpeg = next(path for path in done.files if path.name == "p_hull_baseColor.1001.jpeg")
+        assert np.abs(cv2.imread(str(jpeg))[..., ::-1].astype(int) - base[..., :3]).mean() < (
+            4 if quality == 95 else 12
+        )
+        sizes.append(done.sizes[jpeg])
+        assert any("no alpha" in note for note in done.notes)
+    assert sizes[0] > sizes[1]
+    with pytest.raises(CommandError, match="8 bits"):
+        check_setup(ExportSetup("separate", "", "jpeg", bits=16))
+
+
+@pytest.mark.parametrize(("count", "normal", "limit"), [(1, False, 0), (3, False, 6), (4, False, 6), (3, True, 3)])
+def test_dds_reads_back_with_all_its_halvings(count: int, normal: bool, limit: float) -> None:
+    pixels = np.dstack([soft_noise((48, 80), 1, 5), soft_noise((48, 80), 2, 5)])[..., :count].copy()
+    data = encode_dds(pixels, True, True, not normal, normal)
+    assert struct.unpack("<I", data[28:32])[0] == 7  # 80, 40, 20, 10, 5, 2, 1
+    read = np.asarray(Image.open(io.BytesIO(data)))
+    read = (read if read.ndim == 3 else read[..., None])[..., : 2 if normal else count]
+    assert np.abs(read.astype(int) - pixels[..., : read.shape[2]]).mean() <= limit
+    plain = encode_dds(pixels, False, False, not normal, normal)
+    whole = np.asarray(Image.open(io.BytesIO(plain)))
+    assert (whole.reshape(48, 80, -1)[..., :count] == pixels).all()
+
+
+def test_halving_is_of_light_and_keeps_normals_long() -> None:
+    checks = np.zeros((8, 8, 3), np.uint8)
+    checks[::2, ::2] = checks[1::2, 1::2] = 255
+    assert np.abs(halved(checks, True, False) - encode_srgb(np.array(0.5)) * 255).max() <= 1
+    lean = np.zeros((2, 2, 3), np.uint8)
+    lean[:, 0], lean[:, 1] = (218, 128, 218), (38, 128, 218)
+    vector = halved(lean, False, True)[0, 0] / 127.5 - 1
+    assert np.linalg.norm(vector) == pytest.approx(1, abs=0.01)
+
+
+def test_alpha_is_put_in_as_asked() -> None:
+    maps = {"colour": np.full((2, 2, 3), (200, 100, 50), np.uint8), "opacity": np.full((2, 2, 1), 51, np.uint8)}
+    rgb = tuple(Pick("colour", part) for part in "rgb")
+    for blend, wanted in (("straight", [200, 100, 50, 51]), ("premultiplied", [40, 20, 10, 51]), ("none", [200, 100, 50]),
+                          ("flattened", [40, 20, 214])):  # fmt: skip
+        file = MapFile("x", rgb, True, alpha=Pick("opacity"), blend=blend, ground="#0000ff")  # type: ignore[arg-type]
+        assert file_pixels(file, maps, 8)[0, 0].tolist() == wanted
+    odd = MapFile(
+        "odd", (Pick("colour", "b", invert=True), Pick(value=0.5), Pick("colour", "brightest", low=0.2, high=0.6))
+    )
+    assert file_pixels(odd, maps, 8)[0, 0].tolist() == [205, 128, round((0.2 + 0.4 * 200 / 255) * 255)]
+
+
+def test_dithering_keeps_the_mean() -> None:
+    ramp = np.broadcast_to(np.linspace(0.4, 0.41, 256, dtype=np.float32)[None, :, None], (256, 256, 1))
+    dithered, plain = rounded(ramp, 8, True).astype(float), rounded(ramp, 8).astype(float)
+    columns = ramp[0, :, 0].reshape(16, 16).mean(axis=1) * 255
+    assert np.abs(dithered[..., 0].reshape(256, 16, 16).mean(axis=(0, 2)) - columns).max() < 0.1
+    assert np.abs(plain[..., 0].reshape(256, 16, 16).mean(axis=(0, 2)) - columns).max() > 0.3
+    assert np.abs(dithered - ramp * 255).max() < 1.01
+
+
+def test_openraster_puts_together_what_the_map_shows(tmp_path: Path) -> None:
+    (tmp_path / "two.obj").write_text(TILES)
+    studio = Studio.new(tmp_path / "two.obj", sheet_size=SIZE)
+    picture = studio.add_picture(
+        save_png(tmp_path / "p.png", np.dstack([soft_noise((20, 20)), soft_noise((20, 20), 3)[..., 0]]))
+    )
+    studio.execute(AddLayer("Base & <ground>", Wash(), {"colour": Channel("#406080")}))
+    studio.execute(
+        AddLayer(
+            "Crest", Decal(picture, Lay("hull", 1001, (0.5, 0.5), 0.6)), {"colour": Channel("picture", opacity=0.5)}
+        )
+    )
+    files = written(studio, tmp_path / "out", ExportSetup("layers", ""))
+    with zipfile.ZipFile(files["p_hull_layers.1001.ora"]) as archive:
+        assert archive.infolist()[0].filename == "mimetype" and archive.read("mimetype") == b"image/openraster"
+        tree = ElementTree.fromstring(archive.read("stack.xml"))
+        layers = [dict(layer.attrib) for layer in tree.iter("layer")]
+        assert [layer["name"] for layer in layers] == ["Crest", "Base & <ground>"]
+        total = np.ones((SIZE, SIZE, 3))
+        for layer in reversed(layers):
+            rgba = np.asarray(Image.open(io.BytesIO(archive.read(layer["src"])))) / 255
+            alpha = rgba[..., 3:] * float(layer["opacity"])
+            total = total * (1 - alpha) + rgba[..., :3] * alpha
+        merged = np.asarray(Image.open(io.BytesIO(archive.read("mergedimage.png"))))[..., :3]
+    assert np.abs(total * 255 - merged).max() <= 1.5
+
+
+def test_presets_of_ones_own_in_jobs(run_job: Runner, tmp_path: Path, plane: Path) -> None:
+    own = Preset("Old engine", (
+        MapFile("skin", tuple(Pick("colour", part) for part in "rgb"), True, always=True),
+        MapFile("mask", (Pick("metallic"), Pick("roughness", invert=True), Pick(value=0.25)), size=32, format="tga"),
+    ), pattern="{material}-{map}-{tile}.{ext}")  # fmt: skip
+    assert preset_from_json(preset_to_json(own), "x") == own
+    (tmp_path / "old.json").write_bytes(preset_to_json(own))
+    job = {"job": 1, "model": plane.name, "sheet_size": 64, "exports": [{"preset": "old.json", "out": "maps"}],
+           "steps": [{"do": "wash", "values": {"colour": "#335577", "roughness": 0.6}}]}  # fmt: skip
+    done = run_job(job)
+    assert done.returncode == 0, done.stderr
+    assert read_png(tmp_path / "maps" / "paint-skin-1001.png").shape == (64, 64, 3)
+    mask = np.asarray(Image.open(tmp_path / "maps" / "paint-mask-1001.tga"))
+    assert mask.shape == (32, 32, 3) and mask[16, 16].tolist() == [0, 102, 64]
+    for change, words in (
+        ({"files": []}, "at least one"),
+        ({"pattern": "{map}"}, "{ext}"),
+        ({"pattern": "{nobody}.{ext}"}, "nobody"),
+    ):
+        (tmp_path / "old.json").write_text(json.dumps({**json.loads(preset_to_json(own)), **change}))
+        refused = run_job(job)
+        assert refused.returncode == 2 and words in refused.stderr and "old.json" in refused.stderr
+
+
+def test_only_what_glows_and_in_another_colour(tmp_path: Path) -> None:
+    from lucky_fern.core.project.plain import Scope
+
+    (tmp_path / "m.obj").write_text(TILES + "usemtl lamp\nf 1/1 2/2 5/5\n")
+    studio = Studio.new(tmp_path / "m.obj", sheet_size=SIZE)
+    studio.execute(AddLayer("Glow", Wash(), {"emissive": Channel("#ffffff")}, scope=Scope(materials=("lamp",))))
+    files = written(studio, tmp_path / "out", ExportSetup("separate", "", tint="#ff8000", only_glowing=True))
+    assert set(files) == {"p_lamp_baseColor.png", "p_lamp_emissive.png"}
+    assert read_png(files["p_lamp_emissive.png"])[50, 50].tolist() == [255, 128, 0]
