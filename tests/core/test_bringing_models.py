@@ -16,7 +16,6 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.exporting.model_files import model_files
-from lucky_fern.core.exporting.setup import ExportSetup
 from lucky_fern.core.exporting.vertex_colours import vertex_colours
 from lucky_fern.core.incoming import first_washes, point_at, prepare_replacement
 from lucky_fern.core.layout.guide import GuideLook, draw_guide, guide_svg
@@ -24,6 +23,7 @@ from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.subdivide import subdivided
 from lucky_fern.core.project.commands import AddLayer, KeepSlide, SaveSelection
 from lucky_fern.core.project.document import Channel, Decal, Slide, Wash
+from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.layouts import GiveMaterial, Transform
 from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces

@@ -14,9 +14,9 @@ from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.errors import Cancelled, CommandError, ExportError
 from lucky_fern.core.exporting.exporter import export, plan_export
 from lucky_fern.core.exporting.png import encode_png
-from lucky_fern.core.exporting.setup import ExportSetup, check_setup, file_name, safe_name
 from lucky_fern.core.project.commands import AddLayer, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name, safe_name
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio

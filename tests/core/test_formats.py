@@ -26,11 +26,11 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.exporting.channels import file_pixels, rounded, to_classic
 from lucky_fern.core.exporting.dds import encode_dds, halved
 from lucky_fern.core.exporting.exporter import export
-from lucky_fern.core.exporting.presets import MapFile, Pick, Preset, preset_from_json, preset_to_json
-from lucky_fern.core.exporting.setup import ExportSetup, check_setup
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.export_setup import ExportSetup, check_setup
 from lucky_fern.core.project.places import Lay
+from lucky_fern.core.project.presets import MapFile, Pick, Preset, preset_from_json, preset_to_json
 from lucky_fern.core.studio import Studio
 from samples import Runner, read_png, save_png, soft_noise
 

@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import export, plan_export
-from lucky_fern.core.exporting.setup import ExportSetup, safe_name
+from lucky_fern.core.project.export_setup import ExportSetup, safe_name
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.style import icon
 from lucky_fern.ui.thumbnails import on_checker, to_pixmap

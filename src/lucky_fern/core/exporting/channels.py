@@ -8,8 +8,8 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16
 from lucky_fern.core.colour import decode_srgb, encode_srgb, from_hex
-from lucky_fern.core.exporting.presets import MapFile, Pick
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.presets import MapFile, Pick
 
 Pixels = U8 | U16
 Maps = Mapping[str, Pixels]

@@ -18,12 +18,13 @@ from lucky_fern.core.exporting.formats import encode
 from lucky_fern.core.exporting.glb import Image, sheet_skins, write_glb
 from lucky_fern.core.exporting.model_files import textured_obj
 from lucky_fern.core.exporting.openraster import encode_layers
-from lucky_fern.core.exporting.presets import PRESETS, MapFile
-from lucky_fern.core.exporting.setup import ExportSetup, check_setup, file_name, safe_name
 from lucky_fern.core.files import WholeFiles
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name, safe_name
+from lucky_fern.core.project.presets import PRESETS, MapFile
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.padding import plan_padding
 
 Progress = Callable[[int, int, str], None]
 LAYERS = "layers"  # stands for the map in names of layered files
@@ -248,6 +249,8 @@ class _Work:
             normal[..., 1] = (255 if normal.dtype.itemsize == 1 else 65535) - normal[..., 1]
         if "emissive" in found and setup.tint is not None:
             found["emissive"] = tinted(found["emissive"], setup.tint)
+        if setup.rims and "colour" in found and "opacity" in found and found["opacity"].any():
+            plan_padding(found["opacity"][..., 0] > 0).fill(found["colour"])
         return file_pixels(file, found, bits, setup.dither)
 
     # --- the model ----------------------------------------------------------------------------------------------

@@ -16,8 +16,8 @@ from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels, as_floats
 from lucky_fern.core.exporting.dds import encode_dds
 from lucky_fern.core.exporting.png import encode_png
-from lucky_fern.core.exporting.presets import MapFile
-from lucky_fern.core.exporting.setup import ExportSetup
+from lucky_fern.core.project.export_setup import ExportSetup
+from lucky_fern.core.project.presets import MapFile
 
 _JPEG_SIDE, _WEBP_SIDE = 65535, 16383  # the most that these formats can hold
 

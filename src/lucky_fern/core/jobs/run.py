@@ -14,13 +14,13 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import export, plan_export
-from lucky_fern.core.exporting.presets import PRESETS, preset_from_json
-from lucky_fern.core.exporting.setup import ExportSetup, check_setup
 from lucky_fern.core.files import WholeFiles
 from lucky_fern.core.jobs.layout_steps import Later
 from lucky_fern.core.jobs.places import convert
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.project.export_setup import ExportSetup, check_setup
+from lucky_fern.core.project.presets import PRESETS, preset_from_json
 from lucky_fern.core.studio import Studio
 
 _T = TypeVar("_T")

@@ -10,9 +10,10 @@ import numpy as np
 
 from lucky_fern.core import taking
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.kit_steps import CheckStep, CreditStep, PaintStep, do_check, do_credit, do_paint
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, named, parse_place
-from lucky_fern.core.jobs.stroke_step import PaintStep, StrokeStep, do_paint, do_stroke
+from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
@@ -160,9 +161,9 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     soft: float = 0.05
 
 
-STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep]] = {
+STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep] | type[CreditStep] | type[CheckStep]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
-    "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep,
+    "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep, "credit": CreditStep, "check": CheckStep,
 }  # fmt: skip
 EFFECTS: dict[str, type[Effect]] = {
     "levels": Levels, "curve": Curve, "shade": Shade, "invert": Invert, "blur": Blur, "sharpen": Sharpen,
@@ -199,6 +200,10 @@ def do_step(
         return do_stroke(studio, parsed, folder)
     if isinstance(parsed, PaintStep):
         return do_paint(studio, parsed)
+    if isinstance(parsed, CreditStep):
+        return do_credit(studio, parsed)
+    if isinstance(parsed, CheckStep):
+        return do_check(studio, parsed)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):

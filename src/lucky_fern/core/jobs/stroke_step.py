@@ -1,4 +1,4 @@
-"""The steps of painting by hand: ``stroke`` on a brushwork layer or on a layer's mask, ``keep-paint`` for the kit."""
+"""The step ``stroke``: a brush stroke on a brushwork layer or on a layer's mask."""
 
 from __future__ import annotations
 
@@ -18,9 +18,7 @@ from lucky_fern.core.painting.paint import Paint, Values
 from lucky_fern.core.painting.stroke import Covered, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN
-from lucky_fern.core.project.commands import KeepPaint
 from lucky_fern.core.project.commands.checks import check_share
-from lucky_fern.core.project.document import KitPaint
 from lucky_fern.core.studio import Studio
 
 
@@ -39,20 +37,6 @@ class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
     maps: list[str] = msgspec.field(default_factory=lambda: ["colour"])
     mirror: Literal["x", "y", "z"] | None = None
     on: Literal["layer", "mask"] = "layer"
-
-
-class PaintStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
-    """``keep-paint``: values kept in the kit under a name, for strokes to use."""
-
-    do: str
-    name: str
-    values: dict[str, str | float]
-
-
-def do_paint(studio: Studio, step: PaintStep) -> str:
-    """Do the step; the paint's name."""
-    studio.execute(KeepPaint(step.name, KitPaint(step.values)))
-    return step.name
 
 
 def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:

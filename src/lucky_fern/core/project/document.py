@@ -14,6 +14,7 @@ from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.effects import Effect
+from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.places import Place, Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope
 from lucky_fern.core.project.shapes import Mask
@@ -202,6 +203,7 @@ class Project(Plain, frozen=True):
     selections: dict[str, str] = {}
     slides: dict[str, Slide] = {}
     paints: dict[str, KitPaint] = {}
+    exports: tuple[ExportSetup, ...] = ()
     relief: Relief = Relief()
     next_id: int = 1
     version: int = FORMAT_VERSION

@@ -12,6 +12,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
+from lucky_fern.core.project.commands.exports import SetCredit, SetExports
 from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, KeepPaint, SetFigure, SetLabel, SetTaken
 from lucky_fern.core.project.commands.layout import (
     LayOut,
@@ -47,7 +48,8 @@ __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
     "GiveMask", "GivePaint", "GroupLayers", "KeepPaint", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry",
     "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
-    "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetFigure", "SetGroup", "SetLabel", "SetLayer",
+    "ReplaceModel", "SaveSelection", 
+    "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer",
     "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
     "from_plain", "to_plain",
 ]  # fmt: skip
@@ -57,6 +59,7 @@ Single = (
     | KeepPaint | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers
     |
     RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent |
+    SetCredit | SetExports |
     SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize |
     SetTaken | Ungroup
 )  # fmt: skip

@@ -7,8 +7,8 @@ from typing import Literal
 
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.exporting.presets import PRESETS, Format, MapFile, Preset
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.core.project.presets import PRESETS, Format, MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
 
@@ -23,7 +23,8 @@ class ExportSetup(Plain, frozen=True):
     islands, a number fills so many texels; ``normal_y`` "-" turns the green channel of normals over. ``own`` is a
     preset of one's own in place of a built-in one. ``quality`` 1…100 is that of JPEG, and of WebP (100: without
     loss); ``dither`` spreads what is lost when 16 bits become 8; ``compress`` has DDS in blocks, ``mips`` with all
-    its halvings. ``full`` writes 32-bit floats where the format has them. Of what glows: ``glow`` is how many times
+    its halvings. ``full`` writes 32-bit floats where the format has them. ``rims`` spreads the colour of what is seen
+    under what is not. Of what glows: ``glow`` is how many times
     as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves out
     materials that do not.
     """
@@ -44,6 +45,7 @@ class ExportSetup(Plain, frozen=True):
     glow: float = 1.0
     tint: str | None = None
     only_glowing: bool = False
+    rims: bool = False
 
     @property
     def what(self) -> Preset:

@@ -1,0 +1,1 @@
+"""What will go wrong in the game, read from the composited result."""

@@ -1,0 +1,256 @@
+"""The check of a project before it is exported: sentences about the composited maps, with what mends them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32, U8, U16, Bool
+from lucky_fern.core.compositing.compositor import written_maps
+from lucky_fern.core.compositing.sources import Sources, triangles_in
+from lucky_fern.core.exporting.credits import unlicensed
+from lucky_fern.core.exporting.exporter import plan_export
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.placing.facts import decal_facts
+from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.project.document import Decal, Project
+from lucky_fern.core.project.export_setup import ExportSetup, safe_name
+from lucky_fern.core.project.places import Along, Lay, place_height
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.sheet import SMALLEST, Sheet
+
+Kind = Literal["empty", "range", "normals", "padding", "rims", "twins", "size", "budget", "names", "glow", "licence"]
+Mend = Literal["padding", "rims"]  # what a change of the export's set-up mends
+Read = Callable[[SheetKey, str], U8 | U16]
+
+_DARK, _BRIGHT = 0.11, 0.95  # encoded; charcoal and fresh snow
+_SHARE = 0.02  # of a sheet's texels; less is not spoken of
+_FINE = 2  # 8-bit steps that a sheet may differ from its half before it counts as finer
+_MIPS = 16  # texels round an island that the first four halvings read
+_RIM = 40  # 8-bit steps between a see-through texel and its visible neighbour
+_BLACK, _LIT = 8, 64  # 8-bit steps
+_LONGEST_NAME = 64
+
+
+@dataclass(frozen=True)
+class Found:
+    """One sentence. ``worry`` False is only good to know; ``command`` or ``mend`` is what a click does about it."""
+
+    kind: Kind
+    sentence: str
+    worry: bool = True
+    sheet: SheetKey | None = None
+    map: str | None = None
+    layer: int | None = None
+    title: str = ""
+    command: SetSheetSize | None = None
+    mend: Mend | None = None
+
+
+def check_result(
+    sources: Sources, project: Project, read: Read, setups: tuple[ExportSetup, ...], stem: str,
+    shared: Bool | None = None, budget: int | None = None, cancelled: Callable[[], bool] | None = None,
+) -> list[Found]:  # fmt: skip
+    """Everything that is known, what is to worry about first.
+
+    Parameters
+    ----------
+    read : a whole map of a sheet, (size, size, n) uint8 or uint16, padded.
+    shared : (T,) bool, faces that share their texels with others.
+    budget : bytes that all files together may have on disk; None for any.
+    """
+    found: list[Found] = []
+    surface = sources.surface
+    for key in surface.keys:
+        if cancelled is not None and cancelled():
+            return []
+        sheet = surface.sheet(key, project.size_of(key))
+        used = written_maps(sources, project, sheet)
+        maps = {name: read(key, name) for name in used}
+        found += _sheet_findings(project, sheet, maps)
+    if shared is not None and shared.any():
+        found += _backwards(sources, project, shared)
+    for setup in setups:
+        found += _setup_findings(sources, project, setup, stem)
+    if budget is not None:
+        found += _too_large(sources, project, read, setups, stem, budget)
+    without = unlicensed(project)
+    if without:
+        names = ", ".join(without[:3]) + (f" and {len(without) - 3} more" if len(without) > 3 else "")
+        found.append(Found("licence", f"No licence is written down for {names}.", worry=False))
+    kept = list({one.sentence: one for one in found}.values())
+    return sorted(kept, key=lambda one: not one.worry)
+
+
+def _many(share: float) -> str:
+    return f"{share:.0%}" if share >= 0.01 else "a little"
+
+
+def _sheet_findings(project: Project, sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
+    key, inside = sheet.key, sheet.covered
+    if not inside.any():
+        return
+    for name, pixels in maps.items():
+        start = np.floor(np.array(MAPS[name].start) * np.iinfo(pixels.dtype).max + 0.5)
+        if (pixels[inside] == start).all() and name not in ("colour", "occlusion", "opacity", "roughness"):
+            writers = [layer for layer in project.walk() if name in layer.active_channels()]
+            who = f"‘{writers[-1].name}’ gives to it" if writers else "a layer gives to it"
+            sentence = f"Nothing shows on {MAPS[name].title.lower()} of {key}, though {who}: is its mask empty?"
+            yield Found("empty", sentence, sheet=key, map=name, layer=writers[-1].id if writers else None)
+    if "colour" in maps:
+        yield from _colour_range(key, maps, inside)
+    if "normal" in maps:
+        yield from _normals(key, maps["normal"], inside)
+    if "emissive" in maps and "colour" in maps:
+        glow, colour = maps["emissive"].max(axis=2)[inside], maps["colour"].max(axis=2)[inside]
+        share = float(((glow > _LIT) & (colour < _BLACK)).sum() / max(int((glow > _LIT).sum()), 1))
+        if share > _SHARE:
+            sentence = f"{_many(share)} of what glows on {key} has black as its colour: games that multiply the two"
+            yield Found("glow", f"{sentence} show nothing there.", sheet=key, map="emissive")
+    if "opacity" in maps:
+        yield from _rims(key, maps, inside)
+    yield from _too_fine(sheet, maps)
+
+
+def _colour_range(key: SheetKey, maps: dict[str, U8 | U16], inside: Bool) -> Iterator[Found]:
+    """Base colours that no real surface has: they stay black or glare under every light."""
+    values = maps["colour"][inside].max(axis=1) / 255
+    metal = maps["metallic"][inside][:, 0] > 127 if "metallic" in maps else np.zeros(len(values), np.bool_)
+    bright = (values > _BRIGHT) & ~metal
+    for mask, word in ((values < _DARK, "darker than charcoal"), (bright, "brighter than fresh snow")):
+        share = float(mask.mean())
+        if share > 5 * _SHARE:
+            sentence = f"{_many(share)} of the colour of {key} is {word}: light cannot shade it."
+            yield Found("range", sentence, worry=False, sheet=key, map="colour")
+
+
+def _normals(key: SheetKey, normal: U8 | U16, inside: Bool) -> Iterator[Found]:
+    vector = normal[inside] / np.iinfo(normal.dtype).max * 2 - 1
+    length = np.linalg.norm(vector, axis=1)
+    share = float((np.abs(length - 1) > 0.05).mean())
+    if share > 0:
+        sentence = f"{_many(share)} of the normals of {key} are not of length 1: their light will be wrong."
+        yield Found("normals", sentence, sheet=key, map="normal")
+    share = float((vector[:, 2] < 0).mean())
+    if share > 0:
+        yield Found(
+            "normals", f"{_many(share)} of the normals of {key} point into the surface.", sheet=key, map="normal"
+        )
+
+
+def _rims(key: SheetKey, maps: dict[str, U8 | U16], inside: Bool) -> Iterator[Found]:
+    """Colours under see-through texels that smooth filtering brings out beside what is to be seen."""
+    alpha = maps["opacity"][..., 0]
+    clear, seen = inside & (alpha == 0), inside & (alpha > 127)
+    if not clear.any() or not seen.any():
+        return
+    light = (
+        maps["colour"].mean(axis=2).astype(np.float32) if "colour" in maps else np.full(alpha.shape, 255, np.float32)
+    )
+    under, beside = _around(light, clear), _around(light, seen)
+    near = clear & np.isfinite(under) & np.isfinite(beside)
+    if not near.any():
+        return
+    differs = under[near] - beside[near]
+    for mask, word in ((differs > _RIM, "white"), (differs < -_RIM, "dark")):
+        if float(mask.mean()) > 0.1:
+            sentence = f"See-through edges of {key} will have {word} rims: the colour under them is another one."
+            title = "Spread the colour under them"
+            yield Found("rims", sentence, sheet=key, map="opacity", title=title, mend="rims")
+
+
+def _around(values: F32, mask: Bool) -> F32:
+    """The mean of masked values over 5 × 5 texels; NaN where there is none."""
+    weight = mask.astype(np.float32)
+    total, count = (
+        cv2.boxFilter(values * weight, -1, (5, 5), normalize=False),
+        cv2.boxFilter(weight, -1, (5, 5), normalize=False),
+    )
+    return np.asarray(np.where(count > 0.5, total / np.maximum(count, 1e-6), np.nan), np.float32)
+
+
+def _too_fine(sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
+    """A sheet that has more texels than anything on it needs."""
+    size, smaller = sheet.size, sheet.size
+    while smaller > SMALLEST and smaller % 2 == 0 and maps:
+        half = smaller // 2
+        if not all(_same_in(pixels, half, sheet.covered) for pixels in maps.values()):
+            break
+        smaller = half
+    if smaller < size and size >= 256:
+        saved = 1 - (smaller / size) ** 2
+        sentence = f"{smaller} texels would do for {sheet.key}: nothing on it is finer. That saves {saved:.0%} of it."
+        command = SetSheetSize(max(smaller, SMALLEST), str(sheet.key))
+        yield Found("size", sentence, False, sheet.key, title=f"Make it {smaller}", command=command)
+
+
+def _same_in(pixels: U8 | U16, half: int, inside: Bool) -> bool:
+    """Whether a map looks the same when it was brought to a smaller size and back."""
+    eight = pixels if pixels.dtype == np.uint8 else (pixels >> 8).astype(np.uint8)
+    small = cv2.resize(np.ascontiguousarray(eight), (half, half), interpolation=cv2.INTER_AREA)
+    back = cv2.resize(small, eight.shape[1::-1], interpolation=cv2.INTER_LINEAR).reshape(eight.shape)
+    differs = np.abs(back.astype(np.int16) - eight).max(axis=2)[inside]
+    return float((differs > _FINE).mean()) < 0.0005
+
+
+def _backwards(sources: Sources, project: Project, shared: Bool) -> Iterator[Found]:
+    """Lettering that shows backwards on islands that share its texels."""
+    for layer in project.walk():
+        if not layer.visible or not isinstance(layer.content, Decal) or isinstance(layer.content.place, Along | Lay):
+            continue
+        place = layer.content.place
+        height = place_height(place, project.picture_size(layer.content.picture))
+        placed = sources.pose(place, height, triangles_in(project, layer.scope))
+        for fact in decal_facts(sources.surface, project, layer, place, height, placed, shared):
+            if fact.remedy == "apart":
+                yield Found("twins", f"‘{layer.name}’: {fact.sentence[0].lower()}{fact.sentence[1:]}", layer=layer.id,
+                            worry="backwards" in fact.sentence)  # fmt: skip
+
+
+def _setup_findings(sources: Sources, project: Project, setup: ExportSetup, stem: str) -> Iterator[Found]:
+    if setup.padding is not None and setup.padding < _MIPS:
+        sentence = f"{setup.padding} texels of padding bleed on smaller mips: seams will show from afar."
+        yield Found("padding", f"{sentence} Fill all of it, or write 16.", title="Fill all of it", mend="padding")
+    plans = plan_export(sources, project, setup, stem)
+    odd = sorted({plan.name for plan in plans.files if not plan.name.isascii() or " " in plan.name})
+    if odd:
+        more = f" and {len(odd) - 1} more." if len(odd) > 1 else "."
+        sentence = f"Some games take no spaces and no letters beyond a to z in names: {odd[0]}{more}"
+        yield Found("names", f"{sentence} Call the project {_plain(stem)!r}, say.")
+    long = next((plan.name for plan in plans.files if len(plan.name) > _LONGEST_NAME), None)
+    if long is not None:
+        yield Found("names", f"{long} has {len(long)} letters; some games take {_LONGEST_NAME} at most.")
+    for name in plans.skipped:
+        if name == "emissive" and setup.preset == "emissive":
+            yield Found("empty", "Nothing writes to emissive: the emissive set will be empty.", map="emissive")
+
+
+def _plain(text: str) -> str:
+    cleaned = "".join(letter if letter.isascii() and letter.isalnum() else "_" for letter in safe_name(text))
+    return cleaned.strip("_") or "item"
+
+
+def _too_large(
+    sources: Sources, project: Project, read: Read, setups: tuple[ExportSetup, ...], stem: str, budget: int
+) -> Iterator[Found]:
+    """What the maps take as PNG, against what the item may have."""
+    total, largest = 0, ("", 0)
+    for setup in setups:
+        for plan in plan_export(sources, project, setup, stem).files:
+            if plan.file is None or plan.sheet is None:
+                continue
+            size = 0
+            for name in plan.maps:
+                done, data = cv2.imencode(".png", read(plan.sheet, name))
+                size += len(data) if done else 0
+            total += size
+            largest = max(largest, (plan.name, size), key=lambda one: one[1])
+    if total > budget:
+        sentence = (
+            f"All files take about {total / 1e6:.1f} MB, more than the {budget / 1e6:.1f} MB that this item may have"
+        )
+        yield Found("budget", f"{sentence}; the largest is {largest[0]} with {largest[1] / 1e6:.1f}.")

@@ -1,0 +1,52 @@
+"""Edits of what a project is exported as, and of what is known about its pictures."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.commands.base import Command
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.export_setup import ExportSetup, check_setup
+from lucky_fern.core.project.presets import check_preset
+
+
+class SetExports(Command, frozen=True, tag="set-exports"):
+    """Remember which exports a project has."""
+
+    label: ClassVar[str] = "Set up the export"
+    exports: tuple[ExportSetup, ...]
+
+    def apply(self, project: Project) -> Project:
+        for setup in self.exports:
+            check_setup(setup)
+            if setup.own is not None:
+                check_preset(setup.own)
+        return replace(project, exports=self.exports)
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetExports)
+
+
+class SetCredit(Command, frozen=True, tag="set-credit"):
+    """Write down whose a picture of the kit is, under which licence, and where it comes from."""
+
+    label: ClassVar[str] = "Credit a picture"
+    picture: str
+    author: str = ""
+    licence: str = ""
+    source: str = ""
+
+    def apply(self, project: Project) -> Project:
+        if self.picture not in project.pictures:
+            raise CommandError(f"there is no picture {self.picture!r} in the kit")
+        kit = replace(
+            project.pictures[self.picture], author=self.author.strip(), licence=self.licence.strip(),
+            source=self.source.strip(),
+        )  # fmt: skip
+        return replace(project, pictures={**project.pictures, self.picture: kit})
+
+    def merges_with(self, earlier: Command) -> bool:
+        return isinstance(earlier, SetCredit) and earlier.picture == self.picture
