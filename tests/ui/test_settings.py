@@ -109,7 +109,7 @@ def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
     click(hands, 3)
     hands.hover(view, np.array([view.width() * 0.42, view.height() * 0.6]))
     for path in (["Nothing"], ["The island last pointed at"], ["A picture's alpha", "ferry-crest.svg"],
-                 ["Painted (the brushes come with the Paint station)"]):  # fmt: skip
+                 ["Painted by hand"]):  # fmt: skip
         panel.add.menu().aboutToShow.emit()
         choose(panel.add.menu(), *path)
 

@@ -41,6 +41,7 @@ from lucky_fern.ui.bringing import Bringing
 from lucky_fern.ui.comparing import Comparing
 from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
+from lucky_fern.ui.exports import Exports
 from lucky_fern.ui.faces import Faces
 from lucky_fern.ui.filling import Filling
 from lucky_fern.ui.laying import Laying
@@ -124,6 +125,7 @@ class Desk(QObject):
         self.sliding = Sliding(self)
         self.painting = Painting(self)
         self.filling = Filling(self.painting)
+        self.exports = Exports(self)
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of
         self.layout.changed.connect(self.faces.changed)

@@ -3,134 +3,194 @@
 from __future__ import annotations
 
 import threading
+from functools import partial
 from pathlib import Path
 
-import cv2
 import numpy as np
-from PySide6.QtCore import QSize, Qt, Signal
+from msgspec.structs import replace
+from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QDoubleSpinBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QProgressBar,
     QPushButton,
+    QSpinBox,
     QToolButton,
-    QVBoxLayout,
-    QWidget,
 )
 
 from lucky_fern.core.errors import Cancelled, LuckyFernError
-from lucky_fern.core.exporting.exporter import export, plan_export
-from lucky_fern.core.project.export_setup import ExportSetup, safe_name
+from lucky_fern.core.exporting.exporter import Exported, export, plan_export
+from lucky_fern.core.exporting.formats import read_back
+from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup
+from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.parts import Page, choice
+from lucky_fern.ui.settings.panel import show_check
 from lucky_fern.ui.style import icon
 from lucky_fern.ui.thumbnails import on_checker, to_pixmap
 
-_TITLES = {"separate": "Standard set: one file a map", "emissive": "Emissive set: glow and its mask"}
+_SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
+_PADDING = (("fill all", None), ("4 texels", 4), ("8 texels", 8), ("16 texels", 16), ("32 texels", 32))
 
 
-class ExportPanel(QWidget):
+class ExportPanel(Page):
     """Writes in the background; the window stays free and the work can be cancelled."""
 
     _progress = Signal(int, int, str)
-    _done = Signal(object, object, float)
+    _done = Signal(object, float)
     _failed = Signal(str)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self.exports = desk, desk.exports
         self._cancel = threading.Event()
         self._thread: threading.Thread | None = None
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 10, 14, 10)
-        column.setSpacing(6)
-        column.addWidget(QLabel("What to write", objectName="heading"))
+        self._folder_shown = ""
+        self.column.setSpacing(5)
+        self._what_part()
+        self._how_part()
+        self._where_part()
+        self._progress.connect(self._show_progress)
+        self._done.connect(self._show_done)
+        self._failed.connect(self._show_failed)
+        desk.project_changed.connect(self.follow)
+        desk.station_changed.connect(self.follow)
+        desk.studio_changed.connect(self._new_studio)
+        self.refresh()
+
+    # --- its parts ------------------------------------------------------------------------------------------
+
+    def _what_part(self) -> None:
+        self.heading("What to write")
         self.presets: dict[str, QCheckBox] = {}
-        for preset, title in _TITLES.items():
-            box = QCheckBox(title, checked=True)
-            box.toggled.connect(self.refresh)
-            self.presets[preset] = box
-            column.addWidget(box)
-        row = QHBoxLayout()
-        self.bits = QComboBox()
-        self.bits.addItem("8 bits", 8)
-        self.bits.addItem("16 bits", 16)
-        self.bits.setAccessibleName("Bits per channel")
-        self.normal = QComboBox()
-        self.normal.addItem("normals +Y", "+")
-        self.normal.addItem("normals −Y", "-")
-        self.normal.setAccessibleName("Direction of green in normal maps")
-        for widget in (QLabel("PNG,"), self.bits, self.normal):
-            row.addWidget(widget)
-        row.addStretch(1)
-        column.addLayout(row)
-        column.addWidget(QLabel("Folder", objectName="heading"))
+        for name, preset in PRESETS.items():
+            box = QCheckBox(preset.title)
+            box.toggled.connect(partial(self.exports.use, name))
+            self.presets[name] = box
+            self.column.addWidget(box)
+        self.own = QListWidget()
+        self.own.setAccessibleName("Presets of your own")
+        self.own.setFixedHeight(44)
+        self.own.itemDoubleClicked.connect(lambda item: self.exports.use(item.text().split("  –")[0], False))
+        self.own.setToolTip("Double-click takes one out")
+        self.column.addWidget(self.own)
+        take = QPushButton("Own preset …")
+        take.setToolTip("Take in a preset file: which map goes to which channel of which file, and what it is called")
+        take.clicked.connect(self._take_preset)
+        self.write = QToolButton(
+            text="Write a preset's file ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup
+        )
+        self.write.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        self.write.setToolTip("To change it, or to share it")
+        menu = QMenu(self.write)
+        menu.aboutToShow.connect(lambda: self._fill_write(menu))
+        self.write.setMenu(menu)
+        self.row(take, self.write)
+
+    def _how_part(self) -> None:
+        self.format = choice("Format of the files", [(name.upper(), name) for name in FORMATS])
+        self.format.activated.connect(lambda _: self._set_format())
+        self.bits = choice("Bits per channel", [("8 bits", 8), ("16 bits", 16)])
+        self.bits.activated.connect(lambda _: self.exports.change(bits=self.bits.currentData()))
+        self.normal = choice("Direction of green in normal maps", [("normals +Y", "+"), ("normals −Y", "-")])
+        self.normal.activated.connect(lambda _: self.exports.change(normal_y=self.normal.currentData()))
+        self.row(self.format, self.bits, self.normal)
+        sizes: list[tuple[str, object]] = [
+            ("as the sheets are", None),
+            *((f"{size} texels", size) for size in _SIZES),
+        ]
+        self.size_box = choice("Size of the files", sizes)
+        self.size_box.activated.connect(lambda _: self.exports.change(size=self.size_box.currentData()))
+        self.padding = choice("How far islands are spread outwards", _PADDING)
+        self.padding.activated.connect(lambda _: self.exports.change(padding=self.padding.currentData()))
+        self.row("Size", self.size_box, "padding", self.padding)
+        self.boxes: dict[str, QCheckBox] = {}
+        flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
+                 ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
+                 ("compress", "In blocks", "BC1, BC3 and BC5: a quarter of the size and less"),
+                 ("mips", "Mips", "With all their halvings"),
+                 ("full", "32-bit floats", "Instead of half floats or whole numbers"))  # fmt: skip
+        line = QHBoxLayout()
+        for name, title, tip in flags:
+            box = QCheckBox(title)
+            box.setToolTip(tip)
+            box.toggled.connect(lambda on, name=name: self.exports.change(**{name: on}))
+            self.boxes[name] = box
+            line.addWidget(box)
+        self.quality = QSpinBox(minimum=1, maximum=100, prefix="quality ")
+        self.quality.valueChanged.connect(lambda value: self.exports.change(quality=value))
+        line.addWidget(self.quality)
+        line.addStretch(1)
+        self.column.addLayout(line)
+        self.glow = QDoubleSpinBox(minimum=0.0, maximum=1000.0, decimals=1, prefix="× ")
+        self.glow.setToolTip("How many times as bright it glows; the GLB tells that to the game")
+        self.glow.valueChanged.connect(lambda value: self.exports.change(glow=round(value, 3)))
+        self.tint = QLineEdit(objectName="plain", placeholderText="#rrggbb")
+        self.tint.setToolTip("Have its brightness glow in another colour; empty: in its own")
+        self.tint.setFixedWidth(84)
+        self.tint.editingFinished.connect(self._set_tint)
+        self.only = QCheckBox("Only what glows")
+        self.only.setToolTip("Leave out materials on which nothing glows")
+        self.only.toggled.connect(lambda on: self.exports.change(only_glowing=on))
+        self.row("Glow", self.glow, "tint", self.tint, self.only)
+
+    def _where_part(self) -> None:
+        self.heading("Folder")
         row = QHBoxLayout()
         self.folder = QLineEdit(objectName="plain")
         self.folder.setAccessibleName("Folder for the maps")
-        self.folder.textChanged.connect(self.refresh)
+        self.folder.editingFinished.connect(lambda: self.exports.change(out=self.folder.text().strip()))
+        self.folder.textChanged.connect(lambda _: self._show_plan())
         browse = QToolButton(icon=icon("folder"))
         browse.setToolTip("Choose a folder")
         browse.setAccessibleName("Choose a folder")
         browse.clicked.connect(self._browse)
         row.addWidget(self.folder, 1)
         row.addWidget(browse)
-        column.addLayout(row)
-        self.plan = QLabel(objectName="quiet")
-        self.plan.setWordWrap(True)
-        column.addWidget(self.plan)
+        self.column.addLayout(row)
+        self.plan = self.note()
         row = QHBoxLayout()
         self.button = QPushButton("Export", objectName="primary")
-        self.button.setShortcut("Ctrl+E")
-        self.button.setToolTip("Write the files (Ctrl+E)")
+        self.button.setToolTip("Write the files (Ctrl+E at every station)")
         self.button.clicked.connect(self.start)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self._cancel.set)
         self.cancel.hide()
         self.progress = QProgressBar(textVisible=False)
         self.progress.hide()
+        self.quay = QPushButton("Open the quay")
+        self.quay.setToolTip("The stand-in game: it shows what a game makes of the files, read from disk")
         row.addWidget(self.button)
+        row.addWidget(self.quay)
         row.addWidget(self.progress, 1)
         row.addWidget(self.cancel)
         row.addStretch(0)
-        column.addLayout(row)
+        self.column.addLayout(row)
         self.summary = QLabel()
         self.summary.setWordWrap(True)
-        column.addWidget(self.summary)
+        self.column.addWidget(self.summary)
         self.files = QListWidget()
         self.files.setIconSize(QSize(48, 48))
         self.files.setAccessibleName("Files written")
         self.files.setWordWrap(True)
-        column.addWidget(self.files, 1)
-        self._progress.connect(self._show_progress)
-        self._done.connect(self._show_done)
-        self._failed.connect(self._show_failed)
-        desk.project_changed.connect(self.refresh)
-        desk.studio_changed.connect(self._new_studio)
-        self.refresh()
+        self.files.setMinimumHeight(120)
+        self.column.addWidget(self.files, 1)
+
+    # --- following --------------------------------------------------------------------------------------------
 
     def _new_studio(self) -> None:
-        studio = self.desk.studio
-        base = self.desk.path.parent if self.desk.path is not None else Path.home()
-        if studio is not None:
-            self.folder.setText(str(base / f"{safe_name(studio.project.name)} maps"))
         self.files.clear()
         self.summary.clear()
-
-    @property
-    def stem(self) -> str:
-        """First part of the file names: the project file's stem, or the project's name."""
-        if self.desk.path is not None:
-            return self.desk.path.stem
-        return self.desk.studio.project.name if self.desk.studio is not None else "project"
+        self.follow()
 
     @property
     def working(self) -> bool:
@@ -138,36 +198,101 @@ class ExportPanel(QWidget):
         return self._thread is not None
 
     def setups(self) -> list[ExportSetup]:
-        """The exports that are ticked."""
+        """The exports as they would be done now."""
         folder = self.folder.text().strip()
-        return [
-            ExportSetup(preset, folder, bits=self.bits.currentData(), normal_y=self.normal.currentData())
-            for preset, box in self.presets.items()
-            if box.isChecked()
-        ]
+        return [replace(setup, out=folder) for setup in self.exports.setups]
 
     def refresh(self) -> None:
-        """Say beforehand what would be written and what left out."""
+        """Show the set-up, and say beforehand what would be written and what left out."""
+        setups, common = self.exports.setups, self.exports.common
+        used = {setup.preset for setup in setups}
+        for name, box in self.presets.items():
+            show_check(box, name in used)
+        own = [setup for setup in setups if setup.own is not None]
+        self.own.setVisible(bool(own))
+        self.own.clear()
+        for setup in own:
+            self.own.addItem(f"{setup.preset}  – {setup.what.title}")
+        pairs: tuple[tuple[QComboBox, object], ...] = (
+            (self.format, common.format), (self.bits, common.bits), (self.normal, common.normal_y),
+            (self.size_box, common.size), (self.padding, common.padding),
+        )  # fmt: skip
+        for combo, value in pairs:
+            combo.setCurrentIndex(max(combo.findData(value), 0))
+        self.bits.setEnabled(common.format in DEEP)
+        for name, box in self.boxes.items():
+            show_check(box, bool(getattr(common, name)))
+        form = common.format
+        shown_for = {"compress": form == "dds", "mips": form == "dds", "full": form in ("exr", "tiff"),
+                     "dither": common.bits == 8 and form != "exr", "rims": True}  # fmt: skip
+        for name, shown in shown_for.items():
+            self.boxes[name].setVisible(shown)
+        self.quality.setVisible(form in ("jpeg", "webp"))
+        for spin, number in ((self.quality, common.quality), (self.glow, common.glow)):
+            spin.blockSignals(True)
+            spin.setValue(number)  # type: ignore[arg-type]  # each its own kind
+            spin.blockSignals(False)
+        self.tint.setText(common.tint or "")
+        show_check(self.only, common.only_glowing)
+        wanted = common.out or self.exports.folder
+        if wanted != self._folder_shown:  # what is being typed there stays
+            self._folder_shown = wanted
+            self.folder.setText(wanted)
+        self._show_plan()
+
+    def _show_plan(self) -> None:
         studio = self.desk.studio
         ready = studio is not None and bool(studio.surface.keys)
         busy = self._thread is not None and self._thread.is_alive()
         self.button.setEnabled(ready and bool(self.setups()) and bool(self.folder.text().strip()) and not busy)
         if not ready or studio is None or self.desk.station != "export":
             return
-        names, skipped = set[str](), dict[str, None]()
-        for setup in self.setups():
-            plans = plan_export(studio.sources, studio.project, setup, self.stem)
-            names.update(plan.name for plan in plans.files)
-            skipped.update(dict.fromkeys(plans.skipped))
-        text = f"{len(names)} file{'' if len(names) == 1 else 's'}."
+        names, skipped, notes = dict[str, None](), dict[str, None](), dict[str, None]()
+        try:
+            for setup in self.setups():
+                plans = plan_export(studio.sources, studio.project, setup, self.exports.stem)
+                names.update(dict.fromkeys(plan.name for plan in plans.files))
+                skipped.update(dict.fromkeys(plans.skipped))
+                notes.update(dict.fromkeys(plans.notes))
+        except LuckyFernError as error:
+            self.plan.setText(str(error))
+            return
+        example = next(iter(names), "")
+        text = f"{len(names)} file{'' if len(names) == 1 else 's'}, {example} first." if names else "No file."
         if skipped:
             text += f" Left out, since nothing writes to them: {', '.join(skipped)}."
-        self.plan.setText(text)
+        self.plan.setText(" ".join([text, *(f"{note}." for note in notes)]))
+
+    # --- acting -----------------------------------------------------------------------------------------------
+
+    def _set_format(self) -> None:
+        form = self.format.currentData()
+        self.exports.change(format=form, **({} if form in DEEP else {"bits": 8}))
+
+    def _set_tint(self) -> None:
+        if not self.exports.change(tint=self.tint.text().strip() or None):
+            self.refresh()
+
+    def _take_preset(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "A preset", "", "Presets (*.json)")
+        if name:
+            self.exports.take_preset(Path(name))
+
+    def _fill_write(self, menu: QMenu) -> None:
+        menu.clear()
+        for setup in self.exports.setups:
+            menu.addAction(setup.what.title, partial(self._write_preset, setup))
+
+    def _write_preset(self, setup: ExportSetup) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the preset", f"{setup.preset}.json", "Presets (*.json)")
+        if name:
+            self.exports.write_preset(setup, Path(name))
 
     def _browse(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder for the maps", self.folder.text())
         if chosen:
             self.folder.setText(chosen)
+            self.exports.change(out=chosen)
 
     def start(self) -> None:
         """Write everything that is ticked."""
@@ -175,27 +300,27 @@ class ExportPanel(QWidget):
         if studio is None or (self._thread is not None and self._thread.is_alive()):
             return
         self._cancel.clear()
-        setups, project, stem = self.setups(), studio.project, self.stem
-        folder = Path(self.folder.text().strip()).expanduser()
+        setups, project, stem = self.setups(), studio.project, self.exports.stem
+        folder = Path(self.folder.text().strip() or self.exports.folder).expanduser()
 
         def work() -> None:
             import time
 
-            begin, files, skipped = time.monotonic(), list[Path](), dict[str, None]()
+            begin, done = time.monotonic(), list[Exported]()
             try:
                 for setup in setups:
-                    done = export(
-                        studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set,
-                        lambda: self.desk.finished(project),
+                    done.append(
+                        export(
+                            studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set,
+                            lambda: self.desk.finished(project),
+                        )
                     )  # fmt: skip
-                    files += [path for path in done.files if path not in files]
-                    skipped.update(dict.fromkeys(done.skipped))
             except Cancelled:
                 self._failed.emit("The export was cancelled; the file being written was left out.")
             except LuckyFernError as error:
                 self._failed.emit(str(error))
             else:
-                self._done.emit(files, list(skipped), time.monotonic() - begin)
+                self._done.emit(done, time.monotonic() - begin)
 
         self._thread = threading.Thread(target=work, name="fern-export-work", daemon=True)
         self.button.setEnabled(False)
@@ -223,28 +348,35 @@ class ExportPanel(QWidget):
         self.summary.setText(sentence)
         self.desk.said.emit(sentence, True)
 
-    def _show_done(self, files: list[Path], skipped: list[str], seconds: float) -> None:
+    def _show_done(self, done: list[Exported], seconds: float) -> None:
         self._finish()
-        total = sum(path.stat().st_size for path in files)
-        self.summary.setText(f"Wrote {len(files)} files, {_size(total)}, in {seconds:.1f} s.")
+        sizes = {path: size for one in done for path, size in one.sizes.items()}
+        skipped = list(dict.fromkeys(name for one in done for name in one.skipped))
+        notes = list(dict.fromkeys(note for one in done for note in one.notes))
+        words = [f"Wrote {len(sizes)} files, {told_size(sum(sizes.values()))}, in {seconds:.1f} s."]
+        if skipped:
+            words.append(f"Left out: {', '.join(skipped)}.")
+        self.summary.setText(" ".join([*words, *(f"{note}." for note in notes)]))
         self.files.clear()
-        for path in files:
-            pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
-            item = QListWidgetItem(path.name)
-            if pixels is not None:
-                deep = pixels.dtype == np.uint16
-                planes = pixels if pixels.ndim == 3 else pixels[..., None]
-                planes = planes[..., [2, 1, 0, 3][: planes.shape[2]]] if planes.shape[2] >= 3 else planes
-                eight = (planes >> 8).astype(np.uint8) if deep else planes
-                item.setIcon(QIcon(to_pixmap(on_checker(eight, 96, 8))))
-                kind = {1: "grey", 3: "RGB", 4: "RGBA"}[planes.shape[2]]
-                size = f"{planes.shape[1]} × {planes.shape[0]}"
-                note = f"{size}, {kind}, {16 if deep else 8} bits, {_size(path.stat().st_size)}"
-                item.setText(f"{path.name}\n{note}")
-            item.setToolTip(str(path))
-            self.files.addItem(item)
-        self.desk.said.emit(f"Exported to {files[0].parent}." if files else "Nothing was written.", False)
+        for path, size in sizes.items():
+            self.files.addItem(_item(path, size))
+        where = next(iter(sizes)).parent if sizes else None
+        self.desk.said.emit(f"Exported to {where}." if where is not None else "Nothing was written.", False)
 
 
-def _size(count: int) -> str:
+def _item(path: Path, size: int) -> QListWidgetItem:
+    """A written file in words, with a small picture of it."""
+    item = QListWidgetItem(f"{path.name}\n{told_size(size)}")
+    pixels: np.ndarray | None = (
+        read_back(path.read_bytes(), path.name) if path.suffix not in (".glb", ".obj") else None
+    )
+    if pixels is not None and pixels.dtype == np.uint8 and pixels.shape[2] in (1, 3, 4):
+        item.setIcon(QIcon(to_pixmap(on_checker(np.ascontiguousarray(pixels), 96, 8))))
+        kind = {1: "grey", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
+        item.setText(f"{path.name}\n{pixels.shape[1]} × {pixels.shape[0]}, {kind}, {told_size(size)}")
+    item.setToolTip(str(path))
+    return item
+
+
+def told_size(count: int) -> str:
     return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(count / 1e3, 0.1):.1f} kB"

@@ -26,7 +26,7 @@ _TITLES = {
     "model": "Select faces",
     "artwork": "Drag a picture from the tray onto either view",
     "paint": "Paint by hand",
-    "check": "A list of what will go wrong in the game will be here, each with its remedy",
+    "check": "What will go wrong in the game, and what mends it",
     "export": "Write the maps that the game reads",
 }
 

@@ -24,6 +24,7 @@ from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.ui.board import Board
+from lucky_fern.ui.check_panel import CheckPanel
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.export_panel import ExportPanel
 from lucky_fern.ui.model_station.panel import ModelPanel
@@ -68,6 +69,7 @@ class Window(QMainWindow):
         self.brush = BrushPanel(desk)
         self.tray = Tray(desk)
         self.model_panel = ModelPanel(desk, self.model_view, self.sheet_view)
+        self.check_panel = CheckPanel(desk)
         self.export_panel = ExportPanel(desk)
         self.sequence_panel = SequencePanel(desk)
         self.notice = QLabel()
@@ -108,7 +110,7 @@ class Window(QMainWindow):
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addWidget(layers)
         self.right = QStackedWidget()
-        for page in (self.layers, self.model_panel, self.export_panel, self.sequence_panel):
+        for page in (self.layers, self.model_panel, self.check_panel, self.export_panel, self.sequence_panel):
             self.right.addWidget(page)
         self.right.setFixedWidth(BOARD_WIDTH)
         middle = QHBoxLayout()
@@ -149,6 +151,7 @@ class Window(QMainWindow):
         self.tray.add_asked.connect(self.ask_pictures)
         self.tray.strip.place_asked.connect(self._place_in_middle)
         QShortcut(QKeySequence("Ctrl+Y"), self, desk.redo)
+        QShortcut(QKeySequence("Ctrl+E"), self, self._export_again)
         QShortcut(QKeySequence("Esc"), self, self._escape)
         QShortcut(QKeySequence.StandardKey.SelectAll, self, self._select_all)
         self.tools.slide_asked.connect(self._toggle_slide)
@@ -157,7 +160,8 @@ class Window(QMainWindow):
     # --- following the desk -----------------------------------------------------------------------------------
 
     def _station_changed(self, station: str) -> None:
-        page = {"model": self.model_panel, "export": self.export_panel}.get(station, self.layers)
+        own = {"model": self.model_panel, "check": self.check_panel, "export": self.export_panel}
+        page = own.get(station, self.layers)
         if self.desk.bringing.waiting:
             page = self.sequence_panel
         self.right.setCurrentWidget(page)
@@ -167,7 +171,13 @@ class Window(QMainWindow):
             self.pages.setCurrentWidget(self.brush)
         self.model_view.refresh()
         self.sheet_view.refresh()
-        self.export_panel.refresh()
+        self.export_panel.follow()
+        self.check_panel.follow()
+
+    def _export_again(self) -> None:
+        """Write what the project is exported as, from every station."""
+        self.desk.go_to("export")
+        self.export_panel.start()
 
     def _escape(self) -> None:
         """Back to all maps; at the Model station, out of what is being drawn and selected too."""

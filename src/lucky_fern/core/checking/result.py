@@ -65,17 +65,22 @@ def check_result(
     """
     found: list[Found] = []
     surface = sources.surface
+    shows: dict[str, bool] = {}  # map → whether anything shows on it, on any sheet
     for key in surface.keys:
         if cancelled is not None and cancelled():
             return []
         sheet = surface.sheet(key, project.size_of(key))
         used = written_maps(sources, project, sheet)
         maps = {name: read(key, name) for name in used}
-        found += _sheet_findings(project, sheet, maps)
+        for name, pixels in maps.items():
+            shows[name] = shows.get(name, False) or _shows(pixels, name, sheet.covered)
+        found += _sheet_findings(sheet, maps)
+    found += _empty(project, [name for name, there in shows.items() if not there])
     if shared is not None and shared.any():
         found += _backwards(sources, project, shared)
     for setup in setups:
-        found += _setup_findings(sources, project, setup, stem)
+        found += _setup_findings(sources, project, setup)
+    found += _names(sources, project, setups, stem)
     if budget is not None:
         found += _too_large(sources, project, read, setups, stem, budget)
     without = unlicensed(project)
@@ -90,17 +95,26 @@ def _many(share: float) -> str:
     return f"{share:.0%}" if share >= 0.01 else "a little"
 
 
-def _sheet_findings(project: Project, sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
+def _shows(pixels: U8 | U16, name: str, inside: Bool) -> bool:
+    """Whether a map is anything but its starting value on some island."""
+    start = np.floor(np.array(MAPS[name].start) * np.iinfo(pixels.dtype).max + 0.5)
+    return bool((pixels[inside] != start).any()) or not inside.any()
+
+
+def _empty(project: Project, names: list[str]) -> Iterator[Found]:
+    """Maps that layers give to and on which nothing is to be seen."""
+    for name in names:
+        if name in ("metallic", "normal", "height", "emissive"):  # the others may well be meant to be as they start
+            writers = [layer for layer in project.walk() if name in layer.active_channels()]
+            who = f"‘{writers[-1].name}’ gives to it" if writers else "a layer gives to it"
+            sentence = f"Nothing shows on {MAPS[name].title.lower()}, though {who}: is its mask empty?"
+            yield Found("empty", sentence, map=name, layer=writers[-1].id if writers else None)
+
+
+def _sheet_findings(sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
     key, inside = sheet.key, sheet.covered
     if not inside.any():
         return
-    for name, pixels in maps.items():
-        start = np.floor(np.array(MAPS[name].start) * np.iinfo(pixels.dtype).max + 0.5)
-        if (pixels[inside] == start).all() and name not in ("colour", "occlusion", "opacity", "roughness"):
-            writers = [layer for layer in project.walk() if name in layer.active_channels()]
-            who = f"‘{writers[-1].name}’ gives to it" if writers else "a layer gives to it"
-            sentence = f"Nothing shows on {MAPS[name].title.lower()} of {key}, though {who}: is its mask empty?"
-            yield Found("empty", sentence, sheet=key, map=name, layer=writers[-1].id if writers else None)
     if "colour" in maps:
         yield from _colour_range(key, maps, inside)
     if "normal" in maps:
@@ -211,22 +225,28 @@ def _backwards(sources: Sources, project: Project, shared: Bool) -> Iterator[Fou
                             worry="backwards" in fact.sentence)  # fmt: skip
 
 
-def _setup_findings(sources: Sources, project: Project, setup: ExportSetup, stem: str) -> Iterator[Found]:
+def _setup_findings(sources: Sources, project: Project, setup: ExportSetup) -> Iterator[Found]:
     if setup.padding is not None and setup.padding < _MIPS:
         sentence = f"{setup.padding} texels of padding bleed on smaller mips: seams will show from afar."
         yield Found("padding", f"{sentence} Fill all of it, or write 16.", title="Fill all of it", mend="padding")
-    plans = plan_export(sources, project, setup, stem)
-    odd = sorted({plan.name for plan in plans.files if not plan.name.isascii() or " " in plan.name})
-    if odd:
-        more = f" and {len(odd) - 1} more." if len(odd) > 1 else "."
-        sentence = f"Some games take no spaces and no letters beyond a to z in names: {odd[0]}{more}"
-        yield Found("names", f"{sentence} Call the project {_plain(stem)!r}, say.")
-    long = next((plan.name for plan in plans.files if len(plan.name) > _LONGEST_NAME), None)
-    if long is not None:
-        yield Found("names", f"{long} has {len(long)} letters; some games take {_LONGEST_NAME} at most.")
+    plans = plan_export(sources, project, setup, "item")
     for name in plans.skipped:
         if name == "emissive" and setup.preset == "emissive":
             yield Found("empty", "Nothing writes to emissive: the emissive set will be empty.", map="emissive")
+
+
+def _names(sources: Sources, project: Project, setups: tuple[ExportSetup, ...], stem: str) -> Iterator[Found]:
+    """Names that a game may not take."""
+    plans = [plan for setup in setups for plan in plan_export(sources, project, setup, stem).files]
+    names = sorted({plan.name for plan in plans})
+    odd = [name for name in names if not name.isascii() or " " in name]
+    if odd:
+        more = f" and {len(odd) - 1} more." if len(odd) > 1 else "."
+        sentence = f"Some games take no spaces and no letters beyond a to z in names: {odd[0]}{more}"
+        yield Found("names", f"{sentence} Save the project as {_plain(stem)!r}, say.")
+    long = next((name for name in names if len(name) > _LONGEST_NAME), None)
+    if long is not None:
+        yield Found("names", f"{long} has {len(long)} letters; some games take {_LONGEST_NAME} at most.")
 
 
 def _plain(text: str) -> str:
