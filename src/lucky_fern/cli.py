@@ -1,4 +1,4 @@
-"""The command line: ``lucky-fern demo | open | run | bench | shots``."""
+"""The command line: ``lucky-fern demo | open | run | quay | bench | shots``."""
 
 from __future__ import annotations
 
@@ -38,6 +38,13 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("job", type=Path)
     run.add_argument("--json", action="store_true", help="one JSON object per finished step")
     run.set_defaults(action=_run)
+
+    quay = commands.add_parser("quay", help="show exported maps as a game would")
+    quay.add_argument("folder", type=Path, help="where the maps lie")
+    quay.add_argument("--model", type=Path, help="the model; otherwise the first one in the folder")
+    quay.add_argument("--normal-y", default="+", choices=["+", "-"], help="where green points in normal maps")
+    quay.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
+    quay.set_defaults(action=_quay)
 
     bench = commands.add_parser("bench", help="measure against references")
     bench.add_argument("--json", action="store_true")
@@ -87,6 +94,12 @@ def _run(options: argparse.Namespace) -> int:
 
 def _window(options: argparse.Namespace) -> int:
     from lucky_fern.ui.start import start
+
+    return start(options)
+
+
+def _quay(options: argparse.Namespace) -> int:
+    from lucky_fern.ui.quay_start import start
 
     return start(options)
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
-from collections.abc import Iterator
 from pathlib import Path
 
 import moderngl
@@ -29,15 +27,6 @@ from samples import PLANE
 VALUES: dict[str, str | float] = {
     "colour": "#4080c0", "metallic": 0.25, "roughness": 0.75, "height": 0.6, "occlusion": 0.9, "emissive": "#301808", "opacity": 1.0,
 }  # fmt: skip
-
-
-@pytest.fixture(scope="module")
-def context() -> Iterator[moderngl.Context]:
-    made = moderngl.create_standalone_context(backend="egl")
-    yield made
-    made.release()
-    # Give the thread back: a window of the same process could not draw on it otherwise.
-    ctypes.CDLL("libEGL.so.1").eglReleaseThread()
 
 
 class Drawn:

@@ -20,6 +20,7 @@ from lucky_fern.render.tint import Tint
 from lucky_fern.render.uniforms import uniform
 
 SHADED, FLAT = "shaded", "flat"
+GAINS = ("lamp_gain", "ambient_gain", "specular_gain", "gloss_gain", "fresnel_gain", "glow_gain", "exposure")
 CHECKER_TEXELS = 64  # across a square of the checker
 _REFLECTIONS_UNIT = len(UNITS)
 # The frame stays opaque: what is drawn half transparent must not let the window shine through.
@@ -30,7 +31,9 @@ BLEND_KEEPING_ALPHA: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, mo
 class Look:
     """How the model is drawn; ``lamp_deg`` turns the light round the vertical axis.
 
-    ``front_only`` leaves out faces that look away, so that one sees into what is closed.
+    The gains say how many times as strong the lamp, the surroundings, highlights, gloss, the shine of grazing angles
+    and what glows are; ``exposure`` goes over all. ``front_only`` leaves out faces that look away, so that one sees
+    into what is closed.
     """
 
     shading: str = SHADED
@@ -39,6 +42,13 @@ class Look:
     seams: bool = False
     checker: bool = False
     front_only: bool = False
+    lamp_gain: float = 1.0
+    ambient_gain: float = 1.0
+    specular_gain: float = 1.0
+    gloss_gain: float = 1.0
+    fresnel_gain: float = 1.0
+    glow_gain: float = 1.0
+    exposure: float = 1.0
     lamp_deg: float = 0.0
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
@@ -175,6 +185,8 @@ class ModelScene:
             float(-np.sin(angle) * lamp[0] + np.cos(angle) * lamp[2]),
         ))  # fmt: skip
         self._set("turn", float(-angle))
+        for name in GAINS:
+            self._set(name, float(getattr(look, name)))
         mode = 3 if look.checker else 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
         self._set("look", mode)
         self._set("shown", MAP_NUMBERS[look.shown_map] if look.shown_map is not None else 0)

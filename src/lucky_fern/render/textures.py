@@ -54,6 +54,8 @@ class SheetTextures:
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
         self._sizes: dict[SheetKey, int] = {}
         self._stale: set[moderngl.Texture] = set()
+        self.nearest: bool | None = None  # whether texels are seen as squares; None: where sheets are small
+        self.mips = True
         self.unsent: dict[MapKey, set[Chunk]] = {}  # composited before there were textures, still to be uploaded
 
     def of(self, key: SheetKey, size: int) -> dict[str, moderngl.Texture]:
@@ -93,11 +95,18 @@ class SheetTextures:
         self._set_filter(texture, mips=levels > 0)
         return texture
 
-    @staticmethod
-    def _set_filter(texture: moderngl.Texture, mips: bool) -> None:
+    def _set_filter(self, texture: moderngl.Texture, mips: bool) -> None:
         # Sheets this small are pixel art: their texels are meant to be seen.
-        near = moderngl.NEAREST if texture.width <= PIXEL_ART else moderngl.LINEAR
-        texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR if mips else near, near)
+        squares = texture.width <= PIXEL_ART if self.nearest is None else self.nearest
+        near = moderngl.NEAREST if squares else moderngl.LINEAR
+        texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR if mips and self.mips else near, near)
+
+    def set_filtering(self, nearest: bool | None, mips: bool) -> None:
+        """How texels are read between each other, from now on."""
+        self.nearest, self.mips = nearest, mips
+        for kept in self._textures.values():
+            for texture in kept.values():
+                self._set_filter(texture, texture.width > 1)
 
     def upload(self, key: MapKey, size: int, chunks: Iterable[Chunk]) -> None:
         """Send the given chunks of one map to its texture."""

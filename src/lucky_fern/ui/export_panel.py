@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tempfile
 import threading
 from functools import partial
 from pathlib import Path
@@ -30,7 +31,8 @@ from PySide6.QtWidgets import (
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.formats import read_back
-from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup
+from lucky_fern.core.exporting.model_files import model_files
+from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup, safe_name
 from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.parts import Page, choice
@@ -169,6 +171,7 @@ class ExportPanel(Page):
         self.progress.hide()
         self.quay = QPushButton("Open the quay")
         self.quay.setToolTip("The stand-in game: it shows what a game makes of the files, read from disk")
+        self.quay.clicked.connect(self.open_quay)
         row.addWidget(self.button)
         row.addWidget(self.quay)
         row.addWidget(self.progress, 1)
@@ -329,6 +332,24 @@ class ExportPanel(Page):
         self.cancel.show()
         self.summary.clear()
         self._thread.start()
+
+    def open_quay(self) -> None:
+        """Show the exported files in a window of their own, on the model as it is laid out now."""
+        studio, folder = self.desk.studio, Path(self.folder.text().strip()).expanduser()
+        if studio is None:
+            return
+        if not folder.is_dir():
+            self.desk.said.emit("Export first: there is nothing in that folder yet.", True)
+            return
+        from lucky_fern.ui.quay_window import Quay  # only whoever goes there waits for it
+
+        with tempfile.TemporaryDirectory(prefix="fern-quay-") as place:
+            for name, data in model_files(studio.model, f"{safe_name(self.exports.stem)}.obj").items():
+                (Path(place) / name).write_bytes(data)
+            model = Path(place) / f"{safe_name(self.exports.stem)}.obj"
+            self.shown_quay = Quay(folder, model, self.exports.common.normal_y == "-")
+        self.shown_quay.resize(1120, 700)
+        self.shown_quay.show()
 
     def _show_progress(self, done: int, total: int, name: str) -> None:
         self.progress.setRange(0, total)

@@ -16,6 +16,13 @@ uniform vec3 eye_direction;       // towards the eye, for parallel views
 uniform bool parallel;
 uniform vec3 lamp;                // direction towards it
 uniform float turn;               // of the environment round Y, radians
+uniform float lamp_gain;          // how many times as strong each is
+uniform float ambient_gain;
+uniform float specular_gain;
+uniform float gloss_gain;
+uniform float fresnel_gain;
+uniform float glow_gain;
+uniform float exposure;
 uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker
 uniform float squares;            // of the checker, across a sheet
 uniform int shown;                // which map is alone
@@ -87,23 +94,23 @@ void main() {
     n = normalize(bump.x * t + bump.y * b + bump.z * normal);
     if (!gl_FrontFacing) n = -n;
     float facing = clamp(dot(n, v), 1e-3, 1.0);
-    float roughness = clamp(orm.g, 0.04, 1.0), metallic = orm.b;
+    float roughness = clamp(1.0 - (1.0 - orm.g) * gloss_gain, 0.04, 1.0), metallic = orm.b;
     vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
     vec3 matt = base.rgb * (1.0 - metallic);
 
     vec2 sums = split_sum(roughness, facing);
     vec3 specular = reflected(reflect(-v, n), roughness) * (f0 * sums.x + sums.y);
-    vec3 light = (matt * ambient(n) + specular) * orm.r;
+    vec3 light = (matt * ambient(n) + specular * specular_gain) * orm.r * ambient_gain;
 
     vec3 l = normalize(lamp), h = normalize(l + v);
     float nl = clamp(dot(n, l), 0.0, 1.0), nh = clamp(dot(n, h), 0.0, 1.0), vh = clamp(dot(v, h), 0.0, 1.0);
     float a = roughness * roughness, a2 = a * a;
     float d = a2 / (PI * pow(nh * nh * (a2 - 1.0) + 1.0, 2.0));
     float g = 0.5 / max(nl * sqrt(facing * facing * (1.0 - a2) + a2) + facing * sqrt(nl * nl * (1.0 - a2) + a2), 1e-4);
-    vec3 f = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
-    light += ((1.0 - f) * matt / PI + f * d * g) * nl * 1.15;
+    vec3 f = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0) * fresnel_gain;
+    light += ((1.0 - f) * matt / PI + f * d * g * specular_gain) * nl * 1.15 * lamp_gain;
 
-    result = vec4(encode(light + glow), base.a);
+    result = vec4(encode((light + glow * glow_gain) * exposure), base.a);
     if (base.a < 0.999) {
         // Transparent parts show a quiet checker of the screen, as the sheet view does.
         float check = mod(floor(gl_FragCoord.x / 8.0) + floor(gl_FragCoord.y / 8.0), 2.0);
