@@ -99,7 +99,8 @@ class SheetTextures:
         # Sheets this small are pixel art: their texels are meant to be seen.
         squares = texture.width <= PIXEL_ART if self.nearest is None else self.nearest
         near = moderngl.NEAREST if squares else moderngl.LINEAR
-        texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR if mips and self.mips else near, near)
+        far = moderngl.NEAREST_MIPMAP_LINEAR if self.nearest else moderngl.LINEAR_MIPMAP_LINEAR
+        texture.filter = (far if mips and self.mips else near, near)
 
     def set_filtering(self, nearest: bool | None, mips: bool) -> None:
         """How texels are read between each other, from now on."""

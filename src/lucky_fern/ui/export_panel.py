@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSpinBox,
     QToolButton,
+    QVBoxLayout,
 )
 
 from lucky_fern.core.errors import Cancelled, LuckyFernError
@@ -33,9 +34,10 @@ from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.formats import read_back
 from lucky_fern.core.exporting.model_files import model_files
 from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup, safe_name
-from lucky_fern.core.project.presets import PRESETS
+from lucky_fern.core.project.presets import PRESETS, Preset
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.parts import Page, choice
+from lucky_fern.ui.preset_editor import PresetEditor
 from lucky_fern.ui.settings.panel import show_check
 from lucky_fern.ui.style import icon
 from lucky_fern.ui.thumbnails import on_checker, to_pixmap
@@ -96,7 +98,16 @@ class ExportPanel(Page):
         menu = QMenu(self.write)
         menu.aboutToShow.connect(lambda: self._fill_write(menu))
         self.write.setMenu(menu)
-        self.row(take, self.write)
+        self.change = QToolButton(text="Change one ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.change.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        self.change.setToolTip("A preset of your own, made from one that is ticked")
+        changes = QMenu(self.change)
+        changes.aboutToShow.connect(lambda: self._fill_change(changes))
+        self.change.setMenu(changes)
+        self.row(take, self.change, self.write)
+        self.editor: PresetEditor | None = None
+        self.editor_place = QVBoxLayout()
+        self.column.addLayout(self.editor_place)
 
     def _how_part(self) -> None:
         self.format = choice("Format of the files", [(name.upper(), name) for name in FORMATS])
@@ -285,6 +296,30 @@ class ExportPanel(Page):
         menu.clear()
         for setup in self.exports.setups:
             menu.addAction(setup.what.title, partial(self._write_preset, setup))
+
+    def _fill_change(self, menu: QMenu) -> None:
+        menu.clear()
+        for setup in self.exports.setups:
+            menu.addAction(setup.what.title, partial(self.edit, setup))
+
+    def edit(self, setup: ExportSetup) -> None:
+        """Change a preset; a built-in one becomes one of one's own under another name."""
+        self._end_edit()
+        name = setup.preset if setup.own is not None else f"own {setup.preset}"
+
+        def kept(preset: Preset | None) -> None:
+            self._end_edit()
+            if preset is not None:
+                self.exports.use(name, True, preset)
+
+        self.editor = PresetEditor(setup.what, kept)
+        self.editor_place.addWidget(self.editor)
+
+    def _end_edit(self) -> None:
+        if self.editor is not None:
+            self.editor.hide()
+            self.editor.deleteLater()
+            self.editor = None
 
     def _write_preset(self, setup: ExportSetup) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Write the preset", f"{setup.preset}.json", "Presets (*.json)")

@@ -1,0 +1,134 @@
+"""The Check and Export stations and the quay, in the window."""
+
+from __future__ import annotations
+
+import json
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
+
+from hands import Hands
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.export_setup import ExportSetup
+from lucky_fern.core.project.shapes import Fill, MaskEntry
+from lucky_fern.ui.quay_window import NOTES, Quay
+from samples import read_png
+
+
+def exported(ferry: Hands) -> set[str]:
+    """Ctrl+E, and what lies in the folder then."""
+    panel = ferry.window.export_panel
+    ferry.key(Qt.Key.Key_E)
+    ferry.until(lambda: not panel.working, 90)
+    return {path.name for path in Path(panel.folder.text()).iterdir()}
+
+
+def test_the_check_lists_what_is_wrong_and_mends_it(ferry: Hands) -> None:
+    desk, panel = ferry.desk, ferry.window.check_panel
+    desk.execute(AddLayer("Lamp", Wash(), {"emissive": Channel("#ffee00")}))
+    for layer in [one for one in desk.project.walk() if "emissive" in one.active_channels()]:
+        desk.execute(AddMaskEntry(layer.id, MaskEntry(Fill(0.0))))
+    desk.exports.change(padding=4)
+    ferry.key(Qt.Key.Key_4)
+    assert ferry.window.right.currentWidget() is panel
+    ferry.until(lambda: bool(panel.found), 60)
+    said = {one.kind: row for row, one in reversed(list(enumerate(panel.found)))}
+    assert {"empty", "padding"} <= set(said)
+    panel.list.setCurrentRow(said["empty"])
+    assert desk.shown_map == "emissive" and desk.layer.name == "Lamp"
+    panel.list.setCurrentRow(said["padding"])
+    panel.remedies.itemAt(0).widget().click()
+    assert desk.exports.common.padding is None
+    ferry.until(lambda: panel.found and all(one.kind != "padding" for one in panel.found), 60)
+
+
+def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands, tmp_path: Path) -> None:
+    desk, panel = ferry.desk, ferry.window.export_panel
+    ferry.key(Qt.Key.Key_5)
+    for name in ("separate", "emissive"):
+        panel.presets[name].click()
+        if name == "separate":
+            panel.presets["packed"].click()
+    panel.format.setCurrentIndex(panel.format.findData("jpeg"))
+    panel.format.activated.emit(0)
+    assert panel.quality.isVisible() and not panel.boxes["compress"].isVisible() and not panel.bits.isEnabled()
+    panel.folder.setText(str(tmp_path / "maps"))
+    panel.folder.editingFinished.emit()
+    assert {setup.preset for setup in desk.project.exports} == {"packed"} and desk.project.exports[0].format == "jpeg"
+    desk.go_to("paint")
+    names = exported(ferry)
+    assert "Marsh Hen_ferry_orm.1001.jpeg" in names and len(names) == 16
+    assert "16 files" in panel.summary.text()
+    # A preset of one's own: gloss in place of roughness, and other names.
+    panel.edit(desk.project.exports[0])
+    assert panel.editor is not None
+    panel.editor.choose(1, 1, "1 − roughness")
+    panel.editor.pattern.setText("{material}_{nobody}")
+    assert not panel.editor.keep.isEnabled() and "nobody" in panel.editor.example.text()
+    panel.editor.pattern.setText("{material}-{map}-{tile}.{ext}")
+    assert "hull-baseColor-1001.png" in panel.editor.example.text()
+    panel.editor.keep.click()
+    panel.presets["packed"].click()
+    panel.format.setCurrentIndex(panel.format.findData("png"))
+    panel.format.activated.emit(0)
+    panel.folder.setText(str(tmp_path / "own"))
+    panel.folder.editingFinished.emit()
+    names = exported(ferry)
+    assert "ferry-orm-1001.png" in names and not any(name.endswith("jpeg") for name in names)
+    rough = desk.store.maps[next(key for key in desk.store.maps if key.map == "roughness" and key.sheet.tile == 1001)]
+    assert (read_png(tmp_path / "own" / "ferry-orm-1001.png")[..., 1] == 255 - rough[..., 0]).all()
+    desk.exports.write_preset(desk.project.exports[0], tmp_path / "mine.json")
+    assert json.loads((tmp_path / "mine.json").read_text())["pattern"] == "{material}-{map}-{tile}.{ext}"
+    desk.exports.take_preset(tmp_path / "mine.json")
+    assert any(setup.preset == "mine" for setup in desk.project.exports)
+    (tmp_path / "broken.json").write_text("{}")
+    desk.exports.take_preset(tmp_path / "broken.json")
+    assert "broken.json" in ferry.window.notice.text()
+
+
+@pytest.fixture
+def quay(ferry: Hands, tmp_path: Path) -> Quay:
+    panel = ferry.window.export_panel
+    ferry.desk.exports._set((ExportSetup("separate", str(tmp_path / "maps")),))
+    exported(ferry)
+    panel.quay.click()
+    return panel.shown_quay
+
+
+def settled(quay: Quay, done, seconds: float = 20.0) -> None:  # type: ignore[no-untyped-def]
+    end = time.monotonic() + seconds
+    while not done() and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.02)
+    assert done()
+
+
+def test_the_quay_catches_wrong_settings_watches_and_writes_notes(quay: Quay) -> None:
+    settled(quay, lambda: "as it was painted" in quay.verdict.text())
+    quay.readings["baseColor"].activated.emit(1)
+    settled(quay, lambda: "read as linear" in quay.verdict.text() and quay.figure > 5)
+    quay.readings["baseColor"].activated.emit(0)
+    quay.green.activated.emit(1)
+    settled(quay, lambda: "wrong way round" in quay.verdict.text())
+    quay.green.activated.emit(0)
+    settled(quay, lambda: "as it was painted" in quay.verdict.text())
+    quay.filters.activated.emit(1)
+    settled(quay, lambda: quay.figure > 0.2)
+    quay.night.click()
+    assert quay.view.look.lamp_gain < 0.1
+    quay.notes.click()
+    assert "baseColor: colours, sRGB" in (quay.folder / NOTES).read_text()
+    # The folder is watched: a file that is written anew is shown anew.
+    before = quay.cargo
+    file = next(path for path in quay.folder.iterdir() if "baseColor" in path.name)
+    file.with_name("new.part").write_bytes(file.read_bytes())
+    file.with_name("new.part").replace(file)
+    settled(quay, lambda: quay.cargo is not before)
+    shown = quay.view.grabFramebuffer()
+    assert not shown.isNull() and np.frombuffer(shown.constBits(), np.uint8).std() > 3
+    quay.close()
