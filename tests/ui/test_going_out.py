@@ -91,6 +91,30 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
     assert "broken.json" in ferry.window.notice.text()
 
 
+def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_path: Path) -> None:
+    desk, panel = ferry.desk, ferry.window.export_panel
+    ferry.window.tray.taken_menu("deck-planks.png").actions()[-1].trigger()
+    assert desk.station == "export" and panel.credits.chosen == "deck-planks.png"
+    assert "no licence" in panel.credits.pictures.currentText()
+    panel.credits.fields["licence"].setText("CC-BY-4.0")
+    panel.credits.fields["licence"].editingFinished.emit()
+    assert desk.project.pictures["deck-planks.png"].licence == "CC-BY-4.0"
+    assert "no licence" not in panel.credits.pictures.currentText()
+    desk.exports._set((ExportSetup("emissive", str(tmp_path / "maps")),))
+    assert "CREDITS.txt" in exported(ferry)
+    assert "CC-BY-4.0" in (tmp_path / "maps" / "CREDITS.txt").read_text()
+
+
+def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
+    view, panel = ferry.window.model_view, ferry.window.check_panel
+    ferry.desk.go_to("check")
+    panel.lights["exposure"].changed.emit(2.5)
+    bright = ferry.pixels(view).mean()
+    assert view.look.exposure == 2.5
+    ferry.desk.go_to("artwork")
+    assert view.look.exposure == 1.0 and ferry.pixels(view).mean() < bright
+
+
 @pytest.fixture
 def quay(ferry: Hands, tmp_path: Path) -> Quay:
     panel = ferry.window.export_panel

@@ -11,19 +11,27 @@ from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, 
 from lucky_fern.core import taking
 from lucky_fern.core.checking.result import Found, check_result
 from lucky_fern.ui.desk import Desk
+from lucky_fern.ui.fields import NumberField
+from lucky_fern.ui.model_view import ModelView
 from lucky_fern.ui.parts import Page, button, clear
 from lucky_fern.ui.style import icon
+
+_LIGHTS = (
+    ("lamp_deg", "Turn of the light", 0.0, 360.0, 0.0), ("lamp_gain", "Sun", 0.0, 4.0, 1.0),
+    ("ambient_gain", "Surroundings", 0.0, 4.0, 1.0), ("exposure", "Exposure", 0.1, 4.0, 1.0),
+)  # fmt: skip
 
 
 class CheckPanel(Page):
     """Checks when it is first seen and when the project has changed since; a click goes to where it is."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, view: ModelView) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self.view = desk, view
         self.found: list[Found] = []
         self._of: object = None  # the project that was checked last
         self._asked: object = None
+        self._here = False
         self.heading("Before it goes out")
         self.state = QLabel(objectName="quiet")
         self.budget = QDoubleSpinBox(minimum=0, maximum=4096, decimals=1, suffix=" MB", specialValueText="any size")
@@ -40,8 +48,38 @@ class CheckPanel(Page):
         self.column.addWidget(self.list, 1)
         self.remedies = QHBoxLayout()
         self.column.addLayout(self.remedies)
+        self._light_part()
+        desk.station_changed.connect(self._light_only_here)
         desk.project_changed.connect(self.follow)
         desk.studio_changed.connect(self.follow)
+
+    def _light_part(self) -> None:
+        """Other light than one paints by: what holds up in it holds up in a game."""
+        self.heading("In another light")
+        self.lights: dict[str, NumberField] = {}
+        for name, title, low, high, start in _LIGHTS:
+            field = NumberField(low, high, 0 if high > 10 else 2, "", title)
+            field.set(start)
+            field.changed.connect(lambda value, name=name: self.view.set_look(**{name: value}))
+            self.lights[name] = field
+            self.row(title, field, stretch=False)
+        self.row(button("Night", "Next to no light, so that what glows shows", self._night),
+                 button("As ever", "The light that one paints by", self._as_ever))  # fmt: skip
+
+    def _night(self) -> None:
+        for name, value in (("lamp_gain", 0.03), ("ambient_gain", 0.08), ("exposure", 1.0)):
+            self.lights[name].set(value)
+            self.view.set_look(**{name: value})
+
+    def _as_ever(self) -> None:
+        for name, _, _, _, start in _LIGHTS:
+            self.lights[name].set(start)
+            self.view.set_look(**{name: start})
+
+    def _light_only_here(self, station: str) -> None:
+        if self._here and station != "check":
+            self._as_ever()
+        self._here = station == "check"
 
     def _again(self) -> None:
         self._of = None

@@ -35,6 +35,7 @@ from lucky_fern.core.exporting.formats import read_back
 from lucky_fern.core.exporting.model_files import model_files
 from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup, safe_name
 from lucky_fern.core.project.presets import PRESETS, Preset
+from lucky_fern.ui.credit_rows import CreditRows
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.parts import Page, choice
 from lucky_fern.ui.preset_editor import PresetEditor
@@ -198,6 +199,9 @@ class ExportPanel(Page):
         self.files.setWordWrap(True)
         self.files.setMinimumHeight(120)
         self.column.addWidget(self.files, 1)
+        self.heading("Pictures and their licences")
+        self.credits = CreditRows(self.desk)
+        self.column.addWidget(self.credits)
 
     # --- following --------------------------------------------------------------------------------------------
 
@@ -252,6 +256,7 @@ class ExportPanel(Page):
         if wanted != self._folder_shown:  # what is being typed there stays
             self._folder_shown = wanted
             self.folder.setText(wanted)
+        self.credits.refresh()
         self._show_plan()
 
     def _show_plan(self) -> None:

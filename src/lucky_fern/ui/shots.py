@@ -269,6 +269,49 @@ def _paint_mask(
     window.pages.setCurrentIndex(0)
 
 
+def _going_out(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
+    """The check, and the quay with a map that is read wrongly."""
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.core.exporting.exporter import export
+    from lucky_fern.core.exporting.model_files import model_files
+    from lucky_fern.core.project.export_setup import ExportSetup
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.quay_window import Quay
+
+    def work_until(done: Callable[[], bool]) -> None:
+        end = time.monotonic() + 60
+        while not done() and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.02)
+
+    desk.take(demo_studio("ferry"))
+    desk.exports.change(padding=4)
+    desk.go_to("check")
+    work_until(lambda: bool(window.check_panel.found) and not desk.errands.busy)
+    window.check_panel.list.setCurrentRow(0)
+    window.say("", False)
+    shoot("check")
+    desk.show_map(None)
+    studio = desk.studio
+    assert studio is not None
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place) / "Marsh Hen maps"
+        export(studio.sources, studio.project, ExportSetup("separate", "", size=1024), "hen", folder)
+        for name, data in model_files(studio.model, "hen.obj").items():
+            (folder / name).write_bytes(data)
+        quay = Quay(folder)
+        quay.resize(1280, 800)
+        quay.show()
+        work_until(lambda: "as it was painted" in quay.verdict.text())
+        quay.readings["baseColor"].activated.emit(1)
+        work_until(lambda: "linear" in quay.verdict.text())
+        quay.said.setText("24 maps from ~/otterwick/Marsh Hen maps; it is watched and read again when it changes.")
+        quay.grab().save(str(FOLDER / "quay.png"))
+        quay.close()
+    desk.go_to("artwork")
+
+
 def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
     from PySide6.QtWidgets import QApplication
@@ -316,6 +359,7 @@ def _ferry(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
         desk.bringing.bring([Path(folder) / f"hen_{name}.1001.png" for name in ("baseColor", "rough", "normal")])
         shoot("sequences")
     desk.bringing.decline()
+    _going_out(desk, window, shoot)
     desk.take(demo_studio("ferry"))
     desk.go_to("model")
     end = time.monotonic() + 30

@@ -64,6 +64,7 @@ class Tray(QWidget):
     """Search, strip, and a way to bring pictures in."""
 
     add_asked = Signal()
+    credit_asked = Signal(str)  # the picture whose author and licence are to be written down
     _drawn = Signal(object, str, object)  # studio, digest, pixels
 
     def __init__(self, desk: Desk) -> None:
@@ -189,6 +190,8 @@ class Tray(QWidget):
             action = menu.addAction(title, partial(self._take, identity, taken))
             action.setCheckable(True)
             action.setChecked(project.pictures[first].taken == taken)
+        menu.addSeparator()
+        menu.addAction("Author and licence …", lambda: self.credit_asked.emit(identity))
         return menu
 
     def _take(self, identity: str, taken: Taken) -> None:

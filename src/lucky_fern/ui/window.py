@@ -69,7 +69,7 @@ class Window(QMainWindow):
         self.brush = BrushPanel(desk)
         self.tray = Tray(desk)
         self.model_panel = ModelPanel(desk, self.model_view, self.sheet_view)
-        self.check_panel = CheckPanel(desk)
+        self.check_panel = CheckPanel(desk, self.model_view)
         self.export_panel = ExportPanel(desk)
         self.sequence_panel = SequencePanel(desk)
         self.notice = QLabel()
@@ -149,6 +149,7 @@ class Window(QMainWindow):
         self.model_panel.finding_chosen.connect(self.model_view.go_to_triangles)
         self.model_panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
         self.tray.add_asked.connect(self.ask_pictures)
+        self.tray.credit_asked.connect(self._ask_credit)
         self.tray.strip.place_asked.connect(self._place_in_middle)
         QShortcut(QKeySequence("Ctrl+Y"), self, desk.redo)
         QShortcut(QKeySequence("Ctrl+E"), self, self._export_again)
@@ -173,6 +174,12 @@ class Window(QMainWindow):
         self.sheet_view.refresh()
         self.export_panel.follow()
         self.check_panel.follow()
+
+    def _ask_credit(self, picture: str) -> None:
+        """Go to where a picture's author and licence are written down."""
+        self.desk.go_to("export")
+        self.export_panel.credits.choose(picture)
+        self.export_panel.ensureWidgetVisible(self.export_panel.credits)
 
     def _export_again(self) -> None:
         """Write what the project is exported as, from every station."""
