@@ -7,6 +7,8 @@ Interpolation", 1980).
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import cv2
 import numpy as np
 
@@ -128,8 +130,19 @@ def blurred(values: F32, radius: float, spec: MapSpec, islands: I32) -> F32:
 
 def smoothed(values: F32, radius: float, islands: I32) -> F32:
     """(r, c, n) plain numbers blurred inside each island of ``islands`` (r, c); zero outside all."""
-    reach = int(np.ceil(3 * radius)) + 1
     out = np.zeros_like(values)
+    for box, mine in each_island(islands, int(np.ceil(3 * radius)) + 1):
+        weight = mine.astype(np.float32)
+        total = _gaussian(weight, radius)
+        spread = _gaussian(np.ascontiguousarray(values[box] * weight[..., None]), radius)
+        spread = spread.reshape(*total.shape, -1)
+        part = out[box]
+        part[mine] = spread[mine] / np.maximum(total[mine], 1e-12)[:, None]
+    return out
+
+
+def each_island(islands: I32, reach: int) -> Iterator[tuple[tuple[slice, slice], Bool]]:
+    """For every island of (r, c) numbers (-1 outside): its box, grown by a reach, and where in there it is."""
     rows, columns = islands.shape
     for number in np.unique(islands[islands >= 0]):
         inside = islands == number
@@ -138,14 +151,7 @@ def smoothed(values: F32, radius: float, islands: I32) -> F32:
             slice(max(int(at_row[0]) - reach, 0), min(int(at_row[-1]) + reach + 1, rows)),
             slice(max(int(at_column[0]) - reach, 0), min(int(at_column[-1]) + reach + 1, columns)),
         )
-        mine: Bool = inside[box]
-        weight = mine.astype(np.float32)
-        total = _gaussian(weight, radius)
-        spread = _gaussian(np.ascontiguousarray(values[box] * weight[..., None]), radius)
-        spread = spread.reshape(*total.shape, -1)
-        part = out[box]
-        part[mine] = spread[mine] / np.maximum(total[mine], 1e-12)[:, None]
-    return out
+        yield box, inside[box]
 
 
 def _gaussian(values: F32, radius: float) -> F32:

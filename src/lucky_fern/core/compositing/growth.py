@@ -7,8 +7,8 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import F32, I32, Bool
-from lucky_fern.core.compositing.effects import smoothed
+from lucky_fern.core.arrays import F32, I32
+from lucky_fern.core.compositing.effects import each_island, smoothed
 
 _LARGEST = 8  # texels; growing by a disc twice is growing by one twice as large, and quicker
 
@@ -46,15 +46,7 @@ def evened(values: F32, radius: float, islands: I32) -> F32:
 def _each(values: F32, islands: I32, reach: int, beyond: float, work: Callable[[F32], F32]) -> F32:
     """Do ``work`` on every island's values with ``beyond`` round them; zero outside all islands."""
     out = np.zeros_like(values)
-    rows, columns = islands.shape
-    for number in np.unique(islands[islands >= 0]):
-        inside = islands == number
-        at_row, at_column = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-        box = (
-            slice(max(int(at_row[0]) - reach, 0), min(int(at_row[-1]) + reach + 1, rows)),
-            slice(max(int(at_column[0]) - reach, 0), min(int(at_column[-1]) + reach + 1, columns)),
-        )
-        mine: Bool = inside[box]
+    for box, mine in each_island(islands, reach):
         made = work(np.where(mine, values[box], np.float32(beyond)))
         out[box][mine] = made[mine]
     return out
