@@ -180,3 +180,21 @@ def test_finished_maps_give_the_same_files_as_compositing_anew(
         array[:] = 0
     late = export(studio.sources, studio.project, setup, "p", tmp_path / "late", finished=gone_when_asked_again)
     assert [path.read_bytes() for path in late.files] == [path.read_bytes() for path in anew.files]
+
+
+def test_a_disk_that_is_full_is_told_before_anything_is_touched(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    studio = studio_on(tmp_path)
+    folder = tmp_path / "maps"
+    export(studio.sources, studio.project, ExportSetup("separate", "o"), "p", folder)
+    before = {path: path.read_bytes() for path in folder.iterdir()}
+    monkeypatch.setattr("shutil.disk_usage", lambda path: type("Usage", (), {"free": 100})())
+    with pytest.raises(ExportError, match="make room"):
+        export(studio.sources, studio.project, ExportSetup("packed", "o", size=1024), "p", folder)
+    assert {path: path.read_bytes() for path in folder.iterdir()} == before
+    monkeypatch.undo()
+    monkeypatch.setattr("os.access", lambda path, how: False)
+    with pytest.raises(ExportError, match="cannot be written to"):
+        export(studio.sources, studio.project, ExportSetup("packed", "o"), "p", folder)
+    assert {path: path.read_bytes() for path in folder.iterdir()} == before

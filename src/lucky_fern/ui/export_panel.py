@@ -278,6 +278,10 @@ class ExportPanel(Page):
             return
         example = next(iter(names), "")
         text = f"{len(names)} file{'' if len(names) == 1 else 's'}, {example} first." if names else "No file."
+        folder = Path(self.folder.text().strip()).expanduser()
+        there = sum((folder / name).exists() for name in names) if folder.is_dir() else 0
+        if there:
+            text += f" {there} of them {'is' if there == 1 else 'are'} there already and will be replaced."
         if skipped:
             text += f" Left out, since nothing writes to them: {', '.join(skipped)}."
         self.plan.setText(" ".join([text, *(f"{note}." for note in notes)]))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -27,6 +29,7 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
 
 Progress = Callable[[int, int, str], None]
+_LEAST = 0.05  # of what maps take unpacked; no livery packs better
 LAYERS = "layers"  # stands for the map in names of layered files
 _PLAIN = ExportSetup("gltf", "")  # how pictures inside a GLB are written
 
@@ -156,6 +159,7 @@ def export(
     check_setup(setup)
     plans = plan_export(sources, project, setup, stem)
     check_folder(folder)
+    check_room(sources, project, setup, plans, folder)
     work = _Work(sources, project, setup, stem, plans, cancelled, finished)
     done = 0
     with WholeFiles() as files, ThreadPoolExecutor(2, thread_name_prefix="fern-export") as pool:
@@ -192,6 +196,30 @@ def check_folder(folder: Path) -> None:
     first = next((part for part in (folder, *folder.parents) if part.exists()), folder)
     if not first.is_dir():
         raise ExportError(f"{first} is a file, not a folder; choose another place for the maps.")
+    if not os.access(first, os.W_OK | os.X_OK):
+        raise ExportError(f"{first} cannot be written to; choose another folder, or have its rights changed.")
+
+
+def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Plans, folder: Path) -> None:
+    """Refuse a disk that is as good as full, before anything is touched.
+
+    Raises
+    ------
+    ExportError
+        With what is needed and what there is.
+    """
+    first = next((part for part in (folder, *folder.parents) if part.exists()), folder)
+    raw = 0
+    for plan in plans.files:
+        if plan.file is not None and plan.sheet is not None:
+            size = plan.file.size or setup.size or project.size_of(plan.sheet)
+            raw += size * size * len(plan.file.channels) * setup.bits_of(plan.file) // 8
+    free = shutil.disk_usage(first).free
+    if free < raw * _LEAST:
+        raise ExportError(
+            f"{first} has {free / 1e6:.0f} MB left, too little for maps of {raw / 1e6:.0f} MB before they are packed; "
+            "make room, or choose another folder."
+        )
 
 
 def _resized(project: Project, size: int | None) -> Project:
