@@ -62,7 +62,9 @@ class CheckPanel(Page):
             field.set(start)
             field.changed.connect(lambda value, name=name: self.view.set_look(**{name: value}))
             self.lights[name] = field
-            self.row(title, field, stretch=False)
+            label = QLabel(title, objectName="quiet")
+            label.setFixedWidth(110)
+            self.row(label, field, stretch=False)
         self.row(button("Night", "Next to no light, so that what glows shows", self._night),
                  button("As ever", "The light that one paints by", self._as_ever))  # fmt: skip
 

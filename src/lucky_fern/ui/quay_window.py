@@ -188,6 +188,8 @@ class Quay(QMainWindow):
         self.mips = self._choice("mips", ["on", "off"], lambda at: self._filter(mips=not at))
         self.verdict = QLabel()
         self.verdict.setWordWrap(True)
+        self.verdict.setMinimumHeight(68)  # so that nothing moves when there is more to say
+        self.verdict.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.column.addWidget(self.verdict)
         self.column.addWidget(QLabel("Light", objectName="heading"))
         self.sliders: dict[str, QSlider] = {}

@@ -217,7 +217,7 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
     free = shutil.disk_usage(first).free
     if free < raw * _LEAST:
         raise ExportError(
-            f"{first} has {free / 1e6:.0f} MB left, too little for maps of {raw / 1e6:.0f} MB before they are packed; "
+            f"{first} has {free / 1e6:.0f} MB left, too little for maps of {raw / 1e6:.0f} MB unpacked: "
             "make room, or choose another folder."
         )
 
