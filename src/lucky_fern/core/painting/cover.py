@@ -142,6 +142,8 @@ def add_samples(
     """
     lens, tinted = len(weights) > 0, len(tint) > 0
     near = np.zeros(len(samples), np.int64)
+    # Of each near sample, for the triangle at hand: its reach and radius squared, where it softens, how steeply.
+    wides, wholes, hards, steeps = np.zeros((4, len(samples)))
     changed = False
     for i in range(len(items)):
         item = items[i]
@@ -173,6 +175,10 @@ def add_samples(
             if real > 0 and abs((x * nx + y * ny + z * nz) / real) >= wide:
                 continue
             near[count] = n
+            radius = samples[n, 9]
+            wides[count], wholes[count] = wide * wide, 1.0 / (radius * radius)
+            hards[count] = min(hardness, max(1.0 - texel / (radius * min(samples[n, 11], 1.0)), 0.0))
+            steeps[count] = 1.0 / max(1.0 - hards[count], 1e-9)
             count += 1
         if count == 0:
             continue
@@ -192,12 +198,19 @@ def add_samples(
                     continue
                 first, last = int(np.ceil(low - 0.5)) - column0, int(np.floor(high - 0.5)) - column0
             first, last = max(first, boxes[i, 0] - column0, 0), min(last, boxes[i, 1] - column0, out.shape[1] - 1)
+            # Weights and places run evenly along the row: their values at x = 0, and what a texel to the right adds.
+            left_b = -(c[0, 0] * by + (y2 - c[0, 1]) * bx) * inverse
+            left_c = (ax * (y2 - c[0, 1]) + ay * c[0, 0]) * inverse
+            step_b, step_c = by * inverse, -ay * inverse
+            left_x, step_x = w[0, 0] + left_b * e1x + left_c * e2x, step_b * e1x + step_c * e2x
+            left_y, step_y = w[0, 1] + left_b * e1y + left_c * e2y, step_b * e1y + step_c * e2y
+            left_z, step_z = w[0, 2] + left_b * e1z + left_c * e2z, step_b * e1z + step_c * e2z
             for k in range(first, last + 1):
                 if owner[r, k] != item:
                     continue
                 x2 = k + column0 + 0.5
-                wb = ((x2 - c[0, 0]) * by - (y2 - c[0, 1]) * bx) * inverse
-                wc = (ax * (y2 - c[0, 1]) - ay * (x2 - c[0, 0])) * inverse
+                px, py, pz = left_x + x2 * step_x, left_y + x2 * step_y, left_z + x2 * step_z
+                wb, wc = left_b + x2 * step_b, left_c + x2 * step_c
                 wa = 1.0 - wb - wc
                 if lens:  # what runs evenly over the triangle is the place times its weight
                     ha, hb, hc = wa * weights[t, 0], wb * weights[t, 1], wc * weights[t, 2]
@@ -205,8 +218,8 @@ def add_samples(
                     if total <= 1e-12:
                         continue
                     wa, wb, wc = ha / total, hb / total, hc / total
-                px, py = w[0, 0] + wb * e1x + wc * e2x, w[0, 1] + wb * e1y + wc * e2y
-                pz = w[0, 2] + wb * e1z + wc * e2z
+                    px, py = w[0, 0] + wb * e1x + wc * e2x, w[0, 1] + wb * e1y + wc * e2y
+                    pz = w[0, 2] + wb * e1z + wc * e2z
                 u, v, s, least, ground = 0.0, 0.0, 0.0, 0.0, 1.0
                 reached = False
                 free = 1.0
@@ -219,8 +232,7 @@ def add_samples(
                     dx, dy, dz = px - samples[q, 0], py - samples[q, 1], pz - samples[q, 2]
                     square = dx * dx + dy * dy + dz * dz
                     squeezed = samples[q, 11] != 1.0
-                    wide = reach_of(samples[q], has_tip)
-                    if square >= wide * wide:
+                    if square >= wides[n]:
                         continue
                     if not reached:  # most texels of a box are reached by few samples or none
                         reached = True
@@ -248,13 +260,12 @@ def add_samples(
                     if has_tip:
                         strength = _tip_at(tip, starts, across, upwards, texel / radius)
                     else:
-                        far = np.sqrt(across * across + upwards * upwards if squeezed else square / (radius * radius))
+                        far = np.sqrt(across * across + upwards * upwards if squeezed else square * wholes[n])
                         strength = 1.0
-                        hard = min(hardness, max(1.0 - texel / (radius * min(samples[q, 11], 1.0)), 0.0))
                         if far >= 1.0:
                             strength = 0.0
-                        elif far > hard:
-                            f = (far - hard) / (1.0 - hard)
+                        elif far > hards[n]:
+                            f = (far - hards[n]) * steeps[n]
                             strength = 1.0 - f * f * (3.0 - 2.0 * f)
                     covers = strength * samples[q, 10] * ground
                     free *= 1.0 - covers

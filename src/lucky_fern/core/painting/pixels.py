@@ -107,7 +107,7 @@ def _over(before: Array, covered: F32, opacity: np.float32, value: F32, top: np.
     ``value`` (1, 1, n − 1) is the same everywhere, or (r, c, n − 1).
     """
     last, rows, columns = before.shape[2] - 1, value.shape[0] - 1, value.shape[1] - 1
-    one, half = np.float32(1.0), np.float32(0.5)
+    one, half, part = np.float32(1.0), np.float32(0.5), np.float32(1.0) / top
     for r in range(before.shape[0]):
         for k in range(before.shape[1]):
             share = covered[r, k] * opacity
@@ -115,7 +115,12 @@ def _over(before: Array, covered: F32, opacity: np.float32, value: F32, top: np.
                 for c in range(last + 1):
                     after[r, k, c] = before[r, k, c]
                 continue
-            kept = np.float32(before[r, k, last]) / top * (one - share)
+            if before[r, k, last] == 0:  # nothing was there
+                for c in range(last):
+                    after[r, k, c] = int(value[min(r, rows), min(k, columns), c] * top + half)
+                after[r, k, last] = int(min(share, one) * top + half)
+                continue
+            kept = np.float32(before[r, k, last]) * part * (one - share)
             mine = share / (share + kept)
             for c in range(last):
                 new = value[min(r, rows), min(k, columns), c] * top
