@@ -291,3 +291,15 @@ def test_only_what_glows_and_in_another_colour(tmp_path: Path) -> None:
     files = written(studio, tmp_path / "out", ExportSetup("separate", "", tint="#ff8000", only_glowing=True))
     assert set(files) == {"p_lamp_baseColor.png", "p_lamp_emissive.png"}
     assert read_png(files["p_lamp_emissive.png"])[50, 50].tolist() == [255, 128, 0]
+
+
+def test_a_usd_file_wires_the_maps_to_its_surface(studio: Studio, tmp_path: Path) -> None:
+    files = written(studio, tmp_path / "out", ExportSetup("separate", "", model="usda"))
+    text = files["p.usda"].read_text()
+    assert text.startswith("#usda 1.0") and text.count("{") == text.count("}") and text.count("(") == text.count(")")
+    assert "asset inputs:file = @p_hull_baseColor.<UDIM>.png@" in text
+    assert text.count('"UsdUVTexture"') == 6 and 'info:id = "UsdPreviewSurface"' in text
+    assert "color3f inputs:diffuseColor.connect = </Item/hull/colour.outputs:rgb>" in text
+    counts = text.split("faceVertexCounts = [")[1].split("]")[0].split(",")
+    assert len(counts) == studio.model.triangle_count
+    assert "(2, 1)" in text  # UVs run over the tiles, as UDIM has them

@@ -127,6 +127,10 @@ class ExportPanel(Page):
         self.padding = choice("How far islands are spread outwards", _PADDING)
         self.padding.activated.connect(lambda _: self.exports.change(padding=self.padding.currentData()))
         self.row("Size", self.size_box, "padding", self.padding)
+        models = [("none", None), ("GLB, maps inside", "glb"), ("OBJ with MTL", "obj"), ("USD", "usda")]
+        self.model = choice("A model that is written along", models)
+        self.model.activated.connect(lambda _: self.exports.change(model=self.model.currentData()))
+        self.row("Model along", self.model)
         self.boxes: dict[str, QCheckBox] = {}
         flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
                  ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
@@ -233,7 +237,7 @@ class ExportPanel(Page):
             self.own.addItem(f"{setup.preset}  – {setup.what.title}")
         pairs: tuple[tuple[QComboBox, object], ...] = (
             (self.format, common.format), (self.bits, common.bits), (self.normal, common.normal_y),
-            (self.size_box, common.size), (self.padding, common.padding),
+            (self.size_box, common.size), (self.padding, common.padding), (self.model, common.model),
         )  # fmt: skip
         for combo, value in pairs:
             combo.setCurrentIndex(max(combo.findData(value), 0))

@@ -20,6 +20,7 @@ from lucky_fern.core.exporting.formats import encode
 from lucky_fern.core.exporting.glb import Image, sheet_skins, write_glb
 from lucky_fern.core.exporting.model_files import textured_obj
 from lucky_fern.core.exporting.openraster import encode_layers
+from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.files import WholeFiles
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
@@ -102,9 +103,9 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
             for key in keys:
                 name = file_name(stem, key, LAYERS, len(keys) == 1, "ora")
                 files.append(Plan(name, None, (), key))
-    if preset.model is not None and materials:
-        files.append(Plan(f"{safe_name(stem)}.{preset.model}", None, (), None))
-        if preset.model == "obj":
+    if setup.model_kind is not None and materials:
+        files.append(Plan(f"{safe_name(stem)}.{setup.model_kind}", None, (), None))
+        if setup.model_kind == "obj":
             files.append(Plan(f"{safe_name(stem)}.mtl", None, (), None))
     names = [plan.name.lower() for plan in files]
     for name in names:
@@ -255,6 +256,8 @@ class _Work:
             return credits_text(self.project).encode()
         if plan.name.endswith(".glb"):
             return self._glb()
+        if plan.name.endswith(".usda"):
+            return write_usd(self.sources.surface.model, self._names_in_usd())
         return self._obj()[plan.name]
 
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
@@ -287,7 +290,7 @@ class _Work:
         """Whether a file's bytes can lie in a GLB as they are."""
         setup = self.setup
         plain = setup.format_of(file) == "png" and setup.bits_of(file) == 8 and setup.normal_y == "+"
-        return setup.what.model == "glb" and plain and file in PRESETS["gltf"].files
+        return setup.model_kind == "glb" and plain and file in PRESETS["gltf"].files
 
     def _glb(self) -> bytes:
         written = _written(self.sources, self.project, self.setup)
@@ -311,10 +314,23 @@ class _Work:
         planned = {plan.sheet for plan in self.plans.files if plan.sheet is not None}
         return [key for key in self.sources.surface.keys if key in planned or not planned]
 
-    def _obj(self) -> dict[str, bytes]:
+    def _map_names(self) -> dict[SheetKey, dict[str, str]]:
+        """Names of the written files that hold just one map, by what they hold."""
         names: dict[SheetKey, dict[str, str]] = {}
         for plan in self.plans.files:
             held = {pick.of for pick in plan.file.channels} if plan.file is not None else set()
-            if len(held) == 1 and plan.sheet is not None:  # packed files have no word in an MTL
+            if len(held) == 1 and plan.sheet is not None:
                 names.setdefault(plan.sheet, {}).setdefault(held.pop(), plan.name)
-        return textured_obj(self.sources.surface, f"{safe_name(self.stem)}.obj", names)
+        return names
+
+    def _names_in_usd(self) -> dict[str, dict[str, str]]:
+        """Material → what it holds → the file's name, with a mark for the tile where there are several."""
+        found: dict[str, dict[str, str]] = {}
+        for key, names in self._map_names().items():
+            for kind, name in names.items():
+                marked = name.replace(f".{key.tile}.", ".<UDIM>.")
+                found.setdefault(key.material, {}).setdefault(kind, marked)
+        return found
+
+    def _obj(self) -> dict[str, bytes]:
+        return textured_obj(self.sources.surface, f"{safe_name(self.stem)}.obj", self._map_names())

@@ -8,7 +8,7 @@ from typing import Literal
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.plain import Plain
-from lucky_fern.core.project.presets import PRESETS, Format, MapFile, Preset
+from lucky_fern.core.project.presets import PRESETS, Format, Kind, MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
 
@@ -26,7 +26,7 @@ class ExportSetup(Plain, frozen=True):
     its halvings. ``full`` writes 32-bit floats where the format has them. ``rims`` spreads the colour of what is seen
     under what is not. Of what glows: ``glow`` is how many times
     as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves out
-    materials that do not.
+    materials that do not. ``model`` is written along with the maps on it, if the preset has none of its own.
     """
 
     preset: str
@@ -46,11 +46,17 @@ class ExportSetup(Plain, frozen=True):
     tint: str | None = None
     only_glowing: bool = False
     rims: bool = False
+    model: Kind | None = None
 
     @property
     def what(self) -> Preset:
         """Which files it writes."""
         return self.own if self.own is not None else PRESETS[self.preset]
+
+    @property
+    def model_kind(self) -> Kind | None:
+        """The model that is written along."""
+        return self.what.model or self.model
 
     def format_of(self, file: MapFile) -> Format:
         return file.format or self.format

@@ -22,6 +22,7 @@ _COLOURED = ("diffuse", "specular")
 
 Part = Literal["r", "g", "b", "brightest"]
 Alpha = Literal["straight", "premultiplied", "flattened", "none"]
+Kind = Literal["glb", "obj", "usda"]  # of a model that is written along
 Format = Literal["png", "tga", "tiff", "jpeg", "webp", "exr", "dds"]
 
 
@@ -90,7 +91,7 @@ class Preset(Plain, frozen=True):
     title: str
     files: tuple[MapFile, ...] = ()
     pattern: str | None = None
-    model: Literal["glb", "obj"] | None = None
+    model: Kind | None = None
     layered: bool = False  # an OpenRaster file of each sheet's layers
 
 
