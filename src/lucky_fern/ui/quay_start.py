@@ -6,32 +6,51 @@ import argparse
 import sys
 import time
 
+_LONGEST = 20.0  # seconds to wait for a picture of the window
+
 
 def start(options: argparse.Namespace) -> int:
     """Show a folder's maps; with ``--shot`` save a picture and end."""
-    from lucky_fern.ui.start import ensure_screen, make_application
+    for path, what in ((options.folder, "folder"), (options.model, "model")):
+        if path is not None and not path.exists():
+            print(f"lucky-fern: there is no {what} {path}; check the path", file=sys.stderr)
+            return 2
+    from lucky_fern.ui.start import ensure_screen
 
-    if not options.folder.is_dir():
-        print(
-            f"lucky-fern: there is no folder {options.folder}; name the one that maps were exported to",
-            file=sys.stderr,
-        )
-        return 2
     screen = ensure_screen()
-    app = make_application()
-    from lucky_fern.ui.quay_window import Quay
+    try:
+        return _show(options)
+    finally:
+        if screen is not None:
+            screen.terminate()
+            screen.wait()
 
+
+def _show(options: argparse.Namespace) -> int:
+    import shiboken6
+
+    from lucky_fern.ui.quay_window import Quay
+    from lucky_fern.ui.start import make_application
+
+    app = make_application()
     quay = Quay(options.folder, options.model, options.normal_y == "-")
     quay.resize(1280, 800)
     quay.show()
-    try:
-        if options.shot is None:
-            return int(app.exec())
-        end = time.monotonic() + 2.0
-        while time.monotonic() < end:
+    result = 0
+    if quay.cargo is None:
+        print(f"lucky-fern: {quay.said.text()}", file=sys.stderr)
+        result = 2
+    elif options.shot is None:
+        result = int(app.exec())
+    else:
+        end = time.monotonic() + _LONGEST
+        while not quay.verdict.text() and time.monotonic() < end:
             app.processEvents()
-        return 0 if quay.grab().save(str(options.shot)) else 1
-    finally:
-        quay.close()
-        if screen is not None:
-            screen.terminate()
+        if not quay.grab().save(str(options.shot)):
+            print(f"lucky-fern: {options.shot} cannot be written; choose another place.", file=sys.stderr)
+            result = 1
+    quay.close()
+    # Qt lets go of the screen before the screen goes away.
+    for thing in (quay, app):
+        shiboken6.delete(thing)
+    return result
