@@ -61,6 +61,14 @@ def test_every_set_gives_the_same_maps(ferry: tuple[Studio, Path], preset: str, 
             assert np.abs(maps[name].astype(int) - wanted).max() <= 1, (key, name)
 
 
+def test_normals_in_blocks_get_their_third_component_back(ferry: tuple[Studio, Path]) -> None:
+    cargo = cargo_of(ferry, ExportSetup("separate", "", "dds"))
+    for key, maps in maps_of(cargo).items():
+        wanted = taking.whole_map(ferry[0], key, "normal") / 65535 * 255
+        inside = ferry[0].surface.sheet(key, SIZE).covered
+        assert np.abs(maps["normal"].astype(int) - wanted)[inside].mean() < 3
+
+
 def test_a_classic_set_gives_back_what_it_was_made_of(ferry: tuple[Studio, Path]) -> None:
     """Within what 8 bits leave: stated for the round trip."""
     cargo = cargo_of(ferry, ExportSetup("classic", ""))

@@ -141,6 +141,8 @@ def read_crate(crate: Crate) -> U8:
         if read is None:
             raise PictureError(f"{crate.path.name} cannot be read; export it again.")
         pixels = np.asarray(read, np.uint8)
+    if crate.word == "normal" and crate.path.suffix.lower() == ".dds":
+        pixels = _with_height(pixels)
     values = pixels[..., :3] if crate.word in ENCODED else pixels
     if not crate.right:
         share = values / np.float32(255)
@@ -153,6 +155,13 @@ def read_crate(crate: Crate) -> U8:
         values = values.copy()
         values[..., 1] = 255 - values[..., 1]
     return np.ascontiguousarray(values, np.uint8)
+
+
+def _with_height(normal: U8) -> U8:
+    """Normals of which only two components were kept, with the third that makes their length 1."""
+    flat = normal[..., :2] / np.float32(127.5) - 1
+    height = np.sqrt(np.maximum(1 - (flat**2).sum(axis=2), 0))
+    return np.dstack([normal[..., :2], np.floor((height * 0.5 + 0.5) * 255 + 0.5)]).astype(np.uint8)
 
 
 def _read_exr(crate: Crate) -> U8:
