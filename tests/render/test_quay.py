@@ -64,7 +64,7 @@ def test_every_set_gives_the_same_maps(ferry: tuple[Studio, Path], preset: str, 
 def test_normals_in_blocks_get_their_third_component_back(ferry: tuple[Studio, Path]) -> None:
     cargo = cargo_of(ferry, ExportSetup("separate", "", "dds"))
     for key, maps in maps_of(cargo).items():
-        wanted = taking.whole_map(ferry[0], key, "normal") / 65535 * 255
+        wanted = taking.whole_map(ferry[0], key, "normal")
         inside = ferry[0].surface.sheet(key, SIZE).covered
         assert np.abs(maps["normal"].astype(int) - wanted)[inside].mean() < 3
 
