@@ -45,6 +45,29 @@ def tube(folder: Path, sides: int = 96, rings: int = 24, radius: float = 0.5, he
     return load_model(folder / "tube.obj")
 
 
+def globe(folder: Path, rows: int = 16, columns: int = 24, radius: float = 1.0) -> Model:
+    """A ball with UVs: u once round from the back, v from pole to pole; it narrows to a needle at each pole."""
+    tilt, turn = np.pi * np.arange(rows + 1) / rows, np.pi + 2 * np.pi * np.arange(columns + 1) / columns
+    text = [
+        f"v {radius * np.sin(a) * np.sin(b):.12f} {-radius * np.cos(a):.12f} {radius * np.sin(a) * np.cos(b):.12f}"
+        for a in tilt for b in turn[:-1]
+    ]  # fmt: skip
+    text += [f"vt {k / columns:.12f} {level / rows:.12f}" for level in range(rows + 1) for k in range(columns + 1)]
+    for level in range(rows):
+        for k in range(columns):
+            v = [level * columns + k, level * columns + (k + 1) % columns,
+                 (level + 1) * columns + (k + 1) % columns, (level + 1) * columns + k]  # fmt: skip
+            t = [level * (columns + 1) + k, level * (columns + 1) + k + 1,
+                 (level + 1) * (columns + 1) + k + 1, (level + 1) * (columns + 1) + k]  # fmt: skip
+            corners = [f"{a + 1}/{b + 1}" for a, b in zip(v, t, strict=True)]
+            if level > 0:
+                text.append(f"f {corners[0]} {corners[1]} {corners[2]}")
+            if level < rows - 1:
+                text.append(f"f {corners[0]} {corners[2]} {corners[3]}")
+    (folder / "globe.obj").write_text("\n".join(text))
+    return load_model(folder / "globe.obj")
+
+
 def ball(folder: Path, subdivisions: int) -> Model:
     """A unit ball without UVs."""
     mesh = trimesh.creation.icosphere(subdivisions=subdivisions)

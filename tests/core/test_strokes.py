@@ -26,7 +26,7 @@ from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
-from round_models import tube
+from round_models import globe, tube
 from samples import PLANE, Runner, read_png, save_png
 from small_models import SIDE_BY_SIDE
 
@@ -74,20 +74,27 @@ def begun(model: Model, size: int, brush: Brush) -> Stroke:
     return Stroke(Surface(model), lambda key: size, lambda sheet, chunk: sheet.owners(chunk), brush)
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=18, deadline=None)
 @given(
     seed=st.integers(0, 999), hardness=st.floats(0, 1), flow=st.floats(0.05, 1), radius=st.floats(0.02, 0.4),
-    round_=st.booleans(),
+    kind=st.sampled_from(["board", "tube", "globe"]),
 )  # fmt: skip
 def test_coverage_is_that_of_every_distance(
-    tmp_path_factory: pytest.TempPathFactory, seed: int, hardness: float, flow: float, radius: float, round_: bool
+    tmp_path_factory: pytest.TempPathFactory, seed: int, hardness: float, flow: float, radius: float, kind: str
 ) -> None:
-    """On a tube samples lie across its seam; on a board anywhere."""
+    """On a tube and a globe samples lie across the seam; on a board anywhere."""
     folder = tmp_path_factory.mktemp("model")
     (folder / "plane.obj").write_text(PLANE)
-    model = tube(folder, sides=24, rings=4) if round_ else load_model(folder / "plane.obj")
     rng = np.random.default_rng(seed)
-    if round_:
+    if kind == "board":
+        model = load_model(folder / "plane.obj")
+    else:
+        model = tube(folder, sides=24, rings=4) if kind == "tube" else globe(folder)
+    if kind == "globe":
+        angle, tilt = np.pi + rng.uniform(-0.8, 0.8, 6), rng.uniform(0.1, np.pi - 0.1, 6)
+        normals = np.stack([np.sin(tilt) * np.sin(angle), -np.cos(tilt), np.sin(tilt) * np.cos(angle)], axis=1)
+        points = normals * rng.uniform(0.97, 1.0, (6, 1))
+    elif kind == "tube":
         angle, y = np.pi + rng.uniform(-0.8, 0.8, 6), rng.uniform(0.2, 1.8, 6)
         points = np.stack([0.5 * np.sin(angle), y, 0.5 * np.cos(angle)], axis=1)
         normals = np.stack([np.sin(angle), 0 * y, np.cos(angle)], axis=1)
