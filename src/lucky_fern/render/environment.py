@@ -1,4 +1,4 @@
-"""A small studio of light, made by formula: soft windows over a grey floor.
+"""Surroundings of light, made by formula: a studio of soft windows over a grey floor, a harbour by day, and at dusk.
 
 The view's image-based light reads it twice: as irradiance (nine spherical-harmonic coefficients,
 Ramamoorthi and Hanrahan, "An Efficient Representation for Irradiance Environment Maps", 2001) and as a
@@ -7,6 +7,7 @@ through Rough Surfaces", 2007).
 """
 
 from functools import cache
+from typing import NamedTuple
 
 import numpy as np
 
@@ -14,11 +15,35 @@ from lucky_fern.core.arrays import F32, F64
 from lucky_fern.core.compiled import kernel
 
 ROWS, COLUMNS, LEVELS = 128, 256, 6
+STUDIO = "studio"
+
+
+class _Sky(NamedTuple):
+    """Colours of linear light at the horizon and the top, what water keeps of them, and the sun."""
+
+    horizon: tuple[float, float, float]
+    top: tuple[float, float, float]
+    water: tuple[float, float, float]
+    sun: tuple[float, float, float]
+    size: float
+    power: float
+    tint: tuple[float, float, float]
+
+
+_SKIES = {
+    "harbour": _Sky((0.95, 1.0, 1.05), (0.30, 0.52, 0.95), (0.25, 0.34, 0.36), (-0.5, 0.75, 0.6), 0.14, 16.0,
+                    (1.0, 0.95, 0.86)),
+    "dusk": _Sky((0.95, 0.48, 0.24), (0.10, 0.13, 0.30), (0.30, 0.30, 0.36), (0.85, 0.12, 0.5), 0.16, 9.0,
+                 (1.0, 0.55, 0.25)),
+}  # fmt: skip
+KINDS = (STUDIO, *_SKIES)
 _FINE = 256  # rows of the image that blurring looks things up in
 
 
-def radiance(direction: F64) -> F64:
-    """(..., 3) linear light from unit directions (..., 3), Y up."""
+def radiance(direction: F64, kind: str = STUDIO) -> F64:
+    """(..., 3) linear light from unit directions (..., 3), Y up, of one of :data:`KINDS`."""
+    if kind != STUDIO:
+        return _outdoors(direction, _SKIES[kind])
     y = direction[..., 1]
     sky = 0.55 + 0.30 * np.clip(y, 0, 1)
     floor = 0.36 + 0.06 * np.clip(-y, 0, 1)
@@ -33,6 +58,20 @@ def radiance(direction: F64) -> F64:
         angle = np.arccos(np.clip(direction @ unit, -1, 1))
         light = light + (power / (1 + np.exp((angle - size) / 0.045)))[..., None] * np.array(tint)
     return np.asarray(light, np.float64)
+
+
+def _outdoors(direction: F64, sky: _Sky) -> F64:
+    """A sky that changes from its horizon to its top, its sun, and water below that mirrors it darkly."""
+    y = direction[..., 1]
+    up = np.abs(y)[..., None]
+    light = np.array(sky.horizon) + (np.array(sky.top) - np.array(sky.horizon)) * up**0.5
+    light = np.where(y[..., None] < 0, light * np.array(sky.water), light)
+    sun = np.array(sky.sun) / np.linalg.norm(sky.sun)
+    angle = np.arccos(np.clip(direction @ sun, -1, 1))
+    disc = (
+        sky.power / (1 + np.exp((angle - sky.size) / 0.03)) + 0.25 * sky.power * np.exp(-((angle / 0.5) ** 2)) * 0.2
+    )
+    return np.asarray(light + disc[..., None] * np.array(sky.tint), np.float64)
 
 
 def directions(rows: int, columns: int) -> F64:
@@ -54,26 +93,29 @@ def _harmonics(direction: F64) -> F64:
 
 
 @cache
-def irradiance() -> F32:
+def irradiance(kind: str = STUDIO) -> F32:
     """(9, 3) coefficients that give irradiance / π as their sum with the harmonics of the normal."""
     direction = directions(ROWS, COLUMNS)
     polar = (np.arange(ROWS) + 0.5) / ROWS * np.pi
     weight = np.sin(polar)[:, None] * (np.pi / ROWS) * (2 * np.pi / COLUMNS)
     basis = _harmonics(direction)
-    coefficients = np.einsum("rck,rcd,rc->kd", basis, radiance(direction), np.broadcast_to(weight, (ROWS, COLUMNS)))
+    coefficients = np.einsum(
+        "rck,rcd,rc->kd", basis, radiance(direction, kind), np.broadcast_to(weight, (ROWS, COLUMNS))
+    )
     lobe = np.array([1.0, 2 / 3, 2 / 3, 2 / 3, 0.25, 0.25, 0.25, 0.25, 0.25])
     return np.asarray(coefficients * lobe[:, None], np.float32)
 
 
 @cache
-def reflections() -> list[F32]:
+def reflections(kind: str = STUDIO) -> list[F32]:
     """Equirectangular images (rows, columns, 3) for roughness 0, 0.2, … 1, each half the size of the last."""
-    levels, sky = [], radiance(directions(_FINE, 2 * _FINE))
+    levels, sky = [], radiance(directions(_FINE, 2 * _FINE), kind)
     for level in range(LEVELS):
         rows, columns = ROWS >> level, COLUMNS >> level
         direction = directions(rows, columns)
         roughness = level / (LEVELS - 1)
-        levels.append((radiance(direction) if level == 0 else _blurred(direction, roughness, sky)).astype(np.float32))
+        image = radiance(direction, kind) if level == 0 else _blurred(direction, roughness, sky)
+        levels.append(image.astype(np.float32))
     return levels
 
 

@@ -32,8 +32,8 @@ class Look:
     """How the model is drawn; ``lamp_deg`` turns the light round the vertical axis.
 
     The gains say how many times as strong the lamp, the surroundings, highlights, gloss, the shine of grazing angles
-    and what glows are; ``exposure`` goes over all. ``front_only`` leaves out faces that look away, so that one sees
-    into what is closed.
+    and what glows are; ``exposure`` goes over all; ``surroundings`` is one of :data:`.environment.KINDS`.
+    ``front_only`` leaves out faces that look away, so that one sees into what is closed.
     """
 
     shading: str = SHADED
@@ -49,6 +49,7 @@ class Look:
     fresnel_gain: float = 1.0
     glow_gain: float = 1.0
     exposure: float = 1.0
+    surroundings: str = environment.STUDIO
     lamp_deg: float = 0.0
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
@@ -84,12 +85,12 @@ class ModelScene:
         self.show_faces(None)
         self._wires = self._edges(surface.model.outline_edges)
         self._seams = self._edges(surface.model.seam_edges)
-        self._reflections = self._make_reflections()
+        self._surroundings = environment.STUDIO
+        self._reflections = self._make_reflections(self._surroundings)
         self.tint = Tint(context)
         for name, unit in {**UNITS, "reflections": _REFLECTIONS_UNIT}.items():
             self._set(name, unit)
-        coefficients = environment.irradiance()
-        uniform(self._program, "irradiance").write(coefficients.tobytes())
+        uniform(self._program, "irradiance").write(environment.irradiance().tobytes())
 
     def _keep(self, made: moderngl.Buffer | moderngl.VertexArray) -> None:
         self._owned.append(made)
@@ -142,8 +143,18 @@ class ModelScene:
         self._keep(array)
         return array
 
-    def _make_reflections(self) -> moderngl.Texture:
-        levels = environment.reflections()
+    def _surround(self, kind: str) -> None:
+        """Take other surroundings; they are worked out when they are first asked for."""
+        if kind == self._surroundings:
+            return
+        self._surroundings = kind
+        self._owned.remove(self._reflections)
+        self._reflections.release()
+        self._reflections = self._make_reflections(kind)
+        uniform(self._program, "irradiance").write(environment.irradiance(kind).tobytes())
+
+    def _make_reflections(self, kind: str) -> moderngl.Texture:
+        levels = environment.reflections(kind)
         texture = self.context.texture((environment.COLUMNS, environment.ROWS), 3, dtype="f2")
         texture.build_mipmaps(0, environment.LEVELS - 1)
         for level, image in enumerate(levels):
@@ -190,6 +201,7 @@ class ModelScene:
         mode = 3 if look.checker else 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
         self._set("look", mode)
         self._set("shown", MAP_NUMBERS[look.shown_map] if look.shown_map is not None else 0)
+        self._surround(look.surroundings)
         self._reflections.use(_REFLECTIONS_UNIT)
         if look.front_only:
             context.enable(moderngl.CULL_FACE)

@@ -10,10 +10,11 @@ from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, 
 
 from lucky_fern.core import taking
 from lucky_fern.core.checking.result import Found, check_result
+from lucky_fern.render import environment
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
 from lucky_fern.ui.model_view import ModelView
-from lucky_fern.ui.parts import Page, button, clear
+from lucky_fern.ui.parts import Page, button, choice, clear
 from lucky_fern.ui.style import icon
 
 _LIGHTS = (
@@ -65,6 +66,12 @@ class CheckPanel(Page):
             label = QLabel(title, objectName="quiet")
             label.setFixedWidth(110)
             self.row(label, field, stretch=False)
+        self.surroundings = choice("Surroundings", [("the studio", "studio"), ("a harbour by day", "harbour"),
+                                                    ("the harbour at dusk", "dusk")])  # fmt: skip
+        self.surroundings.activated.connect(lambda _: self._surround(self.surroundings.currentData()))
+        label = QLabel("Where", objectName="quiet")
+        label.setFixedWidth(110)
+        self.row(label, self.surroundings)
         self.row(button("Night", "Next to no light, so that what glows shows", self._night),
                  button("As ever", "The light that one paints by", self._as_ever))  # fmt: skip
 
@@ -73,7 +80,14 @@ class CheckPanel(Page):
             self.lights[name].set(value)
             self.view.set_look(**{name: value})
 
+    def _surround(self, kind: str) -> None:
+        """Work out other surroundings beside the window, and show them."""
+        self.desk.errands.send("Lighting …", lambda: (environment.reflections(kind), environment.irradiance(kind)),
+                               lambda _: self.view.set_look(surroundings=kind))  # fmt: skip
+
     def _as_ever(self) -> None:
+        self.surroundings.setCurrentIndex(0)
+        self.view.set_look(surroundings=environment.STUDIO)
         for name, _, _, _, start in _LIGHTS:
             self.lights[name].set(start)
             self.view.set_look(**{name: start})
