@@ -93,6 +93,23 @@ def test_flat_colour_is_the_colour_and_light_changes_it(drawn: Drawn) -> None:
     assert (drawn.model(wires=True) != lit).any()
 
 
+def test_what_glows_shines_beyond_itself(drawn: Drawn) -> None:
+    plain, shone = drawn.model().astype(int), drawn.model(bloom=1.0).astype(int)
+    board = (drawn.model(shading=FLAT) == (0x40, 0x80, 0xC0)).all(axis=2)
+    row = 48
+    right = int(np.flatnonzero(board[row])[-1])
+    beside, corner = (shone - plain)[row, right + 2, 0], (shone - plain)[0, 0, 0]
+    assert beside > 5 and 0 < corner < beside - 1  # less light comes round a corner
+    drawn.studio.execute(SetChannel(drawn.studio.project.layers[0].id, "emissive", None))
+    for piece, chunks in everything(drawn.studio.sources, drawn.studio.project).items():
+        drawn.store.update(drawn.studio.project, piece, chunks)
+        drawn.textures.upload(piece, 64, chunks)
+    drawn.store.maps[MapKey(drawn.key, "emissive")][:] = 0
+    drawn.textures.upload(MapKey(drawn.key, "emissive"), 64, [Chunk(0, 0)])
+    drawn.textures.finish()
+    assert np.abs(drawn.model(bloom=1.0).astype(int) - drawn.model()).max() <= 1
+
+
 def test_an_uploaded_chunk_changes_the_picture_and_its_mips(drawn: Drawn) -> None:
     project = drawn.studio.project
     after = drawn.studio.execute(SetChannel(project.layers[0].id, "colour", Channel("#c02010")))

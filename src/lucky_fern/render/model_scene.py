@@ -13,12 +13,14 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.render import environment
+from lucky_fern.render.bloom import Bloom
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
 from lucky_fern.render.uniforms import uniform
 
+_GLOW = 4  # the look that draws what glows alone
 SHADED, FLAT = "shaded", "flat"
 GAINS = ("lamp_gain", "ambient_gain", "specular_gain", "gloss_gain", "fresnel_gain", "glow_gain", "exposure")
 CHECKER_TEXELS = 64  # across a square of the checker
@@ -32,8 +34,9 @@ class Look:
     """How the model is drawn; ``lamp_deg`` turns the light round the vertical axis.
 
     The gains say how many times as strong the lamp, the surroundings, highlights, gloss, the shine of grazing angles
-    and what glows are; ``exposure`` goes over all; ``surroundings`` is one of :data:`.environment.KINDS`.
-    ``front_only`` leaves out faces that look away, so that one sees into what is closed.
+    and what glows are; ``exposure`` goes over all. ``surroundings`` is one of :data:`.environment.KINDS`, ``bloom``
+    how strongly what glows shines beyond itself. ``front_only`` leaves out faces that look away, so that one sees
+    into what is closed.
     """
 
     shading: str = SHADED
@@ -50,6 +53,7 @@ class Look:
     glow_gain: float = 1.0
     exposure: float = 1.0
     surroundings: str = environment.STUDIO
+    bloom: float = 0.0
     lamp_deg: float = 0.0
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
@@ -88,6 +92,7 @@ class ModelScene:
         self._surroundings = environment.STUDIO
         self._reflections = self._make_reflections(self._surroundings)
         self.tint = Tint(context)
+        self._bloom: Bloom | None = None
         for name, unit in {**UNITS, "reflections": _REFLECTIONS_UNIT}.items():
             self._set(name, unit)
         uniform(self._program, "irradiance").write(environment.irradiance().tobytes())
@@ -205,6 +210,21 @@ class ModelScene:
         self._reflections.use(_REFLECTIONS_UNIT)
         if look.front_only:
             context.enable(moderngl.CULL_FACE)
+        self._draw_pieces(textures, size_of)
+        context.disable(moderngl.CULL_FACE)
+        self.tint.draw(to_clip)
+        if look.wires:
+            self._draw_lines(self._wires, to_clip, look.wire_ink)
+        if look.seams:
+            self._draw_lines(self._seams, to_clip, look.seam_ink)
+        context.disable(moderngl.DEPTH_TEST)
+        if look.bloom > 0 and mode == 0:
+            self._bloom = self._bloom or Bloom(context)
+            self._set("look", _GLOW)
+            self._bloom.put_over(lambda: self._draw_pieces(textures, size_of), look.bloom)
+
+    def _draw_pieces(self, textures: SheetTextures | None, size_of: dict[SheetKey, int]) -> None:
+        """All faces as the program is set."""
         for piece in self._pieces:
             key = piece.key
             painted = key is not None and textures is not None
@@ -215,13 +235,6 @@ class ModelScene:
                 for name, texture in textures.of(key, size_of[key]).items():
                     texture.use(UNITS[name])
             piece.array.render(moderngl.TRIANGLES)
-        context.disable(moderngl.CULL_FACE)
-        self.tint.draw(to_clip)
-        if look.wires:
-            self._draw_lines(self._wires, to_clip, look.wire_ink)
-        if look.seams:
-            self._draw_lines(self._seams, to_clip, look.seam_ink)
-        context.disable(moderngl.DEPTH_TEST)
 
     def _draw_lines(self, lines: moderngl.VertexArray | None, to_clip: bytes, ink: tuple[float, ...]) -> None:
         if lines is None:
@@ -239,6 +252,9 @@ class ModelScene:
         """Give everything back to the card; harmless when done twice."""
         if self._owned:
             self.tint.release()
+            if self._bloom is not None:
+                self._bloom.release()
+                self._bloom = None
         for item in self._owned:
             item.release()
         self._owned.clear()

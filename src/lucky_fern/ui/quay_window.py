@@ -214,7 +214,10 @@ class Quay(QMainWindow):
         self.night.toggled.connect(lambda _: self._light())
         self.turn.toggled.connect(lambda on: self.turning.start() if on else self.turning.stop())
         self.both.toggled.connect(self._side_by_side)
-        for box in (self.night, self.turn, self.both):
+        self.bloom = QCheckBox("Bloom")
+        self.bloom.setToolTip("What glows shines beyond itself")
+        self.bloom.toggled.connect(lambda _: self._light())
+        for box in (self.night, self.turn, self.both, self.bloom):
             boxes.addWidget(box)
         boxes.addStretch(1)
         self.column.addLayout(boxes)
@@ -296,7 +299,7 @@ class Quay(QMainWindow):
 
     def _light(self, **changes: float) -> None:
         gains: dict[str, Any] = {name: slider.value() / 100 for name, slider in self.sliders.items()}
-        look = replace(self.view.look, **gains)
+        look = replace(self.view.look, **gains, bloom=float(self.bloom.isChecked()))
         if self.night.isChecked():
             look = replace(look, lamp_gain=look.lamp_gain * NIGHT["lamp_gain"],
                            ambient_gain=look.ambient_gain * NIGHT["ambient_gain"],

@@ -23,7 +23,7 @@ uniform float gloss_gain;
 uniform float fresnel_gain;
 uniform float glow_gain;
 uniform float exposure;
-uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker
+uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker, 4 what glows alone, linear
 uniform float squares;            // of the checker, across a sheet
 uniform int shown;                // which map is alone
 uniform bool painted;             // false: no sheet, plain grey
@@ -78,6 +78,7 @@ void main() {
     if (look == 1 || (look == 2 && shown == 0)) { result = vec4(encode(base.rgb), 1.0); return; }
     if (look == 2 && shown == 7) { result = vec4(vec3(base.a), 1.0); return; }
     vec3 glow = painted ? texture(emissive_map, uv).rgb : vec3(0.0);
+    if (look == 4) { result = vec4(glow * glow_gain * exposure, 1.0); return; }
     if (look == 2 && shown == 6) { result = vec4(encode(glow), 1.0); return; }
     vec3 texel = painted ? texture(normal_map, uv).rgb : vec3(0.5, 0.5, 1.0);
     if (look == 2 && shown == 3) { result = vec4(texel, 1.0); return; }
