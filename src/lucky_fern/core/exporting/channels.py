@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16
-from lucky_fern.core.colour import decode_srgb, encode_srgb, from_hex
+from lucky_fern.core.colour import DECODE_8, DECODE_16, decode_srgb, encode_srgb, from_hex
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.presets import MapFile, Pick
 
@@ -73,9 +73,11 @@ def rounded(values: F32, bits: int, dither: bool = False, first: int = 0) -> Pix
 
 def as_floats(file: MapFile, pixels: Pixels) -> F32:
     """The pixels of a file as formats of floats hold them: colours as linear light, alpha and data as they are."""
-    values = pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    values = _floats(pixels)
     if file.encoded:
-        values[..., :3] = decode_srgb(values[..., :3]).astype(np.float32)
+        table = DECODE_8 if pixels.dtype == np.uint8 else DECODE_16
+        for part in range(min(pixels.shape[2], 3)):  # one after the other, or a large sheet would fill the memory
+            values[..., part] = table[pixels[..., part]]
     return values
 
 
@@ -118,7 +120,9 @@ def _value(pick: Pick, maps: Maps) -> F32:
 
 
 def _floats(pixels: Pixels) -> F32:
-    return pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    values = pixels.astype(np.float32)
+    values /= np.float32(np.iinfo(pixels.dtype).max)
+    return values
 
 
 def _derived(name: str, maps: Maps) -> F32:
