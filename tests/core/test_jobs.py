@@ -132,6 +132,11 @@ def test_a_repeating_picture_runs_over_the_sheet(tmp_path: Path, plane: Path, ru
         ({"steps": [{"do": "wash", "valuse": {}}]}, ["step 1 (wash)", "valuse", "values"]),
         ({"steps": [{**WASH, "blend": "glow"}]}, ["step 1 (wash)", "multiply"]),
         ({"steps": [{**WASH, "opacity": 2}]}, ["step 1 (wash)", "opacity"]),
+        (
+            {"exports": [{"preset": "separate", "out": "o", "format": "bmp"}]},
+            ["export 1 (separate)", "bmp", "tga, tiff"],
+        ),
+        ({"exports": [{"preset": "packed", "out": "o", "bits": 12}]}, ["export 1 (packed)", "it may be 8, 16"]),
         ({"steps": [{**WASH, "scope": {"parts": ["keel"]}}]}, ["step 1 (wash)", "keel", "board"]),
         (
             {"steps": [{"do": "decal", "picture": "no.png", "place": LAY}]},

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar, get_args, get_origin
 
 import msgspec
 
@@ -27,9 +28,26 @@ def convert(data: object, kind: type[_S]) -> _S:
     try:
         result: _S = msgspec.convert(data, kind)
     except msgspec.ValidationError as error:
-        keys = ", ".join(field.encode_name for field in msgspec.structs.fields(kind))
-        raise CommandError(f"{_plain(str(error))} (the keys are {keys})") from error
+        raise CommandError(f"{_plain(str(error))} ({_known(str(error), kind)})") from error
     return result
+
+
+def _known(message: str, kind: type[msgspec.Struct]) -> str:
+    """What may stand there: the words of a key that has but a few, otherwise the keys."""
+    place = re.search(r"Invalid enum value .* - at `\$\.(\w+)`", message)
+    for field in msgspec.structs.fields(kind):
+        if place is not None and field.encode_name == place[1]:
+            words = _words(field.type)
+            if words:
+                return "it may be " + ", ".join(words)
+    return "the keys are " + ", ".join(field.encode_name for field in msgspec.structs.fields(kind))
+
+
+def _words(kind: Any) -> list[str]:
+    """All words of a type that names its values, in unions, too."""
+    if get_origin(kind) is Literal:
+        return [str(word) for word in get_args(kind)]
+    return [word for inner in get_args(kind) for word in _words(inner)]
 
 
 def _plain(message: str) -> str:
