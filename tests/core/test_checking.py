@@ -42,7 +42,7 @@ def found(
 ) -> dict[str, list[Found]]:
     made: dict[str, list[Found]] = {}
     for one in check_result(studio.sources, studio.project, partial(taking.whole_map, studio),
-                            (setup or ExportSetup("separate", ""),), stem, **more):  # type: ignore[arg-type]  # fmt: skip
+                            (setup or ExportSetup("separate", ""),), stem, **more):  # fmt: skip
         made.setdefault(one.kind, []).append(one)
     return made
 
@@ -100,7 +100,7 @@ def test_a_sheet_that_is_larger_than_its_finest_detail(tmp_path: Path) -> None:
     assert one.command is not None and one.command.size <= 256
     assert found(Studio.new(tmp_path / "plane.obj", sheet_size=128)) == {}
     studio.execute(one.command)
-    assert "size" not in found(studio) or found(studio)["size"][0].command.size < one.command.size  # type: ignore[union-attr]
+    assert "size" not in found(studio) or found(studio)["size"][0].command.size < one.command.size
 
 
 def test_padding_names_budget_and_licences(studio: Studio) -> None:
@@ -118,7 +118,7 @@ def test_normals_that_are_no_directions(studio: Studio) -> None:
     broken = np.full((256, 256, 3), 128, np.uint16) * 257
 
     def read(key: object, name: str) -> np.ndarray:
-        return broken if name == "normal" else taking.whole_map(studio, key, name)  # type: ignore[arg-type]
+        return broken if name == "normal" else taking.whole_map(studio, key, name)
 
     studio.execute(AddLayer("Bumps", Wash(), {"height": Channel(0.7, relief=True)}))
     assert "normals" not in found(studio)

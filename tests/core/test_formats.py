@@ -144,7 +144,7 @@ def test_classic_files(studio: Studio, tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("bits", [8, 16])
 def test_tiff_and_exr_hold_exactly_what_png_does(studio: Studio, tmp_path: Path, bits: int) -> None:
-    sets = {form: written(studio, tmp_path / form, ExportSetup("separate", "", form, bits=bits))  # type: ignore[arg-type]
+    sets = {form: written(studio, tmp_path / form, ExportSetup("separate", "", form, bits=bits))
             for form in ("png", "tiff", "exr")}  # fmt: skip
     for word, count in (("baseColor", 4), ("roughness", 1), ("normal", 3), ("emissive", 3)):
         png = read_png(sets["png"][f"p_hull_{word}.1001.png"])
@@ -214,7 +214,7 @@ def test_alpha_is_put_in_as_asked() -> None:
     rgb = tuple(Pick("colour", part) for part in "rgb")
     for blend, wanted in (("straight", [200, 100, 50, 51]), ("premultiplied", [40, 20, 10, 51]), ("none", [200, 100, 50]),
                           ("flattened", [40, 20, 214])):  # fmt: skip
-        file = MapFile("x", rgb, True, alpha=Pick("opacity"), blend=blend, ground="#0000ff")  # type: ignore[arg-type]
+        file = MapFile("x", rgb, True, alpha=Pick("opacity"), blend=blend, ground="#0000ff")
         assert file_pixels(file, maps, 8)[0, 0].tolist() == wanted
     odd = MapFile(
         "odd", (Pick("colour", "b", invert=True), Pick(value=0.5), Pick("colour", "brightest", low=0.2, high=0.6))

@@ -27,7 +27,10 @@ def test_letters_are_shaped_in_their_own_direction() -> None:
     right_end = pair[-height:, -alef.shape[1] + 4 :][:, : alef.shape[1] - 8]
     assert (right_end == alef[-height:, 4:-4][:, : right_end.shape[1]]).mean() > 0.97
     # Arabic letters join: one piece of ink where single letters are three.
-    columns = lambda one: np.count_nonzero(np.diff(one.any(axis=0).astype(int)) == 1)  # noqa: E731
+
+    def columns(one: np.ndarray) -> int:
+        return int(np.count_nonzero(np.diff(one.any(axis=0).astype(int)) == 1))
+
     assert columns(ink(Label("بيت", font="DejaVu Sans"))) < columns(ink(Label("ب ي ت", font="DejaVu Sans")))
     # An accent is above its letter.
     assert ink(Label("É")).shape[0] > ink(Label("E")).shape[0] + EM // 20

@@ -51,7 +51,7 @@ def cargo_of(ferry: tuple[Studio, Path], setup: ExportSetup) -> Cargo:
 @pytest.mark.parametrize("preset", ["separate", "packed", "gltf"])
 @pytest.mark.parametrize("form", ["png", "tga", "exr"])
 def test_every_set_gives_the_same_maps(ferry: tuple[Studio, Path], preset: str, form: str) -> None:
-    cargo = cargo_of(ferry, ExportSetup(preset, "", form))  # type: ignore[arg-type]
+    cargo = cargo_of(ferry, ExportSetup(preset, "", form))
     for key, maps in maps_of(cargo).items():
         for name in ("colour", "metallic", "roughness", "normal", "emissive"):
             wanted = taking.whole_map(ferry[0], key, name)

@@ -124,7 +124,7 @@ def quay(ferry: Hands, tmp_path: Path) -> Quay:
     return panel.shown_quay
 
 
-def settled(quay: Quay, done, seconds: float = 20.0) -> None:  # type: ignore[no-untyped-def]
+def settled(quay: Quay, done, seconds: float = 20.0) -> None:
     end = time.monotonic() + seconds
     while not done() and time.monotonic() < end:
         QApplication.processEvents()

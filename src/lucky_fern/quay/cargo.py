@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -58,6 +58,7 @@ class Cargo:
     surface: Surface
     crates: tuple[Crate, ...]
     normal_down: bool = False  # whether the files' green points down
+    unpacked: dict[Path, U8] = field(default_factory=dict, compare=False)  # files as they are, read once
 
     def read_as(self, word: str, encoded: bool | None = None, flipped: bool | None = None) -> Cargo:
         """The same files, those of a word read otherwise."""
@@ -126,8 +127,8 @@ def _tile(key: SheetKey) -> int:
     return int(own[1]) if own is not None else key.tile
 
 
-def read_crate(crate: Crate) -> U8:
-    """(size, size, n) uint8 of a file as the game sees it: in our own textures' encoding.
+def _unpacked(crate: Crate) -> U8:
+    """(size, size, n) uint8 of a file as it is; colours encoded.
 
     Raises
     ------
@@ -135,12 +136,15 @@ def read_crate(crate: Crate) -> U8:
         If the file cannot be read.
     """
     if crate.path.suffix.lower() == ".exr":
-        pixels = _read_exr(crate)
-    else:
-        read = read_back(crate.path.read_bytes(), crate.path.name)
-        if read is None:
-            raise PictureError(f"{crate.path.name} cannot be read; export it again.")
-        pixels = np.asarray(read, np.uint8)
+        return _read_exr(crate)
+    read = read_back(crate.path.read_bytes(), crate.path.name)
+    if read is None:
+        raise PictureError(f"{crate.path.name} cannot be read; export it again.")
+    return np.asarray(read, np.uint8)
+
+
+def read_as(crate: Crate, pixels: U8) -> U8:
+    """(size, size, n) uint8 of a file as the game sees it: in our own textures' encoding."""
     if crate.word == "normal" and crate.path.suffix.lower() == ".dds":
         pixels = _with_height(pixels)
     values = pixels[..., :3] if crate.word in ENCODED else pixels
@@ -180,7 +184,9 @@ def maps_of(cargo: Cargo) -> dict[SheetKey, dict[str, U8]]:
     found: dict[SheetKey, dict[str, U8]] = {}
     words: dict[SheetKey, dict[str, U8]] = {}
     for crate in cargo.crates:
-        words.setdefault(crate.sheet, {})[crate.word] = read_crate(crate)
+        if crate.path not in cargo.unpacked:
+            cargo.unpacked[crate.path] = _unpacked(crate)
+        words.setdefault(crate.sheet, {})[crate.word] = read_as(crate, cargo.unpacked[crate.path])
     for key, have in words.items():
         maps = found[key] = {}
         base = have.get("baseColor")

@@ -120,8 +120,8 @@ class BrushGesture(Gesture):
             self._straight(start, end, other)
             self._last = end
         elif painting.tool == "stamp":
-            if self._stamp(start, point, event):
-                painting.end()
+            self._stamp(start, point, event)
+            painting.end()  # what was shown last stays, if this place has no surface
         elif painting.tool == "gradient":
             self._gradient(start, self._locked(point, event, start), other)
         else:

@@ -8,8 +8,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
-from lucky_fern.core import taking
-from lucky_fern.core.checking.result import Found, check_result
+from lucky_fern.core.checking.result import Found, check_result, maps_read
 from lucky_fern.render import environment
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
@@ -117,7 +116,8 @@ class CheckPanel(Page):
         budget = int(self.budget.value() * 1e6) or None
 
         def work() -> list[Found]:
-            return check_result(sources, project, partial(taking.whole_map, studio), setups, stem, shared, budget)
+            read = maps_read(sources, project, lambda: desk.finished(project))
+            return check_result(sources, project, read, setups, stem, shared, budget)
 
         desk.errands.send("Checking …", work, lambda found: self._show(project, found))
 

@@ -347,7 +347,8 @@ class Desk(QObject):
         """Whether nobody works on an older state of the project in the background, or holds on to its contents."""
         thread = self.compositing
         idle = thread is None or thread.settled.is_set()
-        return idle and self.comparing.pinned is None and self.copied_mask is None
+        busy = self.errands.busy or self.exports.working
+        return idle and not busy and self.comparing.pinned is None and self.copied_mask is None
 
     def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
         """The chunks that the views show now; they are composited first."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import threading
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -29,6 +30,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from lucky_fern.core.arrays import U8
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.formats import read_back
@@ -51,7 +53,7 @@ class ExportPanel(Page):
     """Writes in the background; the window stays free and the work can be cancelled."""
 
     _progress = Signal(int, int, str)
-    _done = Signal(object, float)
+    _done = Signal(object, object, float)
     _failed = Signal(str)
 
     def __init__(self, desk: Desk) -> None:
@@ -250,9 +252,11 @@ class ExportPanel(Page):
         for name, shown in shown_for.items():
             self.boxes[name].setVisible(shown)
         self.quality.setVisible(form in ("jpeg", "webp"))
-        for spin, number in ((self.quality, common.quality), (self.glow, common.glow)):
+        for spin in (self.quality, self.glow):
             spin.blockSignals(True)
-            spin.setValue(number)  # type: ignore[arg-type]  # each its own kind
+        self.quality.setValue(common.quality)
+        self.glow.setValue(common.glow)
+        for spin in (self.quality, self.glow):
             spin.blockSignals(False)
         self.tint.setText(common.tint or "")
         show_check(self.only, common.only_glowing)
@@ -371,7 +375,8 @@ class ExportPanel(Page):
             except LuckyFernError as error:
                 self._failed.emit(str(error))
             else:
-                self._done.emit(done, time.monotonic() - begin)
+                seconds = time.monotonic() - begin
+                self._done.emit(done, [_looked_at(*one) for each in done for one in each.sizes.items()], seconds)
 
         self._thread = threading.Thread(target=work, name="fern-export-work", daemon=True)
         self.button.setEnabled(False)
@@ -379,6 +384,7 @@ class ExportPanel(Page):
         self.progress.show()
         self.cancel.show()
         self.summary.clear()
+        self.exports.working = True
         self._thread.start()
 
     def open_quay(self) -> None:
@@ -408,6 +414,7 @@ class ExportPanel(Page):
         if self._thread is not None:
             self._thread.join()
             self._thread = None
+        self.exports.working = False
         self.progress.hide()
         self.cancel.hide()
         self.refresh()
@@ -417,7 +424,7 @@ class ExportPanel(Page):
         self.summary.setText(sentence)
         self.desk.said.emit(sentence, True)
 
-    def _show_done(self, done: list[Exported], seconds: float) -> None:
+    def _show_done(self, done: list[Exported], written: list[_Written], seconds: float) -> None:
         self._finish()
         sizes = {path: size for one in done for path, size in one.sizes.items()}
         skipped = list(dict.fromkeys(name for one in done for name in one.skipped))
@@ -427,24 +434,33 @@ class ExportPanel(Page):
             words.append(f"Left out: {', '.join(skipped)}.")
         self.summary.setText(" ".join([*words, *(f"{note}." for note in notes)]))
         self.files.clear()
-        for path, size in sizes.items():
-            self.files.addItem(_item(path, size))
+        for one in {one.path: one for one in written}.values():
+            item = QListWidgetItem(one.words)
+            item.setToolTip(str(one.path))
+            if one.small is not None:
+                item.setIcon(QIcon(to_pixmap(one.small)))
+            self.files.addItem(item)
         where = next(iter(sizes)).parent if sizes else None
         self.desk.said.emit(f"Exported to {where}." if where is not None else "Nothing was written.", False)
 
 
-def _item(path: Path, size: int) -> QListWidgetItem:
-    """A written file in words, with a small picture of it."""
-    item = QListWidgetItem(f"{path.name}\n{told_size(size)}")
-    pixels: np.ndarray | None = (
-        read_back(path.read_bytes(), path.name) if path.suffix not in (".glb", ".obj") else None
-    )
-    if pixels is not None and pixels.dtype == np.uint8 and pixels.shape[2] in (1, 3, 4):
-        item.setIcon(QIcon(to_pixmap(on_checker(np.ascontiguousarray(pixels), 96, 8))))
-        kind = {1: "grey", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
-        item.setText(f"{path.name}\n{pixels.shape[1]} × {pixels.shape[0]}, {kind}, {told_size(size)}")
-    item.setToolTip(str(path))
-    return item
+@dataclass(frozen=True)
+class _Written:
+    """A written file in words, with a small picture of it where there can be one."""
+
+    path: Path
+    words: str
+    small: U8 | None
+
+
+def _looked_at(path: Path, size: int) -> _Written:
+    """Read a file back for the list; beside the window, as large ones take their time."""
+    pixels = read_back(path.read_bytes(), path.name) if path.suffix[1:] in FORMATS else None
+    if pixels is None or pixels.dtype != np.uint8 or pixels.shape[2] not in (1, 3, 4):
+        return _Written(path, f"{path.name}\n{told_size(size)}", None)
+    kind = {1: "grey", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
+    words = f"{path.name}\n{pixels.shape[1]} × {pixels.shape[0]}, {kind}, {told_size(size)}"
+    return _Written(path, words, on_checker(np.ascontiguousarray(pixels), 96, 8))
 
 
 def told_size(count: int) -> str:

@@ -24,6 +24,7 @@ class Exports:
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+        self.working = False  # whether files are being written
 
     @property
     def setups(self) -> tuple[ExportSetup, ...]:

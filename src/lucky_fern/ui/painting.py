@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from dataclasses import replace as _with
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -138,9 +139,9 @@ class Painting(QObject):
         if studio is None or (not self.planes and self.rounds < 2 and self.normal is None):
             return None
         about = studio.model.bounds.mean(axis=0) if self.about is None else self.about
-        x, y, z = (float(value) for value in about)
-        normal = None if self.normal is None else tuple(float(value) for value in self.normal)
-        return Symmetry(self.planes, self.rounds, "y", (x, y, z), normal)  # type: ignore[arg-type]  # three of them
+        return Symmetry(
+            self.planes, self.rounds, "y", _three(about), None if self.normal is None else _three(self.normal)
+        )
 
     def mirror_at_selection(self, facing: bool) -> None:
         """Have planes and axis go through the selected faces' middle; ``facing``: and one plane lie as they do."""
@@ -277,26 +278,37 @@ class Painting(QObject):
             return False
         if self.desk.quiet:
             studio.tidy()
-        flat = self.brush.ground == "sheet" or (self.brush.ground == "screen" and on_sheet)
-        size, material = radius or self.radius, None
-        if flat:
-            key = sheet_of(studio.surface, hit)
-            if key is None:
-                return False
-            material = key.material
-            size *= self._tiles_a_unit(hit)
-        brush = replace(self.brush, radius=size, **changes, **({"ground": "sheet"} if flat else {}))
+        found = self._brush_at(hit, on_sheet, radius, **changes)
+        if found is None:
+            return False
+        brush, material = found
         eye = self.desk.look
         away = self.erasing != other
         try:
             way = easel.Way(self._allowed(), self.symmetry, material, eye, self._seen_from(eye))
-            going = self._started(brush, layer, way, hit, away, flat)
+            going = self._started(brush, layer, way, hit, away, material is not None)
         except LuckyFernError as error:
             self.desk.said.emit(str(error), True)
             return False
         self._going = going
         self.go(hit)
         return True
+
+    def _brush_at(
+        self, hit: SurfaceHit, on_sheet: bool, radius: float | None, **changes: float
+    ) -> tuple[Brush, str | None] | None:
+        """The brush a stroke there has, and the material in whose UV space it is round, if so; None beside it."""
+        studio = self.desk.studio
+        assert studio is not None
+        size, material = radius or self.radius, None
+        own: dict[str, Any] = dict(changes)
+        if self.brush.ground == "sheet" or (self.brush.ground == "screen" and on_sheet):
+            key = sheet_of(studio.surface, hit)
+            if key is None:
+                return None
+            material, own["ground"] = key.material, "sheet"
+            size *= self._tiles_a_unit(hit)
+        return replace(self.brush, radius=size, **own), material
 
     def _started(self, brush: Brush, layer: int, way: easel.Way, hit: SurfaceHit, away: bool, flat: bool) -> _Going:
         studio = self.desk.studio
@@ -372,25 +384,19 @@ class Painting(QObject):
 
     def stamp(self, hit: SurfaceHit, on_sheet: bool, other: bool, radius: float | None, **changes: float) -> bool:
         """Show the tip once as it would be put on; it takes the place of what was shown of this stamp before."""
-        shown, began = set[Place](), None
-        if self._going is not None:
-            shown, began = self._going.stamped, self._going.began
         before = self._going
         if before is None:
             if not self.begin(hit, other, on_sheet, radius, **changes):
                 return False
-            going = self._going
-            assert going is not None
         else:
-            assert self.desk.studio is not None and began is not None
-            flat = before.flat
-            brush = replace(before.stroke.brush, radius=radius or before.stroke.brush.radius, **changes)
-            if flat and radius is not None:
-                brush = replace(brush, radius=radius * self._tiles_a_unit(hit))
-            stroke = before.stroke.again(brush)
-            going = _Going(stroke, before.layer, began, before.away, flat)
-            self._going = going
+            found = self._brush_at(hit, on_sheet, radius, **changes)
+            if found is None:
+                return False
+            self._going = _with(before, stroke=before.stroke.again(found[0]))
             self.go(hit)
+        going = self._going
+        assert going is not None
+        shown = going.stamped
         fresh = going.stroke.take_fresh()
         going.stamped = shown | set(fresh.coverage)
         cleared = {place: going.stroke.bare(place) for place in shown - set(fresh.coverage)}
@@ -422,3 +428,8 @@ class Painting(QObject):
             self.desk.said.emit(str(error), True)
             return False
         return True
+
+
+def _three(vector: F64) -> tuple[float, float, float]:
+    x, y, z = (float(value) for value in vector)
+    return x, y, z

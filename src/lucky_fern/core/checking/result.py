@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16, Bool
-from lucky_fern.core.compositing.compositor import written_maps
+from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
 from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.exporting.credits import unlicensed
 from lucky_fern.core.exporting.exporter import plan_export
@@ -49,6 +49,16 @@ class Found:
     title: str = ""
     command: SetSheetSize | None = None
     mend: Mend | None = None
+
+
+def maps_read(sources: Sources, project: Project, finished: Finished | None = None) -> Read:
+    """Whole maps of a project with 8 bits, out of ``finished`` ones where they are there (see the exporter)."""
+
+    def read(key: SheetKey, name: str) -> U8 | U16:
+        sheet = sources.surface.sheet(key, project.size_of(key))
+        return composite_sheet(sources, project, name, sheet, 8, finished=finished)
+
+    return read
 
 
 def check_result(

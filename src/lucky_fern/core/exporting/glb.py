@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -163,10 +164,10 @@ def write_glb(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
     return b"".join([head, text, struct.pack("<I4s", len(blob), b"BIN\0"), blob])
 
 
-def _material(skin: Skin, numbers: Mapping[str, int | None]):  # type: ignore[no-untyped-def]  # pygltflib has no types
+def _material(skin: Skin, numbers: Mapping[str, int | None]) -> Any:  # pygltflib has no types
     import pygltflib as gltf
 
-    def info(word: str):  # type: ignore[no-untyped-def]
+    def info(word: str) -> Any:
         return None if numbers.get(word) is None else gltf.TextureInfo(index=numbers[word])
 
     base = [*decode_srgb(np.array(from_hex(skin.colour))).tolist(), 1.0]

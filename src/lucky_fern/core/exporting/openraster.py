@@ -16,7 +16,7 @@ from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.channels import rounded
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.project.document import Adjustment, Layer, Project
-from lucky_fern.core.sheets.grid import all_chunks, for_each, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -69,9 +69,9 @@ def _alone(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> U8
     """(size, size, 4) straight RGBA of a layer by itself; its own strength is told beside it."""
     out = np.zeros((sheet.size, sheet.size, 4), np.uint8)
 
-    def work(chunk: tuple[int, int]) -> None:
-        at = span(chunk, sheet.size)  # type: ignore[arg-type]
-        values, alpha = composite_alone(sources, project, "colour", sheet, rect_of(chunk, sheet.size), layer)  # type: ignore[arg-type]
+    def work(chunk: Chunk) -> None:
+        at = span(chunk, sheet.size)
+        values, alpha = composite_alone(sources, project, "colour", sheet, rect_of(chunk, sheet.size), layer)
         out[at] = rounded(np.concatenate([values, alpha[..., None]], axis=2), 8)
 
     for_each(work, all_chunks(sheet.size))

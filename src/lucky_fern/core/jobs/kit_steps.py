@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 import msgspec
 import numpy as np
 
-from lucky_fern.core import taking
-from lucky_fern.core.checking.result import check_result
+from lucky_fern.core.checking.result import check_result, maps_read
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.project.commands import KeepPaint, SetCredit
 from lucky_fern.core.project.document import KitPaint
@@ -67,7 +64,7 @@ def do_check(studio: Studio, step: CheckStep) -> str:
     found = check_result(
         studio.sources,
         studio.project,
-        partial(taking.whole_map, studio),
+        maps_read(studio.sources, studio.project),
         (setup,),
         studio.project.name,
         shared,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 
@@ -102,9 +102,9 @@ def _whole(name: str) -> tuple[Pick, ...]:
     return tuple(Pick(name, part) for part in ("r", "g", "b"))
 
 
-def _file(word: str, name: str, **more: object) -> MapFile:
+def _file(word: str, name: str, **more: Any) -> MapFile:
     encoded = name in _COLOURED or MAPS.get(name, MAPS["height"]).kind == "colour"
-    return MapFile(word, _whole(name), encoded, **more)  # type: ignore[arg-type]  # fields of its own
+    return MapFile(word, _whole(name), encoded, **more)
 
 
 def _mask(name: str) -> MapFile:
