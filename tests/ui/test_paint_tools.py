@@ -94,6 +94,14 @@ def test_a_stamp_is_seen_before_it_is_let_go_and_is_one_step(ferry: Hands) -> No
     steps = desk.studio.history.at
     desk.undo()
     assert texel(ferry, near).tolist() == [255, 255, 255] and desk.studio.history.at == steps - 1
+    # Dragged out and back it is as large as the brush, as if it was clicked, and it is done.
+    painting.set(size=0.02)
+    QTest.mousePress(view, LEFT, PLAIN, QPoint(*np.round(start).astype(int)))
+    drag(60)
+    QTest.mouseRelease(view, LEFT, PLAIN, QPoint(*np.round(start).astype(int)))
+    assert texel(ferry, far).tolist() == [255, 255, 255]
+    assert desk.studio.history.at == steps
+    desk.undo()
     # From corner to corner it fills the box.
     ferry.window.tools.brushes.dragged.activated.emit(1)
     ferry.drag(view, start, start + np.array([60.0, 24.0]), steps=3)
