@@ -43,6 +43,8 @@ def _parser() -> argparse.ArgumentParser:
     quay.add_argument("folder", type=Path, help="where the maps lie")
     quay.add_argument("--model", type=Path, help="the model; otherwise the first one in the folder")
     quay.add_argument("--normal-y", default="+", choices=["+", "-"], help="where green points in normal maps")
+    quay.add_argument("--preset", type=Path, action="append", default=[], help="a preset file that named the maps")
+    quay.add_argument("--project", type=Path, help="hold the maps against what this project has painted")
     quay.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
     quay.set_defaults(action=_quay)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import moderngl
@@ -16,10 +17,12 @@ from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.exporting.model_files import model_files
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.export_setup import ExportSetup
+from lucky_fern.core.project.presets import preset_from_json
 from lucky_fern.core.sheets.grid import all_chunks
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio
-from lucky_fern.quay.cargo import Cargo, CargoError, import_notes, maps_of, open_cargo
+from lucky_fern.quay.advice import import_notes, read_wrongly, why_other
+from lucky_fern.quay.cargo import Cargo, CargoError, maps_of, open_cargo
 from lucky_fern.quay.stage import Filtering, Stage, difference, picture
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.model_scene import Look, ModelScene
@@ -45,7 +48,7 @@ def cargo_of(ferry: tuple[Studio, Path], setup: ExportSetup) -> Cargo:
     model = folder / "hen.obj"
     for name, data in model_files(studio.model, model.name).items():
         (folder / name).write_bytes(data)
-    return open_cargo(where, model, setup.normal_y == "-")
+    return open_cargo(where, model, setup.normal_y == "-", [setup.own] if setup.own is not None else [])
 
 
 @pytest.mark.parametrize("preset", ["separate", "packed", "gltf"])
@@ -59,6 +62,52 @@ def test_every_set_gives_the_same_maps(ferry: tuple[Studio, Path], preset: str, 
                 wanted if wanted.dtype == np.uint8 else ((wanted.astype(np.uint32) + 128) // 257).astype(np.uint8)
             )
             assert np.abs(maps[name].astype(int) - wanted).max() <= 1, (key, name)
+
+
+OWN = {
+    "title": "Own",
+    "pattern": "{material}-{tile}-{map}.{ext}",
+    "files": [
+        {"word": "albedo", "encoded": True, "always": True,
+         "channels": [{"of": "colour"}, {"of": "colour", "part": "g"}, {"of": "colour", "part": "b"}]},
+        {"word": "mix", "channels": [{"of": "roughness", "invert": True}, {"of": "metallic", "low": 0.2, "high": 0.7},
+                                     {"value": 1.0}]},
+        {"word": "bump", "channels": [{"of": "normal"}, {"of": "normal", "part": "g", "invert": True},
+                                      {"of": "normal", "part": "b"}]},
+    ],
+}  # fmt: skip
+
+
+def test_files_named_and_filled_by_ones_own_preset_are_known(ferry: tuple[Studio, Path]) -> None:
+    own = preset_from_json(json.dumps(OWN).encode(), "own.json")
+    cargo = cargo_of(ferry, ExportSetup("own", "", own=own))
+    assert set(cargo.kinds) == {"albedo", "mix", "bump"} and len({crate.sheet for crate in cargo.crates}) == 4
+    for key, maps in maps_of(cargo).items():
+        for name, least in (("colour", 0), ("roughness", 0), ("metallic", 1), ("normal", 0)):
+            differs = np.abs(maps[name].astype(int) - taking.whole_map(ferry[0], key, name))
+            assert differs.max() <= least, (key, name)
+    notes = import_notes(cargo)
+    assert "Red is roughness, turned over, green is metallic, from 0.2 to 0.7, blue is 1 throughout" in notes
+    assert "Green points down" in notes
+    plain = open_cargo(cargo.crates[0].path.parent.with_name("separate png +"), ferry[1] / "hen.obj")
+    with pytest.raises(CargoError):  # without the preset nobody can tell
+        open_cargo(cargo.crates[0].path.parent, ferry[1] / "hen.obj", before=plain)
+
+
+def test_why_files_look_other_than_what_was_painted(ferry: tuple[Studio, Path]) -> None:
+    painted = taking.written(ferry[0])
+    small = cargo_of(ferry, ExportSetup("emissive", "", "jpeg", size=64))
+    said = " ".join(why_other(small, painted))
+    assert "64 texels a side, the sheet 256" in said and "JPEG" in said and "No file holds colour or" in said
+    whole = cargo_of(ferry, ExportSetup("separate", ""))
+    assert "older" in " ".join(why_other(whole, painted))
+
+
+def test_deep_floats_are_read_as_light(ferry: tuple[Studio, Path]) -> None:
+    cargo = cargo_of(ferry, ExportSetup("separate", "", "tiff", full=True))
+    for key, maps in maps_of(cargo).items():
+        for name in ("colour", "roughness", "normal"):
+            assert np.abs(maps[name].astype(int) - taking.whole_map(ferry[0], key, name)).max() <= 1, name
 
 
 def test_normals_in_blocks_get_their_third_component_back(ferry: tuple[Studio, Path]) -> None:
@@ -108,7 +157,7 @@ def test_the_quay_shows_what_the_program_shows_and_how_far_wrong_settings_are(
     studio = ferry[0]
     camera, look = Camera().framing(studio.model.bounds, 480 / 360), Look()
     cargo = cargo_of(ferry, ExportSetup("separate", ""))
-    stage = Stage(context, cargo)
+    stage = Stage.of(context, cargo.surface, maps_of(cargo))
     shown, there = picture(context, stage, camera, look, Filtering())
     # The program's own picture, from maps that never were files.
     store = MapStore(studio.sources)
@@ -128,8 +177,15 @@ def test_the_quay_shows_what_the_program_shows_and_how_far_wrong_settings_are(
     assert np.abs(shown.astype(int) - own)[there].mean() <= 3
     for word, changes, least in (("baseColor", {"encoded": False}, 15), ("roughness", {"encoded": True}, 1),
                                  ("emissive", {"encoded": False}, 0.1), ("normal", {"flipped": True}, 0.1)):  # fmt: skip
-        wrong = Stage(context, cargo.read_as(word, **changes))
-        assert difference(context, stage, wrong, camera, look) > least, word
-        wrong.release()
+        wrong = cargo.read_as(word, **changes)
+        assert len(read_wrongly(wrong)) == 1 and not read_wrongly(cargo)
+        stage.put(maps_of(wrong))
+        stage.send()
+        right = Stage.of(context, cargo.surface, maps_of(cargo))
+        assert difference(context, right, stage, camera, look) > least, word
+        stage.put(maps_of(cargo))  # what was read otherwise is read rightly again
+        stage.send()
+        assert difference(context, right, stage, camera, look) == 0
+        right.release()
     assert difference(context, stage, stage, camera, look, (Filtering(), Filtering(nearest=True, mips=False))) > 0.5
     assert difference(context, stage, stage, camera, look) == 0

@@ -16,7 +16,8 @@ from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.shapes import Fill, MaskEntry
-from lucky_fern.ui.quay_window import NOTES, Quay
+from lucky_fern.quay.advice import NOTES
+from lucky_fern.ui.quay_window import Quay
 from samples import read_png
 
 

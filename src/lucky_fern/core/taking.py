@@ -11,13 +11,13 @@ import numpy as np
 from lucky_fern.core.arrays import F32, U8, U16
 from lucky_fern.core.colour import LUMINANCE
 from lucky_fern.core.compositing.brushwork import draw_painted
-from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.compositor import MapStore, composite_sheet, written_maps
 from lucky_fern.core.compositing.still import Still
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.painting.pixels import mask_chunk
 from lucky_fern.core.project.commands import SetLayer
-from lucky_fern.core.project.document import Brushwork
+from lucky_fern.core.project.document import Brushwork, Project
 from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import PaintedShape
@@ -31,6 +31,23 @@ def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
     """A sheet's whole map as it is composited now; for tools that look for values."""
     sheet = studio.surface.sheet(key, studio.project.size_of(key))
     return composite_sheet(studio.sources, studio.project, map_name, sheet, 8)
+
+
+def written(
+    studio: Studio, finished: Callable[[Project], MapStore | None] = lambda _: None
+) -> dict[SheetKey, dict[str, U8]]:
+    """Sheet → map → (size, size, n) uint8 of all maps that layers write to, as they are composited now.
+
+    ``finished`` answers with maps of a project that are composited already, where they are there.
+    """
+    project, sources, found = studio.project, studio.sources, dict[SheetKey, dict[str, U8]]()
+    for key in studio.surface.keys:
+        sheet = studio.surface.sheet(key, project.size_of(key))
+        found[key] = {}
+        for name in sorted(written_maps(sources, project, sheet)):
+            pixels = composite_sheet(sources, project, name, sheet, 8, finished=lambda: finished(project))
+            found[key][name] = pixels.astype(np.uint8, copy=False)
+    return found
 
 
 def shape_of_map(studio: Studio, layer_id: int, map_name: str) -> PaintedShape:

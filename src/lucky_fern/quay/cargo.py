@@ -1,31 +1,30 @@
-"""What lies in a folder of exported maps: which file is which map of which sheet, and reading it as a game would."""
+"""What lies in a folder of exported maps, and the maps that a game makes of it."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from threading import Lock
 
+import cv2
 import numpy as np
+from msgspec.structs import replace as with_fields
 
-from lucky_fern.core.arrays import F32, U8
-from lucky_fern.core.colour import decode_srgb, encode_srgb
-from lucky_fern.core.errors import LuckyFernError, PictureError
-from lucky_fern.core.exporting.formats import read_back
+from lucky_fern.core.arrays import U8
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.project.presets import MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.quay.naming import recognised
+from lucky_fern.quay.unpacking import as_read, from_classic, is_normal, taken_apart, unpacked
 
 SUFFIXES = (".png", ".tga", ".tiff", ".tif", ".jpeg", ".jpg", ".webp", ".exr", ".dds")
 MODELS = (".obj", ".glb", ".gltf", ".ply", ".stl")
-ENCODED = ("baseColor", "emissive", "diffuse", "specular")
-WORDS = (
-    "baseColor", "metallicRoughness", "metallic", "roughness", "normal", "height", "occlusion", "emissive", "orm",
-    "diffuse", "specular", "gloss", "emissiveMask",
-)  # fmt: skip
-_PACKED = {"orm": ("occlusion", "roughness", "metallic"), "metallicRoughness": ("", "roughness", "metallic")}
-_DIELECTRIC = 0.04
+
+Maps = Mapping[SheetKey, Mapping[str, U8]]
 
 
 class CargoError(LuckyFernError):
@@ -34,21 +33,38 @@ class CargoError(LuckyFernError):
 
 @dataclass(frozen=True)
 class Crate:
-    """One file: its word, its sheet, and how the game reads it.
+    """One file: what it holds, its sheet, and how the game reads it.
 
-    ``encoded``: as sRGB; ``flipped``: green points down.
+    ``encoded``: as sRGB; ``flipped``: the game turns its green over. ``down``: green points down in the file.
+    ``written`` tells one state of the file from the next.
     """
 
     path: Path
-    word: str
+    file: MapFile
     sheet: SheetKey
     encoded: bool
     flipped: bool = False
+    down: bool = False
+    written: tuple[int, int] = (0, 0)
+
+    @property
+    def word(self) -> str:
+        return self.file.word
 
     @property
     def right(self) -> bool:
         """Whether its colours are read as they were written."""
-        return self.encoded == (self.word in ENCODED)
+        return self.encoded == self.file.encoded
+
+
+@dataclass
+class _Kept:
+    """What was unpacked and taken apart already: so long as a file and its reading stay, so do its arrays."""
+
+    lock: Lock = field(default_factory=Lock)  # readers on several threads share it
+    files: dict[tuple[Path, tuple[int, int]], U8] = field(default_factory=dict)
+    parts: dict[Crate, dict[str, U8]] = field(default_factory=dict)
+    sheets: dict[tuple[Crate, ...], dict[str, U8]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -57,8 +73,7 @@ class Cargo:
 
     surface: Surface
     crates: tuple[Crate, ...]
-    normal_down: bool = False  # whether the files' green points down
-    unpacked: dict[Path, U8] = field(default_factory=dict, compare=False)  # files as they are, read once
+    kept: _Kept = field(default_factory=_Kept, compare=False)
 
     def read_as(self, word: str, encoded: bool | None = None, flipped: bool | None = None) -> Cargo:
         """The same files, those of a word read otherwise."""
@@ -71,204 +86,142 @@ class Cargo:
 
     def rightly(self) -> Cargo:
         """The same files, read as they were written."""
-        made = (
-            replace(crate, encoded=crate.word in ENCODED, flipped=self.normal_down and crate.word == "normal")
-            for crate in self.crates
-        )
+        made = (replace(crate, encoded=crate.file.encoded, flipped=crate.down) for crate in self.crates)
         return replace(self, crates=tuple(made))
+
+    @property
+    def kinds(self) -> dict[str, Crate]:
+        """The first crate of each word."""
+        found: dict[str, Crate] = {}
+        for crate in self.crates:
+            found.setdefault(crate.word, crate)
+        return found
 
 
 def open_cargo(
-    folder: Path, model: Path | None = None, normal_down: bool = False, surface: Surface | None = None
+    folder: Path, model: Path | None = None, normal_down: bool = False, presets: Sequence[Preset] = (),
+    before: Cargo | None = None,
 ) -> Cargo:  # fmt: skip
-    """What a folder holds, every file read as it was written; on a ``surface`` that was read before, if there is one.
+    """What a folder holds, every file read as it was written.
+
+    Parameters
+    ----------
+    model : the model's file; otherwise the first one in the folder.
+    normal_down : whether green points down in normals of which the preset says nothing.
+    presets : ones of one's own that name files other than ours do.
+    before : what was read of it before; its model, and what has not changed, is not read again.
 
     Raises
     ------
     CargoError
         If there is no model, or no map that fits it.
     """
-    if model is None and surface is None:
+    if before is None and model is None:
         model = next((path for ending in MODELS for path in sorted(folder.glob(f"*{ending}"))), None)
-    if model is None and surface is None:
-        raise CargoError(f"{folder} holds no model; name one with --model FILE (OBJ, GLB, glTF, PLY or STL).")
-    if surface is None:
+        if model is None:
+            raise CargoError(f"{folder} holds no model; name one with --model FILE (OBJ, GLB, glTF, PLY or STL).")
+    if before is not None:
+        surface = before.surface
+    else:
         assert model is not None
         surface = Surface(load_model(model))
     crates = []
     for path in sorted(folder.iterdir()) if folder.is_dir() else ():
-        crate = _crate(path, surface) if path.suffix.lower() in SUFFIXES else None
-        if crate is not None:
-            crates.append(crate)
+        found = recognised(path.name, surface.keys, presets) if path.suffix.lower() in SUFFIXES else None
+        if found is not None:
+            file, sheet = found
+            down = any(pick.of == "normal" for pick in file.channels) and _points_down(file, normal_down)
+            state = path.stat()
+            written = (state.st_mtime_ns, state.st_size)
+            crates.append(Crate(path, file, sheet, file.encoded, down, down, written))
     if not crates:
         raise CargoError(f"{folder} holds no map of {surface.model.name}; export into it, or name another folder.")
-    return Cargo(surface, tuple(crates), normal_down).rightly()
+    kept = _Kept()
+    if before is not None:
+        there = {(crate.path, crate.written) for crate in crates}
+        kept.files = {name: pixels for name, pixels in before.kept.files.items() if name in there}
+        kept.parts = {one: parts for one, parts in before.kept.parts.items() if (one.path, one.written) in there}
+    return Cargo(surface, tuple(crates), kept)
 
 
-def _crate(path: Path, surface: Surface) -> Crate | None:
-    """What a file is by its name: ``…_MATERIAL_WORD.TILE.ext``, the tile left out where a material has one."""
-    found = re.match(r"(.*?)_?([A-Za-z]+)(?:\.(\d{4}))?$", path.stem)
-    if found is None or found[2] not in WORDS:
-        return None
-    # GLBs of ours name a material of several tiles once a tile.
-    names = sorted({key.material for key in surface.keys}, key=len, reverse=True)
-    for name in names:
-        bare = re.sub(r"\.\d{4}$", "", name)
-        if found[1].endswith(bare) or len({re.sub(r"\.\d{4}$", "", one) for one in names}) == 1:
-            keys = [key for key in surface.keys if re.sub(r"\.\d{4}$", "", key.material) == bare]
-            wanted = [key for key in keys if found[3] is None or _tile(key) == int(found[3])]
-            if wanted:
-                return Crate(path, found[2], wanted[0], found[2] in ENCODED)
-    return None
+def _points_down(file: MapFile, otherwise: bool) -> bool:
+    """Whether a file's green of normals points down."""
+    green = any(pick.of == "normal" and pick.part == "g" and pick.invert for pick in file.channels)
+    down = otherwise if file.normal_y is None else file.normal_y == "-"
+    return down != green
 
 
-def _tile(key: SheetKey) -> int:
-    own = re.search(r"\.(\d{4})$", key.material)
-    return int(own[1]) if own is not None else key.tile
+def maps_of(cargo: Cargo) -> dict[SheetKey, dict[str, U8]]:
+    """Sheet → map → (size, size, n) uint8 with the sheet's size, from whatever set lies there.
 
-
-def _unpacked(crate: Crate) -> U8:
-    """(size, size, n) uint8 of a file as it is; colours encoded.
+    Arrays of files that are read as they were the last time are the same objects.
 
     Raises
     ------
     PictureError
-        If the file cannot be read.
+        If a file cannot be read; the sentence names it.
     """
-    if crate.path.suffix.lower() == ".exr":
-        return _read_exr(crate)
-    read = read_back(crate.path.read_bytes(), crate.path.name)
-    if read is None:
-        raise PictureError(f"{crate.path.name} cannot be read; export it again.")
-    return np.asarray(read, np.uint8)
-
-
-def read_as(crate: Crate, pixels: U8) -> U8:
-    """(size, size, n) uint8 of a file as the game sees it: in our own textures' encoding."""
-    if crate.word == "normal" and crate.path.suffix.lower() == ".dds":
-        pixels = _with_height(pixels)
-    values = pixels[..., :3] if crate.word in ENCODED else pixels
-    if not crate.right:
-        share = values / np.float32(255)
-        # A colour read as plain numbers is taken for light; plain numbers read as colour are made darker.
-        made = encode_srgb(share) if crate.word in ENCODED else decode_srgb(share)
-        values = np.floor(made * 255 + 0.5).astype(np.uint8)
-    if crate.word in ENCODED and pixels.shape[2] == 4:
-        values = np.dstack([values, pixels[..., 3]]).astype(np.uint8)
-    if crate.word == "normal" and crate.flipped:
-        values = values.copy()
-        values[..., 1] = 255 - values[..., 1]
-    return np.ascontiguousarray(values, np.uint8)
-
-
-def _with_height(normal: U8) -> U8:
-    """Normals of which only two components were kept, with the third that makes their length 1."""
-    flat = normal[..., :2] / np.float32(127.5) - 1
-    height = np.sqrt(np.maximum(1 - (flat**2).sum(axis=2), 0))
-    return np.dstack([normal[..., :2], np.floor((height * 0.5 + 0.5) * 255 + 0.5)]).astype(np.uint8)
-
-
-def _read_exr(crate: Crate) -> U8:
-    import OpenEXR
-
-    channels = OpenEXR.File(str(crate.path), separate_channels=True).channels()
-    names = "Y" if "Y" in channels else "RGBA" if "A" in channels else "RGB"
-    values: F32 = np.stack([np.asarray(channels[name].pixels, np.float32) for name in names], axis=2)
-    if crate.word in ENCODED:
-        values[..., :3] = encode_srgb(values[..., :3])
-    return np.asarray(np.clip(values, 0, 1) * 255 + 0.5).astype(np.uint8)
-
-
-def maps_of(cargo: Cargo) -> dict[SheetKey, dict[str, U8]]:
-    """Sheet → our map names → pixels, from whatever set lies there."""
-    found: dict[SheetKey, dict[str, U8]] = {}
-    words: dict[SheetKey, dict[str, U8]] = {}
+    mine: dict[SheetKey, list[Crate]] = {}
     for crate in cargo.crates:
-        if crate.path not in cargo.unpacked:
-            cargo.unpacked[crate.path] = _unpacked(crate)
-        words.setdefault(crate.sheet, {})[crate.word] = read_as(crate, cargo.unpacked[crate.path])
-    for key, have in words.items():
-        maps = found[key] = {}
-        base = have.get("baseColor")
-        if base is not None:
-            maps["colour"] = np.ascontiguousarray(base[..., :3] if base.shape[2] >= 3 else np.repeat(base, 3, axis=2))
-            if base.shape[2] == 4:
-                maps["opacity"] = np.ascontiguousarray(base[..., 3:])
-        for word in ("metallic", "roughness", "height", "occlusion"):
-            if word in have:
-                maps[word] = have[word][..., :1]
-        for word, parts in (
-            ("orm", ("occlusion", "roughness", "metallic")),
-            ("metallicRoughness", ("", "roughness", "metallic")),
-        ):
-            for at, name in enumerate(parts):
-                if word in have and name and name not in maps:
-                    maps[name] = np.ascontiguousarray(have[word][..., at : at + 1])
-        for word in ("normal", "emissive"):
-            if word in have:
-                maps[word] = have[word][..., :3]
-        if base is None and "diffuse" in have:
-            maps.update(from_classic(have))
+        mine.setdefault(crate.sheet, []).append(crate)
+    found = {}
+    with cargo.kept.lock:
+        for key, crates in mine.items():
+            made = cargo.kept.sheets.get(tuple(crates))
+            if made is None:
+                # Two readings stay, the right one and another; or every try would stay in memory.
+                for other in [one for one in cargo.kept.sheets if one[0].sheet == key][1:]:
+                    del cargo.kept.sheets[other]
+                made = cargo.kept.sheets[tuple(crates)] = _put_together([_parts(cargo, crate) for crate in crates])
+            found[key] = made
     return found
 
 
-def from_classic(have: Mapping[str, U8]) -> dict[str, U8]:
-    """Base colour, metallic and roughness of a classic set.
-
-    Reference: Khronos, KHR_materials_pbrSpecularGlossiness, "Converting between workflows".
-    """
-    diffuse = decode_srgb(have["diffuse"][..., :3] / 255)
-    light = (
-        decode_srgb(have["specular"][..., :3] / 255) if "specular" in have else np.full(diffuse.shape, _DIELECTRIC)
-    )
-    strongest = light.max(axis=2, keepdims=True)
-    seen = (diffuse.max(axis=2, keepdims=True), strongest)
-    # metallic solves a m² + b m + c = 0 of the brightness of both.
-    a = _DIELECTRIC
-    b = seen[0] * (1 - strongest) / (1 - _DIELECTRIC) + seen[1] - 2 * _DIELECTRIC
-    c = _DIELECTRIC - seen[1]
-    metallic = np.where(strongest <= _DIELECTRIC, 0.0,
-                        np.clip((-b + np.sqrt(np.maximum(b * b - 4 * a * c, 0))) / (2 * a), 0, 1))  # fmt: skip
-    from_diffuse = diffuse * (1 - strongest) / (1 - _DIELECTRIC) / np.maximum(1 - metallic, 1e-3)
-    from_specular = (light - _DIELECTRIC * (1 - metallic)) / np.maximum(metallic, 1e-3)
-    base = from_diffuse + (from_specular - from_diffuse) * metallic**2
-    made = {
-        "colour": np.floor(encode_srgb(base) * 255 + 0.5).astype(np.uint8),
-        "metallic": np.floor(metallic * 255 + 0.5).astype(np.uint8),
-    }
-    if "gloss" in have:
-        made["roughness"] = np.asarray(255 - have["gloss"][..., :1], np.uint8)
-    if have["diffuse"].shape[2] == 4:
-        made["opacity"] = np.ascontiguousarray(have["diffuse"][..., 3:])
+def _parts(cargo: Cargo, crate: Crate) -> dict[str, U8]:
+    """What one file gives, as the game reads it."""
+    made = cargo.kept.parts.get(crate)
+    if made is None:
+        name = (crate.path, crate.written)
+        if name not in cargo.kept.files:
+            cargo.kept.files[name] = unpacked(crate.path, crate.file.encoded)
+        blocks = crate.path.suffix.lower() == ".dds" and is_normal(crate.file)
+        pixels = as_read(cargo.kept.files[name], crate.file, crate.encoded, crate.flipped, blocks)
+        plain = _green_as_it_is(crate.file)
+        made = taken_apart(pixels, plain)
+        for other in [one for one in cargo.kept.parts if one.path == crate.path][1:]:
+            del cargo.kept.parts[other]
+        cargo.kept.parts[crate] = made
     return made
 
 
-def import_notes(cargo: Cargo) -> str:
-    """How a game must read each kind of file, in words."""
-    lines = ["How these files are to be read", ""]
-    for word in WORDS:
-        mine = [crate for crate in cargo.crates if crate.word == word]
-        if not mine:
-            continue
-        how = "colours, sRGB" if word in ENCODED else "plain numbers, linear (not sRGB)"
-        lines.append(f"{word}: {how}. {_ABOUT[word]}")
-        if word == "normal":
-            where = "down (−Y)" if cargo.normal_down else "up (+Y)"
-            lines.append(f"  Green points {where}; if dents look like bumps, turn the game's green channel over.")
-        lines += [f"  {crate.path.name}" for crate in mine]
-    lines += ["", "Mips: on. Wrapping: clamp to the edge. Pixel art: nearest filtering, mips off.", ""]
-    return "\n".join(lines)
+def _green_as_it_is(file: MapFile) -> MapFile:
+    """The same file without its own turning over of green: the game's setting says that."""
+    channels = tuple(
+        with_fields(pick, invert=False) if pick.of == "normal" and pick.part == "g" else pick
+        for pick in file.channels
+    )
+    return with_fields(file, channels=channels)
 
 
-_ABOUT = {
-    "baseColor": "The colour of the surface; of metals, that of their shine. Its alpha is the opacity, straight.",
-    "metallicRoughness": "Green is roughness, blue is metallic, as glTF has it.",
-    "metallic": "White is metal.", "roughness": "Black is a mirror; a game that wants gloss needs it turned over.",
-    "normal": "Tangent space (MikkTSpace).", "height": "0.5 is level.",
-    "occlusion": "White is open to the light.",
-    "emissive": "What glows, and in which colour; set the game's strength to 1 or above.",
-    "orm": "Red is occlusion, green is roughness, blue is metallic.",
-    "diffuse": "The colour of what is no metal; metals are black.",
-    "specular": "The colour of the shine.", "gloss": "White is a mirror.",
-    "emissiveMask": "How strongly it glows, without colour.",
-}  # fmt: skip
+def _put_together(parts: list[dict[str, U8]]) -> dict[str, U8]:
+    """All maps of one sheet, of one size."""
+    have: dict[str, U8] = {}
+    for one in parts:
+        for name, pixels in one.items():
+            have.setdefault(name, pixels)
+    if "diffuse" in have and "colour" not in have:
+        size = max(have[name].shape[0] for name in ("diffuse", "specular", "gloss") if name in have)
+        have = {**from_classic({name: sized(pixels, size) for name, pixels in have.items()}), **have}
+    maps = {name: pixels for name, pixels in have.items() if name in MAPS}
+    if "colour" in maps and maps["colour"].shape[2] == 1:
+        maps["colour"] = np.repeat(maps["colour"], 3, axis=2)
+    largest = max((pixels.shape[0] for pixels in maps.values()), default=1)
+    return {name: sized(pixels, largest) for name, pixels in maps.items()}
+
+
+def sized(pixels: U8, size: int) -> U8:
+    """(size, size, n) of a square map of another size."""
+    if pixels.shape[:2] == (size, size):
+        return pixels
+    made = cv2.resize(pixels, (size, size), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(made, np.uint8).reshape(size, size, pixels.shape[2])

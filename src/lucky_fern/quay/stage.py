@@ -1,10 +1,9 @@
-"""The quay's own small renderer: a cargo on the card, and how far two ways of reading it are apart."""
+"""The quay's own small renderer: maps on the card, and how far two ways of reading them are apart."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import moderngl
 import numpy as np
 
@@ -12,8 +11,9 @@ from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.sheets.grid import SheetKey, all_chunks
-from lucky_fern.quay.cargo import Cargo, maps_of
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.quay.cargo import Maps
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.model_scene import Look, ModelScene
 from lucky_fern.render.textures import SheetTextures
@@ -31,22 +31,49 @@ class Filtering:
 
 
 class Stage:
-    """One cargo as one way of reading has it."""
+    """Maps on a model, on the card; they are sent there bit by bit, so that nobody has to wait for them."""
 
-    def __init__(self, context: moderngl.Context, cargo: Cargo) -> None:
-        self.scene = ModelScene(context, cargo.surface)
-        store = MapStore(Sources(cargo.surface, Blobs()))
-        self.sizes: dict[SheetKey, int] = {}
-        for key, maps in maps_of(cargo).items():
-            self.sizes[key] = max((pixels.shape[0] for pixels in maps.values()), default=1)
-            for name, pixels in maps.items():
-                store.maps[MapKey(key, name)] = _sized(pixels, self.sizes[key])
-        for key in cargo.surface.keys:
-            self.sizes.setdefault(key, 1)
-        self.textures = SheetTextures(context, store)
-        for piece in store.maps:
-            self.textures.upload(piece, self.sizes[piece.sheet], all_chunks(self.sizes[piece.sheet]))
-        self.textures.finish()
+    def __init__(self, context: moderngl.Context, surface: Surface) -> None:
+        self.scene = ModelScene(context, surface)
+        self._store = MapStore(Sources(surface, Blobs()))
+        self._shown: dict[MapKey, U8] = {}
+        self._pending: dict[MapKey, set[Chunk]] = {}
+        self.sizes: dict[SheetKey, int] = dict.fromkeys(surface.keys, 1)
+        self.textures = SheetTextures(context, self._store)
+
+    @classmethod
+    def of(cls, context: moderngl.Context, surface: Surface, maps: Maps) -> Stage:
+        """A stage with everything on it."""
+        made = cls(context, surface)
+        made.put(maps)
+        made.send()
+        return made
+
+    def put(self, maps: Maps) -> None:
+        """Have these maps from now on; arrays that were there before are not sent again."""
+        wanted = {MapKey(key, name): pixels for key, one in maps.items() for name, pixels in one.items()}
+        before = dict(self.sizes)
+        for key in self.sizes:
+            sizes = [pixels.shape[0] for piece, pixels in wanted.items() if piece.sheet == key]
+            self.sizes[key] = max(sizes, default=1)
+        for piece in self._shown.keys() | wanted.keys():
+            pixels, size = wanted.get(piece), self.sizes.get(piece.sheet, 1)
+            same = pixels is self._shown.get(piece) and size == before.get(piece.sheet)
+            if piece.sheet not in self.sizes or same:
+                continue
+            if pixels is None:
+                self._store.maps.pop(piece, None)  # its texture then has what the map starts from
+            else:
+                self._store.maps[piece] = pixels
+            self._pending[piece] = set(all_chunks(size))
+        self._shown = {piece: pixels for piece, pixels in wanted.items() if piece.sheet in self.sizes}
+
+    def send(self, seconds: float = np.inf) -> bool:
+        """Go on sending for about so long; whether all of it is there."""
+        self.textures.send(self._pending, self.sizes, seconds)
+        if not self._pending:
+            self.textures.finish()
+        return not self._pending
 
     def draw(self, camera: Camera, aspect: float, look: Look, filtering: Filtering) -> None:
         self.textures.set_filtering(True if filtering.nearest else None, filtering.mips)
@@ -55,13 +82,6 @@ class Stage:
     def release(self) -> None:
         self.scene.release()
         self.textures.release()
-
-
-def _sized(pixels: U8, size: int) -> U8:
-    if pixels.shape[0] == size:
-        return pixels
-    made = cv2.resize(pixels, (size, size), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(made, np.uint8).reshape(size, size, pixels.shape[2])
 
 
 def picture(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 import threading
 from dataclasses import dataclass
 from functools import partial
@@ -30,13 +29,17 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from lucky_fern.core import taking
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.formats import read_back
-from lucky_fern.core.exporting.model_files import model_files
+from lucky_fern.core.exporting.model_files import write_model
 from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup, safe_name
 from lucky_fern.core.project.presets import PRESETS, Preset
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
 from lucky_fern.ui.credit_rows import CreditRows
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.parts import Page, choice
@@ -395,15 +398,22 @@ class ExportPanel(Page):
         if not folder.is_dir():
             self.desk.said.emit("Export first: there is nothing in that folder yet.", True)
             return
-        from lucky_fern.ui.quay_window import Quay  # only whoever goes there waits for it
+        from lucky_fern.ui.quay_window import Delivery, Quay  # only whoever goes there waits for it
 
-        with tempfile.TemporaryDirectory(prefix="fern-quay-") as place:
-            for name, data in model_files(studio.model, f"{safe_name(self.exports.stem)}.obj").items():
-                (Path(place) / name).write_bytes(data)
-            model = Path(place) / f"{safe_name(self.exports.stem)}.obj"
-            self.shown_quay = Quay(folder, model, self.exports.common.normal_y == "-")
+        model = partial(write_model, studio.model, f"{safe_name(self.exports.stem)}.obj")
+        own = [setup.own for setup in self.exports.setups if setup.own is not None]
+        down = self.exports.common.normal_y == "-"
+        self.shown_quay = Quay(Delivery(folder, model, down, own, partial(self._painted, studio)))
         self.shown_quay.resize(1120, 700)
         self.shown_quay.show()
+
+    def _painted(self, studio: Studio) -> tuple[Surface, dict[SheetKey, dict[str, U8]]]:
+        """The project's own maps as they are now; asked for from another thread."""
+        self.desk.readers += 1
+        try:
+            return studio.surface, taking.written(studio, self.desk.finished)
+        finally:
+            self.desk.readers -= 1
 
     def _show_progress(self, done: int, total: int, name: str) -> None:
         self.progress.setRange(0, total)

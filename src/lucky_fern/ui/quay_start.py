@@ -5,13 +5,22 @@ from __future__ import annotations
 import argparse
 import sys
 import time
+from functools import partial
+from typing import TYPE_CHECKING
 
-_LONGEST = 20.0  # seconds to wait for a picture of the window
+if TYPE_CHECKING:
+    from lucky_fern.ui.quay_window import Delivery
+
+_LONGEST = 60.0  # seconds to wait for a picture of the window
 
 
 def start(options: argparse.Namespace) -> int:
     """Show a folder's maps; with ``--shot`` save a picture and end."""
-    for path, what in ((options.folder, "folder"), (options.model, "model")):
+    from lucky_fern.core.errors import LuckyFernError
+
+    named = ((options.folder, "folder"), (options.model, "model"), (options.project, "project"),
+             *((path, "preset") for path in options.preset))  # fmt: skip
+    for path, what in named:
         if path is not None and not path.exists():
             print(f"lucky-fern: there is no {what} {path}; check the path", file=sys.stderr)
             return 2
@@ -19,34 +28,62 @@ def start(options: argparse.Namespace) -> int:
 
     screen = ensure_screen()
     try:
-        return _show(options)
+        return _show(options, _delivery(options))
+    except LuckyFernError as error:
+        print(f"lucky-fern: {error}", file=sys.stderr)
+        return 2
     finally:
         if screen is not None:
             screen.terminate()
             screen.wait()
 
 
-def _show(options: argparse.Namespace) -> int:
+def _delivery(options: argparse.Namespace) -> Delivery:
+    """What is to be shown.
+
+    Raises
+    ------
+    LuckyFernError
+        If a preset or the project cannot be read.
+    """
+    from lucky_fern.core import taking
+    from lucky_fern.core.exporting.model_files import write_model
+    from lucky_fern.core.project.presets import preset_from_json
+    from lucky_fern.core.studio import Studio
+    from lucky_fern.ui.quay_window import Delivery
+
+    presets = [preset_from_json(path.read_bytes(), path.name) for path in options.preset]
+    down = options.normal_y == "-"
+    if options.project is None:
+        return Delivery(options.folder, options.model, down, presets)
+    studio = Studio.open(options.project)
+    model = partial(write_model, studio.model, f"{options.project.stem}.obj")
+    presets += [setup.own for setup in studio.project.exports if setup.own is not None]
+    return Delivery(options.folder, options.model or model, down, presets,
+                    lambda: (studio.surface, taking.written(studio)))  # fmt: skip
+
+
+def _show(options: argparse.Namespace, delivery: Delivery) -> int:
     import shiboken6
 
     from lucky_fern.ui.quay_window import Quay
     from lucky_fern.ui.start import make_application
 
     app = make_application()
-    quay = Quay(options.folder, options.model, options.normal_y == "-")
+    quay = Quay(delivery)
     quay.resize(1280, 800)
     quay.show()
     result = 0
-    if quay.cargo is None:
-        print(f"lucky-fern: {quay.said.text()}", file=sys.stderr)
-        result = 2
-    elif options.shot is None:
+    if options.shot is None:
         result = int(app.exec())
     else:
         end = time.monotonic() + _LONGEST
-        while not quay.verdict.text() and time.monotonic() < end:
+        while not quay.verdict.text() and not quay.failed and time.monotonic() < end:
             app.processEvents()
-        if not quay.grab().save(str(options.shot)):
+        if quay.failed:
+            print(f"lucky-fern: {quay.said.text()}", file=sys.stderr)
+            result = 2
+        elif not quay.grab().save(str(options.shot)):
             print(f"lucky-fern: {options.shot} cannot be written; choose another place.", file=sys.stderr)
             result = 1
     quay.close()

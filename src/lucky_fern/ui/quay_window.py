@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-import moderngl
-from PySide6.QtCore import QFileSystemWatcher, QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
-from PySide6.QtOpenGLWidgets import QOpenGLWidget
+from PySide6.QtCore import QFileSystemWatcher, Qt, QTimer
+from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -26,13 +25,15 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.files import write_whole
-from lucky_fern.quay.cargo import ENCODED, WORDS, Cargo, import_notes, open_cargo
-from lucky_fern.quay.stage import NIGHT, Filtering, Stage, difference
-from lucky_fern.render.camera import Camera
+from lucky_fern.core.project.presets import Preset
+from lucky_fern.quay.advice import NOTES, import_notes, read_wrongly, why_other
+from lucky_fern.quay.cargo import Cargo, maps_of, open_cargo
+from lucky_fern.quay.stage import NIGHT
 from lucky_fern.render.model_scene import Look
+from lucky_fern.ui.errand import Errands
+from lucky_fern.ui.quay_view import QuayView, Scene
 from lucky_fern.ui.style import LIGHT, sheet
 
-NOTES = "IMPORT-NOTES.txt"
 _TOLD = 1.0  # of 255; less is not seen
 _NUMBERS = (
     ("ambient_gain", "Ambient", "The light from all around"),
@@ -44,117 +45,47 @@ _NUMBERS = (
 )  # fmt: skip
 
 
-class QuayView(QOpenGLWidget):
-    """Left as it was painted, right as the game reads it; dragging turns, the wheel comes nearer."""
+@dataclass(frozen=True)
+class Delivery:
+    """Where the files lie, and what is known about them.
 
-    measured = Signal(float)
+    ``model`` is its file, or writes it into a folder it is given and names it; None: the first one among the maps.
+    ``presets`` are ones of one's own that gave the files their names. ``painted`` answers, beside the window, with
+    the program's own surface and maps; without it the left side is what the files hold, rightly read.
+    """
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.setMinimumSize(480, 360)
-        self.camera, self.look, self.filtering = Camera(), Look(), Filtering()
-        self.apart = True  # whether both are shown
-        self._cargo: Cargo | None = None
-        self._context: moderngl.Context | None = None
-        self._stages: tuple[Stage, Stage] | None = None
-        self._last = QPointF()
-        self._measure = QTimer(self, singleShot=True, interval=120)
-        self._measure.timeout.connect(self._measure_now)
-        self.names = [QLabel(text, self) for text in ("As it was painted", "As this game reads it")]
-        for name in self.names:
-            name.setStyleSheet("background: rgba(245, 245, 245, 200); padding: 2px 6px; border-radius: 4px;")
+    folder: Path
+    model: Path | Callable[[Path], Path] | None = None
+    normal_down: bool = False
+    presets: Sequence[Preset] = ()
+    painted: Callable[[], Scene] | None = None
 
-    def show_cargo(self, cargo: Cargo, frame: bool) -> None:
-        """Show another cargo, or the same one read otherwise."""
-        self._cargo = cargo
-        if frame:
-            self.camera = self.camera.framing(cargo.surface.model.bounds, self.width() / 2 / max(self.height(), 1))
-        self._drop()
-        self.refresh()
 
-    def refresh(self) -> None:
-        self._place_names()
-        self._measure.start()
-        self.update()
+@dataclass(frozen=True)
+class _Landed:
+    """Files that were read: as the game reads them, and what they are held against."""
 
-    def _drop(self) -> None:
-        if self._stages is not None:
-            self.makeCurrent()
-            for stage in self._stages:
-                stage.release()
-            self._stages = None
-            self.doneCurrent()
-
-    def initializeGL(self) -> None:
-        self._context = moderngl.create_context()
-
-    def _ready(self) -> tuple[Stage, Stage] | None:
-        if self._stages is None and self._context is not None and self._cargo is not None:
-            self._stages = Stage(self._context, self._cargo.rightly()), Stage(self._context, self._cargo)
-        return self._stages
-
-    def paintGL(self) -> None:
-        stages = self._ready()
-        if self._context is None or stages is None:
-            return
-        ratio = self.devicePixelRatio()
-        width, height = max(int(self.width() * ratio), 2), max(int(self.height() * ratio), 1)
-        screen = self._context.detect_framebuffer(self.defaultFramebufferObject())
-        screen.use()
-        halves = [(0, width, stages[1], self.filtering)]
-        if self.apart:
-            half = width // 2
-            halves = [(0, half, stages[0], Filtering()), (half, width - half, stages[1], self.filtering)]
-        for left, wide, stage, filtering in halves:
-            screen.viewport = screen.scissor = (left, 0, wide, height)
-            stage.draw(self.camera, wide / height, self.look, filtering)
-        screen.scissor = None  # type: ignore[assignment]  # takes it off
-        screen.viewport = (0, 0, width, height)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self._place_names()
-
-    def _place_names(self) -> None:
-        """Which half is which."""
-        self.names[0].setVisible(self.apart)
-        self.names[0].move(10, 8)
-        self.names[1].move(self.width() // 2 + 10 if self.apart else 10, 8)
-
-    def _measure_now(self) -> None:
-        if self._context is None or self._stages is None:
-            return
-        self.makeCurrent()
-        filtering = (Filtering(), self.filtering)
-        figure = difference(self._context, *self._stages, self.camera, self.look, filtering)
-        self.doneCurrent()
-        self.measured.emit(figure)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._last = event.position()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        delta = event.position() - self._last
-        self._last = event.position()
-        self.camera = self.camera.orbited(-delta.x() * 0.45, delta.y() * 0.45)
-        self.refresh()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self.camera = self.camera.zoomed(1.15 ** (event.angleDelta().y() / 120.0))
-        self.refresh()
+    cargo: Cargo
+    left: Scene
+    right: Scene
 
 
 class Quay(QMainWindow):
     """Reads a folder and a model, watches them, and says what a wrong setting does."""
 
-    def __init__(self, folder: Path, model: Path | None = None, normal_down: bool = False) -> None:
+    def __init__(self, delivery: Delivery) -> None:
         super().__init__()
-        self.folder, self.model, self.normal_down = folder, model, normal_down
+        self.delivery, self.folder = delivery, delivery.folder
         self.cargo: Cargo | None = None
+        self._landed: _Landed | None = None
         self.figure = 0.0
-        self.setWindowTitle(f"Quay – {folder.name}")
+        self.failed = False
+        self.setWindowTitle(f"Quay – {self.folder.name}")
         self.setStyleSheet(sheet(LIGHT))
+        self.errands = Errands()
+        self.errands.failed.connect(self._show_failed)
         self.view = QuayView()
+        self.view.name_left("As it was painted" if delivery.painted is not None else "Rightly read")
         self.view.measured.connect(self._show_figure)
         page = QWidget(objectName="ground")
         row = QHBoxLayout(page)
@@ -165,11 +96,11 @@ class Quay(QMainWindow):
         self.setCentralWidget(page)
         self.turning = QTimer(self, interval=40)
         self.turning.timeout.connect(self._turn)
-        self._watcher = QFileSystemWatcher([str(folder)], self)
+        self._watcher = QFileSystemWatcher([str(self.folder)], self)
         self._soon = QTimer(self, singleShot=True, interval=400)
-        self._soon.timeout.connect(lambda: self.load(False))
+        self._soon.timeout.connect(self.load)
         self._watcher.directoryChanged.connect(lambda _: self._soon.start())
-        self.load(True)
+        self.load()
 
     def _panel(self) -> QWidget:
         panel = QWidget(objectName="panel")
@@ -181,8 +112,9 @@ class Quay(QMainWindow):
         self.column.addWidget(QLabel("How the game reads the files", objectName="heading"))
         self.readings: dict[str, QComboBox] = {}
         self.lines: dict[str, QWidget] = {}
-        for word in WORDS:
-            self.readings[word] = self._choice(word, ["as sRGB", "as linear"], partial(self._read_at, word))
+        self._words = QVBoxLayout()
+        self._words.setSpacing(4)
+        self.column.addLayout(self._words)
         self.green = self._choice("normal, green", ["up (+Y)", "down (−Y)"], self._flip)
         self.filters = self._choice("filtering", ["smooth", "nearest"], lambda at: self._filter(nearest=bool(at)))
         self.mips = self._choice("mips", ["on", "off"], lambda at: self._filter(mips=not at))
@@ -200,7 +132,7 @@ class Quay(QMainWindow):
             slider.setAccessibleName(title)
             slider.valueChanged.connect(lambda value, name=name: self._light(**{name: value / 100}))
             self.sliders[name] = slider
-            self._line(title, slider)
+            self.column.addWidget(_line(title, slider))
             told = QLabel(tip, objectName="quiet")
             told.setStyleSheet("font-size: 11px;")
             self.column.addWidget(told)
@@ -231,67 +163,92 @@ class Quay(QMainWindow):
         self.column.addStretch(1)
         return panel
 
-    def _line(self, title: str, widget: QWidget) -> QWidget:
-        line = QWidget()
-        row = QHBoxLayout(line)
-        row.setContentsMargins(0, 0, 0, 0)
-        label = QLabel(title, objectName="quiet")
-        label.setFixedWidth(120)
-        row.addWidget(label)
-        row.addWidget(widget, 1)
-        self.column.addWidget(line)
-        return line
-
     def _choice(self, title: str, items: list[str], act: Callable[[int], None]) -> QComboBox:
-        box = QComboBox()
-        box.addItems(items)
-        box.setAccessibleName(title)
-        box.activated.connect(act)
-        self.lines[title] = self._line(title, box)
+        box = _box(title, items, act)
+        self.lines[title] = _line(title, box)
+        self.column.addWidget(self.lines[title])
         return box
 
     # --- reading --------------------------------------------------------------------------------------------
 
-    def load(self, frame: bool) -> None:
-        """Read the folder anew; settings stay as they are."""
-        try:
-            known = None if self.cargo is None else self.cargo.surface
-            fresh = open_cargo(self.folder, self.model, self.normal_down, known)
-        except (LuckyFernError, OSError) as error:
-            self.said.setText(str(error))
-            return
-        if self.cargo is not None:
-            for word in WORDS:
-                one = next((crate for crate in self.cargo.crates if crate.word == word), None)
-                if one is not None:
-                    fresh = fresh.read_as(word, encoded=one.encoded, flipped=one.flipped)
-        self._show(fresh, frame)
-        self.said.setText(
-            f"{len(fresh.crates)} maps from {self.folder}; it is watched and read again when it changes."
-        )
+    def load(self) -> None:
+        """Read the folder anew, beside the window; settings stay as they are."""
+        before, delivery = self.cargo, self.delivery
 
-    def _show(self, cargo: Cargo, frame: bool = False) -> None:
-        self.cargo = cargo
-        words = {crate.word: crate for crate in cargo.crates}
+        def work() -> _Landed:
+            with tempfile.TemporaryDirectory(prefix="fern-quay-") as place:
+                model = None if before is not None else delivery.model
+                if callable(model):
+                    model = model(Path(place))
+                fresh = open_cargo(delivery.folder, model, delivery.normal_down, delivery.presets, before)
+            for word, crate in before.kinds.items() if before is not None else ():
+                if word in fresh.kinds:
+                    fresh = fresh.read_as(word, encoded=crate.encoded, flipped=crate.flipped)
+            if delivery.painted is not None:
+                left = delivery.painted()
+            else:
+                left = (fresh.surface, maps_of(fresh.rightly()))
+            return _Landed(fresh, left, (fresh.surface, maps_of(fresh)))
+
+        self._fetch("Reading the files …", work)
+
+    def _read(self, cargo: Cargo) -> None:
+        """The same files, read otherwise."""
+        landed = self._landed
+        if landed is not None:
+            self.cargo = cargo
+            self._fetch("Reading them otherwise …",
+                        lambda: replace(landed, cargo=cargo, right=(cargo.surface, maps_of(cargo))))  # fmt: skip
+
+    def _fetch(self, title: str, work: Callable[[], _Landed]) -> None:
+        self.errands.call_off()
+        self.said.setText(title)
+        self.errands.send(title, work, self._show)
+
+    def _show(self, landed: _Landed) -> None:
+        first = self._landed is None
+        self.cargo, self._landed, self.failed = landed.cargo, landed, False
+        kinds = landed.cargo.kinds
+        self._name_kinds(list(kinds))
+        for word, crate in kinds.items():
+            self.readings[word].setCurrentIndex(0 if crate.encoded else 1)
+        normals = [crate for crate in kinds.values() if any(pick.of == "normal" for pick in crate.file.channels)]
+        self.lines["normal, green"].setVisible(bool(normals))
+        if normals:
+            self.green.setCurrentIndex(int(normals[0].flipped))
+        self.view.show_scenes(landed.left, landed.right, first)
+        count = len(landed.cargo.crates)
+        self.said.setText(f"{count} maps from {self.folder}; it is watched and read again when it changes.")
+
+    def _show_failed(self, sentence: str) -> None:
+        self.failed = True
+        self.said.setText(sentence)
+
+    def _name_kinds(self, words: list[str]) -> None:
+        """A line for each kind of file."""
+        if list(self.readings) == words:
+            return
+        for word in self.readings:
+            line = self.lines.pop(word)
+            line.hide()
+            line.deleteLater()
+        self.readings = {word: _box(word, ["as sRGB", "as linear"], partial(self._read_at, word)) for word in words}
         for word, box in self.readings.items():
-            self.lines[word].setVisible(word in words)
-            if word in words:
-                box.setCurrentIndex(0 if words[word].encoded else 1)
-        self.lines["normal, green"].setVisible("normal" in words)
-        if "normal" in words:
-            self.green.setCurrentIndex(int(words["normal"].flipped))
-        try:
-            self.view.show_cargo(cargo, frame)
-        except LuckyFernError as error:
-            self.said.setText(str(error))
+            self.lines[word] = _line(word, box)
+            self._words.addWidget(self.lines[word])
 
     def _read_at(self, word: str, at: int) -> None:
         if self.cargo is not None:
-            self._show(self.cargo.read_as(word, encoded=at == 0))
+            self._read(self.cargo.read_as(word, encoded=at == 0))
 
     def _flip(self, down: int) -> None:
-        if self.cargo is not None:
-            self._show(self.cargo.read_as("normal", flipped=bool(down)))
+        """All that holds normals at once: a game has one setting for them."""
+        cargo = self.cargo
+        for word, crate in cargo.kinds.items() if cargo is not None else ():
+            if cargo is not None and any(pick.of == "normal" for pick in crate.file.channels):
+                cargo = cargo.read_as(word, flipped=bool(down))
+        if cargo is not None:
+            self._read(cargo)
 
     def _filter(self, **changes: bool) -> None:
         self.view.filtering = replace(self.view.filtering, **changes)
@@ -320,24 +277,26 @@ class Quay(QMainWindow):
 
     # --- saying ---------------------------------------------------------------------------------------------
 
-    def wrong(self) -> list[str]:
-        """What is read otherwise than it was written, and what that does."""
-        found = []
-        for crate in {crate.word: crate for crate in self.cargo.crates}.values() if self.cargo is not None else ():
-            if not crate.right:
-                taken = "linear: it looks pale" if crate.word in ENCODED else "sRGB: its numbers are bent"
-                found.append(f"{crate.word} is read as {taken}.")
-            if crate.word == "normal" and self.cargo is not None and crate.flipped != self.cargo.normal_down:
-                found.append("The green of the normals is the wrong way round: dents look like bumps.")
-        return found
-
     def _show_figure(self, figure: float) -> None:
+        landed = self._landed
+        if landed is None or self.errands.busy:
+            return
         self.figure = figure
-        wrong = self.wrong()
-        words = f"Differs by {figure:.1f} of 255 from what was painted."
+        wrong = read_wrongly(landed.cargo)
+        other = "what was painted" if self.delivery.painted is not None else "the same files rightly read"
+        words = f"Differs by {figure:.1f} of 255 from {other}."
         if figure < _TOLD and not wrong:
             words = f"It looks as it was painted ({figure:.1f} of 255)."
+            if self.delivery.painted is None:
+                words = f"It looks as the files have it ({figure:.1f} of 255)."
+        elif not wrong and self.delivery.painted is not None and not self._filtered:
+            wrong = why_other(landed.cargo, landed.left[1])
         self.verdict.setText(" ".join([words, *wrong]))
+
+    @property
+    def _filtered(self) -> bool:
+        """Whether texels are read otherwise than they are here."""
+        return self.view.filtering.nearest or not self.view.filtering.mips
 
     def write_notes(self) -> None:
         """How each file must be read, as a text beside the maps."""
@@ -348,3 +307,27 @@ class Quay(QMainWindow):
             self.said.setText(f"Wrote {NOTES}.")
         except LuckyFernError as error:
             self.said.setText(str(error))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.errands.call_off()
+        self.turning.stop()
+        super().closeEvent(event)
+
+
+def _line(title: str, widget: QWidget) -> QWidget:
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    label = QLabel(title, objectName="quiet")
+    label.setFixedWidth(120)
+    row.addWidget(label)
+    row.addWidget(widget, 1)
+    return line
+
+
+def _box(title: str, items: list[str], act: Callable[[int], None]) -> QComboBox:
+    box = QComboBox()
+    box.addItems(items)
+    box.setAccessibleName(title)
+    box.activated.connect(act)
+    return box

@@ -277,7 +277,7 @@ def _going_out(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None
     from lucky_fern.core.exporting.model_files import model_files
     from lucky_fern.core.project.export_setup import ExportSetup
     from lucky_fern.demo.world import demo_studio
-    from lucky_fern.ui.quay_window import Quay
+    from lucky_fern.ui.quay_window import Delivery, Quay
 
     def work_until(done: Callable[[], bool]) -> None:
         end = time.monotonic() + 60
@@ -300,10 +300,10 @@ def _going_out(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None
         export(studio.sources, studio.project, ExportSetup("separate", "", size=1024), "hen", folder)
         for name, data in model_files(studio.model, "hen.obj").items():
             (folder / name).write_bytes(data)
-        quay = Quay(folder)
+        quay = Quay(Delivery(folder))
         quay.resize(1280, 800)
         quay.show()
-        work_until(lambda: "as it was painted" in quay.verdict.text())
+        work_until(lambda: "as the files have it" in quay.verdict.text())
         quay.readings["baseColor"].activated.emit(1)
         work_until(lambda: "linear" in quay.verdict.text())
         quay.said.setText("24 maps from ~/otterwick/Marsh Hen maps; it is watched and read again when it changes.")

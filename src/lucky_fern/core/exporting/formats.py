@@ -112,7 +112,7 @@ _WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {
 
 
 def read_back(data: bytes, name: str) -> np.ndarray | None:
-    """(rows, columns, 1, 3 or 4) 8 bits of a written file, for a small picture of it; None where that fails."""
+    """(rows, columns, 1, 3 or 4) of a written file, 8 bits or floats; None where that fails."""
     pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     if pixels is None:
         from PIL import Image, UnidentifiedImageError
@@ -124,4 +124,6 @@ def read_back(data: bytes, name: str) -> np.ndarray | None:
         return pixels if pixels.ndim == 3 else pixels[..., None]
     planes = pixels if pixels.ndim == 3 else pixels[..., None]
     planes = planes[..., [2, 1, 0, 3][: planes.shape[2]]] if planes.shape[2] >= 3 else planes
-    return np.asarray((planes >> 8).astype(np.uint8) if planes.dtype == np.uint16 else planes)
+    if planes.dtype == np.uint16:
+        return np.asarray((planes.astype(np.uint32) + 128) // 257, np.uint8)
+    return np.asarray(planes)

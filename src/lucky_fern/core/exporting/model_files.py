@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping
+from pathlib import Path
 
 import numpy as np
 
@@ -47,6 +48,13 @@ def model_files(model: Model, name: str, colours: U8 | None = None) -> dict[str,
     if ending.lower() == "ply" and stem:
         return {name: _ply(model, colours)}
     raise ExportError(f"{name} is no kind of model that is written; end its name with {', '.join(SUFFIXES)}.")
+
+
+def write_model(model: Model, name: str, folder: Path) -> Path:
+    """Write a model's files into a folder; where the one that names the others is."""
+    for part, data in model_files(model, name).items():
+        (folder / part).write_bytes(data)
+    return folder / name
 
 
 def _rows(values: Array, form: str) -> list[str]:

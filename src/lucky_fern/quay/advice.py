@@ -1,0 +1,108 @@
+"""What the quay says: what is read wrongly, why files look other than what was painted, how to read each of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from lucky_fern.core.arrays import U8
+from lucky_fern.core.project.presets import PRESETS, MapFile, Pick
+from lucky_fern.quay.cargo import Cargo, Maps, maps_of
+from lucky_fern.quay.unpacking import is_normal
+
+NOTES = "IMPORT-NOTES.txt"
+_BUILT_IN = {file for preset in PRESETS.values() for file in preset.files}
+_COLOURS = ("red", "green", "blue")
+_LOSSY = {".jpeg": "JPEG", ".jpg": "JPEG", ".dds": "DDS in blocks", ".webp": "WebP"}
+
+
+def read_wrongly(cargo: Cargo) -> list[str]:
+    """What is read otherwise than it was written, and what that does."""
+    found = []
+    for word, crate in cargo.kinds.items():
+        if not crate.right:
+            taken = "linear: it looks pale" if crate.file.encoded else "sRGB: its numbers are bent"
+            found.append(f"{word} is read as {taken}.")
+        if crate.flipped != crate.down:
+            found.append("The green of the normals is the wrong way round: dents look like bumps.")
+    return found
+
+
+def why_other(cargo: Cargo, painted: Maps) -> list[str]:
+    """Why files that are read rightly may look other than what was painted."""
+    found, shown = [], maps_of(cargo.rightly())
+    lacking = {name for key, maps in painted.items() for name in maps if name not in shown.get(key, {})}
+    lacking -= {"height"}  # neither side shows it
+    if lacking:
+        found.append(f"No file holds {' or '.join(sorted(lacking))}.")
+    for key, maps in painted.items():
+        have, wanted = _size(shown.get(key, {})), _size(maps)
+        if have < wanted and key in shown:
+            found.append(f"Files of {key} have {have} texels a side, the sheet {wanted}.")
+            break
+    lossy = sorted({_LOSSY[one.path.suffix.lower()] for one in cargo.crates if one.path.suffix.lower() in _LOSSY})
+    if lossy:
+        found.append(f"{' and '.join(lossy)} leaves out some of it.")
+    if not found:
+        found.append("The files are older than what is painted now: export again.")
+    return found
+
+
+def _size(maps: Mapping[str, U8]) -> int:
+    return max((pixels.shape[0] for pixels in maps.values()), default=0)
+
+
+def import_notes(cargo: Cargo) -> str:
+    """How a game must read each kind of file, in words."""
+    lines = ["How these files are to be read", ""]
+    for word in dict.fromkeys(crate.word for crate in cargo.crates):
+        mine = [crate for crate in cargo.crates if crate.word == word]
+        file = mine[0].file
+        how = "colours, sRGB" if file.encoded else "plain numbers, linear (not sRGB)"
+        if file.encoded and mine[0].path.suffix.lower() == ".exr":
+            how = "colours as light: floats, linear (not sRGB)"
+        lines.append(f"{word}: {how}. {_ABOUT[word] if file in _BUILT_IN else _told(file)}")
+        if any(pick.of == "normal" for pick in file.channels):
+            where = "down (−Y)" if mine[0].down else "up (+Y)"
+            lines.append(f"  Green points {where}; if dents look like bumps, turn the game's green channel over.")
+            if is_normal(file) and mine[0].path.suffix.lower() == ".dds":
+                lines.append("  Red and green only, in blocks (BC5): blue is what makes the length 1.")
+        if file.alpha is not None and file.blend != "straight":
+            lines.append(f"  Its alpha is {file.blend}.")
+        lines += [f"  {crate.path.name}" for crate in mine]
+    lines += ["", "Mips: on. Wrapping: clamp to the edge. Pixel art: nearest filtering, mips off.", ""]
+    return "\n".join(lines)
+
+
+def _told(file: MapFile) -> str:
+    """What lies in each channel of a file of one's own."""
+    if len({pick.of for pick in file.channels}) == 1 and len(file.channels) > 1:
+        words = [f"Holds {file.channels[0].of}"]
+    elif len(file.channels) == 1:
+        words = [f"Holds {_pick(file.channels[0])}"]
+    else:
+        words = [f"{colour} is {_pick(pick)}" for colour, pick in zip(_COLOURS, file.channels, strict=True)]
+    if file.alpha is not None:
+        words.append(f"alpha is {_pick(file.alpha)}")
+    text = ", ".join(words)
+    return f"{text[0].upper()}{text[1:]}."
+
+
+def _pick(pick: Pick) -> str:
+    if not pick.of:
+        return f"{pick.value:g} throughout"
+    text = f"{pick.of}, turned over" if pick.invert else pick.of
+    return text if (pick.low, pick.high) == (0.0, 1.0) else f"{text}, from {pick.low:g} to {pick.high:g}"
+
+
+_ABOUT = {
+    "baseColor": "The colour of the surface; of metals, that of their shine. Its alpha is the opacity, straight.",
+    "metallicRoughness": "Green is roughness, blue is metallic, as glTF has it.",
+    "metallic": "White is metal.", "roughness": "Black is a mirror; a game that wants gloss needs it turned over.",
+    "normal": "Tangent space (MikkTSpace).", "height": "0.5 is level.",
+    "occlusion": "White is open to the light.",
+    "emissive": "What glows, and in which colour; set the game's strength to 1 or above.",
+    "orm": "Red is occlusion, green is roughness, blue is metallic.",
+    "diffuse": "The colour of what is no metal; metals are black.",
+    "specular": "The colour of the shine.", "gloss": "White is a mirror.",
+    "emissiveMask": "How strongly it glows, without colour.",
+}  # fmt: skip
