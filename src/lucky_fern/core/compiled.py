@@ -24,6 +24,7 @@ class _Kernel:
         if self._compiled is None:
             import numba
 
+            numba.config.SLP_VECTORIZE = 1  # components of a texel, say, at once; results stay the same
             names = self.function.__globals__
             for name in self.function.__code__.co_names:
                 if isinstance(names.get(name), _Kernel):

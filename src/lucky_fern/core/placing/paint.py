@@ -1,7 +1,7 @@
 """The innermost loop of placing: one affine piece of a picture onto the texels of a chunk.
 
 Everything per texel is written out in one function on purpose: handing arrays to a function of its own
-for each texel costs several times what the texel does.
+for each texel costs several times what the texel does. Rows that need no questions are :mod:`.rows`' matter.
 """
 
 from typing import Any
@@ -12,16 +12,14 @@ from lucky_fern.core.arrays import F32, F64, I32, I64, U16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.sampling import BILINEAR, NEAREST, ONE_PIXEL, REPEAT, footprint, sample
 from lucky_fern.core.placing.hidden import is_hidden
+from lucky_fern.core.placing.rows import FLOATS, WHOLES, draw_row
 from lucky_fern.core.sheets.raster import EDGE, row_span
 
 TRIANGLE, NEEDLE, WHOLE = 0, 1, 2
+_WIDE = 8  # texels of a row that are worth asking once for all of them
 _U1: Any = np.uint64(1)
 _U2: Any = np.uint64(2)
 _U3: Any = np.uint64(3)
-_U4: Any = np.uint64(4)
-_U5: Any = np.uint64(5)
-_U6: Any = np.uint64(6)
-_U7: Any = np.uint64(7)
 _ONE: Any = np.float32(1)
 _HALF: Any = np.float32(0.5)
 _TOP: Any = np.float32(65535)
@@ -36,39 +34,6 @@ def _within(at: float, step: float, low: float, high: float, first: int, last: i
         return last + 1, last
     a, b = (low - at) / step, (high - at) / step
     return max(int(np.ceil(min(a, b))), first), min(int(np.floor(max(a, b))), last)
-
-
-@kernel
-def _row(
-    out: U16, r: int, first: int, end: int, px_0: float, px_step: float, py_0: float, py_step: float,
-    texels: F32, w: int, encode: bool, table: U16,
-) -> None:  # fmt: skip
-    """Bilinear texels of a row that lie wholly inside the picture and are hidden by nothing."""
-    for k in range(first, end):
-        px, py = px_0 + k * px_step, py_0 + k * py_step
-        i, j = int(px), int(py)
-        gx, gy = np.float32(px - i), np.float32(py - j)
-        d = gx * gy
-        c, b = gy - d, gx - d
-        a = _ONE - gx - c
-        p = np.uint64((j * w + i) * 4)
-        u = p + np.uint64(w * 4)
-        alpha = a * texels[p + _U3] + b * texels[p + _U7] + c * texels[u + _U3] + d * texels[u + _U7]
-        level = np.uint16(alpha * _TOP + _HALF)
-        if level <= out[r, k, 3]:
-            continue
-        red = a * texels[p] + b * texels[p + _U4] + c * texels[u] + d * texels[u + _U4]
-        green = a * texels[p + _U1] + b * texels[p + _U5] + c * texels[u + _U1] + d * texels[u + _U5]
-        blue = a * texels[p + _U2] + b * texels[p + _U6] + c * texels[u + _U2] + d * texels[u + _U6]
-        f = _TOP / alpha
-        at_r = np.uint64(np.uint32(min(red * f + _HALF, _TOP)))
-        at_g = np.uint64(np.uint32(min(green * f + _HALF, _TOP)))
-        at_b = np.uint64(np.uint32(min(blue * f + _HALF, _TOP)))
-        if encode:
-            out[r, k, 0], out[r, k, 1], out[r, k, 2] = table[at_r], table[at_g], table[at_b]
-        else:
-            out[r, k, 0], out[r, k, 1], out[r, k, 2] = at_r, at_g, at_b
-        out[r, k, 3] = level
 
 
 @kernel
@@ -98,6 +63,10 @@ def paint(
     hard = sampling == NEAREST
     s_half, t_half = 0.5 * np.hypot(s_x, s_y), 0.5 * np.hypot(t_x, t_y)
     quick = way == BILINEAR and edge != REPEAT and not test_hidden and shape != NEEDLE
+    if shape == TRIANGLE:  # hardly anything would be saved on a small one
+        quick = quick and corners[:, 0].max() - corners[:, 0].min() > _WIDE
+    floats = np.empty((FLOATS if quick else 0, columns), np.float32)
+    wholes = np.empty((WHOLES if quick else 0, columns), np.int32)
     x_mid, y_mid = 0.0, 0.0
     top, bottom = 0, rows - 1
     if shape != WHOLE:
@@ -121,7 +90,7 @@ def paint(
         y = y_mid if shape == NEEDLE else r + row0 + 0.5
         first, last = max(first, 0), min(last, columns - 1)
         inner, beyond = last + 1, last + 1  # columns that need no questions
-        if quick and last - first > 8:
+        if quick and last - first > _WIDE:
             s_at, t_at = s_0 + (column0 + 0.5) * s_x + y * s_y, t_0 + (column0 + 0.5) * t_x + y * t_y
             low_s, high_s = max(s_half, 0.5 / w), min(1.0 - s_half, 1.0 - 1.5 / w)
             low_t, high_t = max(t_half, 0.5 / h), min(1.0 - t_half, 1.0 - 1.5 / h)
@@ -133,9 +102,10 @@ def paint(
             if inner >= beyond or abs(z_a) > depth or abs(z_b) > depth:
                 inner, beyond = last + 1, last + 1
             else:
-                _row(
-                    out, r, inner, beyond, s_at * w - 0.5, s_x * w, t_at * h - 0.5, t_x * h, texels, w, encode, table
-                )
+                draw_row(
+                    out[r], inner, beyond, s_at * w - 0.5, s_x * w, t_at * h - 0.5, t_x * h, texels, w, encode, table,
+                    floats, wholes,
+                )  # fmt: skip
         k = first - 1
         while k < last:
             k += 1
