@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import shutil
 import subprocess
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
 
     from lucky_fern.ui.window import Window
 
+_MADE = 2000  # milliseconds after which everything is there
 _VIRTUAL = "1600x1000x24"
 
 
@@ -46,7 +48,7 @@ def ensure_screen() -> subprocess.Popen[bytes] | None:
 
 def make_application() -> QApplication:
     """The Qt application with the surface format that the views need."""
-    from PySide6.QtCore import QCoreApplication, Qt
+    from PySide6.QtCore import QCoreApplication, Qt, QTimer
     from PySide6.QtGui import QSurfaceFormat
     from PySide6.QtWidgets import QApplication
 
@@ -58,7 +60,10 @@ def make_application() -> QApplication:
     kind.setDepthBufferSize(24)
     QSurfaceFormat.setDefaultFormat(kind)
     QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
+    # Nothing is thrown away while the window is made; looking for it would take a tenth of the time.
+    gc.disable()
     application = QApplication(["lucky-fern"])
+    QTimer.singleShot(_MADE, application, gc.enable)
     application.setStyle("Fusion")
     application.setPalette(palette(LIGHT))
     application.setApplicationName("Lucky Fern")

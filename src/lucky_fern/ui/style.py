@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
-from importlib import resources
+from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontDatabase, QGuiApplication, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
+
+_HERE = Path(__file__).parent
 
 
 @dataclass(frozen=True)
@@ -34,24 +36,22 @@ LIGHT = Tones(
 
 def load_fonts() -> None:
     """Make the shipped fonts known, so that the window looks the same on a machine with none."""
-    for entry in (resources.files("lucky_fern") / "fonts").iterdir():
-        if entry.name.endswith(".otf"):
-            QFontDatabase.addApplicationFontFromData(QByteArray(entry.read_bytes()))
+    for path in sorted((_HERE.parent / "fonts").glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(path))
 
 
 @cache
 def icon(name: str, colour: str = LIGHT.text, active: str = "") -> QIcon:
     """One of our own icons in a colour; ``active`` is its colour when checked."""
     made = QIcon()
-    made.addPixmap(_pixmap(name, colour))
-    made.addPixmap(_pixmap(name, "#9a9a9a"), QIcon.Mode.Disabled)
+    made.addPixmap(_pixmap(name, colour))  # Qt makes a pale one of it where it is disabled
     if active:
         made.addPixmap(_pixmap(name, active), QIcon.Mode.Normal, QIcon.State.On)
     return made
 
 
 def _pixmap(name: str, colour: str, size: int = 20) -> QPixmap:
-    text = (resources.files(__package__) / "icons" / f"{name}.svg").read_text(encoding="utf-8")
+    text = (_HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8")
     screen = QGuiApplication.primaryScreen()
     ratio = max(2.0, screen.devicePixelRatio() if screen is not None else 1.0)
     pixmap = QPixmap(QSize(int(size * ratio), int(size * ratio)))

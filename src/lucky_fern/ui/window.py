@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
@@ -24,17 +26,10 @@ from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.ui.board import Board
-from lucky_fern.ui.check_panel import CheckPanel
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.export_panel import ExportPanel
-from lucky_fern.ui.model_station.panel import ModelPanel
 from lucky_fern.ui.model_view import ModelView
-from lucky_fern.ui.sequence_panel import SequencePanel
-from lucky_fern.ui.settings.brush import BrushPanel
 from lucky_fern.ui.settings.history import HistoryPanel
-from lucky_fern.ui.settings.mask import MaskPanel
 from lucky_fern.ui.settings.panel import SettingsPanel
-from lucky_fern.ui.settings.slide import SlidePanel
 from lucky_fern.ui.shared_textures import SharedTextures
 from lucky_fern.ui.sheet_view import SheetView
 from lucky_fern.ui.style import LIGHT, icon, sheet
@@ -42,7 +37,20 @@ from lucky_fern.ui.tool_line import ToolLine
 from lucky_fern.ui.top_strip import TopStrip
 from lucky_fern.ui.tray import Tray
 
+if TYPE_CHECKING:
+    from lucky_fern.ui.check_panel import CheckPanel
+    from lucky_fern.ui.export_panel import ExportPanel
+    from lucky_fern.ui.model_station.panel import ModelPanel
+    from lucky_fern.ui.sequence_panel import SequencePanel
+    from lucky_fern.ui.settings.brush import BrushPanel
+    from lucky_fern.ui.settings.mask import MaskPanel
+    from lucky_fern.ui.settings.slide import SlidePanel
+
 BOARD_WIDTH = 440
+_Tab = TypeVar("_Tab", bound=QWidget)
+# What is not seen at first is made when it is first looked at, or once the window stands.
+_LATER = ("masks", "slides", "brush", "model_panel", "check_panel", "export_panel", "sequence_panel")
+_TABS = {"masks": "Mask", "slides": "Slide", "brush": "Brush"}
 
 
 class Window(QMainWindow):
@@ -63,21 +71,106 @@ class Window(QMainWindow):
         self.tools = ToolLine(desk, self.model_view, self.sheet_view)
         self.board = Board(desk)
         self.settings = SettingsPanel(desk)
-        self.masks = MaskPanel(desk)
         self.history = HistoryPanel(desk)
-        self.slides = SlidePanel(desk)
-        self.brush = BrushPanel(desk)
         self.tray = Tray(desk)
-        self.model_panel = ModelPanel(desk, self.model_view, self.sheet_view)
-        self.check_panel = CheckPanel(desk, self.model_view)
-        self.export_panel = ExportPanel(desk)
-        self.sequence_panel = SequencePanel(desk)
         self.notice = QLabel()
         self._lay_out()
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
         self._notice_timer.timeout.connect(lambda: self.say("", False))
         self._connect()
         self._station_changed(desk.station)
+        self._later = QTimer(self, interval=0)
+        self._later.timeout.connect(self._make_next)
+        self.model_view.drawn.connect(self._later.start, Qt.ConnectionType.SingleShotConnection)
+
+    # --- parts that are made when they are first looked at ----------------------------------------------------
+
+    @cached_property
+    def masks(self) -> MaskPanel:
+        from lucky_fern.ui.settings.mask import MaskPanel
+
+        return self._in_tab("masks", MaskPanel(self.desk))
+
+    @cached_property
+    def slides(self) -> SlidePanel:
+        from lucky_fern.ui.settings.slide import SlidePanel
+
+        return self._in_tab("slides", SlidePanel(self.desk))
+
+    @cached_property
+    def brush(self) -> BrushPanel:
+        from lucky_fern.ui.settings.brush import BrushPanel
+
+        return self._in_tab("brush", BrushPanel(self.desk))
+
+    @cached_property
+    def model_panel(self) -> ModelPanel:
+        from lucky_fern.ui.model_station.panel import ModelPanel
+
+        panel = ModelPanel(self.desk, self.model_view, self.sheet_view)
+        panel.open_asked.connect(self.ask_model)
+        panel.finding_chosen.connect(self.model_view.go_to_triangles)
+        panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def check_panel(self) -> CheckPanel:
+        from lucky_fern.ui.check_panel import CheckPanel
+
+        panel = CheckPanel(self.desk, self.model_view)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def export_panel(self) -> ExportPanel:
+        from lucky_fern.ui.export_panel import ExportPanel
+
+        panel = ExportPanel(self.desk)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def sequence_panel(self) -> SequencePanel:
+        from lucky_fern.ui.sequence_panel import SequencePanel
+
+        panel = SequencePanel(self.desk)
+        panel.refresh()
+        self.right.addWidget(panel)
+        return panel
+
+    def _in_tab(self, name: str, panel: _Tab) -> _Tab:
+        """Put a page where its stand-in was."""
+        stand_in = self._stand_ins.pop(name)
+        at = self.pages.indexOf(stand_in)
+        visible, current = self.pages.isTabVisible(at), self.pages.currentWidget() is stand_in
+        self.pages.blockSignals(True)
+        self.pages.removeTab(at)
+        self.pages.insertTab(at, panel, _TABS[name])
+        self.pages.setTabVisible(at, visible)
+        if current:
+            self.pages.setCurrentIndex(at)
+        self.pages.blockSignals(False)
+        stand_in.deleteLater()
+        return panel
+
+    def _made(self, name: str) -> bool:
+        return name in self.__dict__
+
+    def _make_next(self) -> None:
+        """One part at a time, so that the window answers in between."""
+        name = next((name for name in _LATER if not self._made(name)), None)
+        if name is None:
+            self._later.stop()
+        else:
+            getattr(self, name)
+
+    def _make_current(self) -> None:
+        """Make the page that is being looked at."""
+        shown = self.pages.currentWidget()
+        for name, stand_in in list(self._stand_ins.items()):
+            if stand_in is shown:
+                getattr(self, name)
 
     def _lay_out(self) -> None:
         ground = QWidget(objectName="ground")
@@ -97,11 +190,13 @@ class Window(QMainWindow):
         layers.setChildrenCollapsible(False)
         layers.addWidget(self.board)
         self.pages = QTabWidget(documentMode=True)
+        self._stand_ins = {name: QWidget() for name in _TABS}
         self.pages.addTab(self.settings, "Layer")
-        self.pages.addTab(self.masks, "Mask")
+        self.pages.addTab(self._stand_ins["masks"], _TABS["masks"])
         self.pages.addTab(self.history, "History")
-        self.pages.addTab(self.slides, "Slide")
-        self.pages.addTab(self.brush, "Brush")
+        self.pages.addTab(self._stand_ins["slides"], _TABS["slides"])
+        self.pages.addTab(self._stand_ins["brush"], _TABS["brush"])
+        self.pages.currentChanged.connect(self._make_current)
         layers.addWidget(self.pages)
         layers.setSizes([320, 290])
         self.layers = QWidget(objectName="panel")
@@ -110,8 +205,7 @@ class Window(QMainWindow):
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addWidget(layers)
         self.right = QStackedWidget()
-        for page in (self.layers, self.model_panel, self.check_panel, self.export_panel, self.sequence_panel):
-            self.right.addWidget(page)
+        self.right.addWidget(self.layers)
         self.right.setFixedWidth(BOARD_WIDTH)
         middle = QHBoxLayout()
         middle.setSpacing(4)
@@ -145,9 +239,6 @@ class Window(QMainWindow):
         self.strip.save_asked.connect(self.save)
         self.strip.save_as_asked.connect(self.ask_save)
         self.strip.demo_asked.connect(self._open_demo)
-        self.model_panel.open_asked.connect(self.ask_model)
-        self.model_panel.finding_chosen.connect(self.model_view.go_to_triangles)
-        self.model_panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
         self.tray.add_asked.connect(self.ask_pictures)
         self.tray.credit_asked.connect(self._ask_credit)
         self.tray.strip.place_asked.connect(self._place_in_middle)
@@ -161,19 +252,21 @@ class Window(QMainWindow):
     # --- following the desk -----------------------------------------------------------------------------------
 
     def _station_changed(self, station: str) -> None:
-        own = {"model": self.model_panel, "check": self.check_panel, "export": self.export_panel}
-        page = own.get(station, self.layers)
+        own = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}
+        name = own.get(station, "layers")
         if self.desk.bringing.waiting:
-            page = self.sequence_panel
-        self.right.setCurrentWidget(page)
-        for tab, shown in ((self.slides, station == "artwork"), (self.brush, station == "paint")):
-            self.pages.setTabVisible(self.pages.indexOf(tab), shown)
+            name = "sequence_panel"
+        self.right.setCurrentWidget(getattr(self, name))
+        for tab, place in (("slides", "artwork"), ("brush", "paint")):
+            page = self._stand_ins.get(tab) or getattr(self, tab)
+            self.pages.setTabVisible(self.pages.indexOf(page), station == place)
         if station == "paint":
             self.pages.setCurrentWidget(self.brush)
         self.model_view.refresh()
         self.sheet_view.refresh()
-        self.export_panel.follow()
-        self.check_panel.follow()
+        for name in ("export_panel", "check_panel"):
+            if self._made(name):
+                getattr(self, name).follow()
 
     def _ask_credit(self, picture: str) -> None:
         """Go to where a picture's author and licence are written down."""

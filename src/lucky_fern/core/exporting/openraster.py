@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import html
 import io
 import zipfile
-from xml.sax.saxutils import quoteattr
 
 import cv2
 import numpy as np
@@ -39,7 +39,7 @@ def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
                 pictures.append((layer, rgba))
     merged = composite_sheet(sources, project, "colour", sheet, 8)
     stack = [
-        f'  <layer name={quoteattr(layer.name)} src="data/{number}.png" x="0" y="0" visibility="visible" '
+        f'  <layer name="{html.escape(layer.name)}" src="data/{number}.png" x="0" y="0" visibility="visible" '
         f'opacity="{layer.opacity * _channel_opacity(layer):.6g}" composite-op="{_operator(layer)}"/>'
         for number, (layer, _) in reversed(list(enumerate(pictures)))
     ]
