@@ -22,15 +22,15 @@ from PIL import Image
 
 from lucky_fern.core import taking
 from lucky_fern.core.colour import decode_srgb, encode_srgb
-from lucky_fern.core.errors import CommandError
+from lucky_fern.core.errors import CommandError, ExportError
 from lucky_fern.core.exporting.channels import file_pixels, rounded, to_classic
-from lucky_fern.core.exporting.dds import encode_dds, halved
+from lucky_fern.core.exporting.dds import encode_dds, fitting, halved
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
 from lucky_fern.core.project.places import Lay
-from lucky_fern.core.project.presets import MapFile, Pick, Preset, preset_from_json, preset_to_json
+from lucky_fern.core.project.presets import MapFile, Pick, Preset, check_preset, preset_from_json, preset_to_json
 from lucky_fern.core.studio import Studio
 from samples import Runner, read_png, save_png, soft_noise
 
@@ -186,17 +186,62 @@ def test_tga_webp_and_jpeg_read_back(studio: Studio, tmp_path: Path) -> None:
         check_setup(ExportSetup("separate", "", "jpeg", bits=16))
 
 
-@pytest.mark.parametrize(("count", "normal", "limit"), [(1, False, 0), (3, False, 6), (4, False, 6), (3, True, 3)])
-def test_dds_reads_back_with_all_its_halvings(count: int, normal: bool, limit: float) -> None:
-    pixels = np.dstack([soft_noise((48, 80), 1, 5), soft_noise((48, 80), 2, 5)])[..., :count].copy()
-    data = encode_dds(pixels, True, True, not normal, normal)
-    assert struct.unpack("<I", data[28:32])[0] == 7  # 80, 40, 20, 10, 5, 2, 1
+@pytest.mark.parametrize(
+    ("count", "normal", "blocks", "limit"),
+    [(1, False, None, 0), (3, False, "bc1", 6), (4, False, "bc3", 6), (3, True, "bc5", 3), (1, False, "bc4", 3),
+     (3, False, "bc7", 3), (4, False, "bc7", 3)],
+)  # fmt: skip
+def test_dds_reads_back_with_all_its_halvings(count: int, normal: bool, blocks: str | None, limit: float) -> None:
+    pixels = np.dstack([soft_noise((46, 78), 1, 5), soft_noise((46, 78), 2, 5)])[..., :count].copy()
+    assert fitting(count, normal) in (blocks, {"bc4": None, "bc7": {3: "bc1", 4: "bc3"}.get(count)}.get(blocks))
+    data = encode_dds(pixels, blocks, True, not normal, normal)
+    assert struct.unpack("<I", data[28:32])[0] == 7  # 78, 39, 19, 9, 4, 2, 1
     read = np.asarray(Image.open(io.BytesIO(data)))
     read = (read if read.ndim == 3 else read[..., None])[..., : 2 if normal else count]
     assert np.abs(read.astype(int) - pixels[..., : read.shape[2]]).mean() <= limit
-    plain = encode_dds(pixels, False, False, not normal, normal)
+    # Every halving is there: the header of one, its own blocks, read by themselves.
+    if blocks is not None:
+        per = {"bc1": 8, "bc4": 8}.get(blocks, 16)
+        sides = [(46, 78), (23, 39), (11, 19), (5, 9), (2, 4), (1, 2), (1, 1)]
+        head = 128 + (20 if data[84:88] == b"DX10" else 0)
+        assert len(data) == head + sum(-(-r // 4) * -(-c // 4) * per for r, c in sides)
+    plain = encode_dds(pixels, None, False, not normal, normal)
     whole = np.asarray(Image.open(io.BytesIO(plain)))
-    assert (whole.reshape(48, 80, -1)[..., :count] == pixels).all()
+    assert (whole.reshape(46, 78, -1)[..., :count] == pixels).all()
+
+
+def test_blocks_that_cannot_hold_a_file_are_refused() -> None:
+    grey, rgb = MapFile("x", (Pick("roughness"),), blocks="bc7"), tuple(Pick("colour", part) for part in "rgb")
+    for file, words in ((grey, "is grey"), (MapFile("x", rgb, blocks="bc4"), "holds one")):
+        with pytest.raises(CommandError, match=words):
+            check_preset(Preset("Own", (file,)))
+    with pytest.raises(ExportError, match="BC4 holds no colour"):
+        encode_dds(np.zeros((4, 4, 3), np.uint8), "bc4", False, True, False)
+
+
+def test_a_file_and_a_sheet_go_before_what_is_said_of_all(studio: Studio, tmp_path: Path) -> None:
+    own = Preset("Own", (
+        MapFile("skin", tuple(Pick("colour", part) for part in "rgb"), True),
+        MapFile("soft", (Pick("height", gamma=2.0, low=0.2, high=0.8),), bits=16, size=32, format="tiff"),
+        MapFile("bump", tuple(Pick("normal", part) for part in "rgb"), normal_y="-", format="dds", blocks="bc5",
+                mips=False),
+    ))  # fmt: skip
+    files = written(studio, tmp_path / "out", ExportSetup("own", "", own=own, sizes={"hull:1002": 128}, dither=True))
+    assert read_png(files["p_hull_skin.1001.png"]).shape == (64, 64, 3)
+    assert read_png(files["p_hull_skin.1002.png"]).shape == (128, 128, 3)
+    soft = tifffile.imread(files["p_hull_soft.1002.tiff"])
+    assert soft.shape == (32, 32) and soft.dtype == np.uint16
+    plain = Preset("Plain", (MapFile("soft", (Pick("height"),), bits=16, size=32, format="tiff"),))
+    files_2 = written(studio, tmp_path / "plain", ExportSetup("plain", "", own=plain))
+    before = tifffile.imread(files_2["p_hull_soft.1002.tiff"]) / 65535
+    assert np.abs(soft / 65535 - (0.2 + 0.6 * np.sqrt(before))).max() < 1e-4
+    bump = files["p_hull_bump.1001.dds"].read_bytes()
+    assert bump[84:88] == b"DX10" and struct.unpack("<I", bump[28:32])[0] == 1
+    green, up = np.asarray(Image.open(io.BytesIO(bump)))[..., 1].astype(int), map_of(studio, "normal")[..., 1]
+    span = 255 / 7 / 4  # eight steps over a block's range: the mean of what is lost, at the most
+    assert np.abs(green - (255 - up.astype(int))).mean() < span < np.abs(green - up.astype(int)).mean() / 2
+    with pytest.raises(CommandError, match="no sheet 'deck:1001'"):
+        written(studio, tmp_path / "no", ExportSetup("own", "", own=own, sizes={"deck:1001": 64}))
 
 
 def test_halving_is_of_light_and_keeps_normals_long() -> None:

@@ -69,10 +69,15 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
     panel.edit(desk.project.exports[0])
     assert panel.editor is not None
     panel.editor.choose(1, 1, "1 − roughness")
+    panel.editor.choose(1, 2, "a value")
+    panel.editor.levels["value"].setValue(0.4)
+    panel.editor.point(2, 1)
+    panel.editor.options["size"].setCurrentText("256")
+    panel.editor.options["size"].activated.emit(0)
     panel.editor.pattern.setText("{material}_{nobody}")
     assert not panel.editor.keep.isEnabled() and "nobody" in panel.editor.example.text()
     panel.editor.pattern.setText("{material}-{map}-{tile}.{ext}")
-    assert "hull-baseColor-1001.png" in panel.editor.example.text()
+    assert "hull-normal-1001.png" in panel.editor.example.text()
     panel.editor.keep.click()
     panel.presets["packed"].click()
     panel.format.setCurrentIndex(panel.format.findData("png"))
@@ -82,7 +87,11 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
     names = exported(ferry)
     assert "ferry-orm-1001.png" in names and not any(name.endswith("jpeg") for name in names)
     rough = desk.store.maps[next(key for key in desk.store.maps if key.map == "roughness" and key.sheet.tile == 1001)]
-    assert (read_png(tmp_path / "own" / "ferry-orm-1001.png")[..., 1] == 255 - rough[..., 0]).all()
+    orm = read_png(tmp_path / "own" / "ferry-orm-1001.png")
+    assert (orm[..., 1] == 255 - rough[..., 0]).all() and (orm[..., 2] == 102).all()
+    assert read_png(tmp_path / "own" / "ferry-normal-1001.png").shape[0] == 256  # this file has its own size
+    panel._set_sheet("ferry:1002", 128)
+    assert {setup.sizes["ferry:1002"] for setup in desk.project.exports} == {128}
     desk.exports.write_preset(desk.project.exports[0], tmp_path / "mine.json")
     assert json.loads((tmp_path / "mine.json").read_text())["pattern"] == "{material}-{map}-{tile}.{ext}"
     desk.exports.take_preset(tmp_path / "mine.json")

@@ -91,6 +91,7 @@ def _pick(pick: Pick) -> str:
     if not pick.of:
         return f"{pick.value:g} throughout"
     text = f"{pick.of}, turned over" if pick.invert else pick.of
+    text = text if pick.gamma == 1 else f"{text}, gamma {pick.gamma:g}"
     return text if (pick.low, pick.high) == (0.0, 1.0) else f"{text}, from {pick.low:g} to {pick.high:g}"
 
 

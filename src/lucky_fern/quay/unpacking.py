@@ -118,7 +118,7 @@ def _whole(file: MapFile, name: str, pixels: U8) -> U8 | None:
     """All of a map at once, where the file is just that."""
     if len(file.channels) == 3 and pixels.shape[2] >= 3:
         own = all(
-            pick.of == name and not pick.invert and (pick.low, pick.high) == (0.0, 1.0) and pick.part == part
+            pick.of == name and not pick.invert and pick.level and pick.part == part
             for pick, part in zip(file.channels, ("r", "g", "b"), strict=True)
         )
         return np.ascontiguousarray(pixels[..., :3]) if own else None
@@ -127,11 +127,11 @@ def _whole(file: MapFile, name: str, pixels: U8) -> U8 | None:
 
 def _undone(plane: U8, pick: Pick) -> U8:
     """The numbers before they were turned over and put between two levels."""
-    if not pick.invert and (pick.low, pick.high) == (0.0, 1.0):
+    if not pick.invert and pick.level:
         return plane
     steps = np.arange(256, dtype=np.float32) / 255
     span = pick.high - pick.low
-    before = (steps - pick.low) / span if span else np.zeros_like(steps)
+    before = np.clip((steps - pick.low) / span, 0, 1) ** pick.gamma if span else np.zeros_like(steps)
     return np.asarray(_bytes(1 - before if pick.invert else before)[plane], np.uint8)
 
 

@@ -49,6 +49,7 @@ from lucky_fern.ui.style import icon
 from lucky_fern.ui.thumbnails import on_checker, to_pixmap
 
 _SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
+_BLOCKS = (("what fits", None), ("BC7 for colours", "bc7"), ("BC4 for grey", "bc4"))
 _PADDING = (("fill all", None), ("4 texels", 4), ("8 texels", 8), ("16 texels", 16), ("32 texels", 32))
 
 
@@ -132,10 +133,16 @@ class ExportPanel(Page):
         self.padding = choice("How far islands are spread outwards", _PADDING)
         self.padding.activated.connect(lambda _: self.exports.change(padding=self.padding.currentData()))
         self.row("Size", self.size_box, "padding", self.padding)
+        self.single = QToolButton(text="Single sheets ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.single.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        self.single.setToolTip("Give single sheets another size in the files")
+        sheets = QMenu(self.single)
+        sheets.aboutToShow.connect(lambda: self._fill_sheets(sheets))
+        self.single.setMenu(sheets)
         models = [("none", None), ("GLB, maps inside", "glb"), ("OBJ with MTL", "obj"), ("USD", "usda")]
         self.model = choice("A model that is written along", models)
         self.model.activated.connect(lambda _: self.exports.change(model=self.model.currentData()))
-        self.row("Model along", self.model)
+        self.row("Model along", self.model, self.single)
         self.boxes: dict[str, QCheckBox] = {}
         flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
                  ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
@@ -149,6 +156,9 @@ class ExportPanel(Page):
             box.toggled.connect(lambda on, name=name: self.exports.change(**{name: on}))
             self.boxes[name] = box
             line.addWidget(box)
+        self.blocks = choice("Blocks of a DDS", _BLOCKS)
+        self.blocks.activated.connect(lambda _: self.exports.change(blocks=self.blocks.currentData()))
+        line.addWidget(self.blocks)
         self.quality = QSpinBox(minimum=1, maximum=100, prefix="quality ")
         self.quality.valueChanged.connect(lambda value: self.exports.change(quality=value))
         line.addWidget(self.quality)
@@ -243,6 +253,7 @@ class ExportPanel(Page):
         pairs: tuple[tuple[QComboBox, object], ...] = (
             (self.format, common.format), (self.bits, common.bits), (self.normal, common.normal_y),
             (self.size_box, common.size), (self.padding, common.padding), (self.model, common.model),
+            (self.blocks, common.blocks),
         )  # fmt: skip
         for combo, value in pairs:
             combo.setCurrentIndex(max(combo.findData(value), 0))
@@ -254,6 +265,8 @@ class ExportPanel(Page):
                      "dither": common.bits == 8 and form != "exr", "rims": True}  # fmt: skip
         for name, shown in shown_for.items():
             self.boxes[name].setVisible(shown)
+        self.blocks.setVisible(form == "dds" and common.compress)
+        self.single.setText(f"{len(common.sizes)} sheets apart ▾" if common.sizes else "Single sheets ▾")
         self.quality.setVisible(form in ("jpeg", "webp"))
         for spin in (self.quality, self.glow):
             spin.blockSignals(True)
@@ -311,6 +324,22 @@ class ExportPanel(Page):
         name, _ = QFileDialog.getOpenFileName(self, "A preset", "", "Presets (*.json)")
         if name:
             self.exports.take_preset(Path(name))
+
+    def _fill_sheets(self, menu: QMenu) -> None:
+        menu.clear()
+        sizes, studio = self.exports.common.sizes, self.desk.studio
+        for key in studio.surface.keys if studio is not None else ():
+            name = str(key)
+            known = f"{sizes[name]} texels" if name in sizes else "as all"
+            part = menu.addMenu(f"{name}: {known}")
+            part.addAction("as all", partial(self._set_sheet, name, None))
+            for size in _SIZES:
+                part.addAction(f"{size} texels", partial(self._set_sheet, name, size))
+
+    def _set_sheet(self, name: str, size: int | None) -> None:
+        """Give one sheet's files a size of their own, or that of all again."""
+        sizes = {other: kept for other, kept in self.exports.common.sizes.items() if other != name}
+        self.exports.change(sizes=sizes if size is None else {**sizes, name: size})
 
     def _fill_write(self, menu: QMenu) -> None:
         menu.clear()

@@ -116,6 +116,8 @@ def _value(pick: Pick, maps: Maps) -> F32:
         one = values[..., _PARTS[pick.part]]
     if pick.invert:
         one = 1 - one
+    if pick.gamma != 1:
+        one = np.clip(one, 0, 1) ** np.float32(1 / pick.gamma)
     return np.asarray(pick.low + one * (pick.high - pick.low), np.float32)
 
 

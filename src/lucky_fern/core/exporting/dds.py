@@ -1,7 +1,7 @@
 """DirectDraw surfaces: plain or compressed in blocks, with their halvings.
 
 References: Microsoft, "Programming Guide for DDS" (header, DX10 extension) and "Texture Block Compression in
-Direct3D 11" (BC1, BC3, BC5). The blocks themselves are Pillow's.
+Direct3D 11" (BC1 to BC7). The blocks themselves are Pillow's, those of BC7 etcpak's.
 """
 
 from __future__ import annotations
@@ -13,42 +13,62 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U8
 from lucky_fern.core.colour import decode_srgb, encode_srgb
+from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels
+from lucky_fern.core.project.presets import Blocks
 
 _CAPS, _HEIGHT, _WIDTH, _PITCH, _FORMAT, _MIPS, _LINEAR = 0x1, 0x2, 0x4, 0x8, 0x1000, 0x20000, 0x80000
 _TEXTURE, _COMPLEX, _MIPMAP = 0x1000, 0x8, 0x400000
 _ALPHA, _FOURCC, _RGB, _LUMINANCE = 0x1, 0x4, 0x40, 0x20000
-_BC5_UNORM = 83  # DXGI
-_BLOCKS = {"DXT1": (1, 8), "DXT5": (3, 16), "DX10": (5, 16)}  # four letters → number of Pillow's codec, bytes a block
+_BYTES = {"bc1": 8, "bc3": 16, "bc4": 8, "bc5": 16, "bc7": 16}  # of a block of 4 × 4 texels
+_LETTERS = {"bc1": b"DXT1", "bc3": b"DXT5"}  # all others are named in the newer header
+_DXGI = {"bc4": 80, "bc5": 83, "bc7": 98}
+_AS_SRGB = 1  # what BC7 of colours has more
 
 
-def encode_dds(pixels: Pixels, compress: bool, mips: bool, encoded: bool, normal: bool) -> bytes:
-    """(rows, columns, 1, 3 or 4) of 8 bits as DDS.
+def fitting(count: int, normal: bool) -> Blocks | None:
+    """The blocks for so many channels; grey stays plain."""
+    if count == 1:
+        return None
+    return "bc5" if normal and count == 3 else "bc1" if count == 3 else "bc3"
 
-    In blocks RGB is BC1, RGBA is BC3, and normals are BC5 (two channels, the third follows from them); grey stays
-    plain, as one byte a texel. ``encoded`` colours are halved as light, ``normal`` vectors are brought to length 1.
+
+def encode_dds(pixels: Pixels, blocks: Blocks | None, mips: bool, encoded: bool, normal: bool) -> bytes:
+    """(rows, columns, 1, 3 or 4) of 8 bits as DDS, plain or in blocks.
+
+    BC1 holds RGB, BC3 and BC7 RGBA, BC4 grey, BC5 two channels (of normals, whose third follows from them).
+    ``encoded`` colours are halved as light, ``normal`` vectors are brought to length 1.
+
+    Raises
+    ------
+    ExportError
+        If there are channels that the blocks cannot hold.
     """
     eight = pixels.astype(np.uint8)
+    count = eight.shape[2]
+    if blocks is not None and (blocks == "bc4") != (count == 1):
+        kind = "grey" if count == 1 else "colour"
+        raise ExportError(f"{blocks.upper()} holds no {kind}; choose other blocks, or none.")
     levels = [eight]
     while mips and max(levels[-1].shape[:2]) > 1:
         levels.append(halved(levels[-1], encoded, normal))
-    count = eight.shape[2]
-    code = "" if not compress or count == 1 else "DX10" if normal and count == 3 else "DXT1" if count == 3 else "DXT5"
-    data = b"".join(_blocks(level, code) if code else _plain(level) for level in levels)
+    data = b"".join(_plain(level) if blocks is None else _blocks(level, blocks, encoded) for level in levels)
     rows, columns = eight.shape[:2]
-    flags = _CAPS | _HEIGHT | _WIDTH | _FORMAT | (_LINEAR if code else _PITCH) | (_MIPS if len(levels) > 1 else 0)
-    if code:
-        pitch = ((columns + 3) // 4) * ((rows + 3) // 4) * _BLOCKS[code][1]
-        kind = (32, _FOURCC, code.encode(), 0, 0, 0, 0, 0)
+    pitched = _PITCH if blocks is None else _LINEAR
+    flags = _CAPS | _HEIGHT | _WIDTH | _FORMAT | pitched | (_MIPS if len(levels) > 1 else 0)
+    if blocks is not None:
+        pitch = ((columns + 3) // 4) * ((rows + 3) // 4) * _BYTES[blocks]
+        kinds = (32, _FOURCC, _LETTERS.get(blocks, b"DX10"), 0, 0, 0, 0, 0)
     else:
         pitch = columns * (4 if count > 1 else 1)
         masks = (0xFF0000, 0xFF00, 0xFF, 0xFF000000) if count > 1 else (0xFF, 0, 0, 0)
-        kind = (32, (_RGB | _ALPHA) if count > 1 else _LUMINANCE, b"\0\0\0\0", 32 if count > 1 else 8, *masks)
+        kinds = (32, (_RGB | _ALPHA) if count > 1 else _LUMINANCE, b"\0\0\0\0", 32 if count > 1 else 8, *masks)
     caps = _TEXTURE | ((_COMPLEX | _MIPMAP) if len(levels) > 1 else 0)
     header = b"DDS " + struct.pack("<7I44x", 124, flags, rows, columns, pitch, 0, len(levels))
-    header += struct.pack("<2I4s5I", *kind) + struct.pack("<5I", caps, 0, 0, 0, 0)
-    if code == "DX10":
-        header += struct.pack("<5I", _BC5_UNORM, 3, 0, 1, 0)  # a texture of two dimensions, one of them
+    header += struct.pack("<2I4s5I", *kinds) + struct.pack("<5I", caps, 0, 0, 0, 0)
+    if blocks is not None and blocks not in _LETTERS:
+        number = _DXGI[blocks] + (_AS_SRGB if blocks == "bc7" and encoded else 0)
+        header += struct.pack("<5I", number, 3, 0, 1, 0)  # a texture of two dimensions, one of them
     return header + data
 
 
@@ -93,7 +113,31 @@ def _plain(level: U8) -> bytes:
     return out.tobytes()
 
 
-def _blocks(level: U8, code: str) -> bytes:
+def _blocks(level: U8, blocks: Blocks, encoded: bool) -> bytes:
+    """A level in blocks, row by row from its upper left."""
     from PIL import Image
 
-    return Image.fromarray(np.ascontiguousarray(level)).tobytes("bcn", (_BLOCKS[code][0],))
+    if blocks == "bc7":
+        return _bc7(level, encoded)
+    if blocks == "bc4":  # the first half of BC5, which is two of it
+        twice = Image.fromarray(np.ascontiguousarray(np.repeat(level, 3, axis=2))).tobytes("bcn", (5,))
+        return np.frombuffer(twice, np.uint8).reshape(-1, 16)[:, :8].tobytes()
+    if blocks == "bc3" and level.shape[2] == 3:
+        level = np.dstack([level, np.full(level.shape[:2], 255, np.uint8)]).astype(np.uint8)
+    return Image.fromarray(np.ascontiguousarray(level)).tobytes("bcn", (int(blocks[2]),))
+
+
+def _bc7(level: U8, encoded: bool) -> bytes:
+    import etcpak
+
+    rows, columns = level.shape[:2]
+    # Whole blocks, their rest filled with the border's own texels.
+    whole = np.pad(level, ((0, -rows % 4), (0, -columns % 4), (0, 0)), mode="edge")
+    if whole.shape[2] == 3:
+        whole = np.dstack([whole, np.full(whole.shape[:2], 255, np.uint8)]).astype(np.uint8)
+    how = etcpak.BC7CompressBlockParams()
+    how.m_perceptual = encoded  # data counts alike in every channel
+    if not encoded:
+        how.init_linear_weights()
+    done: bytes = etcpak.compress_bc7(np.ascontiguousarray(whole).tobytes(), whole.shape[1], whole.shape[0], how)
+    return done

@@ -32,7 +32,6 @@ from lucky_fern.core.sheets.padding import plan_padding
 Progress = Callable[[int, int, str], None]
 _LEAST = 0.05  # of what maps take unpacked; no livery packs better
 LAYERS = "layers"  # stands for the map in names of layered files
-_PLAIN = ExportSetup("gltf", "")  # how pictures inside a GLB are written
 
 
 @dataclass(frozen=True)
@@ -75,9 +74,13 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
     Raises
     ------
     CommandError
-        If two materials would write the same file.
+        If two materials would write the same file, or a size is given to a sheet that is not there.
     """
     surface, preset = sources.surface, setup.what
+    known = [str(key) for key in surface.keys]
+    for name in setup.sizes:
+        if name not in known:
+            raise CommandError(f"there is no sheet {name!r} to give a size to; there are {', '.join(known)}")
     written = _written(sources, project, setup)
     files: list[Plan] = []
     left_out: dict[str, list[str]] = {}
@@ -124,7 +127,7 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
 
 
 def _written(sources: Sources, project: Project, setup: ExportSetup) -> dict[SheetKey, set[str]]:
-    sized = _resized(project, setup.size)
+    sized = _resized(project, setup)
     surface = sources.surface
     return {key: written_maps(sources, sized, surface.sheet(key, sized.size_of(key))) for key in surface.keys}
 
@@ -213,7 +216,7 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
     raw = 0
     for plan in plans.files:
         if plan.file is not None and plan.sheet is not None:
-            size = plan.file.size or setup.size or project.size_of(plan.sheet)
+            size = _resized(project, setup, plan.file).size_of(plan.sheet)
             raw += size * size * len(plan.file.channels) * setup.bits_of(plan.file) // 8
     free = shutil.disk_usage(first).free
     if free < raw * _LEAST:
@@ -223,8 +226,15 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
         )
 
 
-def _resized(project: Project, size: int | None) -> Project:
-    return project if size is None else replace(project, sheet_size=size, sheet_sizes={})
+def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) -> Project:
+    """The project with the sizes that files have: a file's own, a sheet's, that of all, or those of its sheets."""
+    if file is not None and file.size is not None:
+        return replace(project, sheet_size=file.size, sheet_sizes={})
+    if setup.size is not None:
+        return replace(project, sheet_size=setup.size, sheet_sizes=setup.sizes)
+    if setup.sizes:
+        return replace(project, sheet_sizes={**project.sheet_sizes, **setup.sizes})
+    return project
 
 
 @dataclass
@@ -244,12 +254,13 @@ class _Work:
         if self.cancelled is not None and self.cancelled():
             raise Cancelled("the export was stopped; nothing was written")
         if plan.file is not None and plan.sheet is not None:
-            data = encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), self.setup)
+            own = self.setup.of(plan.file)
+            data = encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), own)
             if self._serves_glb(plan.file):
                 self._images[plan.sheet, plan.file] = data
             return data
         if plan.sheet is not None:
-            sized = _resized(self.project, self.setup.size)
+            sized = _resized(self.project, self.setup)
             sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
             return encode_layers(self.sources, sized, sheet)
         if plan.name == CREDITS:
@@ -262,34 +273,34 @@ class _Work:
 
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
         """What a file holds of a sheet."""
-        size = file.size or setup.size
-        sized = _resized(self.project, size)
+        sized, own = _resized(self.project, setup, file), setup.of(file)
         sheet = self.sources.surface.sheet(key, sized.size_of(key))
         bits = setup.bits_of(file)
         # What is converted or spread over fewer steps begins with all that there is.
-        deep = setup.dither or any(not pick.plain and pick.of for pick in file.channels)
+        deep = own.dither or any(not pick.plain and pick.of for pick in file.channels)
         found: dict[str, Pixels] = {}
         for name in maps:
-            own = 16 if deep and MAPS[name].wide else 8 if deep and bits == 8 and not setup.dither else bits
+            depth = 16 if deep and MAPS[name].wide else 8 if deep and bits == 8 and not own.dither else bits
             found[name] = composite_sheet(
-                self.sources, sized, name, sheet, 16 if setup.dither else own, setup.padding, self.cancelled,
-                self.finished if size is None else None,
+                self.sources, sized, name, sheet, 16 if own.dither else depth, own.padding, self.cancelled,
+                self.finished if sized is self.project else None,
             )  # fmt: skip
-        if "normal" in found and (file.normal_y or setup.normal_y) == "-":
+        if "normal" in found and own.normal_y == "-":
             normal = found["normal"]
             normal[..., 1] = (255 if normal.dtype.itemsize == 1 else 65535) - normal[..., 1]
         if "emissive" in found and setup.tint is not None:
             found["emissive"] = tinted(found["emissive"], setup.tint)
         if setup.rims and "colour" in found and "opacity" in found and found["opacity"].any():
             plan_padding(found["opacity"][..., 0] > 0).fill(found["colour"])
-        return file_pixels(file, found, bits, setup.dither)
+        return file_pixels(file, found, bits, own.dither)
 
     # --- the model ----------------------------------------------------------------------------------------------
 
     def _serves_glb(self, file: MapFile) -> bool:
         """Whether a file's bytes can lie in a GLB as they are."""
         setup = self.setup
-        plain = setup.format_of(file) == "png" and setup.bits_of(file) == 8 and setup.normal_y == "+"
+        own = setup.of(file)
+        plain = setup.format_of(file) == "png" and setup.bits_of(file) == 8 and own.normal_y == "+"
         return setup.model_kind == "glb" and plain and file in PRESETS["gltf"].files
 
     def _glb(self) -> bytes:

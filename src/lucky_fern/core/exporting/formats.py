@@ -14,7 +14,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32
 from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels, as_floats
-from lucky_fern.core.exporting.dds import encode_dds
+from lucky_fern.core.exporting.dds import encode_dds, fitting
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import MapFile
@@ -23,7 +23,7 @@ _JPEG_SIDE, _WEBP_SIDE = 65535, 16383  # the most that these formats can hold
 
 
 def encode(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
-    """A file's bytes from its pixels (rows, columns, 1, 3 or 4), row 0 at the top.
+    """A file's bytes from its pixels (rows, columns, 1, 3 or 4), row 0 at the top; ``setup`` is the file's own.
 
     Raises
     ------
@@ -102,8 +102,11 @@ def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
 
 
 def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
-    normal = any(pick.of == "normal" for pick in file.channels)
-    return encode_dds(pixels, setup.compress, setup.mips, file.encoded, normal)
+    normal = all(pick.of == "normal" for pick in file.channels)
+    count = pixels.shape[2]
+    chosen = setup.blocks if setup.blocks is not None and (setup.blocks == "bc4") == (count == 1) else None
+    blocks = (chosen or fitting(count, normal)) if setup.compress else None
+    return encode_dds(pixels, blocks, setup.mips, file.encoded, normal)
 
 
 _WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {

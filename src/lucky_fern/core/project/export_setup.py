@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from typing import Literal
 
+from msgspec.structs import replace
+
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.plain import Plain
-from lucky_fern.core.project.presets import PRESETS, Format, Kind, MapFile, Preset
+from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Blocks, Format, Kind, MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
 
@@ -19,20 +21,21 @@ DEEP = ("png", "tiff", "exr")  # formats that keep 16 bits
 class ExportSetup(Plain, frozen=True):
     """One export: preset and folder, and how to write.
 
-    ``size`` re-renders every sheet at that many texels; ``padding`` None fills all that lies outside the
-    islands, a number fills so many texels; ``normal_y`` "-" turns the green channel of normals over. ``own`` is a
-    preset of one's own in place of a built-in one. ``quality`` 1…100 is that of JPEG, and of WebP (100: without
-    loss); ``dither`` spreads what is lost when 16 bits become 8; ``compress`` has DDS in blocks, ``mips`` with all
-    its halvings. ``full`` writes 32-bit floats where the format has them. ``rims`` spreads the colour of what is seen
-    under what is not. Of what glows: ``glow`` is how many times
-    as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves out
-    materials that do not. ``model`` is written along with the maps on it, if the preset has none of its own.
+    ``size`` re-renders every sheet at that many texels, ``sizes`` single ones by their ``MATERIAL:TILE``; ``padding``
+    None fills all that lies outside the islands, a number fills so many texels; ``normal_y`` "-" turns the green
+    channel of normals over. ``own`` is a preset of one's own in place of a built-in one. ``quality`` 1…100 is that of
+    JPEG, and of WebP (100: without loss); ``dither`` spreads what is lost when 16 bits become 8; ``compress`` has DDS
+    in ``blocks`` (left out: what fits each file), ``mips`` with all its halvings. ``full`` writes 32-bit floats where
+    the format has them. ``rims`` spreads the colour of what is seen under what is not. Of what glows: ``glow`` is how
+    many times as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves
+    out materials that do not. ``model`` is written along with the maps on it, if the preset has none of its own.
     """
 
     preset: str
     out: str
     format: Format = "png"
     size: int | None = None
+    sizes: dict[str, int] = {}
     bits: Literal[8, 16] = 8
     normal_y: Literal["+", "-"] = "+"
     padding: int | None = None
@@ -47,6 +50,7 @@ class ExportSetup(Plain, frozen=True):
     only_glowing: bool = False
     rims: bool = False
     model: Kind | None = None
+    blocks: Blocks | None = None
 
     @property
     def what(self) -> Preset:
@@ -60,6 +64,17 @@ class ExportSetup(Plain, frozen=True):
 
     def format_of(self, file: MapFile) -> Format:
         return file.format or self.format
+
+    def of(self, file: MapFile) -> ExportSetup:
+        """How one file is written: what it says itself goes before what is said of all."""
+        own = {
+            name: value
+            for name in ("format", "size", "bits", "normal_y", "padding", "dither", "mips", "blocks")
+            if (value := getattr(file, name)) is not None
+        }
+        if "blocks" in own:
+            own["compress"] = True
+        return replace(self, **own)
 
     def bits_of(self, file: MapFile) -> int:
         """Bits that a file has a channel; formats that cannot keep 16 have 8."""
@@ -80,11 +95,13 @@ def check_setup(setup: ExportSetup) -> None:
         raise CommandError(f"format {setup.format!r} is not written; there are {', '.join(FORMATS)}")
     if setup.bits == 16 and setup.format not in DEEP:
         raise CommandError(f"{setup.format} has 8 bits a channel; leave 'bits' out, or write {', '.join(DEEP)}")
-    for size in (setup.size, *(file.size for file in setup.what.files)):
+    for size in (setup.size, *setup.sizes.values(), *(file.size for file in setup.what.files)):
         if size is not None and not SMALLEST <= size <= LARGEST:
             raise CommandError(f"size runs from {SMALLEST} to {LARGEST} texels, not {size}")
-    if setup.padding is not None and not 0 <= setup.padding <= 254:
-        raise CommandError(f"padding runs from 0 to 254 texels, not {setup.padding}; leave it out to fill all")
+    if setup.padding is not None and not 0 <= setup.padding <= MOST_PADDING:
+        raise CommandError(
+            f"padding runs from 0 to {MOST_PADDING} texels, not {setup.padding}; leave it out to fill all"
+        )
     if not 1 <= setup.quality <= 100:
         raise CommandError(f"quality runs from 1 to 100, not {setup.quality}")
     if not 0 <= setup.glow <= 1000:

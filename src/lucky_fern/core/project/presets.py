@@ -24,13 +24,14 @@ Part = Literal["r", "g", "b", "brightest"]
 Alpha = Literal["straight", "premultiplied", "flattened", "none"]
 Kind = Literal["glb", "obj", "usda"]  # of a model that is written along
 Format = Literal["png", "tga", "tiff", "jpeg", "webp", "exr", "dds"]
+Blocks = Literal["bc1", "bc3", "bc4", "bc5", "bc7"]  # of a DDS file
 
 
 class Pick(Plain, frozen=True):
     """What one channel of a file holds: a part of a map, or a ``value`` where ``of`` is left out.
 
     ``part`` is a component of a colour or of a normal, or the brightest of the three; scalar maps have but one.
-    0 … 1 becomes ``low`` … ``high``, turned over first with ``invert``.
+    0 … 1 becomes ``low`` … ``high``, turned over first with ``invert`` and raised to 1 / ``gamma`` then.
     """
 
     of: str = ""
@@ -38,14 +39,18 @@ class Pick(Plain, frozen=True):
     invert: bool = False
     low: float = 0.0
     high: float = 1.0
+    gamma: float = 1.0
     value: float = 0.0
+
+    @property
+    def level(self) -> bool:
+        """Whether values come through as they are, or turned over."""
+        return (self.low, self.high, self.gamma) == (0.0, 1.0, 1.0)
 
     @property
     def plain(self) -> bool:
         """Whether it is a map's own value as it is."""
-        return (
-            self.of in MAPS and not self.invert and (self.low, self.high) == (0.0, 1.0) and self.part != "brightest"
-        )
+        return self.of in MAPS and not self.invert and self.level and self.part != "brightest"
 
 
 class MapFile(Plain, frozen=True):
@@ -53,7 +58,7 @@ class MapFile(Plain, frozen=True):
 
     It is written where one of its maps is, or ``always``. ``alpha`` is a channel more where its map is written, put
     in as ``blend`` says (flattened: on ``ground``). ``encoded`` files hold colours as sRGB encodes them, all others
-    plain numbers. The rest stands in for what the whole export says.
+    plain numbers. The rest stands in for what the whole export says; ``blocks`` are those of a DDS.
     """
 
     word: str
@@ -67,6 +72,10 @@ class MapFile(Plain, frozen=True):
     format: Format | None = None
     size: int | None = None
     normal_y: Literal["+", "-"] | None = None
+    padding: int | None = None
+    dither: bool | None = None
+    mips: bool | None = None
+    blocks: Blocks | None = None
 
     @property
     def needs(self) -> tuple[str, ...]:
@@ -132,6 +141,7 @@ PRESETS: dict[str, Preset] = {
     ),
     "layers": Preset("Layers of the colour map, as OpenRaster", layered=True),
 }  # fmt: skip
+MOST_PADDING = 254  # texels
 LARGEST_PRESET = 1 << 20  # bytes of a file
 
 
@@ -162,6 +172,14 @@ def check_preset(preset: Preset) -> None:
                 raise CommandError(f"'{file.word}': there is no map {pick.of!r}; there are {known}")
             if not (0 <= pick.value <= 1 and 0 <= pick.low <= 1 and 0 <= pick.high <= 1):
                 raise CommandError(f"'{file.word}': value, low and high run from 0 to 1")
+            if not 0.1 <= pick.gamma <= 10:
+                raise CommandError(f"'{file.word}': gamma runs from 0.1 to 10, not {pick.gamma:g}")
+        if file.blocks in ("bc1", "bc3", "bc5", "bc7") and len(file.channels) == 1:
+            raise CommandError(f"'{file.word}' is grey: {file.blocks} holds colours; have bc4, or no blocks")
+        if file.blocks == "bc4" and len(file.channels) == 3:
+            raise CommandError(f"'{file.word}' has 3 channels, bc4 holds one; have bc1, bc3, bc5 or bc7")
+        if file.padding is not None and not 0 <= file.padding <= MOST_PADDING:
+            raise CommandError(f"'{file.word}': padding runs from 0 to {MOST_PADDING} texels, not {file.padding}")
 
 
 def check_pattern(pattern: str, files: int = 2) -> None:
