@@ -20,6 +20,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+import gltf_rules
 from lucky_fern.core import taking
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.errors import CommandError, ExportError
@@ -83,12 +84,7 @@ def test_a_glb_holds_model_and_maps_and_says_how_bright_it_glows(studio: Studio,
     files = written(studio, tmp_path / "out", setup)
     document = pygltflib.GLTF2().load(str(files["p.glb"]))
     blob = document.binary_blob()
-    for view in document.bufferViews:
-        assert view.byteOffset % 4 == 0 and view.byteOffset + view.byteLength <= document.buffers[0].byteLength
-    for accessor in document.accessors:
-        size = {pygltflib.FLOAT: 4, pygltflib.UNSIGNED_INT: 4}[accessor.componentType]
-        width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[accessor.type]
-        assert document.bufferViews[accessor.bufferView].byteLength == accessor.count * size * width
+    assert gltf_rules.problems(files["p.glb"].read_bytes()) == []
     assert [material.name for material in document.materials] == ["hull.1001", "hull.1002"]
     first = document.materials[0]
     assert first.alphaMode == "BLEND" and first.extensions["KHR_materials_emissive_strength"]["emissiveStrength"] == 4
@@ -107,6 +103,21 @@ def test_a_glb_holds_model_and_maps_and_says_how_bright_it_glows(studio: Studio,
     uv = np.concatenate([mesh.visual.uv for mesh in scene.geometry.values()])
     assert uv.min() >= -1e-6 and uv.max() <= 1 + 1e-6  # each tile is a material of its own
     assert sum(mesh.area for mesh in scene.geometry.values()) == pytest.approx(2.0)
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "words"),
+    [(b'"count":', b'"cuont":', "lacks count"), (b'"mode": 4', b'"mode": 9', "mode is 9"), (b'"max":', b'"mux":', "has mux"),
+     (b"image/png", b"image/gif", "is not what it says"), (b'"version": "2.0"', b'"version": "1.0"', "version"),
+     (b'"BLEND"', b'"BLAND"', "alphaMode")],
+)  # fmt: skip
+def test_the_rules_of_gltf_find_what_is_broken(
+    studio: Studio, tmp_path: Path, before: bytes, after: bytes, words: str
+) -> None:
+    """The rules themselves are held to something: a file with one thing wrong does not pass."""
+    data = written(studio, tmp_path / "out", ExportSetup("gltf", ""))["p.glb"].read_bytes()
+    assert before in data
+    assert any(words in one for one in gltf_rules.problems(data.replace(before, after)))
 
 
 def test_an_obj_names_the_maps_in_its_materials(studio: Studio, tmp_path: Path) -> None:
@@ -343,8 +354,30 @@ def test_a_usd_file_wires_the_maps_to_its_surface(studio: Studio, tmp_path: Path
     text = files["p.usda"].read_text()
     assert text.startswith("#usda 1.0") and text.count("{") == text.count("}") and text.count("(") == text.count(")")
     assert "asset inputs:file = @p_hull_baseColor.<UDIM>.png@" in text
-    assert text.count('"UsdUVTexture"') == 6 and 'info:id = "UsdPreviewSurface"' in text
+    assert text.count('"UsdUVTexture"') == 7 and "inputs:opacity.connect = </Item/hull/opacity.outputs:a>" in text
+    assert 'info:id = "UsdPreviewSurface"' in text
     assert "color3f inputs:diffuseColor.connect = </Item/hull/colour.outputs:rgb>" in text
     counts = text.split("faceVertexCounts = [")[1].split("]")[0].split(",")
     assert len(counts) == studio.model.triangle_count
     assert "(2, 1)" in text  # UVs run over the tiles, as UDIM has them
+
+
+@pytest.mark.parametrize("preset", ["separate", "packed", "classic"])
+def test_a_materialx_document_wires_every_map_of_a_set(studio: Studio, tmp_path: Path, preset: str) -> None:
+    """Every name in it leads somewhere, and what arrives at the surface is of the input's type."""
+    files = written(studio, tmp_path / "out", ExportSetup(preset, "", model="mtlx", normal_y="-", glow=2.0))
+    root = ElementTree.fromstring(files["p.mtlx"].read_text())
+    graph, surface = root.find("nodegraph"), root.find("gltf_pbr" if preset != "classic" else "UsdPreviewSurface")
+    assert graph is not None and surface is not None and surface.get("name") == "hull_surface"
+    types = {node.get("name"): node.get("type") for node in graph}
+    for one in graph.iter():
+        if one.get("nodename") is not None:
+            assert one.get("nodename") in types and types[one.get("nodename")] == one.get("type")
+    for file in (one.get("value") for one in graph.iter("input") if one.get("type") == "filename"):
+        assert file is not None and {file.replace("<UDIM>", tile) for tile in ("1001", "1002")} <= set(files)
+    wanted = {"separate": 7, "packed": 7, "classic": 6}[preset]
+    wired = [one for one in surface.iter("input") if one.get("output") is not None]
+    assert len(wired) == wanted and all(types[one.get("output")] == one.get("type") for one in wired)
+    colours = {node.get("name") for node in graph.iter("image") if node.find("input").get("colorspace") is not None}
+    first = "diffuse" if preset == "classic" else "colour"
+    assert colours == {f"{first}_image", "emissive_image"} | ({"specular_image"} if preset == "classic" else set())

@@ -139,7 +139,13 @@ class ExportPanel(Page):
         sheets = QMenu(self.single)
         sheets.aboutToShow.connect(lambda: self._fill_sheets(sheets))
         self.single.setMenu(sheets)
-        models = [("none", None), ("GLB, maps inside", "glb"), ("OBJ with MTL", "obj"), ("USD", "usda")]
+        models = [
+            ("none", None),
+            ("GLB, maps inside", "glb"),
+            ("OBJ with MTL", "obj"),
+            ("USD", "usda"),
+            ("MaterialX, materials alone", "mtlx"),
+        ]
         self.model = choice("A model that is written along", models)
         self.model.activated.connect(lambda _: self.exports.change(model=self.model.currentData()))
         self.row("Model along", self.model, self.single)

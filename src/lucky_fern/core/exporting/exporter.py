@@ -18,9 +18,11 @@ from lucky_fern.core.exporting.channels import Pixels, file_pixels, tinted
 from lucky_fern.core.exporting.credits import CREDITS, credits_text
 from lucky_fern.core.exporting.formats import encode
 from lucky_fern.core.exporting.glb import Image, sheet_skins, write_glb
+from lucky_fern.core.exporting.materialx import write_materialx
 from lucky_fern.core.exporting.model_files import textured_obj
 from lucky_fern.core.exporting.openraster import encode_layers
 from lucky_fern.core.exporting.usd import write_usd
+from lucky_fern.core.exporting.wires import Wire, wires
 from lucky_fern.core.files import WholeFiles
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
@@ -268,7 +270,9 @@ class _Work:
         if plan.name.endswith(".glb"):
             return self._glb()
         if plan.name.endswith(".usda"):
-            return write_usd(self.sources.surface.model, self._names_in_usd())
+            return write_usd(self.sources.surface.model, self._wires(), self.setup.glow)
+        if plan.name.endswith(".mtlx"):
+            return write_materialx(self._wires(), self.setup.glow)
         return self._obj()[plan.name]
 
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
@@ -334,14 +338,13 @@ class _Work:
                 names.setdefault(plan.sheet, {}).setdefault(held.pop(), plan.name)
         return names
 
-    def _names_in_usd(self) -> dict[str, dict[str, str]]:
-        """Material → what it holds → the file's name, with a mark for the tile where there are several."""
-        found: dict[str, dict[str, str]] = {}
-        for key, names in self._map_names().items():
-            for kind, name in names.items():
-                marked = name.replace(f".{key.tile}.", ".<UDIM>.")
-                found.setdefault(key.material, {}).setdefault(kind, marked)
-        return found
+    def _wires(self) -> dict[str, dict[str, Wire]]:
+        files = [
+            (plan.name, plan.file, plan.maps, plan.sheet)
+            for plan in self.plans.files
+            if plan.file is not None and plan.sheet is not None
+        ]
+        return wires(files, self.setup)
 
     def _obj(self) -> dict[str, bytes]:
         return textured_obj(self.sources.surface, f"{safe_name(self.stem)}.obj", self._map_names())

@@ -143,7 +143,8 @@ def write_glb(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
             if model.has_uv[rows].any():
                 flipped = np.stack([points["uv"][:, 0], 1 - points["uv"][:, 1]], axis=1)
                 attributes.TEXCOORD_0 = add(flipped.astype(np.float32), gltf.VEC2, gltf.ARRAY_BUFFER)
-                attributes.TANGENT = add(points["tangent"].astype(np.float32), gltf.VEC4, gltf.ARRAY_BUFFER)
+                if "normal" in skin.images:  # nothing else reads them
+                    attributes.TANGENT = add(points["tangent"].astype(np.float32), gltf.VEC4, gltf.ARRAY_BUFFER)
             if colours is not None:
                 light = np.concatenate(
                     [decode_srgb(points["colour"][:, :3] / 255), points["colour"][:, 3:] / 255], axis=1

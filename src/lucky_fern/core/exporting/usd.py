@@ -13,24 +13,28 @@ import numpy as np
 
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.exporting.glb import corners
+from lucky_fern.core.exporting.wires import Wire
 from lucky_fern.core.model.model import Model
 
-# What a map is wired to: the surface's input, its type, the texture's output, and how its numbers are stored.
+# What is wired to which input of the surface, and its type.
 _INPUTS = {
-    "colour": ("diffuseColor", "color3f", "rgb", "sRGB"), "metallic": ("metallic", "float", "r", "raw"),
-    "roughness": ("roughness", "float", "r", "raw"), "normal": ("normal", "normal3f", "rgb", "raw"),
-    "occlusion": ("occlusion", "float", "r", "raw"), "emissive": ("emissiveColor", "color3f", "rgb", "sRGB"),
-    "diffuse": ("diffuseColor", "color3f", "rgb", "sRGB"),
+    "colour": ("diffuseColor", "color3f"), "diffuse": ("diffuseColor", "color3f"), "metallic": ("metallic", "float"),
+    "roughness": ("roughness", "float"), "normal": ("normal", "normal3f"), "occlusion": ("occlusion", "float"),
+    "emissive": ("emissiveColor", "color3f"), "specular": ("specularColor", "color3f"),
+    "opacity": ("opacity", "float"),
 }  # fmt: skip
 
 
-def write_usd(model: Model, files: Mapping[str, Mapping[str, str]]) -> bytes:
-    """A mesh for each part and material; ``files`` are the maps' names, by material and by what they hold."""
+def write_usd(model: Model, wired: Mapping[str, Mapping[str, Wire]], glow: float = 1.0) -> bytes:
+    """A mesh for each part and material; ``wired`` says what files give to each material.
+
+    ``glow`` is how many times as bright it glows.
+    """
     out = ["#usda 1.0", "(", '    defaultPrim = "Item"', '    upAxis = "Y"', "    metersPerUnit = 1", ")", "",
            'def Xform "Item"', "{"]  # fmt: skip
     materials = _names(model.materials)
     for name in model.materials:
-        out += _material(materials[name], files.get(name, {}))
+        out += _material(materials[name], wired.get(name, {}), glow)
     parts = _names(model.parts)
     for part, part_name in enumerate(model.parts):
         for number, material in enumerate(model.materials):
@@ -73,15 +77,17 @@ def _mesh(name: str, model: Model, rows: Array, material: str) -> list[str]:
     ]  # fmt: skip
 
 
-def _material(name: str, files: Mapping[str, str]) -> list[str]:
+def _material(name: str, wired: Mapping[str, Wire], glow: float) -> list[str]:
     here = f"/Item/{name}"
-    used = {kind: file for kind, file in files.items() if kind in _INPUTS}
+    used = {what: wire for what, wire in wired.items() if what in _INPUTS}
     inputs = []
-    for kind in used:
-        word, sort, output, _ = _INPUTS[kind]
-        inputs.append(f"            {sort} inputs:{word}.connect = <{here}/{kind}.outputs:{output}>")
+    for what, wire in used.items():
+        word, sort = _INPUTS[what]
+        inputs.append(f"            {sort} inputs:{word}.connect = <{here}/{what}.outputs:{wire.part}>")
     if "roughness" not in used:
         inputs.append("            float inputs:roughness = 1")
+    if "specular" in used:
+        inputs.append("            int inputs:useSpecularWorkflow = 1")
     out = [
         f'    def Material "{name}"', "    {",
         f"        token outputs:surface.connect = <{here}/Surface.outputs:surface>",
@@ -91,19 +97,32 @@ def _material(name: str, files: Mapping[str, str]) -> list[str]:
         '            uniform token info:id = "UsdPrimvarReader_float2"', '            string inputs:varname = "st"',
         "            float2 outputs:result", "        }",
     ]  # fmt: skip
-    for kind, file in used.items():
-        _, _, output, space = _INPUTS[kind]
-        sort = "float3" if output == "rgb" else "float"
+    for what, wire in used.items():
+        sort = "float3" if wire.part == "rgb" else "float"
         out += [
-            f'        def Shader "{kind}"', "        {", '            uniform token info:id = "UsdUVTexture"',
-            f"            asset inputs:file = @{file}@", f'            token inputs:sourceColorSpace = "{space}"',
+            f'        def Shader "{what}"', "        {", '            uniform token info:id = "UsdUVTexture"',
+            f"            asset inputs:file = @{wire.file}@",
+            f'            token inputs:sourceColorSpace = "{"sRGB" if wire.encoded else "raw"}"',
             f"            float2 inputs:st.connect = <{here}/Place.outputs:result>",
             '            token inputs:wrapS = "clamp"', '            token inputs:wrapT = "clamp"',
+            *_scaled(what, wire, glow),
+            f"            {sort} outputs:{wire.part}", "        }",
         ]  # fmt: skip
-        if kind == "normal":  # from 0…1 to −1…1
-            out += [
-                "            float4 inputs:scale = (2, 2, 2, 1)",
-                "            float4 inputs:bias = (-1, -1, -1, 0)",
-            ]
-        out += [f"            {sort} outputs:{output}", "        }"]
     return [*out, "    }"]
+
+
+def _scaled(what: str, wire: Wire, glow: float) -> list[str]:
+    """What the texture's numbers are multiplied by, and what is added."""
+    scale, bias = (1.0, 1.0, 1.0, 1.0), (0.0, 0.0, 0.0, 0.0)
+    if what == "normal":  # from 0…1 to −1…1
+        scale, bias = ((2, -2, 2, 1), (-1, 1, -1, 0)) if wire.down else ((2, 2, 2, 1), (-1, -1, -1, 0))
+    elif what == "emissive" and glow != 1:
+        scale = (glow, glow, glow, 1)
+    elif wire.inverted:
+        scale, bias = (-1, -1, -1, 1), (1, 1, 1, 0)
+    else:
+        return []
+    return [
+        f"            float4 inputs:{word} = ({', '.join(f'{value:g}' for value in values)})"
+        for word, values in (("scale", scale), ("bias", bias))
+    ]

@@ -22,7 +22,7 @@ _COLOURED = ("diffuse", "specular")
 
 Part = Literal["r", "g", "b", "brightest"]
 Alpha = Literal["straight", "premultiplied", "flattened", "none"]
-Kind = Literal["glb", "obj", "usda"]  # of a model that is written along
+Kind = Literal["glb", "obj", "usda", "mtlx"]  # of a model, or of its materials alone, that is written along
 Format = Literal["png", "tga", "tiff", "jpeg", "webp", "exr", "dds"]
 Blocks = Literal["bc1", "bc3", "bc4", "bc5", "bc7"]  # of a DDS file
 
