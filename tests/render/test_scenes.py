@@ -248,3 +248,51 @@ def test_faces_can_be_hidden_and_the_checker_follows_the_sheets_size(drawn: Draw
     squares = np.count_nonzero(np.abs(np.diff(line)) > 60) + 1
     assert squares == 256 // CHECKER_TEXELS
     scene.release()
+
+
+SHELTER = """v -2 0 -2\nv 2 0 -2\nv 2 0 2\nv -2 0 2
+v -0.5 1 -0.5\nv 0.5 1 -0.5\nv 0.5 1 0.5\nv -0.5 1 0.5
+v -2 0 -2\nv 2 0 -2\nv 2 1 -2\nv -2 1 -2
+f 4 3 2 1\nf 8 7 6 5\nf 9 10 11 12
+"""  # a floor, a plate over it, a wall behind
+
+
+def test_shadows_fall_where_the_lamp_does_not_reach_and_corners_are_darker(
+    context: moderngl.Context, tmp_path: Path
+) -> None:
+    """Against the lamp's rays themselves, point by point of the floor; the corner against the open floor."""
+    (tmp_path / "shelter.obj").write_text(SHELTER)
+    surface = Studio.new(tmp_path / "shelter.obj").surface
+    camera = Camera(yaw=0, pitch=70, parallel=True).framing(surface.model.bounds, 1.0)
+    frame, scene = context.simple_framebuffer((400, 400)), ModelScene(context, surface)
+
+    def picture(**look: object) -> np.ndarray:
+        frame.use()
+        scene.draw(camera, 1.0, Look(**look), None, {})
+        return np.frombuffer(frame.read(), np.uint8).reshape(400, 400, 3)[::-1, :, 1].astype(int)
+
+    def place(point: np.ndarray) -> tuple[int, int]:
+        clip = camera.projection(1.0, surface.model.diagonal) @ camera.view() @ [*point, 1.0]
+        return int((1 - clip[1] / clip[3]) * 200), int((clip[0] / clip[3] + 1) * 200)
+
+    whole, shadowed, unlit = picture(), picture(shadows=True), picture(shadows=True, lamp_gain=0.0)
+    lamp, back = np.array([-0.5, 0.75, 0.6]), camera.axes[2]
+    told = {True: 0, False: 0}
+    for x in np.linspace(-1.8, 1.8, 37):
+        for z in np.linspace(-1.4, 1.8, 33):
+            point = np.array([x, 0.0, z])
+            under, behind = point + lamp / lamp[1], point + back / back[1]  # where the rays meet the plate's height
+            margin = np.abs(np.abs(under[[0, 2]]) - 0.5).min()
+            if np.abs(behind[[0, 2]]).max() < 0.6 or margin < 0.06:
+                continue  # the plate is in front of it, or it lies on the shadow's edge
+            dark = bool(np.abs(under[[0, 2]]).max() < 0.5)
+            at = place(point)
+            told[dark] += 1
+            # Under the plate nothing of the lamp arrives, elsewhere all of it does.
+            assert abs(shadowed[at] - (unlit if dark else whole)[at]) <= 6, (x, z, dark)
+    assert min(told.values()) > 30
+    open_, around = picture(lamp_gain=0.0), picture(lamp_gain=0.0, shadows=True)
+    near, far = place(np.array([-1.5, 0.0, -1.95])), place(np.array([-1.5, 0.0, 0.5]))
+    assert around[near] < 0.93 * open_[near] and around[far] >= open_[far] - 2
+    assert np.array_equal(picture(), whole)  # taken away again, nothing stays
+    scene.release()

@@ -16,6 +16,7 @@ from lucky_fern.render import environment
 from lucky_fern.render.bloom import Bloom
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
+from lucky_fern.render.shadows import Shadows
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
 from lucky_fern.render.uniforms import uniform
@@ -23,8 +24,9 @@ from lucky_fern.render.uniforms import uniform
 _GLOW = 4  # the look that draws what glows alone
 SHADED, FLAT = "shaded", "flat"
 GAINS = ("lamp_gain", "ambient_gain", "specular_gain", "gloss_gain", "fresnel_gain", "glow_gain", "exposure")
+_LAMP = (-0.5, 0.75, 0.6)  # where it stands unless it is turned
 CHECKER_TEXELS = 64  # across a square of the checker
-_REFLECTIONS_UNIT = len(UNITS)
+_REFLECTIONS_UNIT, _LAMP_UNIT, _OPEN_UNIT = (len(UNITS) + number for number in range(3))
 # The frame stays opaque: what is drawn half transparent must not let the window shine through.
 BLEND_KEEPING_ALPHA: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
 
@@ -35,8 +37,8 @@ class Look:
 
     The gains say how many times as strong the lamp, the surroundings, highlights, gloss, the shine of grazing angles
     and what glows are; ``exposure`` goes over all. ``surroundings`` is one of :data:`.environment.KINDS`, ``bloom``
-    how strongly what glows shines beyond itself. ``front_only`` leaves out faces that look away, so that one sees
-    into what is closed.
+    how strongly what glows shines beyond itself. ``shadows``: parts throw them, and crevices get less light.
+    ``front_only`` leaves out faces that look away, so that one sees into what is closed.
     """
 
     shading: str = SHADED
@@ -53,6 +55,7 @@ class Look:
     glow_gain: float = 1.0
     exposure: float = 1.0
     surroundings: str = environment.STUDIO
+    shadows: bool = False
     bloom: float = 0.0
     lamp_deg: float = 0.0
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
@@ -86,6 +89,7 @@ class ModelScene:
             self._program, self._lines, self._backdrop, corners, self._screen,
         ]  # fmt: skip
         self._pieces: list[_Piece] = []
+        self._shadows: Shadows | None = None
         self.show_faces(None)
         self._wires = self._edges(surface.model.outline_edges)
         self._seams = self._edges(surface.model.seam_edges)
@@ -93,7 +97,8 @@ class ModelScene:
         self._reflections = self._make_reflections(self._surroundings)
         self.tint = Tint(context)
         self._bloom: Bloom | None = None
-        for name, unit in {**UNITS, "reflections": _REFLECTIONS_UNIT}.items():
+        units = {"reflections": _REFLECTIONS_UNIT, "lamp_depth": _LAMP_UNIT, "open": _OPEN_UNIT}
+        for name, unit in {**UNITS, **units}.items():
             self._set(name, unit)
         uniform(self._program, "irradiance").write(environment.irradiance().tobytes())
 
@@ -107,6 +112,8 @@ class ModelScene:
                 self._owned.remove(item)
                 item.release()
         self._pieces.clear()
+        if self._shadows is not None:
+            self._shadows.forget()
         surface = self.surface
         for key in surface.keys:
             self._add_piece(key, surface.placement.triangles[key], shown)
@@ -195,11 +202,10 @@ class ModelScene:
         self._set("eye_direction", tuple(camera.axes[2]))
         self._set("parallel", camera.parallel)
         angle = np.radians(look.lamp_deg)
-        lamp = np.array([-0.5, 0.75, 0.6])
-        self._set("lamp", (
-            float(np.cos(angle) * lamp[0] + np.sin(angle) * lamp[2]), float(lamp[1]),
-            float(-np.sin(angle) * lamp[0] + np.cos(angle) * lamp[2]),
-        ))  # fmt: skip
+        x, y, z = _LAMP
+        cos, sin = float(np.cos(angle)), float(np.sin(angle))
+        lamp = (cos * x + sin * z, y, cos * z - sin * x)
+        self._set("lamp", lamp)
         self._set("turn", float(-angle))
         for name in GAINS:
             self._set(name, float(getattr(look, name)))
@@ -210,6 +216,10 @@ class ModelScene:
         self._reflections.use(_REFLECTIONS_UNIT)
         if look.front_only:
             context.enable(moderngl.CULL_FACE)
+        self._set("shadows", look.shadows and mode == 0)
+        if look.shadows and mode == 0:
+            self._throw_shadows(camera, aspect, lamp)
+            context.enable(moderngl.DEPTH_TEST)
         self._draw_pieces(textures, size_of)
         context.disable(moderngl.CULL_FACE)
         self.tint.draw(to_clip)
@@ -222,6 +232,26 @@ class ModelScene:
             self._bloom = self._bloom or Bloom(context)
             self._set("look", _GLOW)
             self._bloom.put_over(lambda: self._draw_pieces(textures, size_of), look.bloom)
+
+    def _throw_shadows(self, camera: Camera, aspect: float, lamp: tuple[float, float, float]) -> None:
+        """Draw what shadows are read from, and hand it to the program."""
+        if self._shadows is None:
+            self._shadows = Shadows(self.context, self.surface.model.bounds, self._draw_positions)
+        shadows = self._shadows
+        shadows.prepare(camera, aspect, lamp)
+        assert shadows.open is not None
+        shadows.lamp_depth.use(_LAMP_UNIT)
+        shadows.open.use(_OPEN_UNIT)
+        uniform(self._program, "to_lamp").write(_columns(shadows.to_lamp))
+        self._set("lamp_texel", shadows.texel)
+        self._set("viewport", tuple(float(number) for number in self.context.fbo.viewport))
+
+    def _draw_positions(self, program: moderngl.Program) -> None:
+        """All faces by another program, which needs to know no more than where they are."""
+        for piece in self._pieces:
+            array = self.context.vertex_array(program, [(piece.buffer, "3f 36x", "in_position")])
+            array.render(moderngl.TRIANGLES)
+            array.release()
 
     def _draw_pieces(self, textures: SheetTextures | None, size_of: dict[SheetKey, int]) -> None:
         """All faces as the program is set."""
@@ -255,6 +285,9 @@ class ModelScene:
             if self._bloom is not None:
                 self._bloom.release()
                 self._bloom = None
+            if self._shadows is not None:
+                self._shadows.release()
+                self._shadows = None
         for item in self._owned:
             item.release()
         self._owned.clear()

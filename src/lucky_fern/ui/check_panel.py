@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
 from lucky_fern.core.checking.result import Found, check_result, maps_read
 from lucky_fern.render import environment
@@ -70,7 +70,10 @@ class CheckPanel(Page):
         self.surroundings.activated.connect(lambda _: self._surround(self.surroundings.currentData()))
         label = QLabel("Where", objectName="quiet")
         label.setFixedWidth(110)
-        self.row(label, self.surroundings)
+        self.shadows = QCheckBox("Shadows and crevices")
+        self.shadows.setToolTip("Parts throw shadows, and what is closed to the light gets less of it, as in a game")
+        self.shadows.toggled.connect(lambda on: self.view.set_look(shadows=on))
+        self.row(label, self.surroundings, self.shadows)
         self.row(button("Night", "Next to no light, so that what glows shows", self._night),
                  button("As ever", "The light that one paints by", self._as_ever))  # fmt: skip
 
@@ -86,6 +89,7 @@ class CheckPanel(Page):
 
     def _as_ever(self) -> None:
         self.surroundings.setCurrentIndex(0)
+        self.shadows.setChecked(False)
         self.view.set_look(surroundings=environment.STUDIO)
         for name, _, _, _, start in _LIGHTS:
             self.lights[name].set(start)

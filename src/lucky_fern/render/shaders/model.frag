@@ -23,6 +23,12 @@ uniform float gloss_gain;
 uniform float fresnel_gain;
 uniform float glow_gain;
 uniform float exposure;
+uniform bool shadows;             // whether the two below hold something
+uniform sampler2D lamp_depth;     // depths as the lamp sees them
+uniform sampler2D open;           // how open each pixel is to the light from all around
+uniform mat4 to_lamp;
+uniform float lamp_texel;         // of those depths, in units
+uniform vec4 viewport;
 uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker, 4 what glows alone, linear
 uniform float squares;            // of the checker, across a sheet
 uniform int shown;                // which map is alone
@@ -54,6 +60,28 @@ vec3 reflected(vec3 r, float roughness) {
     vec3 d = turned(r);
     vec2 at = vec2(atan(d.x, d.z) / (2.0 * PI) + 0.5, acos(clamp(d.y, -1.0, 1.0)) / PI);
     return textureLod(reflections, at, roughness * 5.0).rgb;
+}
+
+// How much of the lamp's light arrives: depths of nine places, the point itself held off its own surface.
+float lit(vec3 facing_lamp, float slant) {
+    vec3 off = position + facing_lamp * lamp_texel * (1.0 + 2.0 * sqrt(max(1.0 - slant * slant, 0.0)));
+    vec3 at = (to_lamp * vec4(off, 1.0)).xyz * 0.5 + 0.5;
+    vec2 texel = 1.0 / vec2(textureSize(lamp_depth, 0));
+    float sum = 0.0;
+    for (int i = -1; i <= 1; i++)
+        for (int j = -1; j <= 1; j++)
+            sum += step(at.z - 0.0006, texture(lamp_depth, at.xy + vec2(i, j) * texel).r);
+    return sum / 9.0;
+}
+
+// The mean of four by four pixels, over which the pattern of places repeats itself.
+float openness() {
+    vec2 at = (gl_FragCoord.xy - viewport.xy) / viewport.zw, texel = 1.0 / vec2(textureSize(open, 0));
+    float sum = 0.0;
+    for (int i = 0; i < 2; i++)
+        for (int j = 0; j < 2; j++)
+            sum += texture(open, at + (vec2(i, j) * 2.0 - 1.0) * texel).r;
+    return sum * 0.25;
 }
 
 // Scale and bias of the specular colour under even light (a fit of the split-sum integral after
@@ -101,7 +129,8 @@ void main() {
 
     vec2 sums = split_sum(roughness, facing);
     vec3 specular = reflected(reflect(-v, n), roughness) * (f0 * sums.x + sums.y);
-    vec3 light = (matt * ambient(n) + specular * specular_gain) * orm.r * ambient_gain;
+    float around = shadows ? orm.r * openness() : orm.r;
+    vec3 light = (matt * ambient(n) + specular * specular_gain) * around * ambient_gain;
 
     vec3 l = normalize(lamp), h = normalize(l + v);
     float nl = clamp(dot(n, l), 0.0, 1.0), nh = clamp(dot(n, h), 0.0, 1.0), vh = clamp(dot(v, h), 0.0, 1.0);
@@ -109,6 +138,10 @@ void main() {
     float d = a2 / (PI * pow(nh * nh * (a2 - 1.0) + 1.0, 2.0));
     float g = 0.5 / max(nl * sqrt(facing * facing * (1.0 - a2) + a2) + facing * sqrt(nl * nl * (1.0 - a2) + a2), 1e-4);
     vec3 f = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0) * fresnel_gain;
+    if (shadows && nl > 0.0) {
+        vec3 outwards = normalize(normal) * (gl_FrontFacing ? 1.0 : -1.0);
+        nl *= lit(outwards, dot(outwards, l)) * step(0.0, dot(outwards, l));
+    }
     light += ((1.0 - f) * matt / PI + f * d * g * specular_gain) * nl * 1.15 * lamp_gain;
 
     result = vec4(encode((light + glow * glow_gain) * exposure), base.a);

@@ -1,0 +1,3 @@
+#version 330 core
+// Depth alone.
+void main() {}
