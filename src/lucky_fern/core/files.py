@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+from collections.abc import Iterable
 from pathlib import Path
 
 from lucky_fern.core.errors import ExportError
@@ -23,8 +24,8 @@ class WholeFiles:
         for temporary, _target in self._waiting:
             temporary.unlink(missing_ok=True)
 
-    def write(self, target: Path, data: bytes) -> None:
-        """Write ``data`` beside ``target`` and flush it to disk.
+    def write(self, target: Path, data: bytes | Iterable[bytes]) -> Path:
+        """Write ``data``, whole or part after part, beside ``target`` and flush it to disk; where it lies until then.
 
         Raises
         ------
@@ -36,10 +37,12 @@ class WholeFiles:
             handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
             self._waiting.append((Path(name), target))
             with os.fdopen(handle, "wb") as file:
-                file.write(data)
+                for part in (data,) if isinstance(data, bytes) else data:
+                    file.write(part)
                 file.flush()
                 os.fsync(file.fileno())
             os.chmod(name, 0o644)
+            return Path(name)
         except OSError as error:
             raise _refused(target, error) from error
 

@@ -14,7 +14,7 @@ from lucky_fern.core.project.presets import MapFile, Pick
 Pixels = U8 | U16
 Maps = Mapping[str, Pixels]
 
-_BAND = 256  # rows
+_BAND = 64  # rows
 _DIELECTRIC = 0.04  # how much light what is no metal throws back straight on
 _PARTS = {"r": 0, "g": 1, "b": 2}
 
@@ -71,13 +71,19 @@ def rounded(values: F32, bits: int, dither: bool = False, first: int = 0) -> Pix
     return made
 
 
+def plane_as_floats(file: MapFile, pixels: Pixels, at: int) -> F32:
+    """(rows, columns) of one channel as formats of floats hold it: colours as linear light, alpha and data as is."""
+    plane = pixels[..., at]
+    if file.encoded and at < 3:
+        return np.asarray((DECODE_8 if pixels.dtype == np.uint8 else DECODE_16)[plane], np.float32)
+    return _floats(plane)
+
+
 def as_floats(file: MapFile, pixels: Pixels) -> F32:
-    """The pixels of a file as formats of floats hold them: colours as linear light, alpha and data as they are."""
-    values = _floats(pixels)
-    if file.encoded:
-        table = DECODE_8 if pixels.dtype == np.uint8 else DECODE_16
-        for part in range(min(pixels.shape[2], 3)):  # one after the other, or a large sheet would fill the memory
-            values[..., part] = table[pixels[..., part]]
+    """(rows, columns, n) of all channels; see :func:`plane_as_floats`."""
+    values = np.empty(pixels.shape, np.float32)
+    for at in range(pixels.shape[2]):  # one after the other, or a large sheet would fill the memory
+        values[..., at] = plane_as_floats(file, pixels, at)
     return values
 
 

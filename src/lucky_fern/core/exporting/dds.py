@@ -23,6 +23,7 @@ _ALPHA, _FOURCC, _RGB, _LUMINANCE = 0x1, 0x4, 0x40, 0x20000
 _BYTES = {"bc1": 8, "bc3": 16, "bc4": 8, "bc5": 16, "bc7": 16}  # of a block of 4 × 4 texels
 _LETTERS = {"bc1": b"DXT1", "bc3": b"DXT5"}  # all others are named in the newer header
 _DXGI = {"bc4": 80, "bc5": 83, "bc7": 98}
+_BAND = 64  # rows, an even number
 _AS_SRGB = 1  # what BC7 of colours has more
 
 
@@ -75,6 +76,9 @@ def encode_dds(pixels: Pixels, blocks: Blocks | None, mips: bool, encoded: bool,
 def halved(pixels: U8, encoded: bool, normal: bool) -> U8:
     """The next halving: means of 2 × 2 texels, of light or of vectors where it is that."""
     rows, columns, count = pixels.shape
+    if rows % 2 == 0 and rows > _BAND:  # band by band, or floats of a large sheet would fill the memory
+        bands = (pixels[top : top + _BAND] for top in range(0, rows, _BAND))
+        return np.concatenate([halved(band, encoded, normal) for band in bands])
     values: F32 = pixels.astype(np.float32) / np.float32(255)
     weight: F32 | None = values[..., 3:] if count == 4 else None
     colour = values[..., :3] if count > 1 else values

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Callable, Mapping
+import tempfile
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from itertools import islice
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -17,7 +20,7 @@ from lucky_fern.core.errors import Cancelled, CommandError, ExportError
 from lucky_fern.core.exporting.channels import Pixels, file_pixels, tinted
 from lucky_fern.core.exporting.credits import CREDITS, credits_text
 from lucky_fern.core.exporting.formats import encode
-from lucky_fern.core.exporting.glb import Image, sheet_skins, write_glb
+from lucky_fern.core.exporting.glb import Image, glb_parts, sheet_skins
 from lucky_fern.core.exporting.materialx import write_materialx
 from lucky_fern.core.exporting.model_files import textured_obj
 from lucky_fern.core.exporting.openraster import encode_layers
@@ -32,6 +35,7 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
 
 Progress = Callable[[int, int, str], None]
+_AT_ONCE = 2  # files that are worked out at the same time
 _LEAST = 0.05  # of what maps take unpacked; no livery packs better
 LAYERS = "layers"  # stands for the map in names of layered files
 
@@ -167,28 +171,44 @@ def export(
     check_folder(folder)
     check_room(sources, project, setup, plans, folder)
     work = _Work(sources, project, setup, stem, plans, cancelled, finished)
-    done = 0
-    with WholeFiles() as files, ThreadPoolExecutor(2, thread_name_prefix="fern-export") as pool:
-        # Sheet by sheet, whatever the order of the files: what one map draws serves the next one.
-        order = sorted(plans.files, key=lambda plan: plan.sheet or ("\uffff", 0))
-        sent: dict[str, Future[bytes]] = {
-            plan.name: pool.submit(work.bytes_of, plan) for plan in order if plan.sheet is not None
-        }
-        sizes: dict[Path, int] = {}
+    sizes: dict[Path, int] = {}
+    with WholeFiles() as files, ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="fern-export") as pool:
+
+        def write(plan: Plan, data: bytes | Iterator[bytes]) -> None:
+            kept = files.write(folder / plan.name, data)
+            sizes[folder / plan.name] = kept.stat().st_size
+            work.keep(plan, kept)
+            if progress is not None:
+                progress(len(sizes), len(plans.files), plan.name)
+
+        # Sheet by sheet, whatever the order of the files: what one map draws serves the next one. No more is
+        # worked out ahead than keeps all busy, or finished files would fill the memory.
+        order = [plan for key in sources.surface.keys for plan in plans.files if plan.sheet == key]
+        ahead: deque[tuple[Plan, Future[bytes]]] = deque()
+        waiting = iter(order)
+
+        def send() -> None:
+            for plan in islice(waiting, 1):
+                ahead.append((plan, pool.submit(work.bytes_of, plan)))
+
+        for _ in range(_AT_ONCE + 1):  # and one that is waiting to be written
+            send()
         try:
+            while ahead:
+                plan, future = ahead.popleft()
+                data = future.result()
+                send()
+                write(plan, data)
+                del data, future
             for plan in plans.files:
-                data = sent[plan.name].result() if plan.sheet is not None else work.bytes_of(plan)
-                files.write(folder / plan.name, data)
-                sizes[folder / plan.name] = len(data)
-                sent.pop(plan.name, None)
-                done += 1
-                if progress is not None:
-                    progress(done, len(plans.files), plan.name)
+                if plan.sheet is None:
+                    write(plan, work.parts_of(plan))
         except BaseException:
-            for future in sent.values():
+            for _, future in ahead:
                 future.cancel()
             raise
-        return Exported(tuple(files.publish()), plans.skipped, plans.notes, sizes)
+        files.publish()
+        return Exported(tuple(folder / plan.name for plan in plans.files), plans.skipped, plans.notes, sizes)
 
 
 def check_folder(folder: Path) -> None:
@@ -250,21 +270,27 @@ class _Work:
     plans: Plans
     cancelled: Callable[[], bool] | None
     finished: Finished | None
-    _images: dict[tuple[SheetKey, MapFile], bytes] = field(default_factory=dict)
+    _images: dict[tuple[SheetKey, MapFile], Path] = field(default_factory=dict)
 
     def bytes_of(self, plan: Plan) -> bytes:
-        if self.cancelled is not None and self.cancelled():
-            raise Cancelled("the export was stopped; nothing was written")
-        if plan.file is not None and plan.sheet is not None:
+        """A file of one sheet."""
+        self._go_on()
+        assert plan.sheet is not None
+        if plan.file is not None:
             own = self.setup.of(plan.file)
-            data = encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), own)
-            if self._serves_glb(plan.file):
-                self._images[plan.sheet, plan.file] = data
-            return data
-        if plan.sheet is not None:
-            sized = _resized(self.project, self.setup)
-            sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
-            return encode_layers(self.sources, sized, sheet)
+            return encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), own)
+        sized = _resized(self.project, self.setup)
+        sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
+        return encode_layers(self.sources, sized, sheet)
+
+    def keep(self, plan: Plan, written: Path) -> None:
+        """Remember where a sheet's file lies, if the GLB has use for it."""
+        if plan.file is not None and plan.sheet is not None and self._serves_glb(plan.file):
+            self._images[plan.sheet, plan.file] = written
+
+    def parts_of(self, plan: Plan) -> bytes | Iterator[bytes]:
+        """A file about all sheets."""
+        self._go_on()
         if plan.name == CREDITS:
             return credits_text(self.project).encode()
         if plan.name.endswith(".glb"):
@@ -274,6 +300,10 @@ class _Work:
         if plan.name.endswith(".mtlx"):
             return write_materialx(self._wires(), self.setup.glow)
         return self._obj()[plan.name]
+
+    def _go_on(self) -> None:
+        if self.cancelled is not None and self.cancelled():
+            raise Cancelled("the export was stopped; nothing was written")
 
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
         """What a file holds of a sheet."""
@@ -307,23 +337,27 @@ class _Work:
         plain = setup.format_of(file) == "png" and setup.bits_of(file) == 8 and own.normal_y == "+"
         return setup.model_kind == "glb" and plain and file in PRESETS["gltf"].files
 
-    def _glb(self) -> bytes:
+    def _glb(self) -> Iterator[bytes]:
         written = _written(self.sources, self.project, self.setup)
         plain = replace(self.setup, format="png", bits=8, normal_y="+", own=None, preset="gltf")
         images: dict[SheetKey, dict[str, Image]] = {}
-        for key in self._keys():
-            used = _used(written, key.material)
-            images[key] = {}
-            for file in PRESETS["gltf"].files:
-                if not file.always and not set(file.told_by) & used:
-                    continue
-                maps = (*file.needs, *((file.alpha.of,) if file.alpha is not None and file.alpha.of in used else ()))
-                data = self._images.get((key, file))
-                if data is None:
-                    data = encode(file, self._pixels(file, maps, key, plain), plain)
-                images[key][file.word] = Image(data, "opacity" in maps)
-        skins = sheet_skins(self.sources.surface, images, self.setup.glow)
-        return write_glb(self.sources.surface.model, skins)
+        with tempfile.TemporaryDirectory(prefix="fern-glb-") as place:  # or all maps would lie in memory together
+            for key in self._keys():
+                used = _used(written, key.material)
+                images[key] = {}
+                for file in PRESETS["gltf"].files:
+                    if not file.always and not set(file.told_by) & used:
+                        continue
+                    with_alpha = file.alpha is not None and file.alpha.of in used
+                    maps = (*file.needs, *((file.alpha.of,) if file.alpha is not None and with_alpha else ()))
+                    where = self._images.get((key, file))
+                    if where is None:
+                        self._go_on()
+                        where = Path(place) / f"{len(images)}-{file.word}.png"
+                        where.write_bytes(encode(file, self._pixels(file, maps, key, plain), plain))
+                    images[key][file.word] = Image(where, "opacity" in maps)
+            skins = sheet_skins(self.sources.surface, images, self.setup.glow)
+            yield from glb_parts(self.sources.surface.model, skins)
 
     def _keys(self) -> list[SheetKey]:
         planned = {plan.sheet for plan in self.plans.files if plan.sheet is not None}

@@ -11,9 +11,8 @@ from typing import Any
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import F32
 from lucky_fern.core.errors import ExportError
-from lucky_fern.core.exporting.channels import Pixels, as_floats
+from lucky_fern.core.exporting.channels import Pixels, as_floats, plane_as_floats
 from lucky_fern.core.exporting.dds import encode_dds, fitting
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.project.export_setup import ExportSetup
@@ -89,10 +88,9 @@ def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     """Scene-linear, half floats or with ``full`` floats of 32 bits; grey as the one channel Y."""
     import OpenEXR
 
-    values: F32 = as_floats(file, pixels)
     kind = np.float32 if setup.full else np.float16
-    names = {1: "Y", 3: "RGB", 4: "RGBA"}[values.shape[2]]
-    channels = {name: np.ascontiguousarray(values[..., at].astype(kind)) for at, name in enumerate(names)}
+    names = {1: "Y", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
+    channels = {name: plane_as_floats(file, pixels, at).astype(kind, copy=False) for at, name in enumerate(names)}
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "one.exr"

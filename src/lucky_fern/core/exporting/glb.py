@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -21,9 +22,9 @@ _STRENGTH = "KHR_materials_emissive_strength"
 
 @dataclass(frozen=True)
 class Image:
-    """A PNG, and whether its alpha says what is see-through."""
+    """A PNG or the file that holds it, and whether its alpha says what is see-through."""
 
-    data: bytes
+    data: bytes | Path
     see_through: bool = False
 
 
@@ -87,20 +88,27 @@ def corners(
 
 
 def write_glb(model: Model, skins: Sequence[Skin], colours: U8 | None = None) -> bytes:
-    """A mesh for each part, a primitive for each of its skins; v counted downwards.
+    """The bytes of :func:`glb_parts` in one."""
+    return b"".join(glb_parts(model, skins, colours))
 
-    ``colours`` (T, 3, 4) uint8, sRGB-encoded, are those of corners.
+
+def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) -> Iterator[bytes]:
+    """A mesh for each part, a primitive for each of its skins; v counted downwards. Bytes one part after the other.
+
+    ``colours`` (T, 3, 4) uint8, sRGB-encoded, are those of corners. Pictures in files are read when their turn comes.
     """
     import pygltflib as gltf
 
     document = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Lucky Fern"))
-    blob = bytearray()
+    kept: list[bytes | Path] = []
+    length = 0
 
-    def keep(data: bytes, target: int | None = None) -> int:
-        document.bufferViews.append(
-            gltf.BufferView(buffer=0, byteOffset=len(blob), byteLength=len(data), target=target)
-        )
-        blob.extend(data + b"\0" * (-len(data) % 4))
+    def keep(data: bytes | Path, target: int | None = None) -> int:
+        nonlocal length
+        size = len(data) if isinstance(data, bytes) else data.stat().st_size
+        document.bufferViews.append(gltf.BufferView(buffer=0, byteOffset=length, byteLength=size, target=target))
+        kept.extend([data, b"\0" * (-size % 4)])
+        length += size + -size % 4
         return len(document.bufferViews) - 1
 
     def add(values: Array, kind: str, target: int, bounds: bool = False) -> int:
@@ -157,12 +165,15 @@ def write_glb(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
             document.nodes.append(gltf.Node(name=part_name, mesh=len(document.meshes) - 1))
     document.scenes.append(gltf.Scene(nodes=list(range(len(document.nodes)))))
     document.scene = 0
-    document.buffers.append(gltf.Buffer(byteLength=len(blob)))
-    # Put together by hand (glTF 2.0, section 4.4), so that the maps lie in memory once more, not three times.
+    document.buffers.append(gltf.Buffer(byteLength=length))
+    # Put together by hand (glTF 2.0, section 4.4), so that the maps never lie in memory together.
     text = document.to_json().encode()
     text += b" " * (-len(text) % 4)
-    head = struct.pack("<4s2I", b"glTF", 2, 28 + len(text) + len(blob)) + struct.pack("<I4s", len(text), b"JSON")
-    return b"".join([head, text, struct.pack("<I4s", len(blob), b"BIN\0"), blob])
+    yield struct.pack("<4s2I", b"glTF", 2, 28 + len(text) + length) + struct.pack("<I4s", len(text), b"JSON")
+    yield text
+    yield struct.pack("<I4s", length, b"BIN\0")
+    for one in kept:
+        yield one if isinstance(one, bytes) else one.read_bytes()
 
 
 def _material(skin: Skin, numbers: Mapping[str, int | None]) -> Any:  # pygltflib has no types
