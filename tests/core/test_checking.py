@@ -61,6 +61,28 @@ def test_a_map_that_a_mask_hides_is_empty(studio: Studio) -> None:
     assert one.layer == layer and one.map == "emissive" and "Lamp" in one.sentence
 
 
+def test_what_is_to_glow_and_cannot(studio: Studio, tmp_path: Path) -> None:
+    studio.execute(AddLayer("Lamp", Wash(), {"emissive": Channel("#000000")}))
+    assert "gives black" in found(studio)["empty"][0].sentence
+    studio.execute(AddLayer("Panes", Wash(), {"emissive": Channel("#ffcc88")}))
+    assert "glow" not in found(studio)
+    studio.execute(AddLayer("Sign", Wash(), {"emissive": Channel("#ff0000")}))
+    layer = studio.project.layers[-1].id
+    studio.execute(AddMaskEntry(layer, MaskEntry(Fill(0.0))))
+    (one,) = found(studio)["glow"]
+    assert one.layer == layer and "‘Sign’" in one.sentence and "lets nothing through" in one.sentence
+
+
+@pytest.mark.parametrize("setup", [ExportSetup("separate", "", "dds"), ExportSetup("gltf", "", "jpeg", quality=50)])
+def test_the_budget_is_held_against_what_is_really_written(
+    studio: Studio, tmp_path: Path, setup: ExportSetup
+) -> None:
+    done = export(studio.sources, studio.project, setup, "item", tmp_path / "out")
+    total = sum(done.sizes.values())
+    assert "budget" not in found(studio, setup, budget=total)
+    assert f"{total / 1e3:.1f} kB" in found(studio, setup, budget=total - 1)["budget"][0].sentence
+
+
 def test_glow_on_black_and_colours_that_light_cannot_shade(studio: Studio, tmp_path: Path) -> None:
     dark = np.full((256, 256, 3), 128, np.uint8)
     dark[:128] = 4
@@ -107,7 +129,7 @@ def test_padding_names_budget_and_licences(studio: Studio) -> None:
     said = found(studio, ExportSetup("separate", "", padding=3), "Fähre 7", budget=50_000)
     assert said["padding"][0].mend == "padding" and "seams" in said["padding"][0].sentence
     assert "'F_hre_7'" in said["names"][0].sentence
-    assert "0.1 MB" in said["budget"][0].sentence and "baseColor" in said["budget"][0].sentence
+    assert "50.0 kB" in said["budget"][0].sentence and "baseColor" in said["budget"][0].sentence
     assert said["licence"][0].sentence == "No licence is written down for noise.png."
     assert "names" not in found(studio, stem="ferry_7")
     assert "budget" not in found(studio, budget=10_000_000)

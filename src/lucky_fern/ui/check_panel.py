@@ -120,8 +120,10 @@ class CheckPanel(Page):
         budget = int(self.budget.value() * 1e6) or None
 
         def work() -> list[Found]:
-            read = maps_read(sources, project, lambda: desk.finished(project))
-            return check_result(sources, project, read, setups, stem, shared, budget)
+            done = partial(desk.finished, project)
+            return check_result(
+                sources, project, maps_read(sources, project, done), setups, stem, shared, budget, finished=done
+            )
 
         desk.errands.send("Checking …", work, lambda found: self._show(project, found))
 

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core import taking
 from lucky_fern.core.arrays import U8
+from lucky_fern.core.checking.result import told
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.formats import read_back
@@ -474,7 +475,7 @@ class ExportPanel(Page):
         sizes = {path: size for one in done for path, size in one.sizes.items()}
         skipped = list(dict.fromkeys(name for one in done for name in one.skipped))
         notes = list(dict.fromkeys(note for one in done for note in one.notes))
-        words = [f"Wrote {len(sizes)} files, {told_size(sum(sizes.values()))}, in {seconds:.1f} s."]
+        words = [f"Wrote {len(sizes)} files, {told(sum(sizes.values()))}, in {seconds:.1f} s."]
         if skipped:
             words.append(f"Left out: {', '.join(skipped)}.")
         self.summary.setText(" ".join([*words, *(f"{note}." for note in notes)]))
@@ -502,11 +503,7 @@ def _looked_at(path: Path, size: int) -> _Written:
     """Read a file back for the list; beside the window, as large ones take their time."""
     pixels = read_back(path.read_bytes(), path.name) if path.suffix[1:] in FORMATS else None
     if pixels is None or pixels.dtype != np.uint8 or pixels.shape[2] not in (1, 3, 4):
-        return _Written(path, f"{path.name}\n{told_size(size)}", None)
+        return _Written(path, f"{path.name}\n{told(size)}", None)
     kind = {1: "grey", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
-    words = f"{path.name}\n{pixels.shape[1]} × {pixels.shape[0]}, {kind}, {told_size(size)}"
+    words = f"{path.name}\n{pixels.shape[1]} × {pixels.shape[0]}, {kind}, {told(size)}"
     return _Written(path, words, on_checker(np.ascontiguousarray(pixels), 96, 8))
-
-
-def told_size(count: int) -> str:
-    return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(count / 1e3, 0.1):.1f} kB"

@@ -12,15 +12,17 @@ import numpy as np
 from lucky_fern.core.arrays import F32, U8, U16, Bool
 from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
 from lucky_fern.core.compositing.sources import Sources, triangles_in
+from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.credits import unlicensed
-from lucky_fern.core.exporting.exporter import plan_export
+from lucky_fern.core.exporting.exporter import measured, plan_export
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.project.commands import SetSheetSize
-from lucky_fern.core.project.document import Decal, Project
+from lucky_fern.core.project.document import Adjustment, Decal, Group, Layer, Project
 from lucky_fern.core.project.export_setup import ExportSetup, safe_name
 from lucky_fern.core.project.places import Along, Lay, place_height
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import SMALLEST, Sheet
 
 Kind = Literal["empty", "range", "normals", "padding", "rims", "twins", "size", "budget", "names", "glow", "licence"]
@@ -64,6 +66,7 @@ def maps_read(sources: Sources, project: Project, finished: Finished | None = No
 def check_result(
     sources: Sources, project: Project, read: Read, setups: tuple[ExportSetup, ...], stem: str,
     shared: Bool | None = None, budget: int | None = None, cancelled: Callable[[], bool] | None = None,
+    finished: Finished | None = None,
 ) -> list[Found]:  # fmt: skip
     """Everything that is known, what is to worry about first.
 
@@ -71,7 +74,8 @@ def check_result(
     ----------
     read : a whole map of a sheet, (size, size, n) uint8 or uint16, padded.
     shared : (T,) bool, faces that share their texels with others.
-    budget : bytes that all files together may have on disk; None for any.
+    budget : bytes that all files together may have on disk; None for any. It takes as long as an export.
+    finished : maps that are composited already, for that (see the exporter).
     """
     found: list[Found] = []
     surface = sources.surface
@@ -86,13 +90,15 @@ def check_result(
             shows[name] = shows.get(name, False) or _shows(pixels, name, sheet.covered)
         found += _sheet_findings(sheet, maps)
     found += _empty(project, [name for name, there in shows.items() if not there])
+    if shows.get("emissive"):
+        found += _dark(sources, project)
     if shared is not None and shared.any():
         found += _backwards(sources, project, shared)
     for setup in setups:
         found += _setup_findings(sources, project, setup)
     found += _names(sources, project, setups, stem)
     if budget is not None:
-        found += _too_large(sources, project, read, setups, stem, budget)
+        found += _too_large(sources, project, setups, stem, budget, cancelled, finished)
     without = unlicensed(project)
     if without:
         names = ", ".join(without[:3]) + (f" and {len(without) - 3} more" if len(without) > 3 else "")
@@ -117,8 +123,39 @@ def _empty(project: Project, names: list[str]) -> Iterator[Found]:
         if name in ("metallic", "normal", "height", "emissive"):  # the others may well be meant to be as they start
             writers = [layer for layer in project.walk() if name in layer.active_channels()]
             who = f"‘{writers[-1].name}’ gives to it" if writers else "a layer gives to it"
-            sentence = f"Nothing shows on {MAPS[name].title.lower()}, though {who}: is its mask empty?"
+            black = bool(writers) and name == "emissive" and writers[-1].channels[name].source == "#000000"
+            why = "it gives black, which is no light" if black else "is its mask empty?"
+            sentence = f"Nothing shows on {MAPS[name].title.lower()}, though {who}: {why}"
+            sentence += "." if black else ""
             yield Found("empty", sentence, map=name, layer=writers[-1].id if writers else None)
+
+
+def _dark(sources: Sources, project: Project) -> Iterator[Found]:
+    """Layers that are to glow and whose mask lets nothing of that through, while others glow."""
+    for layer in project.walk():
+        if (
+            not layer.visible
+            or "emissive" not in layer.active_channels()
+            or isinstance(layer.content, Group | Adjustment)
+        ):
+            continue
+        source = layer.channels["emissive"].source
+        if layer.mask is not None and source != "#000000" and not _lets_through(sources, project, layer):
+            sentence = (
+                f"‘{layer.name}’ gives a colour to emissive, but its mask lets nothing through: it will not glow."
+            )
+            yield Found("glow", sentence, map="emissive", layer=layer.id)
+
+
+def _lets_through(sources: Sources, project: Project, layer: Layer) -> bool:
+    """Whether anything of a layer shows on emissive, on any sheet."""
+    for key in sources.surface.keys:
+        sheet = sources.surface.sheet(key, project.size_of(key))
+        for chunk in sources.chunks(project, layer, "emissive", sheet):
+            rect = rect_of(chunk, sheet.size)
+            if composite_alone(sources, project, "emissive", sheet, rect, layer)[1].any():
+                return True
+    return False
 
 
 def _sheet_findings(sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
@@ -265,22 +302,20 @@ def _plain(text: str) -> str:
 
 
 def _too_large(
-    sources: Sources, project: Project, read: Read, setups: tuple[ExportSetup, ...], stem: str, budget: int
-) -> Iterator[Found]:
-    """What the maps take as PNG, against what the item may have."""
-    total, largest = 0, ("", 0)
+    sources: Sources, project: Project, setups: tuple[ExportSetup, ...], stem: str, budget: int,
+    cancelled: Callable[[], bool] | None, finished: Finished | None,
+) -> Iterator[Found]:  # fmt: skip
+    """What the files take, against what the item may have."""
+    sizes: dict[str, int] = {}
     for setup in setups:
-        for plan in plan_export(sources, project, setup, stem).files:
-            if plan.file is None or plan.sheet is None:
-                continue
-            size = 0
-            for name in plan.maps:
-                done, data = cv2.imencode(".png", read(plan.sheet, name))
-                size += len(data) if done else 0
-            total += size
-            largest = max(largest, (plan.name, size), key=lambda one: one[1])
+        sizes.update(measured(sources, project, setup, stem, cancelled, finished))
+    total = sum(sizes.values())
     if total > budget:
-        sentence = (
-            f"All files take about {total / 1e6:.1f} MB, more than the {budget / 1e6:.1f} MB that this item may have"
-        )
-        yield Found("budget", f"{sentence}; the largest is {largest[0]} with {largest[1] / 1e6:.1f}.")
+        largest = max(sizes, key=lambda name: sizes[name])
+        sentence = f"All files take {told(total)}, more than the {told(budget)} that this item may have"
+        yield Found("budget", f"{sentence}; the largest is {largest} with {told(sizes[largest])}.")
+
+
+def told(count: int) -> str:
+    """Bytes in words."""
+    return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(count / 1e3, 0.1):.1f} kB"

@@ -211,6 +211,34 @@ def export(
         return Exported(tuple(folder / plan.name for plan in plans.files), plans.skipped, plans.notes, sizes)
 
 
+def measured(
+    sources: Sources,
+    project: Project,
+    setup: ExportSetup,
+    stem: str,
+    cancelled: Callable[[], bool] | None = None,
+    finished: Finished | None = None,
+) -> dict[str, int]:
+    """File name → bytes that an export would write, all of it worked out and nothing written.
+
+    Raises
+    ------
+    CommandError, ExportError, Cancelled
+        As :func:`export` does.
+    """
+    check_setup(setup)
+    plans = plan_export(sources, project, setup, stem)
+    work = _Work(sources, project, setup, stem, plans, cancelled, finished)
+    sizes = {}
+    for plan in plans.files:
+        if plan.sheet is not None:
+            sizes[plan.name] = len(work.bytes_of(plan))
+        else:
+            parts = work.parts_of(plan)
+            sizes[plan.name] = len(parts) if isinstance(parts, bytes) else sum(map(len, parts))
+    return sizes
+
+
 def check_folder(folder: Path) -> None:
     """Refuse a folder that cannot be written to, before anything is touched.
 
