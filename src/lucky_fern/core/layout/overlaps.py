@@ -11,6 +11,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.sheets.cells import cell_of, flat, sort_boxes
 
 _SHARE = 1e-6  # of the smaller triangle; less is rounding
 
@@ -32,37 +33,11 @@ def overlapping_pairs(uv: F64) -> tuple[I32, I32, F64]:
     usual = np.maximum(np.median(high - low, axis=0), extent / 1024)
     cells = np.clip(np.ceil(extent / usual), 1, 1024).astype(np.int64)
     step = extent / cells
-    starts, items = _fill(low, high, origin, step, cells)
+    first_cell, last_cell = (flat(cell_of((corner - origin) / step, cells)) for corner in (low, high))
+    starts, items = sort_boxes(first_cell, last_cell, np.array([cells[1], cells[0], 1]))
     first, second, area = _pairs(uv, low, high, origin, step, cells, starts, items)
     order = np.lexsort((second, first))
     return first[order], second[order], area[order]
-
-
-@kernel
-def _fill(low: F64, high: F64, origin: F64, step: F64, cells: I64) -> tuple[I64, I32]:
-    """Lists of triangles by cell: (starts, items)."""
-    starts = np.zeros(cells[0] * cells[1] + 1, np.int64)
-    items = np.empty(0, np.int32)
-    fill = np.empty(0, np.int64)
-    for turn in range(2):
-        if turn == 1:
-            starts = np.cumsum(starts)
-            items = np.empty(starts[-1], np.int32)
-            fill = starts.copy()
-        for t in range(len(low)):
-            x0 = min(int((low[t, 0] - origin[0]) / step[0]), cells[0] - 1)
-            x1 = min(int((high[t, 0] - origin[0]) / step[0]), cells[0] - 1)
-            y0 = min(int((low[t, 1] - origin[1]) / step[1]), cells[1] - 1)
-            y1 = min(int((high[t, 1] - origin[1]) / step[1]), cells[1] - 1)
-            for j in range(y0, y1 + 1):
-                for i in range(x0, x1 + 1):
-                    cell = j * cells[0] + i
-                    if turn == 0:
-                        starts[cell + 1] += 1
-                    else:
-                        items[fill[cell]] = t
-                        fill[cell] += 1
-    return starts, items
 
 
 @kernel

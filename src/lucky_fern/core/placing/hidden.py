@@ -11,6 +11,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.sheets.cells import cell_of, flat, sort_boxes
 
 
 @dataclass(frozen=True)
@@ -69,39 +70,14 @@ def gather_occluders(
     cells = np.array([count, count], np.int64)
     step = 2 * half / count
     kept = np.ascontiguousarray(corners[rows])
-    starts, items, top = _fill_grid(kept, -half, step, cells)
+    lowest, highest = box_of(kept)
+    first = cell_of((lowest[:, :2] + half) / step - 1, cells)
+    last = cell_of((highest[:, :2] + half) / step + 1, cells)
+    starts, items = sort_boxes(flat(first), flat(last), np.array([count, count, 1]))
+    top = np.full(count * count, -np.inf)
+    filled = np.diff(starts) > 0
+    top[filled] = np.maximum.reduceat(highest[items, 2], starts[:-1][filled]) if filled.any() else []
     return Occluders(kept, owner, starts, items, top, cells, -half, step, 1e-6 * diagonal)
-
-
-@kernel
-def _fill_grid(corners: F64, low: F64, step: F64, cells: I64) -> tuple[I64, I32, F64]:
-    total = cells[0] * cells[1]
-    starts = np.zeros(total + 1, np.int64)
-    items = np.empty(0, np.int32)
-    fill = np.empty(0, np.int64)
-    top = np.full(total, -np.inf)
-    for turn in range(2):
-        if turn == 1:
-            starts = np.cumsum(starts)
-            items = np.empty(starts[-1], np.int32)
-            fill = starts.copy()
-        for n in range(len(corners)):
-            c = corners[n]
-            x0 = max(int((c[:, 0].min() - low[0]) / step[0]) - 1, 0)
-            x1 = min(int((c[:, 0].max() - low[0]) / step[0]) + 1, cells[0] - 1)
-            y0 = max(int((c[:, 1].min() - low[1]) / step[1]) - 1, 0)
-            y1 = min(int((c[:, 1].max() - low[1]) / step[1]) + 1, cells[1] - 1)
-            z = c[:, 2].max()
-            for j in range(y0, y1 + 1):
-                for i in range(x0, x1 + 1):
-                    cell = j * cells[0] + i
-                    if turn == 0:
-                        starts[cell + 1] += 1
-                        top[cell] = max(top[cell], z)
-                    else:
-                        items[fill[cell]] = n
-                        fill[cell] += 1
-    return starts, items, top
 
 
 @kernel

@@ -7,6 +7,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, I64, unit_rows
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.sheets.cells import cell_of, sort_boxes
 
 _FINEST = 96  # cells along the longest side, at most
 
@@ -25,7 +26,9 @@ class Nearest:
         count = int(np.clip(np.sqrt(model.triangle_count / 2), 1, _FINEST))
         self._step = longest / count
         self._cells = np.maximum(np.ceil(np.ptp(model.bounds, axis=0) / self._step), 1).astype(np.int64)
-        self._starts, self._items = _sorted_in(low, high, self._low, self._step, self._cells)
+        first = cell_of((low - self._low) / self._step - 1e-9, self._cells)
+        last = cell_of((high - self._low) / self._step + 1e-9, self._cells)
+        self._starts, self._items = sort_boxes(first, last, self._cells)
 
     def find(self, points: F64, normals: F64 | None, reach: float = np.inf) -> tuple[I32, F64]:
         """The nearest triangles within a reach, and where on them.
@@ -55,34 +58,6 @@ class Nearest:
         out[found] = np.einsum("nk,nkd->nd", weights[found], self._corners[rows[found]])
         facing[found] = np.einsum("nk,nkd->nd", weights[found], self._normals[rows[found]].astype(np.float64))
         return out, unit_rows(facing)
-
-
-@kernel
-def _sorted_in(low: F64, high: F64, origin: F64, step: float, cells: I64) -> tuple[I64, I32]:
-    """Which triangles' boxes touch each cell: starts (cells + 1,) and items."""
-    starts = np.zeros(cells[0] * cells[1] * cells[2] + 1, np.int64)
-    items = np.empty(0, np.int32)
-    fill = np.empty(0, np.int64)
-    for turn in range(2):
-        if turn == 1:
-            starts = np.cumsum(starts)
-            items = np.empty(starts[-1], np.int32)
-            fill = starts.copy()
-        for t in range(len(low)):
-            first, last = np.empty(3, np.int64), np.empty(3, np.int64)
-            for k in range(3):
-                first[k] = min(max(int((low[t, k] - origin[k]) / step - 1e-9), 0), cells[k] - 1)
-                last[k] = min(max(int((high[t, k] - origin[k]) / step + 1e-9), 0), cells[k] - 1)
-            for x in range(first[0], last[0] + 1):
-                for y in range(first[1], last[1] + 1):
-                    for z in range(first[2], last[2] + 1):
-                        cell = (x * cells[1] + y) * cells[2] + z
-                        if turn == 0:
-                            starts[cell + 1] += 1
-                        else:
-                            items[fill[cell]] = t
-                            fill[cell] += 1
-    return starts, items
 
 
 @kernel

@@ -9,6 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, U8
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.sheets.cells import flat, sort_boxes
 
 EDGE = 1e-7  # texels; centres this close to an edge count as on it
 
@@ -78,7 +79,6 @@ def needles(corners: F64) -> U8:
     return found
 
 
-@kernel
 def bin_triangles(corners: F64, chunk: int, across: int) -> tuple[I64, I32]:
     """Which triangles may touch which chunk.
 
@@ -87,28 +87,9 @@ def bin_triangles(corners: F64, chunk: int, across: int) -> tuple[I64, I32]:
     starts : (across² + 1,) int64, where each chunk's list starts in ``items``.
     items : int32 rows of ``corners`` (T, 3, 2), chunk after chunk, rising within a chunk.
     """
-    starts = np.zeros(across * across + 1, np.int64)
-    items = np.empty(0, np.int32)
-    fill = np.empty(0, np.int64)
-    for turn in range(2):
-        if turn == 1:
-            starts = np.cumsum(starts)
-            items = np.empty(starts[-1], np.int32)
-            fill = starts.copy()
-        for t in range(len(corners)):
-            left = max(int(np.floor((corners[t, :, 0].min() - 1) / chunk)), 0)
-            right = min(int(np.floor((corners[t, :, 0].max() + 1) / chunk)), across - 1)
-            top = max(int(np.floor((corners[t, :, 1].min() - 1) / chunk)), 0)
-            bottom = min(int(np.floor((corners[t, :, 1].max() + 1) / chunk)), across - 1)
-            for row in range(top, bottom + 1):
-                for column in range(left, right + 1):
-                    cell = row * across + column
-                    if turn == 0:
-                        starts[cell + 1] += 1
-                    else:
-                        items[fill[cell]] = t
-                        fill[cell] += 1
-    return starts, items
+    first = np.maximum(np.floor((corners.min(axis=1) - 1) / chunk), 0).astype(np.int64)
+    last = np.minimum(np.floor((corners.max(axis=1) + 1) / chunk), across - 1).astype(np.int64)
+    return sort_boxes(flat(first), flat(last), np.array([across, across, 1]))
 
 
 @kernel

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -14,15 +13,14 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
-    QScrollArea,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
+from lucky_fern.ui.parts import Page
 from lucky_fern.ui.settings.paint import PaintRows, show_items
 from lucky_fern.ui.settings.symmetry import SymmetryRows
 
@@ -45,20 +43,14 @@ _NUMBERS = (
 _GROUNDS = ("surface", "sheet", "screen")
 
 
-class BrushPanel(QScrollArea):
+class BrushPanel(Page):
     """A page beside the layer's settings."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.painting = desk, desk.painting
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        page = QWidget(objectName="panel")
-        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.column = QVBoxLayout(page)
         self.column.setContentsMargins(10, 6, 10, 8)
         self.column.setSpacing(4)
-        self.setWidget(page)
         self.numbers: dict[str, NumberField] = {}
         self.paints = PaintRows(desk, self.column)
         self.column.addWidget(QFrame(objectName="rule"))
@@ -87,10 +79,10 @@ class BrushPanel(QScrollArea):
         menu.addAction("From the sheet: draw round it", lambda: self.painting.set(picking_tip=True))
         more.setMenu(menu)
         row.addWidget(more)
-        self.follow = QCheckBox("Follows")
-        self.follow.setToolTip("The tip turns with the stroke")
-        self.follow.toggled.connect(lambda on: self.painting.set_brush(follow=on))
-        row.addWidget(self.follow)
+        self.turns = QCheckBox("Follows")
+        self.turns.setToolTip("The tip turns with the stroke")
+        self.turns.toggled.connect(lambda on: self.painting.set_brush(follow=on))
+        row.addWidget(self.turns)
         self.column.addLayout(row)
 
     def _number_rows(self) -> None:
@@ -148,7 +140,7 @@ class BrushPanel(QScrollArea):
         self.size_field.set(painting.size * 100)
         for name, number in self.numbers.items():
             number.set(float(getattr(painting.brush, name)))
-        for box, on in ((self.follow, painting.brush.follow), (self.sizes, painting.brush.sizes),
+        for box, on in ((self.turns, painting.brush.follow), (self.sizes, painting.brush.sizes),
                         (self.leans, painting.brush.leans)):  # fmt: skip
             box.blockSignals(True)
             box.setChecked(on)

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QMenu,
-    QScrollArea,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -29,6 +28,7 @@ from lucky_fern.core.project.shapes import Fill, Mask, PictureShape, ScopeShape,
 from lucky_fern.ui.board_menus import copy_mask, paste_mask
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField
+from lucky_fern.ui.parts import Page
 from lucky_fern.ui.settings.mask_adding import add_shape, fill_add_menu
 from lucky_fern.ui.settings.paint import mask_looks
 from lucky_fern.ui.settings.panel import show_check
@@ -59,17 +59,13 @@ def shape_text(shape: Shape) -> str:
     return "painted"
 
 
-class MaskPanel(QScrollArea):
+class MaskPanel(Page):
     """Follows the selected layer; every change is a command on its mask."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        page = QWidget(objectName="panel")
-        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        column = QVBoxLayout(page)
+        column = self.column
         column.setContentsMargins(10, 6, 10, 8)
         column.setSpacing(4)
         self.title = QLabel()
@@ -100,7 +96,6 @@ class MaskPanel(QScrollArea):
         column.addWidget(self.details)
         self._build_details()
         column.addStretch(1)
-        self.setWidget(page)
         desk.project_changed.connect(self.refresh)
         desk.selection_changed.connect(self.refresh)
         self.refresh()
@@ -115,7 +110,7 @@ class MaskPanel(QScrollArea):
         add.setMenu(menu)
         self.add = add
         row.addWidget(add)
-        self.buttons: dict[str, QToolButton] = {}
+        self.acts: dict[str, QToolButton] = {}
         actions: list[tuple[str, str, Callable[[], object]]] = [
             ("Copy", "Copy this mask", lambda: self._with_layer(lambda layer: copy_mask(self.desk, layer))),
             ("Paste", "Give the selected layers a copy of the copied mask", lambda: paste_mask(self.desk, False)),
@@ -133,7 +128,7 @@ class MaskPanel(QScrollArea):
         for text, tip, action in actions:
             button = QToolButton(text=text, toolTip=tip)
             button.clicked.connect(lambda _=False, action=action: action())
-            self.buttons[text] = button
+            self.acts[text] = button
             row.addWidget(button)
         row.addStretch(1)
         return row
@@ -233,9 +228,9 @@ class MaskPanel(QScrollArea):
             self.title.setText(f"Mask of {layer.name}{shared}")
         self.add.setEnabled(layer is not None)
         for name in ("Copy", "Remove"):
-            self.buttons[name].setEnabled(mask is not None)
+            self.acts[name].setEnabled(mask is not None)
         for name in ("Paste", "Paste inverted"):
-            self.buttons[name].setEnabled(self.desk.copied_mask is not None and layer is not None)
+            self.acts[name].setEnabled(self.desk.copied_mask is not None and layer is not None)
         for box in (self.on, self.invert):
             box.setEnabled(mask is not None)
         show_check(self.on, mask is not None and mask.on)
