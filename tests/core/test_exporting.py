@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from pathlib import Path
 
@@ -135,6 +136,39 @@ def test_cancelling_or_failing_leaves_the_old_files(tmp_path: Path) -> None:
     assert {path: path.read_bytes() for path in folder.iterdir()} == old
     with pytest.raises(ExportError, match="is a file"):
         export(studio.sources, studio.project, ExportSetup("separate", "o"), "p", next(iter(old)))
+
+
+def test_a_name_that_is_taken_is_told_first_and_a_rename_that_fails_takes_all_back(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    studio = studio_on(tmp_path)
+    studio.execute(AddLayer("Old", Wash(), {"roughness": Channel(0.5), "metallic": Channel(0.5)}))
+    folder, setup = tmp_path / "maps", ExportSetup("separate", "o")
+    done = export(studio.sources, studio.project, setup, "p", folder)
+    old = {path: path.read_bytes() for path in folder.iterdir()}
+    studio.execute(AddLayer("New", Wash(), {"colour": Channel("#ffffff"), "roughness": Channel(0.1)}))
+    done.files[0].unlink()  # this one will be new
+    del old[done.files[0]]
+    real, renamed = os.replace, []
+
+    def refuse(source: object, target: object) -> None:
+        if len(renamed) == 2:  # the disk goes away in the middle of it
+            renamed.append(target)
+            raise OSError(5, "Input/output error")
+        renamed.append(target)
+        real(source, target)
+
+    monkeypatch.setattr("os.replace", refuse)
+    with pytest.raises(ExportError, match="Input/output error"):
+        export(studio.sources, studio.project, setup, "p", folder)
+    monkeypatch.undo()
+    assert {path: path.read_bytes() for path in folder.iterdir()} == old  # and nothing else lies there
+    taken = done.files[-1]
+    taken.unlink()
+    taken.mkdir()
+    with pytest.raises(ExportError, match="is a folder"):
+        export(studio.sources, studio.project, setup, "p", folder)
+    assert all(path.read_bytes() == old[path] for path in folder.iterdir() if path != taken)
 
 
 @pytest.mark.parametrize(

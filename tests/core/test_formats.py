@@ -278,6 +278,20 @@ def test_alpha_is_put_in_as_asked() -> None:
     assert file_pixels(odd, maps, 8)[0, 0].tolist() == [205, 128, round((0.2 + 0.4 * 200 / 255) * 255)]
 
 
+def test_opacity_is_put_into_any_set_as_asked(studio: Studio, tmp_path: Path) -> None:
+    straight = read_png(written(studio, tmp_path / "a", ExportSetup("separate", ""))["p_hull_baseColor.1001.png"])
+    setup = ExportSetup("separate", "", alpha="flattened", ground="#ffffff")
+    flat = read_png(written(studio, tmp_path / "b", setup)["p_hull_baseColor.1001.png"])
+    share = straight[..., 3:] / 255
+    assert flat.shape[2] == 3 and np.abs(flat - (straight[..., :3] * share + 255 * (1 - share))).max() <= 1
+    none = read_png(
+        written(studio, tmp_path / "c", ExportSetup("classic", "", alpha="none"))["p_hull_diffuse.1001.png"]
+    )
+    assert none.shape[2] == 3
+    glb = written(studio, tmp_path / "d", ExportSetup("gltf", "", alpha="none"))["p.glb"].read_bytes()
+    assert gltf_rules.problems(glb) == [] and b'"BLEND"' in glb  # the GLB keeps what glTF asks for
+
+
 def test_dithering_keeps_the_mean() -> None:
     ramp = np.broadcast_to(np.linspace(0.4, 0.41, 256, dtype=np.float32)[None, :, None], (256, 256, 1))
     dithered, plain = rounded(ramp, 8, True).astype(float), rounded(ramp, 8).astype(float)

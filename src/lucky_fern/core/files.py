@@ -1,5 +1,6 @@
 """Writing files so that they are either whole or absent."""
 
+import contextlib
 import os
 import tempfile
 from collections.abc import Iterable
@@ -47,17 +48,47 @@ class WholeFiles:
             raise _refused(target, error) from error
 
     def publish(self) -> list[Path]:
-        """Give every file its own name; their paths in the order of writing."""
-        done = []
-        while self._waiting:
-            temporary, target = self._waiting[0]
-            try:
+        """Give every file its own name, or none: older files of those names are back then.
+
+        Returns
+        -------
+        Their paths in the order of writing.
+
+        Raises
+        ------
+        ExportError
+            If the disk refuses one of them; the sentence names it.
+        """
+        older: dict[Path, Path] = {}  # second names of older files, for as long as they may have to come back
+        fresh: list[Path] = []  # what was not there before
+        try:
+            for temporary, target in self._waiting:
+                there = target.exists()
+                if there:
+                    older[target] = _second_name(target, temporary)
                 os.replace(temporary, target)
-            except OSError as error:
-                raise _refused(target, error) from error
-            self._waiting.pop(0)
-            done.append(target)
+                if not there:
+                    fresh.append(target)
+        except OSError as error:
+            for name in fresh:
+                name.unlink(missing_ok=True)
+            for name, kept in older.items():
+                if kept.exists():
+                    os.replace(kept, name)
+            raise _refused(target, error) from error
+        finally:
+            for kept in older.values():
+                kept.unlink(missing_ok=True)
+        done = [target for _, target in self._waiting]
+        self._waiting.clear()
         return done
+
+
+def _second_name(target: Path, temporary: Path) -> Path:
+    older = temporary.with_suffix(".old")
+    with contextlib.suppress(OSError):  # there are disks that know no second names
+        os.link(target, older)
+    return older
 
 
 def write_whole(target: Path, data: bytes) -> None:

@@ -51,6 +51,8 @@ from lucky_fern.ui.thumbnails import on_checker, to_pixmap
 
 _SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
 _BLOCKS = (("what fits", None), ("BC7 for colours", "bc7"), ("BC4 for grey", "bc4"))
+_ALPHA = (("as the preset has it", None), ("straight alpha", "straight"), ("premultiplied", "premultiplied"),
+          ("flattened on", "flattened"), ("left out", "none"))  # fmt: skip
 _PADDING = (("fill all", None), ("4 texels", 4), ("8 texels", 8), ("16 texels", 16), ("32 texels", 32))
 
 
@@ -150,6 +152,13 @@ class ExportPanel(Page):
         self.model = choice("A model that is written along", models)
         self.model.activated.connect(lambda _: self.exports.change(model=self.model.currentData()))
         self.row("Model along", self.model, self.single)
+        self.alpha = choice("How opacity is put into files", _ALPHA)
+        self.alpha.activated.connect(lambda _: self.exports.change(alpha=self.alpha.currentData()))
+        self.ground = QLineEdit(objectName="plain", placeholderText="#rrggbb")
+        self.ground.setToolTip("The colour that it is flattened on")
+        self.ground.setFixedWidth(84)
+        self.ground.editingFinished.connect(self._set_ground)
+        self.row("Opacity", self.alpha, self.ground)
         self.boxes: dict[str, QCheckBox] = {}
         flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
                  ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
@@ -260,7 +269,7 @@ class ExportPanel(Page):
         pairs: tuple[tuple[QComboBox, object], ...] = (
             (self.format, common.format), (self.bits, common.bits), (self.normal, common.normal_y),
             (self.size_box, common.size), (self.padding, common.padding), (self.model, common.model),
-            (self.blocks, common.blocks),
+            (self.blocks, common.blocks), (self.alpha, common.alpha),
         )  # fmt: skip
         for combo, value in pairs:
             combo.setCurrentIndex(max(combo.findData(value), 0))
@@ -282,6 +291,8 @@ class ExportPanel(Page):
         for spin in (self.quality, self.glow):
             spin.blockSignals(False)
         self.tint.setText(common.tint or "")
+        self.ground.setText(common.ground)
+        self.ground.setVisible(common.alpha == "flattened")
         show_check(self.only, common.only_glowing)
         wanted = common.out or self.exports.folder
         if wanted != self._folder_shown:  # what is being typed there stays
@@ -325,6 +336,10 @@ class ExportPanel(Page):
 
     def _set_tint(self) -> None:
         if not self.exports.change(tint=self.tint.text().strip() or None):
+            self.refresh()
+
+    def _set_ground(self) -> None:
+        if not self.exports.change(ground=self.ground.text().strip()):
             self.refresh()
 
     def _take_preset(self) -> None:

@@ -6,7 +6,7 @@ import os
 import shutil
 import tempfile
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from itertools import islice
@@ -100,8 +100,8 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
                 left_out.setdefault(file.word, []).append(material)
                 continue
             maps, form = file.needs, setup.format_of(file)
-            if file.alpha is not None and file.alpha.of in used:
-                if form == "jpeg":
+            if file.alpha is not None and file.alpha.of in used and file.blend != "none":
+                if form == "jpeg" and file.blend == "straight":
                     notes.append(f"JPEG has no alpha: {file.word} of {material} is written without its opacity")
                 else:
                     maps = (*maps, file.alpha.of)
@@ -168,7 +168,7 @@ def export(
     """
     check_setup(setup)
     plans = plan_export(sources, project, setup, stem)
-    check_folder(folder)
+    check_folder(folder, [plan.name for plan in plans.files])
     check_room(sources, project, setup, plans, folder)
     work = _Work(sources, project, setup, stem, plans, cancelled, finished)
     sizes: dict[Path, int] = {}
@@ -239,8 +239,8 @@ def measured(
     return sizes
 
 
-def check_folder(folder: Path) -> None:
-    """Refuse a folder that cannot be written to, before anything is touched.
+def check_folder(folder: Path, names: Sequence[str] = ()) -> None:
+    """Refuse a folder that cannot be written to, or names that are taken in it, before anything is touched.
 
     Raises
     ------
@@ -252,6 +252,9 @@ def check_folder(folder: Path) -> None:
         raise ExportError(f"{first} is a file, not a folder; choose another place for the maps.")
     if not os.access(first, os.W_OK | os.X_OK):
         raise ExportError(f"{first} cannot be written to; choose another folder, or have its rights changed.")
+    taken = next((folder / name for name in names if (folder / name).is_dir()), None)
+    if taken is not None:
+        raise ExportError(f"{taken} is a folder, and a file of that name is to be written; move it, or go elsewhere.")
 
 
 def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Plans, folder: Path) -> None:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.plain import Plain
-from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Blocks, Format, Kind, MapFile, Preset
+from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Alpha, Blocks, Format, Kind, MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
 
@@ -28,7 +28,8 @@ class ExportSetup(Plain, frozen=True):
     in ``blocks`` (left out: what fits each file), ``mips`` with all its halvings. ``full`` writes 32-bit floats where
     the format has them. ``rims`` spreads the colour of what is seen under what is not. Of what glows: ``glow`` is how
     many times as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves
-    out materials that do not. ``model`` is written along with the maps on it, if the preset has none of its own.
+    out materials that do not. ``alpha`` says how opacity is put into all files that have it, flattened on ``ground``;
+    left out: as the preset has it. ``model`` is written along with the maps on it, if the preset has none of its own.
     """
 
     preset: str
@@ -51,11 +52,20 @@ class ExportSetup(Plain, frozen=True):
     rims: bool = False
     model: Kind | None = None
     blocks: Blocks | None = None
+    alpha: Alpha | None = None
+    ground: str = "#000000"
 
     @property
     def what(self) -> Preset:
         """Which files it writes."""
-        return self.own if self.own is not None else PRESETS[self.preset]
+        preset = self.own if self.own is not None else PRESETS[self.preset]
+        if self.alpha is None:
+            return preset
+        files = (
+            replace(file, blend=self.alpha, ground=self.ground) if file.alpha is not None else file
+            for file in preset.files
+        )
+        return replace(preset, files=tuple(files))
 
     @property
     def model_kind(self) -> Kind | None:
@@ -106,6 +116,8 @@ def check_setup(setup: ExportSetup) -> None:
         raise CommandError(f"quality runs from 1 to 100, not {setup.quality}")
     if not 0 <= setup.glow <= 1000:
         raise CommandError(f"glow runs from 0 to 1000, not {setup.glow:g}")
+    if not is_hex(setup.ground):
+        raise CommandError(f"ground is a colour written #rrggbb, not {setup.ground!r}")
     if setup.tint is not None and not is_hex(setup.tint):
         raise CommandError(f"tint is a colour written #rrggbb, not {setup.tint!r}")
 
