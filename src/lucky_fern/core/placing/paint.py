@@ -10,7 +10,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U16
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.pictures.sampling import BILINEAR, NEAREST, ONE_PIXEL, REPEAT, footprint, sample
+from lucky_fern.core.pictures.sampling import BILINEAR, NEAREST, ONE_PIXEL, REPEAT, footprint, sample, wrap
 from lucky_fern.core.placing.hidden import is_hidden
 from lucky_fern.core.placing.rows import FLOATS, WHOLES, draw_row
 from lucky_fern.core.sheets.raster import EDGE, row_span
@@ -140,11 +140,7 @@ def paint(
                 i, j = int(np.floor(px)), int(np.floor(py))
                 i1, j1 = i + 1, j + 1
                 fx, fy = px - i, py - j
-                if edge == REPEAT:
-                    i, i1, j, j1 = i % w, i1 % w, j % h, j1 % h
-                else:
-                    i, i1 = min(max(i, 0), w - 1), min(max(i1, 0), w - 1)
-                    j, j1 = min(max(j, 0), h - 1), min(max(j1, 0), h - 1)
+                i, i1, j, j1 = wrap(i, w, edge), wrap(i1, w, edge), wrap(j, h, edge), wrap(j1, h, edge)
                 # Unsigned places are not asked whether they count from the end.
                 p = np.uint64((j * w + i) * 4)
                 if way == ONE_PIXEL:
