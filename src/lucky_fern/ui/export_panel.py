@@ -282,7 +282,8 @@ class ExportPanel(Page):
         for name, shown in shown_for.items():
             self.boxes[name].setVisible(shown)
         self.blocks.setVisible(form == "dds" and common.compress)
-        self.single.setText(f"{len(common.sizes)} sheets apart ▾" if common.sizes else "Single sheets ▾")
+        apart = len(common.sizes)
+        self.single.setText(f"{apart} sheet{'' if apart == 1 else 's'} apart ▾" if apart else "Single sheets ▾")
         self.quality.setVisible(form in ("jpeg", "webp"))
         for spin in (self.quality, self.glow):
             spin.blockSignals(True)
