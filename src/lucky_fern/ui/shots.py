@@ -6,6 +6,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -273,8 +274,9 @@ def _going_out(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None
     """The check, and the quay with a map that is read wrongly."""
     from PySide6.QtWidgets import QApplication
 
+    from lucky_fern.core import taking
     from lucky_fern.core.exporting.exporter import export
-    from lucky_fern.core.exporting.model_files import model_files
+    from lucky_fern.core.exporting.model_files import write_model
     from lucky_fern.core.project.export_setup import ExportSetup
     from lucky_fern.demo.world import demo_studio
     from lucky_fern.ui.quay_window import Delivery, Quay
@@ -290,6 +292,7 @@ def _going_out(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None
     desk.go_to("check")
     work_until(lambda: bool(window.check_panel.found) and not desk.errands.busy)
     window.check_panel.list.setCurrentRow(0)
+    window.check_panel.shadows.setChecked(True)
     window.say("", False)
     shoot("check")
     desk.show_map(None)
@@ -297,13 +300,12 @@ def _going_out(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None
     assert studio is not None
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place) / "Marsh Hen maps"
-        export(studio.sources, studio.project, ExportSetup("separate", "", size=1024), "hen", folder)
-        for name, data in model_files(studio.model, "hen.obj").items():
-            (folder / name).write_bytes(data)
-        quay = Quay(Delivery(folder))
+        export(studio.sources, studio.project, ExportSetup("separate", ""), "hen", folder)
+        model = partial(write_model, studio.model, "hen.obj")
+        quay = Quay(Delivery(folder, model, painted=lambda: (studio.surface, taking.written(studio, desk.finished))))
         quay.resize(1280, 800)
         quay.show()
-        work_until(lambda: "as the files have it" in quay.verdict.text())
+        work_until(lambda: "as it was painted" in quay.verdict.text())
         quay.readings["baseColor"].activated.emit(1)
         work_until(lambda: "linear" in quay.verdict.text())
         quay.said.setText("24 maps from ~/otterwick/Marsh Hen maps; it is watched and read again when it changes.")
