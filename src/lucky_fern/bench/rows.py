@@ -99,13 +99,18 @@ def throw_decal(folder: Path) -> Row:
     return Row("throw a decal over a 2K sheet", mine / other, 4.0, "lower", detail)
 
 
-def write_maps(folder: Path) -> Row:
-    """The ferry's four 2K sheets, six maps each, against encoding the same arrays on two threads."""
+def woven_ferry() -> Studio:
+    """The ferry as real liveries are, not flat: a woven pattern on every map gives encoders their usual work."""
     studio = demo_studio("ferry", ensure_world())
-    # Real liveries are not flat: a woven pattern on every map gives the encoder its usual work.
     woven = {name: Channel("picture", opacity=0.4, picture="canvas-weave.png")
              for name in ("colour", "metallic", "roughness", "height", "occlusion", "emissive")}  # fmt: skip
     studio.execute(AddLayer("Weave", Wash(repeat=(5.3, 5.3), rotate=12.0), woven))
+    return studio
+
+
+def write_maps(folder: Path) -> Row:
+    """The ferry's four 2K sheets, six maps each, against encoding the same arrays on two threads."""
+    studio = woven_ferry()
     setup = ExportSetup("separate", "out")
     arrays = []
     for file in PRESETS["separate"].files:
@@ -206,6 +211,7 @@ _MEMORY = """
 import sys
 import numpy as np
 from pathlib import Path
+from lucky_fern.bench.rows import status
 from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.project.commands import AddLayer, PaintPixels
@@ -215,9 +221,6 @@ from lucky_fern.core.sheets.grid import all_chunks
 from lucky_fern.core.studio import Studio
 studio = Studio.new(Path(sys.argv[1]), sheet_size=4096)
 rng = np.random.default_rng(3)
-def status(name):
-    lines = Path("/proc/self/status").read_text().splitlines()
-    return next(int(line.split()[1]) * 1024 for line in lines if line.startswith(name))
 before, touched = status("VmRSS"), 0
 Path("/proc/self/clear_refs").write_text("5")  # the peak counts from here
 for number in range(20):
@@ -250,6 +253,40 @@ def peak_memory(folder: Path) -> Row:
     )
     detail = f"{spent >> 20} MiB at the peak; chunks {touched >> 20} MiB and maps {maps >> 20} MiB"
     return Row("peak memory, 4 × 4K, 20 layers on 5 %", spent / (touched + maps), 1.5, "lower", detail)
+
+
+_EXPORT_MEMORY = """
+import gc, sys
+from pathlib import Path
+from lucky_fern.bench.rows import status, woven_ferry
+from lucky_fern.core.compositing.changes import everything
+from lucky_fern.core.compositing.compositor import MapStore
+from lucky_fern.core.exporting.exporter import export
+from lucky_fern.core.project.export_setup import ExportSetup
+studio = woven_ferry()
+store = MapStore(studio.sources)
+for piece, chunks in everything(studio.sources, studio.project).items():
+    store.update(studio.project, piece, chunks)
+gc.collect()
+before = status("VmRSS")
+Path("/proc/self/clear_refs").write_text("5")
+export(studio.sources, studio.project, ExportSetup("gltf", ""), "bench", Path(sys.argv[1]), finished=lambda: store)
+print(status("VmHWM") - before, sum(array.nbytes for array in store.maps.values()) // 2)
+"""
+
+
+def export_memory(folder: Path) -> Row:
+    """The ferry's glTF set with its GLB, over the idle program, against the composited maps of two of her sheets."""
+    command = [sys.executable, "-c", _EXPORT_MEMORY, str(folder / "memory")]
+    spent, maps = map(int, subprocess.run(command, check=True, capture_output=True, text=True).stdout.split())
+    detail = f"{spent / 1e6:.0f} MB at the peak, a GLB among the files; maps of two sheets take {maps / 1e6:.0f} MB"
+    return Row("peak memory of an export", spent / maps, 1.0, "lower", detail)
+
+
+def status(name: str) -> int:
+    """Bytes that Linux tells of this process: VmRSS now, VmHWM at the peak."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) * 1024 for line in lines if line.startswith(name))
 
 
 _BARE = """
@@ -302,4 +339,6 @@ def start_up(folder: Path) -> Row:
     return Row("start to first drawn frame (warm)", mine / other, 2.0, "lower", detail)
 
 
-MEASURES = (composite, edit_on_top, throw_decal, write_maps, open_project, start_up, peak_memory)
+MEASURES = (
+    composite, edit_on_top, throw_decal, write_maps, export_memory, open_project, start_up, peak_memory,
+)  # fmt: skip

@@ -85,17 +85,13 @@ def composite_sheet(
     is taken from it; it answers None as soon as its maps are not those of this project any more.
     """
     spec = MAPS[map_name]
-    if spec.wide and bits == 8:
-        deep = composite_sheet(sources, project, map_name, sheet, 16, padding, cancelled, finished)
-        narrow = np.empty(deep.shape, np.uint8)
-        narrow_16(deep.reshape(-1), narrow.reshape(-1))
-        return narrow
-    if finished is not None and bits == (16 if spec.wide else 8):
-        store = finished()
-        taken = None if store is None else store.get(MapKey(sheet.key, map_name), sheet.size).copy()
-        if taken is not None and finished() is not None:
+    if finished is not None and (spec.wide or bits == 8):  # what is kept has all that is asked for
+        taken = _taken(finished, MapKey(sheet.key, map_name), sheet.size, bits)
+        if taken is not None:
             _cut_padding(taken, sheet, spec, padding)
             return taken
+    if spec.wide and bits == 8:
+        return _narrowed(composite_sheet(sources, project, map_name, sheet, 16, padding, cancelled))
     dtype = np.uint8 if bits == 8 else np.uint16
     top = np.iinfo(dtype).max
     start = np.floor(np.array(spec.start) * top + 0.5).astype(dtype)
@@ -109,6 +105,23 @@ def composite_sheet(
     sheet.padding.fill(out)
     _cut_padding(out, sheet, spec, padding)
     return out
+
+
+def _taken(finished: Finished, key: MapKey, size: int, bits: int) -> U8 | U16 | None:
+    """A copy of a finished map with so many bits, if it was there all the while."""
+    store = finished()
+    if store is None:
+        return None
+    kept = store.get(key, size)
+    copied = _narrowed(kept) if kept.dtype == np.uint16 and bits == 8 else kept.copy()
+    return copied if finished() is not None else None
+
+
+def _narrowed(deep: U8 | U16) -> U8:
+    """16 bits brought to 8."""
+    narrow = np.empty(deep.shape, np.uint8)
+    narrow_16(deep.reshape(-1), narrow.reshape(-1))
+    return narrow
 
 
 def _cut_padding(out: U8 | U16, sheet: Sheet, spec: MapSpec, padding: int | None) -> None:
