@@ -45,6 +45,7 @@ def _parser() -> argparse.ArgumentParser:
     quay.add_argument("--normal-y", default="+", choices=["+", "-"], help="where green points in normal maps")
     quay.add_argument("--preset", type=Path, action="append", default=[], help="a preset file that named the maps")
     quay.add_argument("--project", type=Path, help="hold the maps against what this project has painted")
+    quay.add_argument("--notes", action="store_true", help="write IMPORT-NOTES.txt beside the maps, without a window")
     quay.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
     quay.set_defaults(action=_quay)
 

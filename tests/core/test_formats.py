@@ -210,6 +210,8 @@ def test_dds_reads_back_with_all_its_halvings(count: int, normal: bool, blocks: 
     read = np.asarray(Image.open(io.BytesIO(data)))
     read = (read if read.ndim == 3 else read[..., None])[..., : 2 if normal else count]
     assert np.abs(read.astype(int) - pixels[..., : read.shape[2]]).mean() <= limit
+    if count == 3:
+        assert (np.asarray(Image.open(io.BytesIO(data)).convert("RGBA"))[..., 3] == 255).all()
     # Every halving is there: the header of one, its own blocks, read by themselves.
     if blocks is not None:
         per = {"bc1": 8, "bc4": 8}.get(blocks, 16)

@@ -9,6 +9,7 @@ import moderngl
 import numpy as np
 import pytest
 
+from lucky_fern.cli import main
 from lucky_fern.core import taking
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.compositing.changes import everything
@@ -141,6 +142,14 @@ def test_files_read_otherwise_than_they_were_written(ferry: tuple[Studio, Path])
     down = cargo_of(ferry, ExportSetup("separate", "", normal_y="-"))
     assert np.abs(maps_of(down)[key]["normal"].astype(int) - right["normal"]).max() <= 1
     assert "Green points down" in import_notes(down) and "sRGB" in import_notes(down)
+
+
+def test_the_notes_are_written_without_a_window(ferry: tuple[Studio, Path], capsys: pytest.CaptureFixture) -> None:
+    cargo = cargo_of(ferry, ExportSetup("packed", "", normal_y="-"))
+    folder, model = cargo.crates[0].path.parent, str(ferry[1] / "hen.obj")
+    assert main(["quay", str(folder), "--model", model, "--normal-y", "-", "--notes"]) == 0
+    assert (folder / "IMPORT-NOTES.txt").read_text() == import_notes(cargo)
+    assert main(["quay", str(ferry[1] / "nowhere"), "--notes"]) == 2 and "nowhere" in capsys.readouterr().err
 
 
 def test_a_folder_without_anything_says_what_it_lacks(ferry: tuple[Studio, Path], tmp_path: Path) -> None:

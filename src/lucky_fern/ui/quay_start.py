@@ -9,6 +9,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from lucky_fern.core.project.presets import Preset
     from lucky_fern.ui.quay_window import Delivery
 
 _LONGEST = 60.0  # seconds to wait for a picture of the window
@@ -16,7 +17,7 @@ _LONGEST = 60.0  # seconds to wait for a picture of the window
 
 def start(options: argparse.Namespace) -> int:
     """Show a folder's maps; with ``--shot`` save a picture and end."""
-    from lucky_fern.core.errors import LuckyFernError
+    from lucky_fern.core.errors import ExportError, LuckyFernError
 
     named = ((options.folder, "folder"), (options.model, "model"), (options.project, "project"),
              *((path, "preset") for path in options.preset))  # fmt: skip
@@ -26,9 +27,15 @@ def start(options: argparse.Namespace) -> int:
             return 2
     from lucky_fern.ui.start import ensure_screen
 
-    screen = ensure_screen()
+    screen = None
     try:
+        if options.notes:
+            return _write_notes(options)
+        screen = ensure_screen()
         return _show(options, _delivery(options))
+    except ExportError as error:
+        print(f"lucky-fern: {error}", file=sys.stderr)
+        return 1
     except LuckyFernError as error:
         print(f"lucky-fern: {error}", file=sys.stderr)
         return 2
@@ -36,6 +43,24 @@ def start(options: argparse.Namespace) -> int:
         if screen is not None:
             screen.terminate()
             screen.wait()
+
+
+def _write_notes(options: argparse.Namespace) -> int:
+    """How each file must be read, as a text beside the maps."""
+    from lucky_fern.core.files import write_whole
+    from lucky_fern.quay.advice import NOTES, import_notes
+    from lucky_fern.quay.cargo import open_cargo
+
+    cargo = open_cargo(options.folder, options.model, options.normal_y == "-", _presets(options))
+    write_whole(options.folder / NOTES, import_notes(cargo).encode())
+    print(f"wrote {options.folder / NOTES}")
+    return 0
+
+
+def _presets(options: argparse.Namespace) -> list[Preset]:
+    from lucky_fern.core.project.presets import preset_from_json
+
+    return [preset_from_json(path.read_bytes(), path.name) for path in options.preset]
 
 
 def _delivery(options: argparse.Namespace) -> Delivery:
@@ -48,11 +73,10 @@ def _delivery(options: argparse.Namespace) -> Delivery:
     """
     from lucky_fern.core import taking
     from lucky_fern.core.exporting.model_files import write_model
-    from lucky_fern.core.project.presets import preset_from_json
     from lucky_fern.core.studio import Studio
     from lucky_fern.ui.quay_window import Delivery
 
-    presets = [preset_from_json(path.read_bytes(), path.name) for path in options.preset]
+    presets = _presets(options)
     down = options.normal_y == "-"
     if options.project is None:
         return Delivery(options.folder, options.model, down, presets)

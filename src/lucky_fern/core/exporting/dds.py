@@ -23,6 +23,7 @@ _ALPHA, _FOURCC, _RGB, _LUMINANCE = 0x1, 0x4, 0x40, 0x20000
 _BYTES = {"bc1": 8, "bc3": 16, "bc4": 8, "bc5": 16, "bc7": 16}  # of a block of 4 × 4 texels
 _LETTERS = {"bc1": b"DXT1", "bc3": b"DXT5"}  # all others are named in the newer header
 _DXGI = {"bc4": 80, "bc5": 83, "bc7": 98}
+_OPAQUE_MODE = 1 << 1  # of BC7: mode 1 has no alpha
 _BAND = 64  # rows, an even number
 _AS_SRGB = 1  # what BC7 of colours has more
 
@@ -140,6 +141,8 @@ def _bc7(level: U8, encoded: bool) -> bytes:
     if whole.shape[2] == 3:
         whole = np.dstack([whole, np.full(whole.shape[:2], 255, np.uint8)]).astype(np.uint8)
     how = etcpak.BC7CompressBlockParams()
+    if level.shape[2] == 3:
+        how.m_mode_mask = _OPAQUE_MODE  # the others may leave it one step short of opaque
     how.m_perceptual = encoded  # data counts alike in every channel
     if not encoded:
         how.init_linear_weights()

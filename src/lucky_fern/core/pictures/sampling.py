@@ -7,6 +7,8 @@ coordinates along the texel's two axes. Where it is axis-aligned the mean over i
 footprint still spans at least two of their pixels each way, so little detail is lost to them.
 """
 
+from typing import Any
+
 import numpy as np
 
 from lucky_fern.core.arrays import F32, I64
@@ -16,6 +18,10 @@ CUT, REPEAT = 0, 1
 SMOOTH, NEAREST = 0, 1
 ONE_PIXEL, BILINEAR, MEAN, TAPS = 0, 1, 2, 3
 _MOST_TAPS = 16
+_U1: Any = np.uint64(1)
+_U2: Any = np.uint64(2)
+_U3: Any = np.uint64(3)
+_U4: Any = np.uint64(4)
 _AS_IT_IS = 1.1  # a slanted footprint hardly larger than a pixel needs no more than one bilinear tap
 
 
@@ -40,19 +46,29 @@ def _box(
 ) -> tuple[float, float, float, float]:
     """Mean over the rectangle x0…x1 × y0…y1, in pixels of one level."""
     r = g = b = a = 0.0
-    total = 0.0
+    first, end = int(np.floor(x0)), int(np.ceil(x1))
+    left = min(x1, first + 1.0) - x0  # how much of the outermost columns counts; those between do in full
+    right = x1 - (end - 1.0) if end - 1 > first else 0.0
+    within = first >= 0 and end <= w
     for j in range(int(np.floor(y0)), int(np.ceil(y1))):
-        wy = min(y1, j + 1.0) - max(y0, float(j))
         row = start + wrap(j, h, edge) * w * 4
-        for i in range(int(np.floor(x0)), int(np.ceil(x1))):
-            weight = wy * (min(x1, i + 1.0) - max(x0, float(i)))
-            at = row + wrap(i, w, edge) * 4
-            r += weight * texels[at]
-            g += weight * texels[at + 1]
-            b += weight * texels[at + 2]
-            a += weight * texels[at + 3]
-            total += weight
-    f = 1.0 / total
+        at = np.uint64(row + wrap(first, w, edge) * 4)
+        p, q, u, v = (
+            left * texels[at],
+            left * texels[at + _U1],
+            left * texels[at + _U2],
+            left * texels[at + _U3],
+        )
+        for i in range(first + 1, end - 1):
+            at = at + _U4 if within else np.uint64(row + wrap(i, w, edge) * 4)
+            p, q, u, v = p + texels[at], q + texels[at + _U1], u + texels[at + _U2], v + texels[at + _U3]
+        if right > 0.0:
+            at = at + _U4 if within else np.uint64(row + wrap(end - 1, w, edge) * 4)
+            p, q = p + right * texels[at], q + right * texels[at + _U1]
+            u, v = u + right * texels[at + _U2], v + right * texels[at + _U3]
+        wy = min(y1, j + 1.0) - max(y0, float(j))
+        r, g, b, a = r + wy * p, g + wy * q, b + wy * u, a + wy * v
+    f = 1.0 / ((x1 - x0) * (y1 - y0))
     return r * f, g * f, b * f, a * f
 
 
