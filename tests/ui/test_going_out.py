@@ -121,8 +121,12 @@ def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
     panel.lights["exposure"].changed.emit(2.5)
     bright = ferry.pixels(view).mean()
     assert view.look.exposure == 2.5
+    panel.shadows.click()
+    shadowed = ferry.pixels(view).mean()
+    assert view.look.shadows and shadowed < bright
     ferry.desk.go_to("artwork")
     assert view.look.exposure == 1.0 and ferry.pixels(view).mean() < bright
+    assert not view.look.shadows and not panel.shadows.isChecked()
 
 
 @pytest.fixture
@@ -140,6 +144,25 @@ def settled(quay: Quay, done, seconds: float = 20.0) -> None:
         QApplication.processEvents()
         time.sleep(0.02)
     assert done()
+
+
+def test_the_quay_says_why_files_look_other_than_the_project(quay: Quay, ferry: Hands) -> None:
+    desk, panel = ferry.desk, ferry.window.export_panel
+    settled(quay, lambda: "as it was painted" in quay.verdict.text())
+    # Painted since: the files are older, and the left side is the project as it is now once they are read again.
+    desk.execute(AddLayer("All red", Wash(), {"colour": Channel("#c02020")}))
+    ferry.until(lambda: desk.compositing.settled.is_set() and not desk.pending)
+    quay.load()
+    settled(quay, lambda: "older than what is painted" in quay.verdict.text() and quay.figure > 5)
+    desk.undo()
+    panel.single.menu().aboutToShow.emit()
+    sheet = next(action for action in panel.single.menu().actions() if action.text().startswith("ferry:1001"))
+    next(action for action in sheet.menu().actions() if action.text() == "64 texels").trigger()
+    assert "1 sheet apart" in panel.single.text()
+    exported(ferry)
+    settled(quay, lambda: "64 texels a side, the sheet 512" in quay.verdict.text())
+    assert "older" not in quay.verdict.text()
+    quay.close()
 
 
 def test_the_quay_catches_wrong_settings_watches_and_writes_notes(quay: Quay) -> None:

@@ -10,7 +10,7 @@ from lucky_fern.core.project.export_setup import safe_name
 from lucky_fern.core.project.presets import PRESETS, MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 
-_PLAIN = r"(?:(?P<project>.*)_)?(?P<material>{materials})_(?P<map>{words})(?:\.(?P<tile>\d{{4}}))?\.(?P<ext>\w+)"
+_PLAIN = r"(?:(?P<project>.*?)_)?(?P<material>{materials})_(?P<map>{words})(?:\.(?P<tile>\d{{4}}))?\.(?P<ext>\w+)"
 _BARE = r"(?:.*_)?(?P<map>{words})(?:\.(?P<tile>\d{{4}}))?\.(?P<ext>\w+)"  # where there is but one material
 
 
@@ -39,7 +39,7 @@ def _reader(pattern: str | None, materials: frozenset[str], words: frozenset[str
     """What reads names that a pattern gave."""
     # The longest first: one name may end like another one.
     kinds = {
-        "project": ".*", "tile": r"\d{4}", "ext": r"\w+",
+        "project": ".*?", "tile": r"\d{4}", "ext": r"\w+",
         "material": "|".join(re.escape(safe_name(one)) for one in sorted(materials, key=len, reverse=True)),
         "map": "|".join(re.escape(one) for one in sorted(words, key=len, reverse=True)),
     }  # fmt: skip
