@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, Bool
+from lucky_fern.core.arrays import F64, I32, Bool, box_of
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.gaps import tight_gaps
 from lucky_fern.core.layout.islands import meetings, overlaps
@@ -78,7 +78,8 @@ def _outside(surface: Surface) -> list[Finding]:
         sentence = f"{_many(len(lost), 'triangle')} of {_where(model, lost)} lie on no tile (u 0 to 10, v from 0 up)."
         found.append(Finding("outside", f"{sentence} Move them onto one.", lost))
     uv = np.nan_to_num(model.uv)
-    low, high = np.floor(uv.min(axis=1) + _TINY), np.ceil(uv.max(axis=1) - _TINY) - 1
+    low, high = box_of(uv)
+    low, high = np.floor(low + _TINY), np.ceil(high - _TINY) - 1
     across = model.has_uv & (high > low).any(axis=1)
     islands = np.unique(model.islands[across])
     # An island may also cross between two of its triangles.

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64
+from lucky_fern.core.arrays import F64, I32, I64, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.cells import cell_of, flat, sort_boxes
 
@@ -27,7 +27,7 @@ def overlapping_pairs(uv: F64) -> tuple[I32, I32, F64]:
     uv = np.ascontiguousarray(uv, np.float64)
     if not len(uv):
         return np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0)
-    low, high = uv.min(axis=1), uv.max(axis=1)
+    low, high = box_of(uv)
     origin, extent = low.min(axis=0), np.maximum(high.max(axis=0) - low.min(axis=0), 1e-12)
     # Cells about as large as a usual triangle, so that each holds few.
     usual = np.maximum(np.median(high - low, axis=0), extent / 1024)

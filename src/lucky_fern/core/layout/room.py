@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, U8, Bool
+from lucky_fern.core.arrays import F64, I32, U8, Bool, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout
@@ -167,7 +167,8 @@ def room_beside(layout: Layout, material: int, corner: F64, without: Bool, paddi
     room = Room(corner, padding)
     others = (layout.model.material == material) & ~without & np.isfinite(layout.uv).all(axis=(1, 2))
     uv = layout.uv[others]
-    near = (uv.max(axis=1) > corner).all(axis=1) & (uv.min(axis=1) < corner + 1).all(axis=1)
+    low, high = box_of(uv)
+    near = (high > corner).all(axis=1) & (low < corner + 1).all(axis=1)
     if near.any():
         room.take(uv[near])
     return room

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, Bool, unit_rows
+from lucky_fern.core.arrays import F64, Bool, box_of, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import Frame, pose_frame
 from lucky_fern.core.placing.placed import PlacedPicture, distortion
@@ -49,7 +49,7 @@ def drape(model: Model, place: Drape, height: float, allowed: Bool | None = None
     flat = _flattened(patch, frame, start, half)
     stretch, area = distortion(patch.points[patch.triangles], flat[patch.triangles])
     sound = (area > 0) & (stretch <= _WORST)
-    low, high = flat[patch.triangles].min(axis=1), flat[patch.triangles].max(axis=1)
+    low, high = box_of(flat[patch.triangles])
     under = (low <= half).all(axis=1) & (high >= -half).all(axis=1)
     kept = under & sound
     if place.angle_limit < 180:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64
+from lucky_fern.core.arrays import F64, I32, I64, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.cells import cell_of, flat, sort_boxes
 
@@ -38,12 +38,6 @@ NOTHING = Occluders(
     np.zeros((0, 3, 3)), np.zeros(0, np.int32), np.zeros(2, np.int64), np.zeros(0, np.int32),
     np.full(1, -np.inf), np.ones(2, np.int64), np.zeros(2), np.ones(2), 0.0,
 )  # fmt: skip
-
-
-def box_of(corners: F64) -> tuple[F64, F64]:
-    """Lowest and highest coordinates (T, 3) of triangles (T, 3, 3)."""
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
 
 
 def gather_occluders(

@@ -7,10 +7,10 @@ import dataclasses
 import msgspec
 import numpy as np
 
-from lucky_fern.core.arrays import F64, Bool, unit_rows
+from lucky_fern.core.arrays import F64, Bool, box_of, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import pose_frame
-from lucky_fern.core.placing.hidden import box_of, gather_occluders
+from lucky_fern.core.placing.hidden import gather_occluders
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.project.places import Roll
 

@@ -2,11 +2,11 @@
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64, Bool, unit_rows
+from lucky_fern.core.arrays import F64, I64, Bool, box_of, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.bent import through_lens
 from lucky_fern.core.placing.frame import Frame, pose_frame
-from lucky_fern.core.placing.hidden import box_of, gather_occluders
+from lucky_fern.core.placing.hidden import gather_occluders
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.project.places import Throw
 

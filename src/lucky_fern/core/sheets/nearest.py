@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, box_of, unit_rows
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.cells import cell_of, sort_boxes
@@ -20,7 +20,7 @@ class Nearest:
 
     def __init__(self, model: Model) -> None:
         self._corners, self._normals = model.corners, model.normals
-        low, high = model.corners.min(axis=1), model.corners.max(axis=1)
+        low, high = box_of(model.corners)
         self._low = low.min(axis=0)
         longest = float(max(np.ptp(model.bounds, axis=0).max(), 1e-12))
         count = int(np.clip(np.sqrt(model.triangle_count / 2), 1, _FINEST))

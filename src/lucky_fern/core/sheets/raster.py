@@ -7,7 +7,7 @@ small that it holds no centre gets the texel in which its middle lies, so that n
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64, U8
+from lucky_fern.core.arrays import F64, I32, I64, U8, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.cells import flat, sort_boxes
 
@@ -87,8 +87,9 @@ def bin_triangles(corners: F64, chunk: int, across: int) -> tuple[I64, I32]:
     starts : (across² + 1,) int64, where each chunk's list starts in ``items``.
     items : int32 rows of ``corners`` (T, 3, 2), chunk after chunk, rising within a chunk.
     """
-    first = np.maximum(np.floor((corners.min(axis=1) - 1) / chunk), 0).astype(np.int64)
-    last = np.minimum(np.floor((corners.max(axis=1) + 1) / chunk), across - 1).astype(np.int64)
+    low, high = box_of(corners)
+    first = np.maximum(np.floor((low - 1) / chunk), 0).astype(np.int64)
+    last = np.minimum(np.floor((high + 1) / chunk), across - 1).astype(np.int64)
     return sort_boxes(flat(first), flat(last), np.array([across, across, 1]))
 
 

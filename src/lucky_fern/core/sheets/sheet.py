@@ -5,7 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64, U8, Bool
+from lucky_fern.core.arrays import F64, I32, I64, U8, Bool, box_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import (
     CHUNK,
@@ -165,8 +165,9 @@ def place_triangles(model: Model) -> Placement:
     usable = np.flatnonzero(model.has_uv)
     uv = model.uv[usable]
     tiny = 1e-6
-    low = np.floor(uv.min(axis=1) + tiny).astype(np.int64)
-    high = np.maximum(np.ceil(uv.max(axis=1) - tiny).astype(np.int64) - 1, low)
+    lowest, highest = box_of(uv)
+    low = np.floor(lowest + tiny).astype(np.int64)
+    high = np.maximum(np.ceil(highest - tiny).astype(np.int64) - 1, low)
     sheets: dict[SheetKey, list[I32]] = {}
     outside = 0
     single = (low == high).all(axis=1)
