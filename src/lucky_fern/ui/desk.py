@@ -125,7 +125,7 @@ class Desk(QObject):
         self.sliding = Sliding(self)
         self.painting = Painting(self)
         self.filling = Filling(self.painting)
-        self.readers = 0  # who reads the project's pixels from other threads
+        self.readers: set[object] = set()  # who reads the project's pixels from other threads
         self.exports = Exports(self)
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self._surface: Surface | None = None  # the one that the maps are of
@@ -348,7 +348,7 @@ class Desk(QObject):
         """Whether nobody works on an older state of the project in the background, or holds on to its contents."""
         thread = self.compositing
         idle = thread is None or thread.settled.is_set()
-        busy = self.errands.busy or self.exports.working or self.readers > 0
+        busy = self.errands.busy or self.exports.working or bool(self.readers)
         return idle and not busy and self.comparing.pinned is None and self.copied_mask is None
 
     def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:

@@ -461,11 +461,12 @@ class ExportPanel(Page):
 
     def _painted(self, studio: Studio) -> tuple[Surface, dict[SheetKey, dict[str, U8]]]:
         """The project's own maps as they are now; asked for from another thread."""
-        self.desk.readers += 1
+        reader = object()
+        self.desk.readers.add(reader)
         try:
             return studio.surface, taking.written(studio, self.desk.finished)
         finally:
-            self.desk.readers -= 1
+            self.desk.readers.discard(reader)
 
     def _show_progress(self, done: int, total: int, name: str) -> None:
         self.progress.setRange(0, total)

@@ -61,7 +61,8 @@ class QuayView(QOpenGLWidget):
         if frame:
             aspect = self.width() / 2 / max(self.height(), 1)
             self.camera = self.camera.framing(right[0].model.bounds, aspect)
-        self._sending.start()
+        if self._context is not None:
+            self._sending.start()
 
     def refresh(self) -> None:
         self._place_names()
@@ -70,6 +71,8 @@ class QuayView(QOpenGLWidget):
 
     def initializeGL(self) -> None:
         self._context = moderngl.create_context()
+        if self._wanted is not None:
+            self._sending.start()
 
     def _send(self) -> None:
         """Bring what is wanted to the card, a slice at a time."""

@@ -5,11 +5,9 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
-from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field
-from itertools import islice
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -174,37 +172,29 @@ def export(
     sizes: dict[Path, int] = {}
     with WholeFiles() as files, ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="fern-export") as pool:
 
-        def write(plan: Plan, data: bytes | Iterator[bytes]) -> None:
+        def write(plan: Plan) -> tuple[Plan, int]:
+            data = work.bytes_of(plan) if plan.sheet is not None else work.parts_of(plan)
             kept = files.write(folder / plan.name, data)
-            sizes[folder / plan.name] = kept.stat().st_size
             work.keep(plan, kept)
+            return plan, kept.stat().st_size
+
+        def tell(plan: Plan, size: int) -> None:
+            sizes[folder / plan.name] = size
             if progress is not None:
                 progress(len(sizes), len(plans.files), plan.name)
 
-        # Sheet by sheet, whatever the order of the files: what one map draws serves the next one. No more is
-        # worked out ahead than keeps all busy, or finished files would fill the memory.
+        # Sheet by sheet, whatever the order of the files: what one map draws serves the next one. Each is on disk
+        # before the next one begins, so that no more lie in memory than are worked on.
         order = [plan for key in sources.surface.keys for plan in plans.files if plan.sheet == key]
-        ahead: deque[tuple[Plan, Future[bytes]]] = deque()
-        waiting = iter(order)
-
-        def send() -> None:
-            for plan in islice(waiting, 1):
-                ahead.append((plan, pool.submit(work.bytes_of, plan)))
-
-        for _ in range(_AT_ONCE + 1):  # and one that is waiting to be written
-            send()
+        sent = [pool.submit(write, plan) for plan in order]
         try:
-            while ahead:
-                plan, future = ahead.popleft()
-                data = future.result()
-                send()
-                write(plan, data)
-                del data, future
+            for future in as_completed(sent):
+                tell(*future.result())
             for plan in plans.files:
                 if plan.sheet is None:
-                    write(plan, work.parts_of(plan))
+                    tell(*write(plan))
         except BaseException:
-            for _, future in ahead:
+            for future in sent:
                 future.cancel()
             raise
         files.publish()
