@@ -139,11 +139,11 @@ def test_a_mask_is_made_shared_copied_and_pasted_inverted(hands: Hands) -> None:
     assert "body" in panel.list.item(0).text()
     choose(board.menu_of(desk.project.layers[1], NAME), "Share the mask of", "Enamel")
     assert desk.project.layers[1].mask == mask and "shared with Enamel" in panel.title.text()
-    panel.buttons["Copy"].click()
+    panel.acts["Copy"].click()
     click(hands, 1)
-    panel.buttons["Paste inverted"].click()
+    panel.acts["Paste inverted"].click()
     assert desk.layer.mask not in (None, mask) and desk.project.masks[desk.layer.mask].invert
-    panel.buttons["Remove"].click()
+    panel.acts["Remove"].click()
     assert desk.layer.mask is None
     click(hands, 3)
     panel.entry_invert.click()

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QIcon
@@ -34,7 +32,6 @@ from lucky_fern.core.arrays import U8
 from lucky_fern.core.checking.result import told
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
-from lucky_fern.core.exporting.formats import read_back
 from lucky_fern.core.exporting.model_files import write_model
 from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup, safe_name
 from lucky_fern.core.project.presets import PRESETS, Preset
@@ -47,7 +44,8 @@ from lucky_fern.ui.parts import Page, choice
 from lucky_fern.ui.preset_editor import PresetEditor
 from lucky_fern.ui.settings.panel import show_check
 from lucky_fern.ui.style import icon
-from lucky_fern.ui.thumbnails import on_checker, to_pixmap
+from lucky_fern.ui.thumbnails import to_pixmap
+from lucky_fern.ui.written import Written, looked_at
 
 _SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
 _BLOCKS = (("what fits", None), ("BC7 for colours", "bc7"), ("BC4 for grey", "bc4"))
@@ -431,7 +429,7 @@ class ExportPanel(Page):
                 self._failed.emit(str(error))
             else:
                 seconds = time.monotonic() - begin
-                self._done.emit(done, [_looked_at(*one) for each in done for one in each.sizes.items()], seconds)
+                self._done.emit(done, [looked_at(*one) for each in done for one in each.sizes.items()], seconds)
 
         self._thread = threading.Thread(target=work, name="fern-export-work", daemon=True)
         self.button.setEnabled(False)
@@ -487,7 +485,7 @@ class ExportPanel(Page):
         self.summary.setText(sentence)
         self.desk.said.emit(sentence, True)
 
-    def _show_done(self, done: list[Exported], written: list[_Written], seconds: float) -> None:
+    def _show_done(self, done: list[Exported], written: list[Written], seconds: float) -> None:
         self._finish()
         sizes = {path: size for one in done for path, size in one.sizes.items()}
         skipped = list(dict.fromkeys(name for one in done for name in one.skipped))
@@ -505,22 +503,3 @@ class ExportPanel(Page):
             self.files.addItem(item)
         where = next(iter(sizes)).parent if sizes else None
         self.desk.said.emit(f"Exported to {where}." if where is not None else "Nothing was written.", False)
-
-
-@dataclass(frozen=True)
-class _Written:
-    """A written file in words, with a small picture of it where there can be one."""
-
-    path: Path
-    words: str
-    small: U8 | None
-
-
-def _looked_at(path: Path, size: int) -> _Written:
-    """Read a file back for the list; beside the window, as large ones take their time."""
-    pixels = read_back(path.read_bytes(), path.name) if path.suffix[1:] in FORMATS else None
-    if pixels is None or pixels.dtype != np.uint8 or pixels.shape[2] not in (1, 3, 4):
-        return _Written(path, f"{path.name}\n{told(size)}", None)
-    kind = {1: "grey", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
-    words = f"{path.name}\n{pixels.shape[1]} × {pixels.shape[0]}, {kind}, {told(size)}"
-    return _Written(path, words, on_checker(np.ascontiguousarray(pixels), 96, 8))

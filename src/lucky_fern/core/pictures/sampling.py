@@ -4,7 +4,7 @@ The footprint of a texel in the picture is a parallelogram, given by the derivat
 coordinates along the texel's two axes. Where it is axis-aligned the mean over it is taken exactly
 (pixels are little squares); elsewhere a grid of bilinear taps stands for it (after Greene and Heckbert,
 "Creating Raster Omnimax Images", 1986). Levels of the pyramid are used only so far down that the
-footprint still spans at least two of their pixels each way, so little detail is lost to them.
+footprint still spans at least two of their pixels each way (four for exact means), so little detail is lost to them.
 """
 
 from typing import Any
