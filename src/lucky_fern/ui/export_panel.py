@@ -40,7 +40,7 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.credit_rows import CreditRows
 from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.parts import Page, choice
+from lucky_fern.ui.parts import Page, choice, menu_button
 from lucky_fern.ui.preset_editor import PresetEditor
 from lucky_fern.ui.settings.panel import show_check
 from lucky_fern.ui.style import icon
@@ -98,20 +98,10 @@ class ExportPanel(Page):
         take = QPushButton("Own preset …")
         take.setToolTip("Take in a preset file: which map goes to which channel of which file, and what it is called")
         take.clicked.connect(self._take_preset)
-        self.write = QToolButton(
-            text="Write a preset's file ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup
+        self.write = menu_button("Write a preset's file", "To change it, or to share it", self._fill_write)
+        self.change = menu_button(
+            "Change one", "A preset of your own, made from one that is ticked", self._fill_change
         )
-        self.write.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-        self.write.setToolTip("To change it, or to share it")
-        menu = QMenu(self.write)
-        menu.aboutToShow.connect(lambda: self._fill_write(menu))
-        self.write.setMenu(menu)
-        self.change = QToolButton(text="Change one ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.change.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-        self.change.setToolTip("A preset of your own, made from one that is ticked")
-        changes = QMenu(self.change)
-        changes.aboutToShow.connect(lambda: self._fill_change(changes))
-        self.change.setMenu(changes)
         self.row(take, self.change, self.write)
         self.editor: PresetEditor | None = None
         self.editor_place = QVBoxLayout()
@@ -134,12 +124,7 @@ class ExportPanel(Page):
         self.padding = choice("How far islands are spread outwards", _PADDING)
         self.padding.activated.connect(lambda _: self.exports.change(padding=self.padding.currentData()))
         self.row("Size", self.size_box, "padding", self.padding)
-        self.single = QToolButton(text="Single sheets ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.single.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-        self.single.setToolTip("Give single sheets another size in the files")
-        sheets = QMenu(self.single)
-        sheets.aboutToShow.connect(lambda: self._fill_sheets(sheets))
-        self.single.setMenu(sheets)
+        self.single = menu_button("Single sheets", "Give single sheets another size in the files", self._fill_sheets)
         models = [
             ("none", None),
             ("GLB, maps inside", "glb"),

@@ -13,9 +13,11 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QPushButton,
     QScrollArea,
     QSpinBox,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -90,6 +92,17 @@ def button(text: str, tip: str, action: Callable[[], object]) -> QPushButton:
     made = QPushButton(text)
     made.setToolTip(tip)
     made.clicked.connect(lambda _=False: action())
+    return made
+
+
+def menu_button(text: str, tip: str, fill: Callable[[QMenu], object]) -> QToolButton:
+    """A button that opens a menu, which ``fill`` fills each time."""
+    made = QToolButton(text=f"{text} ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+    made.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+    made.setToolTip(tip)
+    menu = QMenu(made)
+    menu.aboutToShow.connect(lambda: fill(menu))
+    made.setMenu(menu)
     return made
 
 
