@@ -73,7 +73,10 @@ def test_what_is_to_glow_and_cannot(studio: Studio, tmp_path: Path) -> None:
     assert one.layer == layer and "‘Sign’" in one.sentence and "lets nothing through" in one.sentence
 
 
-@pytest.mark.parametrize("setup", [ExportSetup("separate", "", "dds"), ExportSetup("gltf", "", "jpeg", quality=50)])
+@pytest.mark.parametrize(
+    "setup",
+    [ExportSetup("separate", "", "dds"), ExportSetup("gltf", ""), ExportSetup("gltf", "", "jpeg", quality=50)],
+)
 def test_the_budget_is_held_against_what_is_really_written(
     studio: Studio, tmp_path: Path, setup: ExportSetup
 ) -> None:

@@ -220,12 +220,18 @@ def measured(
     plans = plan_export(sources, project, setup, stem)
     work = _Work(sources, project, setup, stem, plans, cancelled, finished)
     sizes = {}
-    for plan in plans.files:
-        if plan.sheet is not None:
-            sizes[plan.name] = len(work.bytes_of(plan))
-        else:
-            parts = work.parts_of(plan)
-            sizes[plan.name] = len(parts) if isinstance(parts, bytes) else sum(map(len, parts))
+    with tempfile.TemporaryDirectory(prefix="fern-measure-") as place:  # a GLB takes its pictures from there
+        for number, plan in enumerate(plans.files):
+            if plan.sheet is not None:
+                data = work.bytes_of(plan)
+                sizes[plan.name] = len(data)
+                if work.serves_glb(plan):
+                    kept = Path(place) / str(number)
+                    kept.write_bytes(data)
+                    work.keep(plan, kept)
+            else:
+                parts = work.parts_of(plan)
+                sizes[plan.name] = len(parts) if isinstance(parts, bytes) else sum(map(len, parts))
     return sizes
 
 
@@ -306,7 +312,7 @@ class _Work:
 
     def keep(self, plan: Plan, written: Path) -> None:
         """Remember where a sheet's file lies, if the GLB has use for it."""
-        if plan.file is not None and plan.sheet is not None and self._serves_glb(plan.file):
+        if plan.file is not None and plan.sheet is not None and self.serves_glb(plan):
             self._images[plan.sheet, plan.file] = written
 
     def parts_of(self, plan: Plan) -> bytes | Iterator[bytes]:
@@ -351,12 +357,12 @@ class _Work:
 
     # --- the model ----------------------------------------------------------------------------------------------
 
-    def _serves_glb(self, file: MapFile) -> bool:
+    def serves_glb(self, plan: Plan) -> bool:
         """Whether a file's bytes can lie in a GLB as they are."""
-        setup = self.setup
-        own = setup.of(file)
-        plain = setup.format_of(file) == "png" and setup.bits_of(file) == 8 and own.normal_y == "+"
-        return setup.model_kind == "glb" and plain and file in PRESETS["gltf"].files
+        setup, file = self.setup, plan.file
+        if setup.model_kind != "glb" or file is None or file not in PRESETS["gltf"].files:
+            return False
+        return setup.format_of(file) == "png" and setup.bits_of(file) == 8 and setup.of(file).normal_y == "+"
 
     def _glb(self) -> Iterator[bytes]:
         written = _written(self.sources, self.project, self.setup)
