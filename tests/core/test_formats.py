@@ -397,3 +397,21 @@ def test_a_materialx_document_wires_every_map_of_a_set(studio: Studio, tmp_path:
     colours = {node.get("name") for node in graph.iter("image") if node.find("input").get("colorspace") is not None}
     first = "diffuse" if preset == "classic" else "colour"
     assert colours == {f"{first}_image", "emissive_image"} | ({"specular_image"} if preset == "classic" else set())
+
+
+def test_a_usd_file_undoes_what_the_files_have_turned_over(studio: Studio, tmp_path: Path) -> None:
+    """Gloss comes as roughness again, green points up again, and what glows is as bright as it is told."""
+    setup = ExportSetup("classic", "", model="usda", normal_y="-", glow=3.0)
+    text = written(studio, tmp_path / "out", setup)["p.usda"].read_text()
+
+    def texture(what: str) -> str:
+        return text.split(f'def Shader "{what}"')[1].split("def Shader")[0]
+
+    assert "(-1, -1, -1, 1)" in texture("roughness") and "(1, 1, 1, 0)" in texture("roughness")
+    assert "p_hull_gloss.<UDIM>.png" in texture("roughness")
+    assert "(2, -2, 2, 1)" in texture("normal") and "(-1, 1, -1, 0)" in texture("normal")
+    assert "(3, 3, 3, 1)" in texture("emissive") and '"sRGB"' in texture("emissive")
+    assert "int inputs:useSpecularWorkflow = 1" in text and '"raw"' in texture("roughness")
+    packed = written(studio, tmp_path / "packed", ExportSetup("packed", "", model="usda"))["p.usda"].read_text()
+    for what, part in (("occlusion", "r"), ("roughness", "g"), ("metallic", "b")):
+        assert f"inputs:{what}.connect = </Item/hull/{what}.outputs:{part}>" in packed
