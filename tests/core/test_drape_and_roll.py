@@ -97,7 +97,7 @@ def test_a_label_of_100_degrees_on_a_ball_keeps_its_shape(tmp_path: Path, subdiv
     place = Drape((0, 0, 1), (0, 0, 1), (0, 1, 0), width, width * share)
     placed = drape(model, place, width * share)
     rows = np.flatnonzero(placed.reached)
-    flat, real = placed.corners[rows, :, :2], model.corners[rows]
+    flat, real = placed.corners[:, :, :2], model.corners[rows]
     stretch = []
     for one, there in zip(flat, real, strict=True):  # by singular values, from scratch
         basis, _ = np.linalg.qr(np.stack([there[1] - there[0], there[2] - there[0]], axis=1))

@@ -9,6 +9,7 @@ import pytest
 from scipy.ndimage import distance_transform_edt
 
 from lucky_fern.core import taking
+from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.growth import evened, grown
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.errors import CommandError
@@ -50,7 +51,7 @@ def test_growing_is_by_distance_and_inside_an_island(texels: int) -> None:
     y, x = np.mgrid[0:80, 0:100]
     disc = np.hypot(x - 40, y - 40) < 16
     values = np.where(ISLANDS >= 0, disc, 0).astype(np.float32)
-    got = grown(values, texels, ISLANDS)
+    got = grown(values, texels, Islands(ISLANDS))
     for island in (0, 1):
         inside = island == ISLANDS
         mine = (values > 0) & inside
@@ -72,13 +73,13 @@ def test_smoothing_takes_stairs_away_and_leaves_even_greys_and_borders() -> None
         far = np.cos(turn) * (x - 50) + np.sin(turn) * (y - 40)
         stairs = (far < 0.3).astype(np.float32)
         smooth = np.clip(0.3 - far + 0.5, 0, 1)  # an edge one texel wide
-        got = evened(stairs, 3.0, islands)
+        got = evened(stairs, 3.0, Islands(islands))
         assert np.abs(got - smooth)[inner].mean() < 0.4 * np.abs(stairs - smooth)[inner].mean()
         assert np.abs(got - smooth)[inner].max() < 0.3 < np.abs(stairs - smooth)[inner].max()
     grey = np.full((80, 100), 0.3, np.float32)
-    assert np.abs(evened(grey, 4.0, islands) - grey).max() < 1e-3
+    assert np.abs(evened(grey, 4.0, Islands(islands)) - grey).max() < 1e-3
     full = np.where(ISLANDS == 0, np.float32(1), np.float32(0))
-    assert np.abs(evened(full, 4.0, ISLANDS) - full).max() < 1e-3
+    assert np.abs(evened(full, 4.0, Islands(ISLANDS)) - full).max() < 1e-3
 
 
 def test_an_entry_may_count_in_part(board: tuple[Studio, int]) -> None:

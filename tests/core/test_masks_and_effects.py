@@ -12,12 +12,13 @@ from msgspec.structs import replace
 from scipy.ndimage import gaussian_filter
 
 from lucky_fern.core.colour import decode_srgb, encode_srgb
+from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.changes import dirtied
 from lucky_fern.core.compositing.compositor import MapKey, composite_sheet
-from lucky_fern.core.compositing.effects import adjusted
+from lucky_fern.core.compositing.effects import effect_row
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, MapSpec
 from lucky_fern.core.project.commands import (
     AddLayer,
     AddMaskEntry,
@@ -31,6 +32,7 @@ from lucky_fern.core.project.commands import (
 )
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, ScopeShape
@@ -132,6 +134,11 @@ def test_a_feathered_mask_is_a_gaussian_inside_its_island(plane: Path, tmp_path:
     soft = gaussian_filter(expected, 7.0, mode="constant", truncate=3)
     weight = gaussian_filter(np.ones((300, 300)), 7.0, mode="constant", truncate=3)
     assert np.abs(shown(studio, mask) - soft / weight).max() < 0.004
+
+
+def adjusted(values: np.ndarray, effect: Effect, spec: MapSpec, islands: np.ndarray) -> np.ndarray:
+    """What an effect makes of values, islands by themselves."""
+    return effect_row(effect).apply(values, effect, spec, Islands(islands))
 
 
 # --- adjustments --------------------------------------------------------------------------------------------------

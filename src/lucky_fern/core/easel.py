@@ -24,7 +24,8 @@ from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN, built_in, tip_of
 from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, SetMaskEntry, Several
-from lucky_fern.core.project.document import Brushwork, Project
+from lucky_fern.core.project.commands.painting import Repainted, painted_on
+from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
 from lucky_fern.core.project.tree import up_to
@@ -130,7 +131,7 @@ def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[in
         layer = studio.project.layer(layer_id)
     assert layer.mask is not None
     entries = studio.project.masks[layer.mask].entries
-    found = [at for at, entry in enumerate(entries) if isinstance(entry.shape, PaintedShape)]
+    found = [at for at, entry in enumerate(entries) if entry.shape.painted is not None]
     if not found:
         studio.execute(AddMaskEntry(layer_id, MaskEntry(PaintedShape(), "subtract" if hides else "add")))
         found = [len(entries)]
@@ -143,16 +144,18 @@ def bring_to_size(studio: Studio, layer_id: int) -> None:
     A stroke needs that before it begins; where it is so already nothing changes.
     """
     layer = studio.project.layer(layer_id)
-    if isinstance(layer.content, Brushwork):
-        sheets = _at_size(studio, layer.content.sheets)
-        if sheets is not layer.content.sheets:
+    if layer.content.painted is not None:
+        sheets = _at_size(studio, layer.content.painted)
+        if sheets is not layer.content.painted:
             studio.execute(GivePaint(layer_id, sheets))
     entries = () if layer.mask is None else studio.project.masks[layer.mask].entries
     for at, entry in enumerate(entries):
-        if isinstance(entry.shape, PaintedShape) and layer.mask is not None:
-            sheets = _at_size(studio, entry.shape.sheets)
-            if sheets is not entry.shape.sheets:
-                studio.execute(SetMaskEntry(layer.mask, at, replace(entry, shape=PaintedShape(sheets))))
+        painted = entry.shape.painted
+        if painted is not None and layer.mask is not None:
+            sheets = _at_size(studio, painted)
+            if sheets is not painted:
+                shape = entry.shape.carried(Repainted(sheets))
+                studio.execute(SetMaskEntry(layer.mask, at, replace(entry, shape=shape)))
 
 
 def paint_on_mask(
@@ -166,11 +169,12 @@ def paint_on_mask(
         bring_to_size(studio, layer_id)
     mask, at = painted_mask(studio, layer_id, value < 0.5)
     entry = (before or studio.project).masks[mask].entries[at]
-    assert isinstance(entry.shape, PaintedShape)
+    painted = entry.shape.painted
+    assert painted is not None
     if (entry.mode == "subtract") != entry.invert:
         value = 1 - value  # what is painted there hides
     sizes = _sizes(studio, stroke)
-    made = paint_mask(entry.shape.sheets, stroke.coverage, sizes, value, stroke.opacity, studio.blobs, mask, at)
+    made = paint_mask(painted, stroke.coverage, sizes, value, stroke.opacity, studio.blobs, mask, at)
     if made:
         studio.execute(Several(made, named="Brush stroke"), merge=before is not None)
 
@@ -219,9 +223,7 @@ def _brushwork(
     if before is None:
         bring_to_size(studio, layer_id)
     layer = (before or studio.project).layer(layer_id)
-    if not isinstance(layer.content, Brushwork):
-        raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
-    return layer.content.sheets, _sizes(studio, stroke)
+    return painted_on(layer), _sizes(studio, stroke)
 
 
 def _sizes(studio: Studio, stroke: Stroke | Covered) -> dict[Place, int]:

@@ -29,10 +29,9 @@ from lucky_fern.core.project.commands import (
     SetRelief,
     Several,
 )
-from lucky_fern.core.project.document import Channel, Decal, ModelSource, Project, Wash
-from lucky_fern.core.project.places import Along, Lay, OnSurface, Throw
+from lucky_fern.core.project.document import Channel, ModelSource, Project, Wash
+from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import PictureShape
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.surface import Surface
@@ -141,7 +140,7 @@ def _onto(studio: Studio, texture: Texture, picture: str, by_tile: bool = False)
     channel = Channel("picture", picture=picture)
     by = "tiles" if by_tile else "uv"
     for layer in studio.project.walk():
-        if layer.name == name and isinstance(layer.content, Wash) and layer.content.by == by:
+        if layer.name == name and getattr(layer.content, "by", "") == by:
             studio.execute(SetChannel(layer.id, texture.map, channel))
             return
     studio.execute(AddLayer(name, Wash(by="tiles" if by_tile else "uv"), {texture.map: channel}, scope=scope))
@@ -219,34 +218,32 @@ def _other_units(old: Model, new: Model) -> float | None:
 def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief | KeepSlide, ...]:
     """Poses and heights in model units, in the units of a model ``scale`` times as large."""
 
-    def place(one: OnSurface | Along) -> OnSurface | Along:
-        changes: dict[str, Any] = {"width": one.width * scale}
-        if isinstance(one, Along):
-            changes["points"] = tuple(tuple(value * scale for value in point) for point in one.points)
-        for name in ("height", "depth", "stand_off", "lens", "corner", "length"):
-            if getattr(one, name, None) is not None:
-                changes[name] = getattr(one, name) * scale
-        for name in ("point", "axis_point"):
-            if hasattr(one, name):
-                changes[name] = tuple(value * scale for value in getattr(one, name))
-        return replace(one, **changes)
-
+    scaling = _Scaling(scale)
     made: list[SetPlace | SetMaskEntry | SetRelief | KeepSlide] = []
     for layer in project.walk():
-        if isinstance(layer.content, Decal) and not isinstance(layer.content.place, Lay):
-            made.append(SetPlace(layer.id, place(layer.content.place)))
+        placed = layer.content.placed
+        if placed is not None and placed[1].scaled(scale) is not placed[1]:
+            made.append(SetPlace(layer.id, placed[1].scaled(scale)))
     for number, mask in project.masks.items():
         for at, entry in enumerate(mask.entries):
-            if isinstance(entry.shape, PictureShape) and not isinstance(entry.shape.place, Lay):
-                shape = replace(entry.shape, place=place(entry.shape.place))
+            shape = entry.shape.carried(scaling)
+            if shape is not entry.shape:
                 made.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
     for name, slide in project.slides.items():
-        thrown = place(slide.place)
-        assert isinstance(thrown, Throw)
-        made.append(KeepSlide(name, replace(slide, place=thrown)))
+        made.append(KeepSlide(name, replace(slide, place=slide.place.scaled(scale))))
     if project.relief.unit == "units":
         made.append(SetRelief(replace(project.relief, strength=project.relief.strength * scale)))
     return tuple(made)
+
+
+class _Scaling(Carrying):
+    """Everything in units of which there are so many times as many."""
+
+    def __init__(self, by: float) -> None:
+        self.by = by
+
+    def place(self, place: Place) -> Place:
+        return place.scaled(self.by)
 
 
 def _same_faces(old: Model, new: Model) -> bool:

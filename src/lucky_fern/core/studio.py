@@ -35,7 +35,7 @@ from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart
-from lucky_fern.core.project.painted import painted_digests
+from lucky_fern.core.project.references import needed_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
 
@@ -200,12 +200,8 @@ class Studio:
 
     def _forget_pixels(self) -> None:
         """Let go of painted pixels that no step of the history shows any more."""
-        needed: set[str] = set()
-        for project in (*self.history.projects(), self.saved):
-            needed |= painted_digests(project) | {kit.digest for kit in project.pictures.values()}
-            if project.model is not None:
-                needed |= {*project.model.files.values(), project.model.arrays or "", project.model.layout or ""}
-        self.blobs.keep_only(needed)
+        projects = (*self.history.projects(), self.saved)
+        self.blobs.keep_only(set[str]().union(*map(needed_digests, projects)))
 
     def add_picture(self, path: Path) -> str:
         """Read a picture file and put it into the kit; its id (the same file comes in once).

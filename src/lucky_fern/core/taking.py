@@ -17,7 +17,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.painting.pixels import mask_chunk
 from lucky_fern.core.project.commands import SetLayer
-from lucky_fern.core.project.document import Brushwork, Project
+from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import PaintedShape
@@ -122,7 +122,7 @@ def tip_picture(studio: Studio, layer_id: int | None, key: SheetKey, rect: Rect,
         raise CommandError("draw a rectangle of some texels round what is to be the tip")
     size, pixels = studio.project.size_of(key), np.zeros((*rect.shape, 4), np.uint8)
     content = None if layer_id is None else studio.project.layer(layer_id).content
-    painted = content.sheets.get(str(key)) if isinstance(content, Brushwork) else None
+    painted = (content.painted or {}).get(str(key)) if content is not None else None
     if painted is not None:
         for name in painted.maps:
             rgba = gathered(rect, size, np.zeros(4, np.uint16), partial(_painted, studio, painted, name, size))

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, GroupLayers, RenameLayer
-from lucky_fern.core.project.document import Adjustment, Channel, Content, Decal, Wash
+from lucky_fern.core.project.document import Adjustment, Channel, Decal, Wash
 from lucky_fern.core.project.effects import Curve, Shade
-from lucky_fern.core.project.places import Place, Throw
+from lucky_fern.core.project.kinds import Content, Place
+from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio

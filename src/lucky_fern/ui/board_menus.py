@@ -21,17 +21,8 @@ from lucky_fern.core.project.commands import (
     Ungroup,
 )
 from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Wash
-from lucky_fern.core.project.effects import (
-    Blur,
-    Contrast,
-    Curve,
-    Effect,
-    Gradient,
-    Invert,
-    Levels,
-    Shade,
-    Sharpen,
-)
+from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
 from lucky_fern.ui.desk import Desk
 
@@ -123,7 +114,7 @@ def layer_menu(desk: Desk, layer: Layer, rename: Callable[[], None], parent: QWi
         menu.addAction("Ungroup", lambda: desk.execute(Ungroup(layer.id)))
         isolated = menu.addAction(
             "Put together by itself",
-            lambda: desk.execute(SetGroup(layer.id, isolated=not layer.content.isolated)),  # type: ignore[union-attr]
+            partial(_isolate, desk, layer.id, not layer.content.isolated),
         )
         isolated.setCheckable(True)
         isolated.setChecked(layer.content.isolated)
@@ -163,3 +154,7 @@ def copy_mask(desk: Desk, layer: Layer) -> None:
 def paste_mask(desk: Desk, inverted: bool) -> None:
     if desk.copied_mask is not None and desk.chosen:
         desk.execute(PasteMask(desk.chosen, desk.copied_mask, inverted))
+
+
+def _isolate(desk: Desk, layer_id: int, isolated: bool) -> None:
+    desk.execute(SetGroup(layer_id, isolated=isolated))

@@ -20,7 +20,8 @@ from lucky_fern.core.placing.facts import better_draped
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Decal, Wash
-from lucky_fern.core.project.places import Drape, Place, Throw
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.places import Drape, Throw
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence

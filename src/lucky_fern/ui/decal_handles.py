@@ -17,7 +17,8 @@ from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
 from lucky_fern.core.placing.under import rim_of
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
-from lucky_fern.core.project.places import Along, Framed, Lay, Place, Throw, place_height
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.places import Framed, Lay, Throw, place_height
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import GripDrag
 
@@ -64,7 +65,7 @@ class DecalHandles(Gesture):
                 continue
             place = layer.content.place
             height = place_height(place, project.picture_size(layer.content.picture))
-            grip = None if isinstance(place, Along) else self.view.grip_of(place, height)
+            grip = self.view.grip_of(place, height) if isinstance(place, Framed) else None
             inner = None if grip is None else grip.coordinates(point)
             if inner is not None and (np.abs(inner) <= 1).all():
                 return layer.id

@@ -28,7 +28,8 @@ from lucky_fern.core.project.commands import (
     free_name,
 )
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Layer, Project, Wash, walk
-from lucky_fern.core.project.effects import Blur, Effect, Gradient, Shade, Sharpen
+from lucky_fern.core.project.effects import Blur, Gradient, Shade, Sharpen
+from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.places import Along, Framed, place_height
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Mask
@@ -218,7 +219,7 @@ class Desk(QObject):
         if layer is None or not isinstance(layer.content, Decal) or self.studio is None:
             return None
         place = layer.content.place
-        if isinstance(place, Along):
+        if not isinstance(place, Framed):
             return None
         return layer, place, place_height(place, self.studio.project.picture_size(layer.content.picture))
 

@@ -11,7 +11,7 @@ from PySide6.QtGui import QMouseEvent
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetMaskEntry
-from lucky_fern.core.project.places import Along, Framed, place_height
+from lucky_fern.core.project.places import Framed, place_height
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
 from lucky_fern.ui.gesture import Gesture
 from lucky_fern.ui.grip import Grip, GripDrag
@@ -36,7 +36,7 @@ class MaskHandles(Gesture):
             return None
         entries = project.masks[layer.mask].entries
         shape = entries[at].shape if at < len(entries) else None
-        if not isinstance(shape, PictureShape) or isinstance(shape.place, Along):
+        if not isinstance(shape, PictureShape) or not isinstance(shape.place, Framed):
             return None
         height = place_height(shape.place, project.picture_size(shape.picture))
         return layer.mask, at, entries[at], shape.place, height

@@ -25,7 +25,7 @@ from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, KeepPaint, free_name
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, KitPaint, Project
-from lucky_fern.core.project.effects import Effect
+from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
 from lucky_fern.core.sheets.grid import SheetKey

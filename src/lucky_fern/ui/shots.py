@@ -126,7 +126,8 @@ def _placing(desk: Desk, window: Window, shoot: Callable[[str], None]) -> None:
     from lucky_fern.core.placing.copies import ring, row
     from lucky_fern.core.project.commands import AddLayer, Several
     from lucky_fern.core.project.document import Channel, Decal
-    from lucky_fern.core.project.places import Along, Drape, Place, Point
+    from lucky_fern.core.project.kinds import Place
+    from lucky_fern.core.project.places import Along, Drape, Point
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.demo.world import demo_studio
     from lucky_fern.ui.slide_handles import SlideBrush

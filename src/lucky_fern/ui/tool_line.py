@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, Q
 
 from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.brush_tools import BrushTools

@@ -11,19 +11,20 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16, Bool
 from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
+from lucky_fern.core.compositing.layers.layer import layer_chunks
 from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.credits import unlicensed
 from lucky_fern.core.exporting.exporter import measured, plan_export
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.placing.facts import decal_facts
+from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands import SetSheetSize
-from lucky_fern.core.project.document import Adjustment, Decal, Group, Layer, Project
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.export_setup import ExportSetup, safe_name
-from lucky_fern.core.project.places import Along, Lay, place_height
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import SMALLEST, SheetKey
 from lucky_fern.core.sheets.region import rect_of
-from lucky_fern.core.sheets.sheet import SMALLEST, Sheet
+from lucky_fern.core.sheets.sheet import Sheet
 
 Kind = Literal["empty", "range", "normals", "padding", "rims", "twins", "size", "budget", "names", "glow", "licence"]
 Mend = Literal["padding", "rims"]  # what a change of the export's set-up mends
@@ -133,11 +134,7 @@ def _empty(project: Project, names: list[str]) -> Iterator[Found]:
 def _dark(sources: Sources, project: Project) -> Iterator[Found]:
     """Layers that are to glow and whose mask lets nothing of that through, while others glow."""
     for layer in project.walk():
-        if (
-            not layer.visible
-            or "emissive" not in layer.active_channels()
-            or isinstance(layer.content, Group | Adjustment)
-        ):
+        if not layer.visible or "emissive" not in layer.active_channels() or not layer.content.own_pixels:
             continue
         source = layer.channels["emissive"].source
         if layer.mask is not None and source != "#000000" and not _lets_through(sources, project, layer):
@@ -151,7 +148,7 @@ def _lets_through(sources: Sources, project: Project, layer: Layer) -> bool:
     """Whether anything of a layer shows on emissive, on any sheet."""
     for key in sources.surface.keys:
         sheet = sources.surface.sheet(key, project.size_of(key))
-        for chunk in sources.chunks(project, layer, "emissive", sheet):
+        for chunk in layer_chunks(sources, project, layer, "emissive", sheet):
             rect = rect_of(chunk, sheet.size)
             if composite_alone(sources, project, "emissive", sheet, rect, layer)[1].any():
                 return True
@@ -261,12 +258,13 @@ def _same_in(pixels: U8 | U16, half: int, inside: Bool) -> bool:
 def _backwards(sources: Sources, project: Project, shared: Bool) -> Iterator[Found]:
     """Lettering that shows backwards on islands that share its texels."""
     for layer in project.walk():
-        if not layer.visible or not isinstance(layer.content, Decal) or isinstance(layer.content.place, Along | Lay):
+        placed = layer.content.placed
+        if not layer.visible or placed is None or not (placed[1].framed and placed[1].on_surface):
             continue
-        place = layer.content.place
-        height = place_height(place, project.picture_size(layer.content.picture))
-        placed = sources.pose(place, height, triangles_in(project, layer.scope))
-        for fact in decal_facts(sources.surface, project, layer, place, height, placed, shared):
+        place = on_surface(placed[1])
+        height = place.tall(project.picture_size(placed[0]))
+        worked = sources.pose(place, height, triangles_in(project, layer.scope))
+        for fact in decal_facts(sources.surface, project, layer, place, height, worked, shared):
             if fact.remedy == "apart":
                 yield Found("twins", f"‘{layer.name}’: {fact.sentence[0].lower()}{fact.sentence[1:]}", layer=layer.id,
                             worry="backwards" in fact.sentence)  # fmt: skip

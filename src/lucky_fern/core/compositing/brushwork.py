@@ -16,6 +16,7 @@ from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, en
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
 from lucky_fern.core.sheets.region import Rect, chunks_in, gathered, rect_of
+from lucky_fern.core.sheets.sheet import Sheet
 
 _MARGIN = 4  # texels of the painted sheet around what is resampled
 
@@ -34,6 +35,18 @@ def painted_chunks(painted: PaintedSheet, map_name: str, size: int) -> set[Chunk
             for column in range(max(low[1], 0), min(high[1], last) + 1):
                 found.add(Chunk(row, column))
     return found
+
+
+def changed_paint(old: dict[str, PaintedSheet], new: dict[str, PaintedSheet], sheet: Sheet, name: str) -> set[Chunk]:
+    """The chunks whose painted pixels differ."""
+    was, now = old.get(str(sheet.key)), new.get(str(sheet.key))
+    if was == now:
+        return set()
+    if was is None or now is None or was.size != now.size:
+        return {chunk for one in (was, now) if one is not None for chunk in painted_chunks(one, name, sheet.size)}
+    first, second = was.maps.get(name, {}), now.maps.get(name, {})
+    differing = {place: "" for place in {*first, *second} if first.get(place) != second.get(place)}
+    return painted_chunks(PaintedSheet(now.size, {name: differing}), name, sheet.size)
 
 
 def draw_painted(

@@ -6,49 +6,52 @@ the history alike.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
-from lucky_fern.core.compositing.brushwork import painted_chunks
+import numpy as np
+
 from lucky_fern.core.compositing.compositor import Dirty, MapKey
+from lucky_fern.core.compositing.layers.layer import layer_chunks, row_of
+from lucky_fern.core.compositing.masks import shape_row
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import has_relief, view_reach
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.document import Brushwork, Decal, Group, Layer, Project
-from lucky_fern.core.project.painted import MASK
-from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.project.shapes import PaintedShape, PictureShape, ScopeShape
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, all_chunks, chunks_across
+from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.references import layer_refers, mask_refers, with_sequences
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, chunks_across
 from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
 
+Link = tuple[tuple[SheetKey, Chunk], tuple[SheetKey, Chunk, int]]
+_HOPS = 3  # islands that one blur may reach over
 Found = dict[str, set[Chunk]]  # map → chunks, of one sheet
 
 
 def everything(sources: Sources, project: Project) -> Dirty:
     """Every chunk of every map that some layer writes to."""
-    dirty: Dirty = {}
+    every: dict[SheetKey, Found] = {}
     for sheet in sources.surface.sheets(project.size_of):
-        found: Found = {}
+        found = every.setdefault(sheet.key, {})
         for layer in project.layers:
             _add(found, sources, project, layer, sheet, set(MAPS))
-        _with_reach(found, (project,), sheet)
-        _enter(dirty, sheet, found)
-    return dirty
+    return _with_reach(every, sources, (project,), project)
 
 
 def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
     """The chunks of each map that may differ between two projects of one model."""
-    dirty: Dirty = {}
+    every: dict[SheetKey, Found] = {}
     for key in sources.surface.keys:
         size = after.size_of(key)
+        found = every.setdefault(key, {})
         if before.size_of(key) != size:
             for name in MAPS:
                 if any(name in layer.active_channels() for layer in (*before.walk(), *after.walk())):
-                    dirty[MapKey(key, name)] = set(all_chunks(size))
+                    found[name] = set(all_chunks(size))
             if has_relief(before.layers) or has_relief(after.layers):
-                dirty[MapKey(key, "normal")] = set(all_chunks(size))
+                found["normal"] = set(all_chunks(size))
             continue
         sheet = sources.surface.sheet(key, size)
-        found: Found = {}
         _compare(found, sources, before, after, before.layers, after.layers, sheet)
         if (
             before.masks is not after.masks
@@ -60,17 +63,9 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
             for project in (before, after):
                 for layer in project.walk():
                     if "height" in layer.active_channels() and layer.active_channels()["height"].relief:
-                        chunks = sources.chunks(project, layer, "height", sheet)
+                        chunks = layer_chunks(sources, project, layer, "height", sheet)
                         found.setdefault("normal", set()).update(chunks)
-        _with_reach(found, (before, after), sheet)
-        _enter(dirty, sheet, found)
-    return dirty
-
-
-def _enter(dirty: Dirty, sheet: Sheet, found: Found) -> None:
-    for name, chunks in found.items():
-        if chunks:
-            dirty.setdefault(MapKey(sheet.key, name), set()).update(chunks)
+    return _with_reach(every, sources, (before, after), after)
 
 
 # --- comparing two stacks ---------------------------------------------------------------------------------------
@@ -85,8 +80,7 @@ def _compare(
             if _only_inside(was, now):
                 _compare(found, sources, before, after, was.children, now.children, sheet)
                 continue
-            if isinstance(was.content, Brushwork) and isinstance(now.content, Brushwork) and _alike(was, now):
-                _compare_paint(found, was.content.sheets, now.content.sheets, sheet, set(now.active_channels()))
+            if type(was.content) is type(now.content) and _alike(was, now) and _inside(found, was, now, sheet):
                 continue
         names = _changed_maps(was, now)
         for project, layer in ((before, was), (after, now)):
@@ -120,13 +114,13 @@ def _pairs(old: tuple[Layer, ...], new: tuple[Layer, ...]) -> list[tuple[Layer |
 
 def _own(layer: Layer) -> tuple[object, ...]:
     """What of a layer counts on all its maps, but for what it holds."""
-    isolated = layer.content.isolated if isinstance(layer.content, Group) else None
-    return (type(layer.content), isolated, layer.scope, layer.visible, layer.opacity, layer.blend, layer.mask)
+    settled = layer.content.settled if layer.content.holds_layers else None
+    return (type(layer.content), settled, layer.scope, layer.visible, layer.opacity, layer.blend, layer.mask)
 
 
 def _only_inside(was: Layer, now: Layer) -> bool:
     """Whether a group is the same but for the layers in it (and for being folded)."""
-    return isinstance(was.content, Group) and _own(was) == _own(now) and was.channels == now.channels
+    return was.content.holds_layers and _own(was) == _own(now) and was.channels == now.channels
 
 
 def _alike(was: Layer, now: Layer) -> bool:
@@ -139,9 +133,9 @@ def _changed_maps(was: Layer | None, now: Layer | None) -> set[str]:
     """The maps on which two states of a layer differ."""
     if was is None or now is None:
         return set(MAPS)
-    if _own(was) != _own(now) or (not isinstance(was.content, Group) and was.content != now.content):
+    if _own(was) != _own(now) or (not was.content.holds_layers and was.content != now.content):
         return set(MAPS)
-    if isinstance(was.content, Group):
+    if was.content.holds_layers:
         return {name for name in MAPS if was.channels.get(name) != now.channels.get(name)}
     first, second = was.active_channels(), now.active_channels()
     return {name for name in {*first, *second} if first.get(name) != second.get(name)}
@@ -151,13 +145,13 @@ def _add(found: Found, sources: Sources, project: Project, layer: Layer, sheet: 
     """Everything that a layer, or what a group holds, touches on some maps."""
     if not layer.visible or layer.opacity <= 0 or not layer.scope.holds_sheet(sheet.key):
         return
-    if isinstance(layer.content, Group):
-        for child in layer.content.layers:
+    if layer.content.holds_layers:
+        for child in layer.children:
             _add(found, sources, project, child, sheet, names)
         return
     active = layer.active_channels()
     for name in names & set(active):
-        chunks = sources.chunks(project, layer, name, sheet)
+        chunks = layer_chunks(sources, project, layer, name, sheet)
         found.setdefault(name, set()).update(chunks)
         if active[name].relief:
             found.setdefault("normal", set()).update(chunks)
@@ -166,23 +160,21 @@ def _add(found: Found, sources: Sources, project: Project, layer: Layer, sheet: 
 # --- painted pixels, masks and pictures ---------------------------------------------------------------------------
 
 
-def _compare_paint(
-    found: Found, old: dict[str, PaintedSheet], new: dict[str, PaintedSheet], sheet: Sheet, names: set[str]
-) -> None:
-    for name in names:
-        found.setdefault(name, set()).update(_changed_paint(old, new, sheet, name))
-
-
-def _changed_paint(old: dict[str, PaintedSheet], new: dict[str, PaintedSheet], sheet: Sheet, name: str) -> set[Chunk]:
-    """The chunks whose painted pixels differ."""
-    was, now = old.get(str(sheet.key)), new.get(str(sheet.key))
-    if was == now:
-        return set()
-    if was is None or now is None or was.size != now.size:
-        return {chunk for one in (was, now) if one is not None for chunk in painted_chunks(one, name, sheet.size)}
-    first, second = was.maps.get(name, {}), now.maps.get(name, {})
-    differing = {place: "" for place in {*first, *second} if first.get(place) != second.get(place)}
-    return painted_chunks(PaintedSheet(now.size, {name: differing}), name, sheet.size)
+def _inside(found: Found, was: Layer, now: Layer, sheet: Sheet) -> bool:
+    """Enter the chunks on which the contents of two states of a layer differ, if its kind can tell them."""
+    if was.content == now.content:
+        return False
+    mine: Found = {}
+    for name in now.active_channels():
+        chunks = row_of(now).changed(was.content, now.content, name, sheet)
+        if chunks is None:
+            return False
+        mine[name] = set(chunks)
+        if now.active_channels()[name].relief:
+            mine["normal"] = mine.get("normal", set()) | set(chunks)
+    for name, chunks in mine.items():
+        found.setdefault(name, set()).update(chunks)
+    return True
 
 
 def _follow_shared(found: Found, sources: Sources, before: Project, after: Project, sheet: Sheet) -> None:
@@ -199,30 +191,26 @@ def _follow_shared(found: Found, sources: Sources, before: Project, after: Proje
     picked = {name for name in {*before.selections, *after.selections}
               if before.selections.get(name) != after.selections.get(name)}  # fmt: skip
     for number, mask in after.masks.items():
-        if any(
-            isinstance(e.shape, ScopeShape) and picked & {*(e.shape.scope.selections or ())} for e in mask.entries
-        ):
-            masks[number] = None
-        if any(isinstance(e.shape, PictureShape) and e.shape.picture in pictures for e in mask.entries):
+        needs = with_sequences(after, mask_refers(mask))
+        if picked & needs.selections or pictures & needs.pictures:
             masks[number] = None
     for layer in after.walk():
-        own = {layer.content.picture} if isinstance(layer.content, Decal) else set()
-        used = own | {channel.picture for channel in layer.channels.values() if channel.picture is not None}
-        moved = bool(picked & {*(layer.scope.selections or ())})
-        if layer.mask not in masks and not used & pictures and not moved:
+        needs = layer_refers(after, layer, deep=False)
+        moved, redrawn = bool(picked & needs.selections), bool(pictures & needs.pictures)
+        if layer.mask not in masks and not redrawn and not moved:
             continue
         mine: Found = {}
         _add(mine, sources, after, layer, sheet, set(MAPS))
         if moved:
             _add(mine, sources, before, layer, sheet, set(MAPS))
-        known = layer.mask is not None and not used & pictures and not moved
+        known = layer.mask is not None and not redrawn and not moved
         limit = masks.get(layer.mask) if known and layer.mask is not None else None
         for name, chunks in mine.items():
             found.setdefault(name, set()).update(chunks if limit is None else chunks & limit)
 
 
 def _changed_mask(before: Project, after: Project, number: int, sheet: Sheet) -> set[Chunk] | None:
-    """The chunks on which a mask may differ: known where only its painted pixels changed."""
+    """The chunks on which a mask may differ: known where its shapes can tell, as painted ones do."""
     old, new = before.masks[number], after.masks[number]
     if (old.on, old.invert, len(old.entries)) != (new.on, new.invert, len(new.entries)):
         return None
@@ -230,24 +218,82 @@ def _changed_mask(before: Project, after: Project, number: int, sheet: Sheet) ->
     for was, now in zip(old.entries, new.entries, strict=True):
         if was == now:
             continue
-        if not (isinstance(was.shape, PaintedShape) and isinstance(now.shape, PaintedShape)):
+        if type(was.shape) is not type(now.shape):
             return None
         if any(getattr(was, field) != getattr(now, field) for field in was.__struct_fields__ if field != "shape"):
             return None
-        changed = _changed_paint(was.shape.sheets, now.shape.sheets, sheet, MASK)
-        chunks |= spread(changed, now.reach, sheet.size)
+        changed = shape_row(now.shape).changed(was.shape, now.shape, sheet)
+        if changed is None or now.reach:
+            return None  # what it reaches over seams is told of all of it
+        chunks |= changed
     return chunks
 
 
 # --- what sees further than its own texel ---------------------------------------------------------------------------
 
 
-def _with_reach(found: Found, projects: tuple[Project, ...], sheet: Sheet) -> None:
-    """Blurs above, and slopes between neighbours, carry a change further."""
-    for name in list(found):
+def _with_reach(
+    every: dict[SheetKey, Found], sources: Sources, projects: tuple[Project, ...], after: Project
+) -> Dirty:
+    """Blurs above, and slopes between neighbours, carry a change further, over seams to other sheets as well."""
+    dirty: Dirty = {}
+    for name in {name for found in every.values() for name in found}:
         reach = max(view_reach(project, name) for project in projects)
+        chunks = {key: found[name] for key, found in every.items() if found.get(name)}
         if reach:
-            found[name] = spread(found[name], reach, sheet.size)
+            chunks = over_seams(sources.surface, after.size_of, chunks, reach)
+        for key, some in chunks.items():
+            dirty[MapKey(key, name)] = some
+    return dirty
+
+
+def over_seams(
+    surface: Surface, size_of: Callable[[SheetKey], int], chunks: dict[SheetKey, set[Chunk]], reach: int
+) -> dict[SheetKey, set[Chunk]]:
+    """Chunks, all within so many texels of them, and what lies as near over seams."""
+    out = {key: spread(some, reach, size_of(key)) for key, some in chunks.items()}
+    links = _seam_links(surface, tuple(size_of(key) for key in surface.keys))
+    for _ in range(_HOPS):
+        more: dict[SheetKey, set[Chunk]] = {}
+        for (key, chunk), (other, there, finer) in links:
+            if other in out and not _around_one(there, reach * finer, size_of(other)).isdisjoint(out[other]):
+                more.setdefault(key, set()).update(_around_one(chunk, reach, size_of(key)))
+        fresh = {key: some - out.get(key, set()) for key, some in more.items()}
+        if not any(fresh.values()):
+            break
+        for key, some in fresh.items():
+            out.setdefault(key, set()).update(some)
+    return out
+
+
+def _seam_links(surface: Surface, sizes: tuple[int, ...]) -> list[Link]:
+    """Chunks that meet at seams: one, the other, and how many times as fine the other's texels are there."""
+    if surface.seam_links is not None and surface.seam_links[0] == sizes:
+        return surface.seam_links[1]
+    beyond, model = surface.beyond, surface.model
+    triangle, corner = np.nonzero(beyond.border & (beyond.neighbour >= 0))
+    other, entry = beyond.neighbour[triangle, corner], beyond.entry[triangle, corner]
+    mine, theirs = surface.sheet_of_triangle[triangle], surface.sheet_of_triangle[other]
+    kept = (mine >= 0) & (theirs >= 0)
+    ends, scale = [], []
+    for row, start, number in ((triangle, corner, mine), (other, entry, theirs)):
+        row, start, number = row[kept], start[kept], number[kept]
+        size = np.array(sizes, np.float64)[number]
+        tile = np.array([corner_of(key.tile) for key in surface.keys], np.float64)[number]
+        a, b = (model.uv[row, (start + k) % 3] - tile for k in (0, 1))
+        middle = (a + b) / 2
+        last = np.maximum(np.ceil(size / CHUNK) - 1, 0)
+        rows = np.clip((1 - middle[:, 1]) * size // CHUNK, 0, last)
+        columns = np.clip(middle[:, 0] * size // CHUNK, 0, last)
+        ends.append(np.stack([number, rows, columns], axis=1).astype(np.int64))
+        scale.append(np.linalg.norm(b - a, axis=1) * size)
+    finer = np.ceil(scale[1] / np.maximum(scale[0], 1e-9)).clip(1, 64).astype(np.int64)
+    found = np.unique(np.concatenate([*ends, finer[:, None]], axis=1), axis=0).tolist() if len(finer) else []
+    links: list[Link] = [
+        ((surface.keys[a], Chunk(r, c)), (surface.keys[b], Chunk(s, d), times)) for a, r, c, b, s, d, times in found
+    ]
+    surface.seam_links = (sizes, links)
+    return links
 
 
 def spread(chunks: set[Chunk], texels: int, size: int) -> set[Chunk]:
@@ -262,3 +308,8 @@ def _around(chunk: Chunk, rings: int, last: int) -> Iterator[Chunk]:
     for row in range(max(chunk.row - rings, 0), min(chunk.row + rings, last) + 1):
         for column in range(max(chunk.column - rings, 0), min(chunk.column + rings, last) + 1):
             yield Chunk(row, column)
+
+
+def _around_one(chunk: Chunk, texels: int, size: int) -> set[Chunk]:
+    """A chunk and those within so many texels of it, an edge over it that may be longer than a chunk included."""
+    return set(_around(chunk, -(-texels // CHUNK) + 1, chunks_across(size) - 1))

@@ -9,10 +9,11 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16
 from lucky_fern.core.compositing.blend import narrow_16, quantise_8, quantise_16
+from lucky_fern.core.compositing.layers.layer import layer_chunks
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, has_relief
 from lucky_fern.core.maps import MAPS, MapSpec
-from lucky_fern.core.project.document import Group, Layer, Project
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, for_each, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -57,13 +58,13 @@ def _gather_written(
     for layer in layers:
         if not layer.visible or layer.opacity <= 0:
             continue
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             shut = {name for name, channel in layer.channels.items() if not channel.on or channel.opacity <= 0}
             if layer.scope.holds_sheet(sheet.key):
-                _gather_written(sources, project, layer.content.layers, sheet, let_through - shut, found)
+                _gather_written(sources, project, layer.children, sheet, let_through - shut, found)
             continue
         for name in layer.active_channels():
-            if name in let_through and name not in found and sources.chunks(project, layer, name, sheet):
+            if name in let_through and name not in found and layer_chunks(sources, project, layer, name, sheet):
                 found.add(name)
 
 

@@ -7,64 +7,86 @@ Interpolation", 1980).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import math
+from collections.abc import Callable
+from typing import Any, cast
 
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import F32, I32, Bool
+from lucky_fern.core.arrays import F32
 from lucky_fern.core.colour import ENCODE_16, LUMINANCE, decode_srgb, from_hex
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.maps import MapSpec
-from lucky_fern.core.project.effects import (
-    Blur,
-    Contrast,
-    Curve,
-    Effect,
-    Gradient,
-    Invert,
-    Levels,
-    Shade,
-    Sharpen,
-)
+from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.kinds import EFFECTS, Effect
 
 _SAMPLES = 4097  # of a curve; between them it is drawn straight
 _DECODE = decode_srgb(np.arange(4097) / 4096).astype(np.float32)
 
 
-def halo(effect: Effect) -> int:
-    """How many texels beyond its own an effect needs to see."""
-    return int(np.ceil(3 * effect.radius)) + 1 if isinstance(effect, Blur | Sharpen) and effect.radius > 0 else 0
+class EffectRow:
+    """What works out an effect: the row of :data:`~lucky_fern.core.project.kinds.EFFECTS`."""
+
+    def apply(self, values: F32, effect: Any, spec: MapSpec, around: Islands | None) -> F32:
+        """What an effect makes of (r, c, n) float32 values; ``around`` is there for those that look further."""
+        raise NotImplementedError
 
 
-def adjusted(values: F32, effect: Effect, spec: MapSpec, islands: I32) -> F32:
-    """What an effect makes of (r, c, n) float32 values; ``islands`` (r, c) int32 bound the blurs, -1 outside."""
-    if isinstance(effect, Levels):
+def effect_row(effect: Effect) -> EffectRow:
+    """What works out an effect."""
+    return cast(EffectRow, EFFECTS.of(effect))
+
+
+class Levelling(EffectRow):
+    def apply(self, values: F32, effect: Levels, spec: MapSpec, around: Islands | None) -> F32:
         return levelled(values, effect.black, effect.white, effect.gamma, effect.low, effect.high)
-    if isinstance(effect, Curve):
+
+
+class Curving(EffectRow):
+    def apply(self, values: F32, effect: Curve, spec: MapSpec, around: Islands | None) -> F32:
         return _by_curve(values, effect)
-    if isinstance(effect, Invert):
+
+
+class Inverting(EffectRow):
+    def apply(self, values: F32, effect: Invert, spec: MapSpec, around: Islands | None) -> F32:
         return np.asarray(np.float32(1) - values, np.float32)
-    if isinstance(effect, Contrast):
+
+
+class Contrasting(EffectRow):
+    def apply(self, values: F32, effect: Contrast, spec: MapSpec, around: Islands | None) -> F32:
         c = min(effect.contrast, 0.999)
         slope = 1 + c if c <= 0 else 1 / (1 - c)
         spread = (values - np.float32(0.5)) * np.float32(slope) + np.float32(0.5 + effect.brightness)
         return np.asarray(np.clip(spread, 0, 1), np.float32)
-    if isinstance(effect, Shade):
+
+
+class Shading(EffectRow):
+    def apply(self, values: F32, effect: Shade, spec: MapSpec, around: Islands | None) -> F32:
         out = np.empty_like(values)
         _shade(values, effect.hue, effect.saturation, effect.lightness, out)
         return out
-    if isinstance(effect, Gradient):
+
+
+class Ramping(EffectRow):
+    def apply(self, values: F32, effect: Gradient, spec: MapSpec, around: Islands | None) -> F32:
         places = np.array([place for place, _ in effect.stops])
         colours = np.array([from_hex(colour) for _, colour in effect.stops])
         light = (values @ LUMINANCE.astype(np.float32)) if values.shape[2] == 3 else values[..., 0]
         return np.stack([np.interp(light, places, colours[:, i]) for i in range(3)], axis=2).astype(np.float32)
-    assert isinstance(effect, Blur | Sharpen)
-    soft = blurred(values, effect.radius, spec, islands)
-    if isinstance(effect, Blur):
-        return soft
-    sharp = np.clip(values + np.float32(effect.amount) * (values - soft), 0, 1)
-    return _unit_normals(sharp) if spec.kind == "normal" else sharp
+
+
+class Blurring(EffectRow):
+    def apply(self, values: F32, effect: Blur, spec: MapSpec, around: Islands | None) -> F32:
+        return values if around is None else blurred(values, effect.radius, spec, around)
+
+
+class Sharpening(EffectRow):
+    def apply(self, values: F32, effect: Sharpen, spec: MapSpec, around: Islands | None) -> F32:
+        soft = values if around is None else blurred(values, effect.radius, spec, around)
+        sharp = np.clip(values + np.float32(effect.amount) * (values - soft), 0, 1)
+        return _unit_normals(sharp) if spec.kind == "normal" else sharp
 
 
 def levelled(values: F32, black: float, white: float, gamma: float, low: float = 0.0, high: float = 1.0) -> F32:
@@ -111,47 +133,35 @@ def _shade(values: F32, hue: float, saturation: float, lightness: float, out: F3
                 out[r, k, i] = light + chroma * (min(max(2.0 - away, 0.0), 1.0) - 0.5)
 
 
-def blurred(values: F32, radius: float, spec: MapSpec, islands: I32) -> F32:
-    """Gaussian blur of (r, c, n) values, each island by itself; texels outside islands stay as they are."""
+def blurred(values: F32, radius: float, spec: MapSpec, around: Islands) -> F32:
+    """Gaussian blur of (r, c, n) values over the surface; texels outside islands stay as they are."""
     if radius <= 0:
         return values
-    encoded = spec.kind == "colour"
-    work = _decoded(values) if encoded else (values * 2 - 1 if spec.kind == "normal" else values)
-    soft = smoothed(work, radius, islands)
+    encoded, inside = spec.kind == "colour", around.islands >= 0
+    if spec.kind == "normal":
+        soft = smoothed(values, radius, around)
+    else:
+        soft = smoothed(values, radius, around, _decoded if encoded else None)
     if encoded:
         soft = (ENCODE_16[(np.clip(soft, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)]).astype(
             np.float32
         ) / np.float32(65535)
-    elif spec.kind == "normal":
-        soft = soft * np.float32(0.5) + np.float32(0.5)
-    out = np.where(islands[..., None] >= 0, soft, values).astype(np.float32)
+    out = np.where(inside[..., None], soft, values).astype(np.float32)
     return _unit_normals(out) if spec.kind == "normal" else out
 
 
-def smoothed(values: F32, radius: float, islands: I32) -> F32:
-    """(r, c, n) plain numbers blurred inside each island of ``islands`` (r, c); zero outside all."""
+def smoothed(values: F32, radius: float, around: Islands, first: Callable[[F32], F32] | None = None) -> F32:
+    """(r, c, n) numbers, ``first`` made something else, blurred over the surface; zero outside all islands."""
     out = np.zeros_like(values)
-    for box, mine in each_island(islands, int(np.ceil(3 * radius)) + 1):
-        weight = mine.astype(np.float32)
-        total = _gaussian(weight, radius)
-        spread = _gaussian(np.ascontiguousarray(values[box] * weight[..., None]), radius)
-        spread = spread.reshape(*total.shape, -1)
-        part = out[box]
-        part[mine] = spread[mine] / np.maximum(total[mine], 1e-12)[:, None]
+    for island in around.each(values, math.ceil(3 * radius) + 1):
+        weight = island.known.astype(np.float32)
+        total = _gaussian(weight, radius)[island.inner]
+        work = island.values if first is None else first(island.values)
+        spread = _gaussian(np.ascontiguousarray(work * weight[..., None]), radius)
+        spread = spread.reshape(*weight.shape, -1)[island.inner]
+        mine = island.mine
+        out[island.box][mine] = spread[mine] / np.maximum(total[mine], 1e-12)[:, None]
     return out
-
-
-def each_island(islands: I32, reach: int) -> Iterator[tuple[tuple[slice, slice], Bool]]:
-    """For every island of (r, c) numbers (-1 outside): its box, grown by a reach, and where in there it is."""
-    rows, columns = islands.shape
-    for number in np.unique(islands[islands >= 0]):
-        inside = islands == number
-        at_row, at_column = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-        box = (
-            slice(max(int(at_row[0]) - reach, 0), min(int(at_row[-1]) + reach + 1, rows)),
-            slice(max(int(at_column[0]) - reach, 0), min(int(at_column[-1]) + reach + 1, columns)),
-        )
-        yield box, inside[box]
 
 
 def _gaussian(values: F32, radius: float) -> F32:

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable
+from typing import Any, cast
+
 import numpy as np
 
-from lucky_fern.core.arrays import F32, I32, U16
+from lucky_fern.core.arrays import F32, U16
 from lucky_fern.core.colour import LUMINANCE
-from lucky_fern.core.compositing.brushwork import draw_painted
+from lucky_fern.core.compositing.around import Around
+from lucky_fern.core.compositing.brushwork import changed_paint, draw_painted
 from lucky_fern.core.compositing.effects import levelled, smoothed
 from lucky_fern.core.compositing.growth import evened, grown
-from lucky_fern.core.compositing.sources import Sources, triangles_in
+from lucky_fern.core.compositing.sources import Put, Sources, triangles_in
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.kinds import SHAPES, Shape
 from lucky_fern.core.project.painted import MASK
-from lucky_fern.core.project.places import place_height
-from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape, ScopeShape
-from lucky_fern.core.sheets.grid import Chunk
-from lucky_fern.core.sheets.region import Rect, gathered
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.region import Rect, gathered, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
 _FULL = np.float32(65535)
@@ -38,16 +43,11 @@ def mask_values(sources: Sources, project: Project, number: int | None, sheet: S
         return None
     key = ("mask", number, sheet.key, sheet.size, rect)
     found = sources.kept.find(key)
-    if found is not None and _still_true(found, mask, project):
-        return found[2]  # type: ignore[no-any-return, index]
+    if isinstance(found, tuple) and (found[0] is mask or found[0] == mask) and project.same_ground(found[1]):
+        return found[2]  # type: ignore[no-any-return]
     values = (_met(sources, project, entries, mask.invert, sheet, rect) * _FULL + np.float32(0.5)).astype(np.uint16)
-    sources.kept.put(key, (mask, project.pictures, values), values.nbytes)
+    sources.kept.put(key, (mask, project, values), values.nbytes)
     return values
-
-
-def _still_true(found: object, mask: Mask, project: Project) -> bool:
-    assert isinstance(found, tuple)
-    return (found[0] is mask or found[0] == mask) and (found[1] is project.pictures or found[1] == project.pictures)
 
 
 def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: bool, sheet: Sheet, rect: Rect) -> F32:
@@ -74,17 +74,25 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
 
 def _entry(sources: Sources, project: Project, entry: MaskEntry, sheet: Sheet, rect: Rect) -> F32:
     """(r, c) float32 0…1 of one entry; its own growth, smoothing, feather, inversion and levels done."""
-    reach = entry.reach
+    reach, row = entry.reach, shape_row(entry.shape)
     wide = rect.grown(reach, sheet.size)
-    values = _shape(sources, project, entry, sheet, wide)
+    values = row.values(sources, project, entry.shape, sheet, wide)
     if reach:
-        islands = island_numbers(sources, sheet, wide)
+
+        def fetch(key: SheetKey, chunk: Chunk) -> F32:
+            other = sources.surface.sheet(key, project.size_of(key))
+            return row.values(sources, project, entry.shape, other, rect_of(chunk, other.size))[..., None]
+
+        around = Around(sources, project.size_of, sheet, wide, fetch)
         if entry.grow:
-            values = grown(values, entry.grow, islands)
+            values = grown(values, entry.grow, around)
+            around = _after(around, lambda one: grown(one.own(), entry.grow, one), abs(entry.grow))
         if entry.smooth > 0:
-            values = evened(values, entry.smooth, islands)
+            values = evened(values, entry.smooth, around)
+            radius = entry.smooth
+            around = _after(around, lambda one: evened(one.own(), radius, one), math.ceil(3 * radius) + 1)
         if entry.feather > 0:
-            values = smoothed(values[..., None], entry.feather, islands)[..., 0]
+            values = smoothed(values[..., None], entry.feather, around)[..., 0]
         values = values[rect.within(wide)]
     if entry.invert:
         values = np.float32(1) - values
@@ -93,52 +101,92 @@ def _entry(sources: Sources, project: Project, entry: MaskEntry, sheet: Sheet, r
     return values
 
 
-def _shape(sources: Sources, project: Project, entry: MaskEntry, sheet: Sheet, rect: Rect) -> F32:
-    shape = entry.shape
-    if isinstance(shape, Fill):
-        return np.full(rect.shape, shape.value, np.float32)
-    nothing = np.zeros((), np.uint16)
+def _after(around: Around, work: Callable[[Around], F32], reach: int) -> Around:
+    """The same surroundings after something was done to all of the surface; it sees ``reach`` texels far."""
+    made: dict[tuple[SheetKey, Chunk], F32] = {}
 
-    def piece(chunk: Chunk) -> U16 | None:
-        if isinstance(shape, ScopeShape):
-            if not shape.scope.holds_sheet(sheet.key):
-                return None
-            part = sources.scope_mask(triangles_in(project, shape.scope), sheet, chunk)
-            return np.full(sources.owners(sheet, chunk).shape, 65535, np.uint16) if part is None else part
-        if isinstance(shape, PictureShape):
-            return _picture(sources, project, shape, sheet, chunk)
-        painted = shape.sheets.get(str(sheet.key))
-        rgba = (
-            None if painted is None else draw_painted(painted, MASK, sheet.size, chunk, sources.blobs, sources.kept)
+    def fetch(key: SheetKey, chunk: Chunk) -> F32:
+        if (key, chunk) not in made:
+            sheet = around.sources.surface.sheet(key, around.size_of(key))
+            rect = rect_of(chunk, sheet.size)
+            wide = rect.grown(reach, sheet.size)
+            there = Around(around.sources, around.size_of, sheet, wide, around.fetch)
+            made[key, chunk] = work(there)[rect.within(wide)][..., None]
+        return made[key, chunk]
+
+    return Around(around.sources, around.size_of, around.sheet, around.rect, fetch)
+
+
+# --- shapes -------------------------------------------------------------------------------------------------------
+
+
+class ShapeRow:
+    """What a mask's shape gives: the row of :data:`~lucky_fern.core.project.kinds.SHAPES`."""
+
+    def values(self, sources: Sources, project: Project, shape: Any, sheet: Sheet, rect: Rect) -> F32:
+        """(r, c) float32 0…1 on a rectangle of a sheet."""
+        found = gathered(
+            rect, sheet.size, np.zeros((), np.uint16), lambda one: self.piece(sources, project, shape, sheet, one)
         )
+        return np.zeros(rect.shape, np.float32) if found is None else found.astype(np.float32) / _FULL
+
+    def piece(self, sources: Sources, project: Project, shape: Any, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        """(r, c) uint16 of a chunk; None where it is all nothing."""
+        raise NotImplementedError
+
+    def changed(self, was: Any, now: Any, sheet: Sheet) -> set[Chunk] | None:
+        """The chunks on which two shapes of this kind differ; None where that may be anywhere."""
+        return set() if was == now else None
+
+
+def shape_row(shape: Shape) -> ShapeRow:
+    """What works out a shape."""
+    return cast(ShapeRow, SHAPES.of(shape))
+
+
+class FilledMask(ShapeRow):
+    def values(self, sources: Sources, project: Project, shape: Fill, sheet: Sheet, rect: Rect) -> F32:
+        return np.full(rect.shape, shape.value, np.float32)
+
+
+class ScopedMask(ShapeRow):
+    def piece(self, sources: Sources, project: Project, shape: ScopeShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        if not shape.scope.holds_sheet(sheet.key):
+            return None
+        part = sources.scope_mask(triangles_in(project, shape.scope), sheet, chunk)
+        return np.full(sources.owners(sheet, chunk).shape, 65535, np.uint16) if part is None else part
+
+
+class PaintedMask(ShapeRow):
+    def piece(
+        self, sources: Sources, project: Project, shape: PaintedShape, sheet: Sheet, chunk: Chunk
+    ) -> U16 | None:
+        painted = shape.sheets.get(str(sheet.key))
+        if painted is None:
+            return None
+        rgba = draw_painted(painted, MASK, sheet.size, chunk, sources.blobs, sources.kept)
         return None if rgba is None else rgba[..., 3]
 
-    found = gathered(rect, sheet.size, nothing, piece)
-    if found is None:
-        return np.zeros(rect.shape, np.float32)
-    return found.astype(np.float32) / _FULL
+    def changed(self, was: PaintedShape, now: PaintedShape, sheet: Sheet) -> set[Chunk]:
+        return changed_paint(was.sheets, now.sheets, sheet, MASK)
 
 
-def _picture(sources: Sources, project: Project, shape: PictureShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
-    """A placed picture's alpha, or its luminance as stored times its alpha."""
-    name = shape.picture
-    if name in project.sequences:
-        if sheet.key.tile not in project.sequences[name]:
+class PicturedMask(ShapeRow):
+    def piece(
+        self, sources: Sources, project: Project, shape: PictureShape, sheet: Sheet, chunk: Chunk
+    ) -> U16 | None:
+        """A placed picture's alpha, or its luminance as stored times its alpha."""
+        name = shape.picture
+        if name in project.sequences:
+            if sheet.key.tile not in project.sequences[name]:
+                return None
+            name = project.sequences[name][sheet.key.tile]
+        kit = project.pictures[name]
+        height = shape.place.tall((kit.width, kit.height))
+        if chunk not in sources.place_chunks(shape.place, height, None, sheet):
             return None
-        name = project.sequences[name][sheet.key.tile]
-    kit = project.pictures[name]
-    height = place_height(shape.place, (kit.width, kit.height))
-    if chunk not in sources.place_chunks(shape.place, height, None, sheet):
-        return None
-    rgba = sources.placed(kit, shape.place, height, shape.sampling, "data", None, sheet, chunk)
-    if shape.use == "alpha":
-        return rgba[..., 3]
-    light = rgba[..., :3] @ LUMINANCE * (rgba[..., 3] / 65535.0)
-    return np.asarray((light + 0.5).astype(np.uint16))
-
-
-def island_numbers(sources: Sources, sheet: Sheet, rect: Rect) -> I32:
-    """(r, c) int32, the model's number of the island that each texel lies on; -1 outside."""
-    owner = gathered(rect, sheet.size, np.array(-1, np.int32), lambda chunk: sources.owners(sheet, chunk))
-    assert owner is not None
-    return np.where(owner >= 0, sheet.model.islands[sheet.triangle[owner]], -1).astype(np.int32)
+        rgba = sources.placed(Put(kit, shape.place, height, shape.sampling, "data"), sheet, chunk)
+        if shape.use == "alpha":
+            return rgba[..., 3]
+        light = rgba[..., :3] @ LUMINANCE * (rgba[..., 3] / 65535.0)
+        return np.asarray((light + 0.5).astype(np.uint16))

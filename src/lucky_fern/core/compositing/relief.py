@@ -8,21 +8,29 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32
+from lucky_fern.core.arrays import F32, F64, Bool
+from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.document import Relief
-from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.sheets.region import gathered
 
 
-def relief_normals(height: F32, owner: I32, sheet: Sheet, relief: Relief, project_size: int) -> F32:
-    """(r, c, 3) float32 tangent-space normals, stored 0…1, from (r, c) heights 0…1.
+def relief_normals(height: F32, around: Around, relief: Relief, project_size: int) -> F32:
+    """(r, c, 3) float32 tangent-space normals, stored 0…1, from (r, c, 1) heights 0…1 of a rectangle.
 
-    ``owner`` (r, c) int32, rows of ``sheet.xy``, -1 outside. Slopes are taken towards neighbours of the
-    same island only. One texel more on each side than is wanted should be given.
+    Slopes are taken towards neighbours on the surface, over seams too. One texel more on each side than is wanted
+    should be given.
     """
-    island = np.where(owner >= 0, sheet.model.islands[sheet.triangle[owner]], -1)
-    along_x = _slope(height, island, 1)
-    along_v = -_slope(height, island, 0)
+    sheet = around.sheet
+    along_x, along_v = np.zeros(height.shape[:2], np.float32), np.zeros(height.shape[:2], np.float32)
+    for island in around.each(height, 1):
+        x, y = (_slope(island.values[..., 0], island.known, axis)[island.inner] for axis in (1, 0))
+        along_x[island.box][island.mine] = x[island.mine]
+        along_v[island.box][island.mine] = -y[island.mine]
+    owner = gathered(
+        around.rect, sheet.size, np.array(-1, np.int32), lambda chunk: around.sources.owners(sheet, chunk)
+    )
+    assert owner is not None
     if relief.unit == "texels":
         # Texels of a sheet of the project's size, so that sheets of other sizes agree.
         scale = np.float32(relief.strength * sheet.size / project_size)
@@ -30,8 +38,8 @@ def relief_normals(height: F32, owner: I32, sheet: Sheet, relief: Relief, projec
     else:
         per_texel = frame_slopes(sheet.model)[sheet.triangle[owner]] * sheet.size
         strength = np.float32(relief.strength)
-        x = -strength * along_x * per_texel[..., 0]
-        y = -strength * (along_x * per_texel[..., 1] + along_v * per_texel[..., 2])
+        x = np.asarray(-strength * along_x * per_texel[..., 0], np.float32)
+        y = np.asarray(-strength * (along_x * per_texel[..., 1] + along_v * per_texel[..., 2]), np.float32)
     out = np.stack([x, y, np.ones_like(x)], axis=2)
     out /= np.linalg.norm(out, axis=2, keepdims=True)
     out = out * 0.5 + 0.5
@@ -64,13 +72,13 @@ def frame_slopes(model: Model) -> F64:
     return np.stack([a, b, c], axis=1)
 
 
-def _slope(height: F32, island: I32, axis: int) -> F32:
-    """Change from one texel to the next along an axis: central, or to one side at an island's border."""
+def _slope(height: F32, known: Bool, axis: int) -> F32:
+    """Change from one texel to the next along an axis: central, or to one side where the surface ends."""
     forward = np.zeros_like(height)
     here, there = [slice(None), slice(None)], [slice(None), slice(None)]
     here[axis], there[axis] = slice(None, -1), slice(1, None)
     low, high = tuple(here), tuple(there)
-    same = (island[low] == island[high]) & (island[low] >= 0)
+    same = known[low] & known[high]
     step = np.where(same, height[high] - height[low], 0)
     forward[low] = step
     backward = np.zeros_like(height)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from lucky_fern.core.project.document import Decal, KitPicture, Project
-from lucky_fern.core.project.shapes import PictureShape
+from lucky_fern.core.project.document import KitPicture, Project
+from lucky_fern.core.project.references import layer_refers
 
 CREDITS = "CREDITS.txt"
 
@@ -12,14 +12,7 @@ def used_pictures(project: Project) -> list[str]:
     """The kit's pictures that layers and masks show, in the order of the kit."""
     used: set[str] = set()
     for layer in project.walk():
-        if isinstance(layer.content, Decal):
-            used.add(layer.content.picture)
-        used |= {channel.picture for channel in layer.channels.values() if channel.picture is not None}
-        if layer.mask is not None:
-            shapes = [entry.shape for entry in project.masks[layer.mask].entries]
-            used |= {shape.picture for shape in shapes if isinstance(shape, PictureShape)}
-    for name in used & set(project.sequences):
-        used |= set(project.sequences[name].values())
+        used |= layer_refers(project, layer).pictures
     return [name for name in project.pictures if name in used]
 
 

@@ -15,7 +15,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.channels import rounded
 from lucky_fern.core.exporting.png import encode_png
-from lucky_fern.core.project.document import Adjustment, Layer, Project
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -33,7 +33,7 @@ def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
     """
     pictures: list[tuple[Layer, U8]] = []
     for layer in project.layers:
-        if not isinstance(layer.content, Adjustment) and layer.visible:
+        if _has_pixels(layer) and layer.visible:
             rgba = _alone(sources, project, sheet, layer)
             if rgba[..., 3].any():
                 pictures.append((layer, rgba))
@@ -59,6 +59,11 @@ def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
         small = cv2.resize(whole, (min(size, _THUMBNAIL),) * 2, interpolation=cv2.INTER_AREA)
         _put(archive, "Thumbnails/thumbnail.png", encode_png(np.asarray(small, np.uint8)), zipfile.ZIP_STORED)
     return out.getvalue()
+
+
+def _has_pixels(layer: Layer) -> bool:
+    """Whether it shows something by itself, or holds what does."""
+    return layer.content.own_pixels or any(_has_pixels(child) for child in layer.children)
 
 
 def _put(archive: zipfile.ZipFile, name: str, data: bytes, how: int) -> None:

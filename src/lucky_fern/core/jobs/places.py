@@ -10,7 +10,8 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer
-from lucky_fern.core.project.places import Along, Drape, Lay, Place, Roll, Throw
+from lucky_fern.core.project.kinds import Place, decode_kind
+from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio, read_picture_file
 
@@ -26,7 +27,7 @@ def convert(data: object, kind: type[_S]) -> _S:
         If the data does not fit.
     """
     try:
-        result: _S = msgspec.convert(data, kind)
+        result: _S = msgspec.convert(data, kind, dec_hook=decode_kind)
     except msgspec.ValidationError as error:
         raise CommandError(f"{_plain(str(error))} ({_known(str(error), kind)})") from error
     return result

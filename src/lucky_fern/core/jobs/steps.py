@@ -20,22 +20,15 @@ from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
 from lucky_fern.core.pictures.sequences import gather_sequence
 from lucky_fern.core.placing.copies import mirror_twin, ring, row
+from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask, SetRelief
-from lucky_fern.core.project.commands.checks import check_place, check_share
-from lucky_fern.core.project.document import (
-    Adjustment,
-    Brushwork,
-    Channel,
-    Content,
-    Decal,
-    Group,
-    Relief,
-    Wash,
-)
-from lucky_fern.core.project.effects import Blur, Contrast, Curve, Effect, Gradient, Invert, Levels, Shade, Sharpen
-from lucky_fern.core.project.places import Along, Lay, Place
+from lucky_fern.core.project.commands.checks import check_place
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Relief, Wash
+from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.kinds import Content, Effect, Place, Shape
+from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Sampling, Scope
-from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape, Shape
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio, read_sequence
 
 
@@ -282,29 +275,29 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
     """The other places that a decal step asks for: rows and rings first, then the twins of all of them."""
     if step.twin is None and step.row is None and step.ring is None:
         return []
-    if isinstance(place, Lay):
+    if not place.on_surface:
         raise CommandError("a picture laid in UV space has no twin, row or ring; drape, throw or roll it")
     for asked in (step.row, step.ring):
         if asked is not None and not 1 <= asked.count <= 500:
             raise CommandError(f"'count' runs from 1 to 500, not {asked.count}")
     check_place(place)
     made: list[Place] = []
-    if isinstance(place, Along):
+    if not place.framed:
         if step.row is not None or step.ring is not None:
             raise CommandError("a stripe has no row or ring; a 'twin' it may have")
     elif step.row is not None:
-        made += row(studio.surface, place, step.row.count - 1, step.row.gap)
+        made += row(studio.surface, on_surface(place), step.row.count - 1, step.row.gap)
         if len(made) < step.row.count - 1:
             studio.notes.append(f"the surface ends after {len(made) + 1} of {step.row.count} in the row")
-    if step.ring is not None and not isinstance(place, Along):
+    if step.ring is not None and place.framed:
         if not any(step.ring.axis):
             raise CommandError("the ring's axis must point somewhere; [0, 0, 0] does not")
-        made += ring(place, step.ring.count, np.array(step.ring.axis), np.array(step.ring.point))
+        made += ring(on_surface(place), step.ring.count, np.array(step.ring.axis), np.array(step.ring.point))
     if step.twin is not None:
         number = "xyz".index(step.twin.across)
         about = float(studio.model.bounds[:, number].mean()) if step.twin.at is None else step.twin.at
         made += [mirror_twin(one, step.twin.across, about, step.twin.readable)
-                 for one in (place, *made) if not isinstance(one, Lay)]  # fmt: skip
+                 for one in (place, *made)]  # fmt: skip
     return made
 
 

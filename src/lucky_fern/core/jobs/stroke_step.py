@@ -18,7 +18,7 @@ from lucky_fern.core.painting.paint import Paint, Values
 from lucky_fern.core.painting.stroke import Covered, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN
-from lucky_fern.core.project.commands.checks import check_share
+from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.studio import Studio
 
 

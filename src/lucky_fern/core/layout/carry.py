@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import PaintedSheet
@@ -160,6 +162,11 @@ def _bilinear(texels: Array, uv: F64) -> Array:
     return np.asarray((out + 0.5).astype(texels.dtype))
 
 
+def carried_place(old: Surface, new: Surface, place: Place) -> Place | None:
+    """A place on the same piece of the surface in the new layout; None where it cannot follow."""
+    return carried_lay(old, new, place) if isinstance(place, Lay) else place
+
+
 def carried_lay(old: Surface, new: Surface, place: Lay) -> Lay | None:
     """A laid picture on the same piece of the surface in the new layout; None where that is not a plain turn."""
     hit = at_uv(old, place.material, np.array(place.centre) + corner_of(place.tile))
@@ -181,9 +188,10 @@ def carried_lay(old: Surface, new: Surface, place: Lay) -> Lay | None:
     if key not in new.keys:
         return None
     centre = local_uv(type(hit)(hit.triangle, hit.barycentric, hit.position, hit.normal, moved), key)
-    return Lay(
-        key.material, key.tile, centre, place.width * scale, None if place.height is None else place.height * scale,
-        place.rotate + float(np.degrees(np.arctan2(c, a))),
+    return replace(
+        place, material=key.material, tile=key.tile, centre=centre, width=place.width * scale,
+        height=None if place.height is None else place.height * scale,
+        rotate=place.rotate + float(np.degrees(np.arctan2(c, a))),
     )  # fmt: skip
 
 

@@ -6,13 +6,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Bool
-from lucky_fern.core.layout.carry import Carrier, carried_lay
+from lucky_fern.core.layout.carry import Carrier, carried_place
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import GivePaint, SaveSelection, SetLayer, SetMaskEntry, SetPlace
-from lucky_fern.core.project.document import Brushwork, Decal, Project, Wash
-from lucky_fern.core.project.places import Lay
-from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import MaskEntry, PaintedShape, PictureShape, ScopeShape, Shape
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.kinds import Carrying, Place
+from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
 
@@ -38,26 +37,26 @@ def followers(
             commands.append(SetLayer(layer.id, scope=scope))
         if not stay:
             continue
-        if isinstance(layer.content, Brushwork):
-            sheets = carrier.sheets(layer.content.sheets)
-            if sheets != layer.content.sheets:
+        painted, placed = layer.content.painted, layer.content.placed
+        if painted is not None:
+            sheets = carrier.sheets(painted)
+            if sheets != painted:
                 commands.append(GivePaint(layer.id, sheets))
-        elif isinstance(layer.content, Decal) and isinstance(layer.content.place, Lay):
-            place = carried_lay(old, new, layer.content.place)
+        if placed is not None:
+            place = carried_place(old, new, placed[1])
             if place is None:
                 notes.append(f"'{layer.name}' is laid in UV space and cannot follow there; place it anew")
-            elif place != layer.content.place:
+            elif place != placed[1]:
                 commands.append(SetPlace(layer.id, place))
-        elif (
-            isinstance(layer.content, Wash)
-            and layer.content.by != "triplanar"
+        if (
+            layer.content.by_uv
             and any(channel.source == "picture" for channel in layer.channels.values())
             and (carrier.moved & _inside(project, old, layer.scope)).any()
         ):
             washed.append(layer.name)
     for number, mask in project.masks.items():
         for at, entry in enumerate(mask.entries):
-            shape = _shape(entry, carrier, scopes, stay, old, new)
+            shape = entry.shape.carried(_Following(carrier, scopes, stay))
             if shape is not entry.shape:
                 commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
     if washed:
@@ -80,18 +79,20 @@ def _inside(project: Project, surface: Surface, scope: Scope) -> Bool:
     return inside
 
 
-def _shape(entry: MaskEntry, carrier: Carrier, scopes: _Scopes, stay: bool, old: Surface, new: Surface) -> Shape:
-    shape = entry.shape
-    if isinstance(shape, ScopeShape):
-        scope = scopes.changed(shape.scope)
-        return shape if scope is shape.scope else ScopeShape(scope)
-    if stay and isinstance(shape, PaintedShape):
-        sheets = carrier.sheets(shape.sheets)
-        return shape if sheets == shape.sheets else PaintedShape(sheets)
-    if stay and isinstance(shape, PictureShape) and isinstance(shape.place, Lay):
-        place = carried_lay(old, new, shape.place)
-        return shape if place is None or place == shape.place else replace(shape, place=place)
-    return shape
+class _Following(Carrying):
+    """What masks hold, on a new layout."""
+
+    def __init__(self, carrier: Carrier, scopes: _Scopes, stay: bool) -> None:
+        self.carrier, self.scopes, self.stay = carrier, scopes, stay
+
+    def scope(self, scope: Scope) -> Scope:
+        return self.scopes.changed(scope)
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        return self.carrier.sheets(sheets) if self.stay else sheets
+
+    def place(self, place: Place) -> Place:
+        return (carried_place(self.carrier.old, self.carrier.new, place) or place) if self.stay else place
 
 
 class _Scopes:

@@ -131,8 +131,24 @@ class Model:
         return self._uv_links[1]
 
     @cached_property
+    def joined_edges(self) -> I32:
+        """(E, 2) int32 rows (triangle, corner) of the edges over which an island goes on, both sides of each."""
+        first, second, corner_a, corner_b = shared_edges(self.triangles)[:4]
+        on = self._going_on[0]
+        sides = [np.stack([one[on], corner[on]], axis=1) for one, corner in ((first, corner_a), (second, corner_b))]
+        return np.concatenate(sides).astype(np.int32)
+
+    @cached_property
     def _uv_links(self) -> tuple[I32, I32]:
         """Pairs (N, 2) of triangles with a common edge in UV space: going on across it, and folded back over it."""
+        first, second = shared_edges(self.triangles)[:2]
+        pairs = np.stack([first, second], axis=1).astype(np.int32)
+        on, fold = self._going_on
+        return pairs[on], pairs[fold]
+
+    @cached_property
+    def _going_on(self) -> tuple[Bool, Bool]:
+        """(P,) bool each, of the pairs of :func:`shared_edges`: whether the layout goes on, or folds back, there."""
         first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
         uv = np.nan_to_num(self.uv, nan=-1e6)
         together = (np.abs(uv[first, corner_a] - uv[second, next_b]) <= 1e-6).all(axis=1)
@@ -143,8 +159,7 @@ class Model:
         flat = np.abs(twice) <= 1e-10 * np.abs(np.stack([a, b])).max(axis=(0, 2)) ** 2
         side = np.where(flat, 0, np.sign(twice))
         fold = together & (side[first] * side[second] < 0)
-        pairs = np.stack([first, second], axis=1).astype(np.int32)
-        return pairs[together & ~fold], pairs[fold]
+        return together & ~fold, fold
 
     @cached_property
     def pieces(self) -> I32:

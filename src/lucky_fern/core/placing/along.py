@@ -40,6 +40,12 @@ class Stripe:
     reached: Bool
 
     @property
+    def nbytes(self) -> int:
+        """Memory that it takes."""
+        path = self.path
+        return self.half.nbytes + self.reached.nbytes + path.points.nbytes + path.normals.nbytes + path.along.nbytes
+
+    @property
     def lost(self) -> float:
         return self.path.lost
 

@@ -25,7 +25,7 @@ def through_lens(points: F64, distance: float) -> tuple[F64, F64]:
 
 @kernel
 def draw_bent(
-    xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64, weights: F64, strengths: F64,
+    xy: F64, needle: U8, items: I32, rows_of_model: I32, at: I32, corners: F64, weights: F64, strengths: F64,
     width: float, height: float, depth: float, limit: float, repeat: bool,
     texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16, highest: float,
     o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
@@ -37,7 +37,7 @@ def draw_bent(
     for n in range(len(items)):
         item = items[n]
         row = rows_of_model[item]
-        c, f = xy[item], corners[row]
+        c, f = xy[item], corners[at[n]]
         ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
         bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
         area = ax * by - ay * bx
@@ -45,11 +45,11 @@ def draw_bent(
             continue
         for i in range(5):
             if i < 3:
-                g0, g1, g2 = f[0, i] * weights[row, 0], f[1, i] * weights[row, 1], f[2, i] * weights[row, 2]
+                g0, g1, g2 = f[0, i] * weights[at[n], 0], f[1, i] * weights[at[n], 1], f[2, i] * weights[at[n], 2]
             elif i == 3:
-                g0, g1, g2 = weights[row, 0], weights[row, 1], weights[row, 2]
+                g0, g1, g2 = weights[at[n], 0], weights[at[n], 1], weights[at[n], 2]
             else:
-                g0, g1, g2 = strengths[row, 0], strengths[row, 1], strengths[row, 2]
+                g0, g1, g2 = strengths[at[n], 0], strengths[at[n], 1], strengths[at[n], 2]
             v[i, 1] = ((g1 - g0) * by - (g2 - g0) * ay) / area
             v[i, 2] = ((g2 - g0) * ax - (g1 - g0) * bx) / area
             v[i, 0] = g0 - c[0, 0] * v[i, 1] - c[0, 1] * v[i, 2]

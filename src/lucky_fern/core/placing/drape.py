@@ -39,10 +39,10 @@ def start_of(model: Model, place: Drape) -> SurfaceHit | None:
 def drape(model: Model, place: Drape, height: float, allowed: Bool | None = None) -> PlacedPicture:
     """Work out a draped pose. ``allowed`` (T,) bool leaves out triangles (a scope by parts)."""
     count = model.triangle_count
-    corners, reached = np.zeros((count, 3, 3)), np.zeros(count, np.bool_)
     start = start_of(model, place)
     if start is None:
-        return PlacedPicture(corners, reached, None, place.width, height, 1.0, np.inf, lost=1.0)
+        nothing, nowhere = np.zeros(0, np.int32), np.zeros((0, 3, 3))
+        return PlacedPicture(count, nothing, nowhere, None, place.width, height, 1.0, np.inf, lost=1.0)
     frame = _on_surface(pose_frame(place), start)
     half = np.array([place.width, height]) / 2
     patch = gather(model, start.triangle, frame.origin, frame.right, frame.up, float(np.hypot(*half)) * 1.1)
@@ -56,12 +56,13 @@ def drape(model: Model, place: Drape, height: float, allowed: Bool | None = None
         kept &= model.face_normals[patch.rows] @ frame.towards >= np.cos(np.radians(place.angle_limit)) - 1e-9
     if allowed is not None:
         kept &= allowed[patch.rows]
-    rows = patch.rows[kept]
-    corners[rows, :, :2] = flat[patch.triangles[kept]]
-    reached[rows] = True
+    order = np.argsort(patch.rows[kept])
+    corners = np.zeros((len(order), 3, 3))
+    corners[:, :, :2] = flat[patch.triangles[kept]][order]
+    rows = patch.rows[kept][order].astype(np.int32)
     worst = float(stretch[kept].max(initial=1.0))
     lost = _lost(flat[patch.triangles[kept]], half)
-    return PlacedPicture(corners, reached, None, place.width, height, 1.0, np.inf, worst, lost)
+    return PlacedPicture(count, rows, corners, None, place.width, height, 1.0, np.inf, worst, lost)
 
 
 def _on_surface(frame: Frame, start: SurfaceHit) -> Frame:

@@ -14,8 +14,10 @@ from lucky_fern.core.pictures.picture import is_drawing
 from lucky_fern.core.placing.along import Stripe
 from lucky_fern.core.placing.placed import PlacedPicture, distortion
 from lucky_fern.core.placing.pose import sheet_pose, texels_of
-from lucky_fern.core.project.document import Decal, Layer, Project
-from lucky_fern.core.project.places import Along, Drape, Framed, Lay
+from lucky_fern.core.placing.way import way_of
+from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.places import Along, Framed
 from lucky_fern.core.sheets.picking import pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 
@@ -39,16 +41,15 @@ class Fact:
 
 def stretch_of(model: Model, placed: PlacedPicture) -> F64:
     """(T,) how much longer one way than the other the picture lies on each triangle; 1 where it does not lie."""
-    rows = np.flatnonzero(placed.reached)
     out = np.ones(model.triangle_count)
-    out[rows] = distortion(model.corners[rows], placed.corners[rows, :, :2])[0]
+    out[placed.rows] = distortion(model.corners[placed.rows], placed.corners[..., :2])[0]
     return out
 
 
 def largest_stretch(model: Model, placed: PlacedPicture) -> float:
     """The stretch that 98 % of the covered surface stays below; slivers at its border do not count."""
     middle = np.abs(placed.corners[..., :2].mean(axis=1)) <= np.array([placed.width, placed.height]) / 2
-    rows = np.flatnonzero(placed.reached & (middle.all(axis=1) | (placed.reached.sum() < 8)))
+    rows = placed.rows[middle.all(axis=1) | (len(placed.rows) < 8)]
     if not len(rows):
         return 1.0
     values = stretch_of(model, placed)[rows]
@@ -71,24 +72,25 @@ def decal_facts(
     shared : (T,) bool, faces that share their texels with others.
     under : the name of what covers most of it, and how much.
     """
-    assert isinstance(layer.content, Decal)
+    assert layer.content.placed is not None
+    picture = layer.content.placed[0]
     texels = texels_of(surface, project, place, height)
     if texels is None:
         return [Fact("Its middle lies on nothing that has a sheet: drag it onto the model.", True)]
-    width, tall = project.picture_size(layer.content.picture)
+    width, tall = project.picture_size(picture)
     across, down = max(1, round(texels[0])), max(1, round(texels[1]))
     found = []
-    kit = project.pictures.get(layer.content.picture)
+    kit = project.pictures.get(picture)
     drawing = kit is not None and is_drawing(kit.name)
     sentence = f"Gets {across} × {down} texels from a {'drawing' if drawing else f'{width} × {tall} picture'}"
     # A drawing has no pixels to lose; its fine lines are lost all the same.
     soft = across < 64 if drawing else width > _SOFT * across and across < 256
-    soft &= layer.content.sampling == "smooth"
+    soft &= getattr(layer.content, "sampling", "smooth") == "smooth"
     found.append(Fact(f"{sentence}: will be soft." if soft else f"{sentence}.", soft, "larger" if soft else ""))
     if placed is not None:
         stretch = largest_stretch(surface.model, placed)
         if stretch >= STRETCHED:
-            bent: Remedy = "" if isinstance(place, Drape) else "drape"
+            bent: Remedy = "" if way_of(place).follows else "drape"
             found.append(Fact(f"Lettering is stretched {stretch:.1f}× on it.", True, bent))
         if placed.lost > _LOST:
             found.append(
@@ -98,7 +100,7 @@ def decal_facts(
             backwards = " backwards" if _turned_over(surface.model, shared, placed.reached) else ""
             sentence = f"It lies on islands that share their texels: it shows on their twins, too{backwards}."
             found.append(Fact(sentence, True, "apart"))
-    elif isinstance(place, Lay):
+    elif not place.on_surface:
         found += _laid_facts(surface, place, height)
     if under is not None and under[1] > _UNDER:
         found.append(Fact(f"{under[1]:.0%} of it lies under ‘{under[0]}’.", True, "top"))
@@ -140,13 +142,13 @@ def stripe_facts(surface: Surface, project: Project, place: Along, stripe: Strip
     return found
 
 
-def _laid_facts(surface: Surface, place: Lay, height: float) -> list[Fact]:
+def _laid_facts(surface: Surface, place: Place, height: float) -> list[Fact]:
     pose = sheet_pose(surface, place, height)
     if pose is None:
         return []
     reach = np.abs(pose.half_x) + np.abs(pose.half_y)
     low, high = np.floor(pose.centre - reach), np.floor(pose.centre + reach - 1e-9)
-    tiles = {(key.tile - 1001) for key in surface.keys if key.material == place.material}
+    tiles = {(key.tile - 1001) for key in surface.keys if key.material in place.materials}
     corners = {int(u + 10 * v) for u in (low[0], high[0]) for v in (low[1], high[1]) if u >= 0 and v >= 0}
     if (low < 0).any() or not corners <= tiles:
         return [Fact("It is cut by the edge of the sheet.", True)]

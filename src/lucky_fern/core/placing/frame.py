@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, unit_rows
-from lucky_fern.core.project.places import Lay, OnSurface, Roll
+from lucky_fern.core.project.places import Lay, OnSurface
 
 
 @dataclass(frozen=True)
@@ -31,15 +31,8 @@ def pose_frame(place: OnSurface) -> Frame:
     ValueError
         If a roll's point lies on its axis.
     """
-    if isinstance(place, Roll):
-        axis = unit_rows(np.asarray(place.axis, np.float64))
-        point = np.asarray(place.point, np.float64)
-        offset = point - np.asarray(place.axis_point, np.float64)
-        out = offset - axis * (offset @ axis)
-        if np.linalg.norm(out) <= 1e-12 * max(float(np.linalg.norm(offset)), 1e-300):
-            raise ValueError("the point lies on the axis")
-        return _frame(point, out, (place.axis,), place.rotate)
-    return _frame(place.point, place.normal, (place.up, (0.0, 1.0, 0.0), (0.0, 0.0, -1.0)), place.rotate)
+    point, normal, ups = place.stand
+    return _frame(point, normal, ups, place.rotate)
 
 
 def _frame(point: object, normal: object, ups: tuple[object, ...], rotate: float) -> Frame:

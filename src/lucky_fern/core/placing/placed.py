@@ -7,10 +7,11 @@ walked once with constant derivatives.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Bool
+from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Array, Bool
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
@@ -26,10 +27,9 @@ from lucky_fern.core.sheets.sheet import Sheet
 class PlacedPicture:
     """A pose worked out against a model: which triangles it can reach, where they lie in it, what could hide them."""
 
-    corners: (
-        F64  # (T, 3, 3) right, up and towards, from the picture's middle; zero where a triangle lies nowhere near
-    )
-    reached: Bool  # (T,) in the box and facing the right way
+    count: int  # of the model's triangles
+    rows: I32  # (N,) rows of the triangles in its box that face the right way, rising
+    corners: F64  # (N, 3, 3) right, up and towards, from the picture's middle
     occluders: Occluders | None
     width: float
     height: float
@@ -38,14 +38,38 @@ class PlacedPicture:
     stretch: float = 1.0  # longer one way than the other, at most, of what it covers
     lost: float = 0.0  # the share of the picture that finds no surface, as far as that is known
     beyond: PlacedPicture | None = None  # the same picture once more, where it comes round to itself
-    weights: F64 | None = None  # (T, 3) of corners seen through a lens; see :mod:`.bent`
-    strengths: F64 | None = None  # (T, 3) how strongly it shows at corners, cut to 0…1
+    weights: F64 | None = None  # (N, 3) of corners seen through a lens; see :mod:`.bent`
+    strengths: F64 | None = None  # (N, 3) how strongly it shows at corners, cut to 0…1
     repeat: bool = False  # it goes on in both directions
 
     @property
     def bent(self) -> bool:
         """Whether it runs unevenly over triangles."""
         return self.weights is not None or self.strengths is not None or self.repeat
+
+    @cached_property
+    def reached(self) -> Bool:
+        """(T,) bool, the triangles that it may touch."""
+        out = np.zeros(self.count, np.bool_)
+        out[self.rows] = True
+        return out
+
+    def find(self, triangles: I32) -> I32:
+        """(M,) int32, where in ``rows`` triangles (M,) are; -1 for those that it does not reach."""
+        if not len(self.rows):
+            return np.full(len(triangles), -1, np.int32)
+        at = np.minimum(np.searchsorted(self.rows, triangles), len(self.rows) - 1)
+        return np.where(self.rows[at] == triangles, at, -1).astype(np.int32)
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that it takes, with all that hangs on it."""
+        arrays: list[Array | None] = [self.rows, self.corners, self.weights, self.strengths]
+        if self.occluders is not None:
+            arrays += [self.occluders.corners, self.occluders.owner, self.occluders.starts, self.occluders.items,
+                       self.occluders.top]  # fmt: skip
+        own = sum(one.nbytes for one in arrays if one is not None) + self.count + 512
+        return own + (0 if self.beyond is None else self.beyond.nbytes)
 
 
 def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
@@ -72,14 +96,15 @@ def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
 def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     """The chunks of a sheet that a placed picture may touch."""
     across = chunks_across(sheet.size)
-    chosen = np.flatnonzero(placed.reached[sheet.triangle])
+    at = placed.find(sheet.triangle)
+    chosen = np.flatnonzero(at >= 0)
     marked = np.zeros((across, across), np.bool_)
     if placed.weights is not None or placed.repeat:
-        return sheet.chunks_of(placed.reached[sheet.triangle])  # where on a triangle it ends is not even
+        return sheet.chunks_of(at >= 0)  # where on a triangle it ends is not even
     if len(chosen):
         _mark_chunks(
             sheet.xy[chosen],
-            placed.corners[sheet.triangle[chosen]],
+            placed.corners[at[chosen]],
             placed.width / 2,
             placed.height / 2,
             CHUNK,
@@ -109,7 +134,8 @@ def _draw_once(
     placed: PlacedPicture, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool, out: U16
 ) -> None:
     items = sheet.chunk_triangles(chunk)
-    items = items[placed.reached[sheet.triangle[items]]]
+    at = placed.find(sheet.triangle[items])
+    items, at = items[at >= 0], at[at >= 0]
     if not len(items):
         return
     occluders = placed.occluders
@@ -119,7 +145,7 @@ def _draw_once(
     if placed.bent:
         even = np.ones((len(placed.corners), 3))
         draw_bent(
-            sheet.xy, sheet.needle, items, sheet.triangle, placed.corners,
+            sheet.xy, sheet.needle, items, sheet.triangle, at, placed.corners,
             even if placed.weights is None else placed.weights,
             even if placed.strengths is None else placed.strengths,
             placed.width, placed.height, placed.depth, placed.limit, placed.repeat,
@@ -131,7 +157,7 @@ def _draw_once(
         )  # fmt: skip
         return
     _draw(
-        sheet.xy, sheet.needle, items, sheet.triangle, placed.corners,
+        sheet.xy, sheet.needle, items, sheet.triangle, at, placed.corners,
         placed.width, placed.height, placed.depth, placed.limit,
         pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
         NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
@@ -143,7 +169,7 @@ def _draw_once(
 
 @kernel
 def _draw(
-    xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64,
+    xy: F64, needle: U8, items: I32, rows_of_model: I32, at: I32, corners: F64,
     width: float, height: float, depth: float, limit: float,
     texels: F32, offset: I64, level_w: I64, level_h: I64,
     sampling: int, encode: bool, table: U16, highest: float,
@@ -155,7 +181,7 @@ def _draw(
     for n in range(len(items)):
         item = items[n]
         model_row = rows_of_model[item]
-        c, f = xy[item], corners[model_row]
+        c, f = xy[item], corners[at[n]]
         ax, ay = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1]
         bx, by = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1]
         area = ax * by - ay * bx

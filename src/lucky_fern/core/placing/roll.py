@@ -45,7 +45,17 @@ def roll(model: Model, place: Roll, height: float, allowed: Bool | None = None) 
             rows = np.flatnonzero(under)
             near = np.ascontiguousarray(here[rows])
             occluders = gather_occluders(near, rows, low[rows], high[rows], half, depth, model.diagonal)
-        one = PlacedPicture(here, inside, occluders, place.width, height, depth, np.inf)
+        kept = np.flatnonzero(inside).astype(np.int32)
+        one = PlacedPicture(
+            model.triangle_count,
+            kept,
+            np.ascontiguousarray(here[kept]),
+            occluders,
+            place.width,
+            height,
+            depth,
+            np.inf,
+        )
         made = one if made is None else dataclasses.replace(one, beyond=made)
     assert made is not None
     return made

@@ -10,7 +10,8 @@ from lucky_fern.core.arrays import F64, unit_rows
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.pose import cylinder_middle, hit_under, move_to
-from lucky_fern.core.project.places import Lay, OnSurface
+from lucky_fern.core.placing.way import on_surface
+from lucky_fern.core.project.places import OnSurface
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.surface import Surface
 
@@ -56,8 +57,7 @@ def _at(surface: Surface, place: OnSurface, target: F64) -> OnSurface:
     if hit is None:
         raise CommandError("one of them would lie beside the model; nothing was moved")
     moved = move_to(surface, place, hit)
-    assert not isinstance(moved, Lay)
-    return moved
+    return on_surface(moved)
 
 
 def _round(surface: Surface, places: list[OnSurface], origins: F64) -> list[OnSurface]:
@@ -91,6 +91,5 @@ def _round(surface: Surface, places: list[OnSurface], origins: F64) -> list[OnSu
         if hit is None:
             raise CommandError("one of them would lie beside the model; nothing was moved")
         moved = move_to(surface, places[at], hit)
-        assert not isinstance(moved, Lay)
-        made[at] = moved
+        made[at] = on_surface(moved)
     return made

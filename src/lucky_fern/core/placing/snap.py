@@ -12,7 +12,9 @@ from lucky_fern.core.arrays import F64, Bool, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import Frame, pose_frame
 from lucky_fern.core.placing.pose import move_to
-from lucky_fern.core.project.places import Along, Framed, Lay, OnSurface, Place
+from lucky_fern.core.placing.way import on_surface
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.places import Framed, OnSurface
 from lucky_fern.core.sheets.picking import SurfaceHit, pick
 from lucky_fern.core.sheets.surface import Surface
 
@@ -74,9 +76,9 @@ def in_line(
     frame, half = pose_frame(place), np.array([place.width, height]) / 2
     best: list[tuple[float, float, str]] = [(within, 0.0, ""), (within, 0.0, "")]
     for other, tall in others:
-        if isinstance(other, Lay | Along):
+        if not (other.framed and other.on_surface):
             continue
-        there = pose_frame(other)
+        there = pose_frame(on_surface(other))
         if there.towards @ frame.towards < _ALIKE:
             continue
         offset = there.origin - frame.origin
@@ -97,8 +99,7 @@ def in_line(
     if hit is None or float(np.linalg.norm(hit.position - target)) > place.width:
         return place, []
     moved = move_to(surface, place, hit)
-    assert not isinstance(moved, Lay)
-    return moved, [f"{word} of another decal" for word in dict.fromkeys(words)]
+    return on_surface(moved), [f"{word} of another decal" for word in dict.fromkeys(words)]
 
 
 def _reach(there: Frame, frame: Frame, half: F64) -> F64:

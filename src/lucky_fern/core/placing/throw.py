@@ -37,9 +37,7 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     reach, weights = place.depth, None
     if place.lens is not None:
         reach *= place.lens / (place.lens + place.depth)  # how deep that is behind the lens
-        under, own = through_lens(under, place.lens)
-        weights = np.ones((model.triangle_count, 3))
-        weights[rows] = own
+        under, weights = through_lens(under, place.lens)
     low, high = box_of(under)
     inside &= (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
     cosine = _facing(frame, place, middle[rows], model.face_normals[rows])
@@ -53,24 +51,22 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     occluders = None
     if not place.through and inside.any():
         occluders = gather_occluders(under, rows, low, high, half, reach, model.diagonal)
-    corners = np.zeros((model.triangle_count, 3, 3))
-    corners[rows] = under
-    reached = np.zeros(model.triangle_count, np.bool_)
-    reached[rows] = inside
     limit = np.inf
     if place.stand_off is not None and (place.lens is None or place.stand_off < place.lens):
         limit = place.stand_off
         limit *= 1.0 if place.lens is None else place.lens / (place.lens - place.stand_off)
-    strengths = _strengths(model, frame, place, rows) if place.fade else None
+    strengths = _strengths(model, frame, place, rows[inside]) if place.fade else None
+    kept = rows[inside].astype(np.int32)
     return PlacedPicture(
-        corners,
-        reached,
+        model.triangle_count,
+        kept,
+        np.ascontiguousarray(under[inside]),
         occluders,
         place.width,
         height,
         place.depth,
         limit,
-        weights=weights,
+        weights=None if weights is None else np.ascontiguousarray(weights[inside]),
         strengths=strengths,
         repeat=place.repeat,
     )
@@ -85,9 +81,7 @@ def _facing(frame: Frame, place: Throw, points: F64, normals: F64) -> F64:
 
 
 def _strengths(model: Model, frame: Frame, place: Throw, rows: I64) -> F64:
-    """(T, 3) how strongly the picture shows at corners: less and less towards the limit of the angle."""
-    out = np.ones((model.triangle_count, 3))
+    """(N, 3) how strongly the picture shows at corners: less and less towards the limit of the angle."""
     cosine = _facing(frame, place, model.corners[rows], model.normals[rows].astype(np.float64))
     angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-    out[rows] = (place.angle_limit - angle) / place.fade
-    return out
+    return np.ascontiguousarray((place.angle_limit - angle) / place.fade)

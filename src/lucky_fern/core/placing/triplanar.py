@@ -10,6 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, I64, U16
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, footprint, sample
 from lucky_fern.core.placing.texel import put
@@ -18,11 +19,13 @@ from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.sheet import Sheet
 
 
-def draw_triplanar(wash: Wash, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool) -> U16:
+def draw_triplanar(
+    wash: Wash, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool, only: int = -1
+) -> U16:
     """(rows, columns, 4) uint16 straight RGBA of a chunk.
 
     The picture repeats ``repeat`` times over the model's longest side, seen upright from each of the six
-    directions; ``rotate`` turns it and ``offset`` moves it, in pictures.
+    directions; ``rotate`` turns it and ``offset`` moves it, in pictures. ``only`` draws one axis' projection.
     """
     model = sheet.model
     low, high = model.bounds
@@ -37,9 +40,40 @@ def draw_triplanar(wash: Wash, sheet: Sheet, chunk: Chunk, pyramid: Pyramid, nea
         out, sheet.owners(chunk), sheet.xy, sheet.triangle, model.corners, model.normals,
         (low + high) / 2, to_picture, shift, chunk.row * CHUNK, chunk.column * CHUNK,
         pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-        NEAREST if nearest else SMOOTH, encode, ENCODE_16,
+        NEAREST if nearest else SMOOTH, encode, ENCODE_16, only,
     )  # fmt: skip
     return out
+
+
+def shares(sheet: Sheet, chunk: Chunk, owner: I32) -> F64:
+    """(r, c, 3) how much each axis' projection counts on a chunk, 1 in all; zero outside islands."""
+    normal = sheet.surface_points(chunk).normal ** 2
+    weight = normal * normal
+    weight[weight < 1e-6] = 0
+    total = weight.sum(axis=2, keepdims=True)
+    made: F64 = np.divide(weight, total, out=np.zeros_like(weight), where=total > 0)
+    return made
+
+
+def plane_axes(wash: Wash, model: Model, triangle: I32, axis: int) -> tuple[F64, F64]:
+    """How the surface runs to the right and up in one axis' projection, on triangles (N,): two (N, 3)."""
+    face = model.face_normals[triangle]
+    side = np.where(model.normals[triangle, :, axis].sum(axis=1) >= 0, 1.0, -1.0)
+    right, up = np.zeros((len(triangle), 3)), np.zeros((len(triangle), 3))
+    right[:, 2 if axis == 0 else 0] = -side if axis == 0 else (1.0 if axis == 1 else side)
+    up[:, 2 if axis == 1 else 1] = -side if axis == 1 else 1.0
+    angle = np.radians(wash.rotate)
+    cos, sin = float(np.cos(angle)), float(np.sin(angle))
+    turned = (cos * right + sin * up) * np.sign(wash.repeat[0]), (cos * up - sin * right) * np.sign(wash.repeat[1])
+    # Slid along the axis onto the face, as a throw would be.
+    facing = face[:, axis]
+    facing = np.where(np.abs(facing) < 1e-9, np.inf, facing)
+    out = []
+    for one in turned:
+        slid = one.copy()
+        slid[:, axis] -= (one * face).sum(axis=1) / facing
+        out.append(slid)
+    return out[0], out[1]
 
 
 @kernel
@@ -78,6 +112,7 @@ def _draw(
     out: U16, owner: I32, xy: F64, rows_of_model: I32, corners: F64, normals: F32,
     middle: F64, to_picture: F64, shift: F64, row0: int, column0: int,
     texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16,
+    only: int,
 ) -> None:  # fmt: skip
     planes, side, last = np.zeros((3, 6)), np.zeros(3), -1
     ax = ay = bx = by = area = 0.0
@@ -114,7 +149,7 @@ def _draw(
                 facing = (1 - wb - wc) * normals[t, 0, axis] + wb * normals[t, 1, axis] + wc * normals[t, 2, axis]
                 weight = facing * facing
                 weight *= weight  # to the fourth power: higher ones give narrower transitions
-                if weight < 1e-6:
+                if weight < 1e-6 or (only >= 0 and axis != only):
                     continue
                 s_x, s_y, t_x, t_y = planes[axis, 1], planes[axis, 2], planes[axis, 4], planes[axis, 5]
                 s = planes[axis, 0] + px * s_x + py * s_y

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, Array, Bool
-from lucky_fern.core.placing.frame import lay_matrix
+from lucky_fern.core.placing.frame import lay_matrix, pose_frame
 from lucky_fern.core.placing.placed import PlacedPicture
-from lucky_fern.core.project.places import Framed, Lay, Throw
+from lucky_fern.core.placing.way import on_surface, way_of
+from lucky_fern.core.project.places import Framed, Lay
 from lucky_fern.core.sheets.raster import mark_triangles
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -32,24 +33,25 @@ class Spots:
 
 def may_meet(place: Framed, height: float, other: Framed, tall: float) -> bool:
     """Whether two pictures are near enough that one may lie on the other: quickly asked, and never wrong with no."""
-    if isinstance(place, Lay) or isinstance(other, Lay):
-        return True
     reach = sum(
-        float(np.hypot(one.width, high)) / 2 + (one.depth if isinstance(one, Throw) else 0.0)
+        float(np.hypot(one.width, high)) / 2 + way_of(one).depth(one)
         for one, high in ((place, height), (other, tall))
     )
-    spread = [one.lens is not None or one.repeat for one in (place, other) if isinstance(one, Throw)]
-    return any(spread) or float(np.linalg.norm(np.subtract(place.point, other.point))) <= reach
+    if not np.isfinite(reach):
+        return True
+    return bool(
+        float(np.linalg.norm(np.subtract(pose_frame(on_surface(place)).origin, pose_frame(on_surface(other)).origin)))
+        <= reach
+    )
 
 
 def spots_of(surface: Surface, place: Framed, height: float, placed: PlacedPicture | None) -> Spots:
     """Where on the surface a picture lies; ``placed`` is its pose worked out, None for a laid one."""
-    if isinstance(place, Lay):
+    if placed is None:
         rows, flat = _laid(surface, place, height)
     else:
-        assert placed is not None
-        rows = np.flatnonzero(placed.reached).astype(np.int32)
-        flat = placed.corners[rows, :, :2] / [placed.width, -placed.height] + 0.5
+        rows = placed.rows
+        flat = placed.corners[..., :2] / [placed.width, -placed.height] + 0.5
     scaled = np.ascontiguousarray(flat * _ACROSS)
     owner = np.full((_ACROSS, _ACROSS), -1, np.int32)
     every = np.arange(len(scaled), dtype=np.int32)
@@ -80,16 +82,19 @@ def covered_share(
     """The share of spots on which another picture lies, where its ``alpha`` ((rows, columns), 0…1) says so."""
     if not len(spots.triangle):
         return 0.0
-    if isinstance(place, Lay):
+    if placed is None:
         rows, flat = _laid(surface, place, height)
-        corners = np.full((surface.model.triangle_count, 3, 2), np.nan)
-        corners[rows] = flat
-        there: Bool = np.isfinite(corners[spots.triangle]).all(axis=(1, 2))
+        found = np.full(surface.model.triangle_count, -1)
+        found[rows] = np.arange(len(rows))
+        found = found[spots.triangle]
     else:
-        assert placed is not None
-        corners = placed.corners[..., :2] / [placed.width, -placed.height] + 0.5
-        there = placed.reached[spots.triangle]
-    at = np.einsum("nk,nkd->nd", spots.barycentric, np.nan_to_num(corners[spots.triangle]))
+        found = placed.find(spots.triangle)
+        flat = placed.corners[..., :2] / [placed.width, -placed.height] + 0.5
+    there: Bool = found >= 0
+    if not there.any():
+        return 0.0
+    flat = flat[found]
+    at = np.einsum("nk,nkd->nd", spots.barycentric, np.nan_to_num(flat))
     inside = there & ((at >= 0) & (at < 1)).all(axis=1)
     if alpha is not None:
         rows_, columns = alpha.shape
@@ -98,8 +103,9 @@ def covered_share(
     return float(inside.mean())
 
 
-def _laid(surface: Surface, place: Lay, height: float) -> tuple[I32, F64]:
+def _laid(surface: Surface, place: Framed, height: float) -> tuple[I32, F64]:
     """The triangles of a laid picture's material and where their corners (N, 3, 2) lie in it, 0…1."""
+    assert isinstance(place, Lay)
     model = surface.model
     rows = np.flatnonzero(model.has_uv & (model.material == model.materials.index(place.material)))
     matrix, offset = lay_matrix(place, height)

@@ -47,6 +47,36 @@ def warped(premultiplied: F32, warp: Warp) -> F32:
     return np.ascontiguousarray(cv2.remap(source, x, y, **options), np.float32)
 
 
+def turned_normals(
+    premultiplied: F32, warp: Warp, pixel: float, original: tuple[int, int], flipped: bool
+) -> None:  # fmt: skip
+    """Turn the normals that a pulled picture holds as the picture was turned, in place.
+
+    ``pixel`` is how wide one of the (rows, columns) ``original`` pixels is placed for its height; ``flipped`` says
+    that the picture had been turned left for right before it was pulled.
+    """
+    rows, columns = premultiplied.shape[:2]
+    s, t = _lookup(warp, reach_of(warp), (columns, rows))
+    s_y, s_x = np.gradient(s)
+    t_y, t_x = np.gradient(t)
+    # How the box moves, in real lengths, along the picture's own right: the inverse of that, column by column.
+    wide, tall = pixel * original[1] / columns, original[0] / rows
+    turn = np.sign(s_x * t_y - s_y * t_x)
+    right_x, right_y = t_y * turn * wide, t_x * turn * tall  # up is −y
+    up_x, up_y = s_y * turn * wide, s_x * turn * tall
+    length = np.hypot(right_x, right_y)
+    sound = np.isfinite(length) & (length > 0)
+    right_x, right_y = (np.where(sound, v / np.where(sound, length, 1), d) for v, d in ((right_x, 1), (right_y, 0)))
+    side = np.where(np.nan_to_num(up_y * right_x - up_x * right_y) < 0, -1.0, 1.0)
+    if flipped:
+        right_x, right_y, side = -right_x, -right_y, -side
+    alpha = premultiplied[..., 3]
+    x, y = 2 * premultiplied[..., 0] - alpha, 2 * premultiplied[..., 1] - alpha
+    lean_x = right_x * x - right_y * side * y
+    lean_y = right_y * x + right_x * side * y
+    premultiplied[..., 0], premultiplied[..., 1] = (lean_x + alpha) / 2, (lean_y + alpha) / 2
+
+
 def _lookup(warp: Warp, reach: float, size: tuple[int, int]) -> tuple[F64, F64]:
     """For each pixel of the result, where in the picture (0…1) it comes from; NaN where it comes from nowhere."""
     width, height = size

@@ -7,20 +7,25 @@ Pixels and file contents are named by their digest and live in :class:`~.blobs.B
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Literal
+from typing import Any, ClassVar, Literal
 
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
-from lucky_fern.core.project.effects import Effect
 from lucky_fern.core.project.export_setup import ExportSetup
-from lucky_fern.core.project.places import Place, Throw
-from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope
+from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, References, check_value
+from lucky_fern.core.project.numbers import check_finite
+from lucky_fern.core.project.places import Throw
+from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope, check_picture
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 
-FORMAT_VERSION = 3
+FORMAT_VERSION = 4
+MOST_REPEATS = 1e6  # of a picture over one tile
 
 
 class Channel(Plain, frozen=True):
@@ -41,7 +46,7 @@ class Channel(Plain, frozen=True):
     relief: bool = False
 
 
-class Wash(Plain, frozen=True, tag_field="kind", tag="wash"):
+class Wash(Content, Plain, frozen=True, tag_field="kind", tag="wash"):
     """Values or repeating pictures on every texel in scope; ``rotate`` in degrees, counter-clockwise.
 
     ``by`` says how pictures lie: ``uv`` repeats them over each tile, ``triplanar`` projects them along the
@@ -54,36 +59,121 @@ class Wash(Plain, frozen=True, tag_field="kind", tag="wash"):
     sampling: Sampling = "smooth"
     by: Literal["uv", "triplanar", "tiles"] = "uv"
 
+    def check(self, project: Any) -> None:
+        check_finite(*self.repeat, *self.offset, self.rotate)
+        if not all(1 / MOST_REPEATS <= abs(times) <= MOST_REPEATS for times in self.repeat):
+            raise CommandError(f"repeat takes two numbers other than 0, up to {MOST_REPEATS:g} times")
 
-class Decal(Plain, frozen=True, tag_field="kind", tag="decal"):
+    def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
+        if source == "picture":
+            if picture is None:
+                raise CommandError(f"the wash takes {map_name} from a picture but names none")
+        elif source != "vertices":
+            check_value(map_name, source)
+
+    @property
+    def by_uv(self) -> bool:
+        return self.by != "triplanar"
+
+
+class Decal(Content, Plain, frozen=True, tag_field="kind", tag="decal"):
     """One placed picture."""
 
     picture: str
     place: Place
     sampling: Sampling = "smooth"
 
+    def check(self, project: Any) -> None:
+        check_picture(project, self.picture)
+        self.place.check()
 
-class Adjustment(Plain, frozen=True, tag_field="kind", tag="adjustment"):
+    def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
+        if source == "vertices":
+            raise CommandError("only a wash takes the colours of the model's points")
+        if source != "picture":
+            check_value(map_name, source)
+
+    def refers(self) -> References:
+        return References(pictures=frozenset((self.picture,)))
+
+    def carried(self, carrying: Carrying) -> Decal:
+        place, picture = carrying.place(self.place), carrying.picture(self.picture)
+        same = place is self.place and picture == self.picture
+        return self if same else replace(self, place=place, picture=picture)
+
+    @property
+    def placed(self) -> tuple[str, Place]:
+        return self.picture, self.place
+
+    def put_at(self, place: Place) -> Decal:
+        return replace(self, place=place)
+
+
+class Adjustment(Content, Plain, frozen=True, tag_field="kind", tag="adjustment"):
     """Changes what is below it on the maps of its channels."""
 
     effect: Effect
+    own_pixels: ClassVar[bool] = False
+
+    def check(self, project: Any) -> None:
+        self.effect.check()
+
+    def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
+        if source != "":
+            raise CommandError("an adjustment gives no values")
+        self.effect.check_on(map_name)
 
 
-class Brushwork(Plain, frozen=True, tag_field="kind", tag="brushwork"):
+class Brushwork(Content, Plain, frozen=True, tag_field="kind", tag="brushwork"):
     """Painted pixels, sheet (``MATERIAL:TILE``) by sheet; only touched chunks are kept."""
 
     sheets: dict[str, PaintedSheet] = {}
+    has_settings: ClassVar[bool] = False
+
+    def check(self, project: Any) -> None:
+        for sheet in self.sheets.values():
+            sheet.check(tuple(MAPS))
+
+    def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
+        if source != "painted":
+            raise CommandError("brushwork gives what is painted on it, not a value")
+
+    def refers(self) -> References:
+        return References(paint=(self.sheets,))
+
+    def carried(self, carrying: Carrying) -> Brushwork:
+        sheets = carrying.paint(self.sheets)
+        return self if sheets is self.sheets else replace(self, sheets=sheets)
+
+    @property
+    def painted(self) -> dict[str, PaintedSheet]:
+        return self.sheets
 
 
-class Group(Plain, frozen=True, tag_field="kind", tag="group"):
+class Group(Content, Plain, frozen=True, tag_field="kind", tag="group"):
     """Layers kept together. ``isolated``: they are put together by themselves before they meet what is below."""
 
     layers: tuple[Layer, ...] = ()
     isolated: bool = False
     folded: bool = False
+    holds_layers: ClassVar[bool] = True
+    own_pixels: ClassVar[bool] = False
+    has_settings: ClassVar[bool] = False
 
+    def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
+        if source != "":
+            raise CommandError("a group gives no values")
 
-Content = Wash | Decal | Brushwork | Adjustment | Group
+    @property
+    def children(self) -> tuple[Layer, ...]:
+        return self.layers
+
+    def holding(self, layers: tuple[Layer, ...]) -> Group:
+        return replace(self, layers=layers)
+
+    @property
+    def settled(self) -> Group:
+        return Group(isolated=self.isolated)
 
 
 class Layer(Plain, frozen=True):
@@ -119,7 +209,7 @@ class Layer(Plain, frozen=True):
     @property
     def children(self) -> tuple[Layer, ...]:
         """The layers of a group, from its bottom; none for other kinds."""
-        return self.content.layers if isinstance(self.content, Group) else ()
+        return self.content.children
 
     @property
     def kind(self) -> str:
@@ -211,6 +301,13 @@ class Project(Plain, frozen=True):
     def size_of(self, key: SheetKey) -> int:
         """Edge length of a sheet in texels."""
         return self.sheet_sizes.get(str(key), self.sheet_size)
+
+    def same_ground(self, other: Project) -> bool:
+        """Whether what layers share beside masks is the same: kit, selections, sizes, relief."""
+        return all(
+            (mine := getattr(self, name)) is (theirs := getattr(other, name)) or mine == theirs
+            for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "relief")
+        )
 
     def layer(self, layer_id: int) -> Layer:
         """A layer anywhere in the stack; KeyError if it is not there."""

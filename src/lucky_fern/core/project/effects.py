@@ -2,10 +2,31 @@
 
 from __future__ import annotations
 
+import math
+from itertools import pairwise
+
+from lucky_fern.core.colour import is_hex
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.kinds import Effect
+from lucky_fern.core.project.numbers import check_levels, check_range, check_share
 from lucky_fern.core.project.plain import Plain
 
+LONGEST_BLUR = 128.0
+MOST_POINTS = 256  # of a curve, or stops of a ramp
 
-class Levels(Plain, frozen=True, tag_field="effect", tag="levels"):
+
+def _not_directions(map_name: str) -> None:
+    if MAPS[map_name].kind == "normal":
+        raise CommandError("directions in the normal map can be blurred or sharpened, nothing else")
+
+
+def _only_colours(map_name: str) -> None:
+    if MAPS[map_name].kind != "colour":
+        raise CommandError(f"{map_name} holds no colours; this adjustment works on colour and emissive")
+
+
+class Levels(Effect, Plain, frozen=True, tag_field="effect", tag="levels"):
     """``black`` … ``white`` becomes 0 … 1, is raised to 1 / ``gamma``, and put between ``low`` and ``high``."""
 
     black: float = 0.0
@@ -14,49 +35,110 @@ class Levels(Plain, frozen=True, tag_field="effect", tag="levels"):
     low: float = 0.0
     high: float = 1.0
 
+    def check(self) -> None:
+        for what in ("black", "white", "low", "high"):
+            check_share(what, getattr(self, what))
+        check_levels(self.black, self.white, self.gamma)
 
-class Curve(Plain, frozen=True, tag_field="effect", tag="curve"):
+    def check_on(self, map_name: str) -> None:
+        _not_directions(map_name)
+
+
+class Curve(Effect, Plain, frozen=True, tag_field="effect", tag="curve"):
     """A smooth curve through points (input, output), rising in input; it does not overshoot."""
 
     points: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 1.0))
 
+    def check(self) -> None:
+        inputs = [x for x, _ in self.points]
+        if not 2 <= len(inputs) <= MOST_POINTS or any(not b - a >= 1e-4 for a, b in pairwise(inputs)):
+            raise CommandError("a curve takes two points or more, each further right than the one before")
+        for point in self.points:
+            for value in point:
+                check_share("a curve's point", value)
 
-class Shade(Plain, frozen=True, tag_field="effect", tag="shade"):
+    def check_on(self, map_name: str) -> None:
+        _not_directions(map_name)
+
+
+class Shade(Effect, Plain, frozen=True, tag_field="effect", tag="shade"):
     """Hue turned by degrees, saturation and lightness changed by −1 … 1 (HSL of CSS Color 3)."""
 
     hue: float = 0.0
     saturation: float = 0.0
     lightness: float = 0.0
 
+    def check(self) -> None:
+        check_range("hue", self.hue, -360, 360)
+        check_range("saturation", self.saturation, -1, 1)
+        check_range("lightness", self.lightness, -1, 1)
 
-class Invert(Plain, frozen=True, tag_field="effect", tag="invert"):
+    def check_on(self, map_name: str) -> None:
+        _only_colours(map_name)
+
+
+class Invert(Effect, Plain, frozen=True, tag_field="effect", tag="invert"):
     """Every value becomes 1 minus itself."""
 
+    def check_on(self, map_name: str) -> None:
+        _not_directions(map_name)
 
-class Blur(Plain, frozen=True, tag_field="effect", tag="blur"):
-    """Gaussian blur inside each island; ``radius`` is its standard deviation in texels."""
+
+class Blur(Effect, Plain, frozen=True, tag_field="effect", tag="blur"):
+    """Gaussian blur over the surface, seams included; ``radius`` is its standard deviation in texels."""
 
     radius: float = 4.0
 
+    def check(self) -> None:
+        check_range("radius", self.radius, 0, LONGEST_BLUR, "texels")
 
-class Sharpen(Plain, frozen=True, tag_field="effect", tag="sharpen"):
+    @property
+    def reach(self) -> int:
+        return math.ceil(3 * self.radius) + 1 if self.radius > 0 else 0
+
+
+class Sharpen(Effect, Plain, frozen=True, tag_field="effect", tag="sharpen"):
     """``amount`` times the difference from a blur of ``radius`` texels is added."""
 
     radius: float = 2.0
     amount: float = 1.0
 
+    def check(self) -> None:
+        check_range("radius", self.radius, 0, LONGEST_BLUR, "texels")
+        check_range("amount", self.amount, 0, 10)
 
-class Gradient(Plain, frozen=True, tag_field="effect", tag="gradient"):
+    @property
+    def reach(self) -> int:
+        return math.ceil(3 * self.radius) + 1 if self.radius > 0 else 0
+
+
+class Gradient(Effect, Plain, frozen=True, tag_field="effect", tag="gradient"):
     """Luminance becomes a colour of the ramp through stops (place 0 … 1, ``#rrggbb``)."""
 
     stops: tuple[tuple[float, str], ...] = ((0.0, "#000000"), (1.0, "#ffffff"))
 
+    def check(self) -> None:
+        places = [place for place, _ in self.stops]
+        if not 2 <= len(places) <= MOST_POINTS or places != sorted(places):
+            raise CommandError("a ramp takes two stops or more, in rising order")
+        for place, colour in self.stops:
+            check_share("a stop's place", place)
+            if not is_hex(colour):
+                raise CommandError(f"{colour!r} is not a colour: write it as #rrggbb")
 
-class Contrast(Plain, frozen=True, tag_field="effect", tag="contrast"):
+    def check_on(self, map_name: str) -> None:
+        _only_colours(map_name)
+
+
+class Contrast(Effect, Plain, frozen=True, tag_field="effect", tag="contrast"):
     """``brightness`` −1 … 1 is added; ``contrast`` −1 … 1 squeezes or spreads values about ½."""
 
     brightness: float = 0.0
     contrast: float = 0.0
 
+    def check(self) -> None:
+        check_range("brightness", self.brightness, -1, 1)
+        check_range("contrast", self.contrast, -1, 1)
 
-Effect = Levels | Curve | Shade | Invert | Blur | Sharpen | Gradient | Contrast
+    def check_on(self, map_name: str) -> None:
+        _not_directions(map_name)

@@ -11,8 +11,7 @@ from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Alpha, Blocks, Format, Kind, MapFile, Preset
-from lucky_fern.core.sheets.grid import SheetKey
-from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
+from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey
 
 FORMATS: tuple[Format, ...] = ("png", "tga", "tiff", "jpeg", "webp", "exr", "dds")
 DEEP = ("png", "tiff", "exr")  # formats that keep 16 bits

@@ -12,7 +12,9 @@ from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.files import write_whole
 from lucky_fern.core.project.blobs import Blobs, digest_of
 from lucky_fern.core.project.document import FORMAT_VERSION, Project
-from lucky_fern.core.project.painted import painted_digests
+from lucky_fern.core.project.kinds import convert
+from lucky_fern.core.project.migrations import migrated
+from lucky_fern.core.project.references import painted_digests
 
 DOCUMENT = "project.json"
 SUFFIX = ".fern"
@@ -116,8 +118,8 @@ def _document(archive: zipfile.ZipFile, name: str) -> tuple[Project, dict[str, s
         raise ProjectError(_foreign(name))
     if top["lucky-fern"] > FORMAT_VERSION:
         raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
-    project = msgspec.convert(top["project"], Project, str_keys=True)
-    return project, msgspec.convert(top["contents"], dict[str, str])
+    project = convert(migrated(top["project"], top["lucky-fern"]), Project)
+    return project, convert(top["contents"], dict[str, str])
 
 
 def save_project(path: Path, project: Project, blobs: Blobs) -> None:

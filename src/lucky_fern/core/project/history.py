@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.painted import painted_digests
+from lucky_fern.core.project.references import painted_digests
 
 LIMIT = 1 << 30  # bytes
 _STEP = 2048  # what a step costs that adds no pixels: projects share all that did not change

@@ -1,4 +1,4 @@
-"""Painted pixels of a chunk as bytes, and which of them a project needs.
+"""Painted pixels of a chunk as bytes.
 
 A chunk is stored whole, 256 × 256, as Zstandard-compressed raw little-endian texels (RFC 8878): the
 map's components, then the coverage. Height and normal have 16 bits, all else 8; masks hold coverage only.
@@ -6,7 +6,7 @@ map's components, then the coverage. Height and normal have 16 bits, all else 8;
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from functools import cache
 
 import numpy as np
 import zstandard
@@ -14,9 +14,6 @@ import zstandard
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.document import Brushwork, Project
-from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.project.shapes import PaintedShape
 from lucky_fern.core.sheets.grid import CHUNK, Chunk
 
 MASK = "mask"
@@ -61,28 +58,8 @@ def place_name(chunk: Chunk) -> str:
     return f"{chunk.row},{chunk.column}"
 
 
+@cache
 def place_of(name: str) -> Chunk:
+    """The chunk at a place as documents write it."""
     row, column = name.split(",")
     return Chunk(int(row), int(column))
-
-
-def painted_sheets(project: Project) -> Iterator[dict[str, PaintedSheet]]:
-    """All that is painted in a project, layer by layer and mask by mask."""
-    for layer in project.walk():
-        if isinstance(layer.content, Brushwork):
-            yield layer.content.sheets
-    for mask in project.masks.values():
-        for entry in mask.entries:
-            if isinstance(entry.shape, PaintedShape):
-                yield entry.shape.sheets
-
-
-def painted_digests(project: Project) -> set[str]:
-    """Digests of all painted chunks that a project shows."""
-    return {
-        digest
-        for sheets in painted_sheets(project)
-        for sheet in sheets.values()
-        for chunks in sheet.maps.values()
-        for digest in chunks.values()
-    }

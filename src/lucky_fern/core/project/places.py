@@ -5,10 +5,20 @@
 
 from __future__ import annotations
 
+import math
+from typing import Any, ClassVar
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.numbers import check_direction, check_finite
 from lucky_fern.core.project.plain import Plain
 
 Point = tuple[float, float, float]
 Pull = tuple[float, float]
+Stand = tuple[Point, Point, tuple[Point, ...]]  # middle, the way it faces, and what may be up in it, the best first
+_OTHER_UPS: tuple[Point, ...] = ((0.0, 1.0, 0.0), (0.0, 0.0, -1.0))
 
 
 class Warp(Plain, frozen=True):
@@ -23,8 +33,51 @@ class Warp(Plain, frozen=True):
     rows: int = 2
     points: tuple[Pull, ...] = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), (1.0, 1.0))
 
+    def check(self) -> None:
+        """Refuse a grid that is none, lies too far out, or has one corner behind another (CommandError)."""
+        if not (2 <= self.columns <= 12 and 2 <= self.rows <= 12):
+            raise CommandError("a warp has 2 to 12 columns and rows of points")
+        if len(self.points) != self.columns * self.rows:
+            raise CommandError(f"a warp of {self.columns} × {self.rows} has that many points, not {len(self.points)}")
+        if not all(math.isfinite(value) and abs(value) <= 10 for point in self.points for value in point):
+            raise CommandError("points of a warp lie within ten pictures round it")
+        if self.columns == self.rows == 2:
+            a, b, d, c = self.points
+            turns = [
+                (q[0] - p[0]) * (r[1] - q[1]) - (q[1] - p[1]) * (r[0] - q[0])
+                for p, q, r in ((a, b, c), (b, c, d), (c, d, a), (d, a, b))
+            ]
+            if min(turns) <= 1e-9:
+                raise CommandError("the four corners of a warp go round clockwise, without one behind the others")
 
-class Throw(Plain, frozen=True, tag_field="mode", tag="throw"):
+
+def _check_framed(place: Any, *numbers: float) -> None:
+    """What all places with a middle, a width and a height refuse."""
+    check_finite(place.width, place.rotate, place.height or 1.0, *numbers)
+    if place.width <= 0 or (place.height is not None and place.height <= 0):
+        raise CommandError("width and height must be above 0")
+    if place.warp is not None:
+        place.warp.check()
+
+
+def _in_units(place: Any, by: float, lengths: tuple[str, ...], points: tuple[str, ...]) -> Any:
+    """Lengths and points, ``by`` times as many units."""
+    changes: dict[str, Any] = {name: value * by for name in lengths if (value := getattr(place, name)) is not None}
+    changes |= {name: tuple(value * by for value in getattr(place, name)) for name in points}
+    return replace(place, **changes)
+
+
+def _tall(place: Any, size: tuple[int, int]) -> float:
+    """From the picture's proportions where no height is given."""
+    return float(place.height if place.height is not None else place.width * size[1] / size[0])
+
+
+def _wider(place: Any, by: float) -> Any:
+    """Only a height that is not given follows the picture by itself."""
+    return place if place.height is not None else replace(place, width=place.width * by)
+
+
+class Throw(Place, Plain, frozen=True, tag_field="mode", tag="throw"):
     """A picture thrown straight through the air, like a slide projector's.
 
     Lengths in model units, angles in degrees. ``height`` None keeps the picture's proportions;
@@ -50,8 +103,38 @@ class Throw(Plain, frozen=True, tag_field="mode", tag="throw"):
     fade: float = 0.0
     repeat: bool = False
 
+    def check(self) -> None:
+        check_direction("normal", self.normal)
+        check_direction("up", self.up)
+        if not 0 < self.angle_limit <= 180:
+            raise CommandError(f"angle_limit runs from 0 to 180 degrees, not {self.angle_limit:g}")
+        if not self.depth > 0:
+            raise CommandError(f"depth must be above 0, not {self.depth:g}")
+        if self.stand_off is not None and not self.stand_off > 0:
+            raise CommandError("stand_off must be above 0")
+        if self.lens is not None and not self.lens > 0:
+            raise CommandError("lens must be above 0; it is how far the lens stands from the point")
+        if not 0 <= self.fade <= 180:
+            raise CommandError(f"fade runs from 0 to 180 degrees, not {self.fade:g}")
+        _check_framed(self, *self.point, *self.normal, *self.up, self.depth, self.stand_off or 1.0, self.lens or 1.0)
 
-class Drape(Plain, frozen=True, tag_field="mode", tag="drape"):
+    @property
+    def stand(self) -> Stand:
+        return self.point, self.normal, (self.up, *_OTHER_UPS)
+
+    def scaled(self, by: float) -> Throw:
+        made: Throw = _in_units(self, by, ("width", "height", "depth", "stand_off", "lens"), ("point",))
+        return made
+
+    def tall(self, size: tuple[int, int]) -> float:
+        return _tall(self, size)
+
+    def widened(self, by: float) -> Throw:
+        made: Throw = _wider(self, by)
+        return made
+
+
+class Drape(Place, Plain, frozen=True, tag_field="mode", tag="drape"):
     """A picture that follows the surface from its middle like a wet transfer, so that lettering keeps its shape.
 
     As a throw at its middle; ``angle_limit`` leaves out what is turned further than that from there.
@@ -67,8 +150,30 @@ class Drape(Plain, frozen=True, tag_field="mode", tag="drape"):
     flip: bool = False
     warp: Warp | None = None
 
+    def check(self) -> None:
+        check_direction("normal", self.normal)
+        check_direction("up", self.up)
+        if not 0 < self.angle_limit <= 180:
+            raise CommandError(f"angle_limit runs from 0 to 180 degrees, not {self.angle_limit:g}")
+        _check_framed(self, *self.point, *self.normal, *self.up)
 
-class Roll(Plain, frozen=True, tag_field="mode", tag="roll"):
+    @property
+    def stand(self) -> Stand:
+        return self.point, self.normal, (self.up, *_OTHER_UPS)
+
+    def scaled(self, by: float) -> Drape:
+        made: Drape = _in_units(self, by, ("width", "height"), ("point",))
+        return made
+
+    def tall(self, size: tuple[int, int]) -> float:
+        return _tall(self, size)
+
+    def widened(self, by: float) -> Drape:
+        made: Drape = _wider(self, by)
+        return made
+
+
+class Roll(Place, Plain, frozen=True, tag_field="mode", tag="roll"):
     """A picture rolled round an axis, which points up in it; ``width`` is an arc at the distance of its ``point``."""
 
     axis_point: Point
@@ -81,8 +186,39 @@ class Roll(Plain, frozen=True, tag_field="mode", tag="roll"):
     flip: bool = False
     warp: Warp | None = None
 
+    def check(self) -> None:
+        check_direction("axis", self.axis)
+        numbers = (*self.axis_point, *self.axis, *self.point)
+        if all(map(math.isfinite, numbers)) and distance_from_axis(self) == 0:
+            raise CommandError(
+                "the point of a roll must lie beside its axis: its distance says how far it goes round"
+            )
+        _check_framed(self, *numbers)
 
-class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
+    @property
+    def stand(self) -> Stand:
+        """Of the plane that touches the roll at its point; ValueError if that lies on its axis."""
+        if distance_from_axis(self) == 0:
+            raise ValueError("the point lies on the axis")
+        square = sum(a * a for a in self.axis)
+        offset = [p - a for p, a in zip(self.point, self.axis_point, strict=True)]
+        along = sum(o * a for o, a in zip(offset, self.axis, strict=True)) / square
+        x, y, z = (o - along * a for o, a in zip(offset, self.axis, strict=True))
+        return self.point, (x, y, z), (self.axis,)
+
+    def scaled(self, by: float) -> Roll:
+        made: Roll = _in_units(self, by, ("width", "height"), ("point", "axis_point"))
+        return made
+
+    def tall(self, size: tuple[int, int]) -> float:
+        return _tall(self, size)
+
+    def widened(self, by: float) -> Roll:
+        made: Roll = _wider(self, by)
+        return made
+
+
+class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
     """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left.
 
     ``repeat`` has it go on in both directions over all tiles of the material.
@@ -98,8 +234,27 @@ class Lay(Plain, frozen=True, tag_field="mode", tag="lay"):
     warp: Warp | None = None
     repeat: bool = False
 
+    on_surface: ClassVar[bool] = False
 
-class Along(Plain, frozen=True, tag_field="mode", tag="along"):
+    def check(self) -> None:
+        _check_framed(self, *self.centre)
+
+    def renamed(self, old: str, new: str) -> Lay:
+        return replace(self, material=new) if self.material == old else self
+
+    @property
+    def materials(self) -> frozenset[str]:
+        return frozenset((self.material,))
+
+    def tall(self, size: tuple[int, int]) -> float:
+        return _tall(self, size)
+
+    def widened(self, by: float) -> Lay:
+        made: Lay = _wider(self, by)
+        return made
+
+
+class Along(Place, Plain, frozen=True, tag_field="mode", tag="along"):
     """A picture run along a path over the surface: a stripe, ``width`` across.
 
     ``points`` lie on the surface, ``normals`` say which way it faces there. Between them it runs straight, turning
@@ -119,10 +274,42 @@ class Along(Plain, frozen=True, tag_field="mode", tag="along"):
     whole: bool = False
     flip: bool = False
 
+    framed: ClassVar[bool] = False
+
+    def check(self) -> None:
+        if len(self.points) != len(self.normals) or len(self.points) < 2:
+            raise CommandError("a stripe has two points or more, and a normal for each")
+        numbers = [value for point in (*self.points, *self.normals) for value in point]
+        check_finite(*numbers, self.width, self.corner, *self.taper, self.length or 1.0)
+        for normal in self.normals:
+            check_direction("normals", normal)
+        if all(math.dist(self.points[0], point) == 0 for point in self.points):
+            raise CommandError("the points of a stripe must lie apart")
+        if self.width <= 0 or self.corner < 0 or (self.length is not None and self.length <= 0):
+            raise CommandError("width and length of a stripe must be above 0, its corner 0 or more")
+        if not all(0 <= share <= 4 for share in self.taper) or not any(self.taper):
+            raise CommandError("taper takes two shares of the width from 0 to 4, not both 0")
+
+    def tall(self, size: tuple[int, int]) -> float:
+        """Length of one picture along it."""
+        return self.length if self.length is not None else self.width * size[0] / size[1]
+
+    def scaled(self, by: float) -> Along:
+        made: Along = _in_units(self, by, ("width", "corner", "length"), ())
+        return replace(made, points=tuple((x * by, y * by, z * by) for x, y, z in self.points))
+
 
 OnSurface = Throw | Drape | Roll  # by one point and a frame there
 Framed = Throw | Drape | Roll | Lay  # with a middle, a width and a height
-Place = Framed | Along
+
+
+def distance_from_axis(place: Roll) -> float:
+    """How far a roll's point lies from its axis; 0 where it is too near to tell."""
+    length = math.hypot(*place.axis)
+    offset = [p - a for p, a in zip(place.point, place.axis_point, strict=True)]
+    along = sum(o * a for o, a in zip(offset, place.axis, strict=True)) / length
+    rest = math.sqrt(max(sum(o * o for o in offset) - along * along, 0.0))
+    return rest if rest > 1e-9 * max(math.hypot(*offset), abs(along)) else 0.0
 
 
 def place_height(place: Place, size: tuple[int, int]) -> float:
@@ -130,8 +317,4 @@ def place_height(place: Place, size: tuple[int, int]) -> float:
 
     For a stripe it is the length of one picture along it.
     """
-    if isinstance(place, Along):
-        return place.length if place.length is not None else place.width * size[0] / size[1]
-    if place.height is not None:
-        return place.height
-    return place.width * size[1] / size[0]
+    return place.tall(size)

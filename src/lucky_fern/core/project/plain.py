@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+import re
+from collections.abc import Collection
+from typing import Any, Literal
 
 import msgspec
 
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey, chunks_across
+
+_PLACE = re.compile(r"[0-9]{1,3},[0-9]{1,3}")  # of a chunk: row, column
 
 BLEND_MODES = (
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
@@ -48,3 +53,21 @@ class PaintedSheet(Plain, frozen=True):
 
     size: int
     maps: dict[str, dict[str, str]] = {}
+
+    def check(self, known: Collection[str]) -> None:
+        """Refuse a size, a map or a chunk that cannot be (CommandError)."""
+        if not SMALLEST <= self.size <= LARGEST:
+            raise CommandError(f"painted sheets are {SMALLEST} to {LARGEST} texels wide, not {self.size}")
+        last = chunks_across(self.size) - 1
+        for name, chunks in self.maps.items():
+            if name not in known:
+                raise CommandError(f"nothing is painted on a map {name!r}; there are {', '.join(known)}")
+            for place in chunks:
+                if _PLACE.fullmatch(place) is None or max(map(int, place.split(","))) > last:
+                    raise CommandError(f"there is no chunk {place[:40]!r} on a sheet of {self.size} texels")
+
+
+def check_picture(project: Any, name: str) -> None:
+    """Refuse a picture that is not in a project's kit (CommandError)."""
+    if name not in project.pictures and name not in project.sequences:
+        raise CommandError(f"picture {name!r} is not in the kit; add it first")

@@ -3,19 +3,28 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import Any, Literal
 
-from lucky_fern.core.project.places import Place
-from lucky_fern.core.project.plain import PaintedSheet, Plain, Sampling, Scope
+from msgspec.structs import replace
+
+from lucky_fern.core.project.effects import LONGEST_BLUR
+from lucky_fern.core.project.kinds import Carrying, Place, References, Shape
+from lucky_fern.core.project.numbers import check_levels, check_range, check_share
+from lucky_fern.core.project.plain import PaintedSheet, Plain, Sampling, Scope, check_picture
+
+LONGEST_GROWTH, LONGEST_SMOOTHING = 64, 16.0  # texels
 
 
-class Fill(Plain, frozen=True, tag_field="kind", tag="fill"):
+class Fill(Shape, Plain, frozen=True, tag_field="kind", tag="fill"):
     """The same everywhere."""
 
     value: float = 1.0
 
+    def check(self, project: Any) -> None:
+        check_share("value", self.value)
 
-class PictureShape(Plain, frozen=True, tag_field="kind", tag="picture"):
+
+class PictureShape(Shape, Plain, frozen=True, tag_field="kind", tag="picture"):
     """A placed picture's alpha or luminance; nothing outside it."""
 
     picture: str
@@ -23,20 +32,51 @@ class PictureShape(Plain, frozen=True, tag_field="kind", tag="picture"):
     use: Literal["alpha", "luminance"] = "alpha"
     sampling: Sampling = "smooth"
 
+    def check(self, project: Any) -> None:
+        check_picture(project, self.picture)
+        self.place.check()
 
-class ScopeShape(Plain, frozen=True, tag_field="kind", tag="scope"):
+    def refers(self) -> References:
+        return References(pictures=frozenset((self.picture,)))
+
+    def carried(self, carrying: Carrying) -> PictureShape:
+        place, picture = carrying.place(self.place), carrying.picture(self.picture)
+        same = place is self.place and picture == self.picture
+        return self if same else replace(self, place=place, picture=picture)
+
+
+class ScopeShape(Shape, Plain, frozen=True, tag_field="kind", tag="scope"):
     """Materials, tiles, parts or islands."""
 
     scope: Scope
 
+    def refers(self) -> References:
+        return References(selections=frozenset(self.scope.selections or ()))
 
-class PaintedShape(Plain, frozen=True, tag_field="kind", tag="painted"):
+    def carried(self, carrying: Carrying) -> ScopeShape:
+        scope = carrying.scope(self.scope)
+        return self if scope is self.scope else ScopeShape(scope)
+
+
+class PaintedShape(Shape, Plain, frozen=True, tag_field="kind", tag="painted"):
     """Painted by hand; the one map is called ``mask``."""
 
     sheets: dict[str, PaintedSheet] = {}
 
+    def check(self, project: Any) -> None:
+        for sheet in self.sheets.values():
+            sheet.check(("mask",))
 
-Shape = Fill | PictureShape | ScopeShape | PaintedShape
+    def refers(self) -> References:
+        return References(paint=(self.sheets,))
+
+    def carried(self, carrying: Carrying) -> PaintedShape:
+        sheets = carrying.paint(self.sheets)
+        return self if sheets == self.sheets else PaintedShape(sheets)
+
+    @property
+    def painted(self) -> dict[str, PaintedSheet]:
+        return self.sheets
 
 
 class MaskEntry(Plain, frozen=True):
@@ -46,8 +86,8 @@ class MaskEntry(Plain, frozen=True):
     its darker ones as more is painted, its black ones never.
 
     A shape is first grown by ``grow`` texels (shrunk, below 0), then its edges are evened out over ``smooth`` texels,
-    then it is blurred: ``feather`` is the standard deviation, in texels. All of that happens inside each island by
-    itself. ``opacity`` is how far the entry counts.
+    then it is blurred: ``feather`` is the standard deviation, in texels. All of that goes over seams. ``opacity`` is
+    how far the entry counts.
     """
 
     shape: Shape
@@ -61,6 +101,15 @@ class MaskEntry(Plain, frozen=True):
     opacity: float = 1.0
     grow: int = 0
     smooth: float = 0.0
+
+    def check(self, project: Any) -> None:
+        """Refuse numbers out of range, and pictures that are not there (CommandError)."""
+        check_levels(self.black, self.white, self.gamma)
+        check_range("feather", self.feather, 0, LONGEST_BLUR, "texels")
+        check_range("grow", self.grow, -LONGEST_GROWTH, LONGEST_GROWTH, "texels")
+        check_range("smooth", self.smooth, 0, LONGEST_SMOOTHING, "texels")
+        check_share("opacity", self.opacity)
+        self.shape.check(project)
 
     @property
     def reach(self) -> int:

@@ -7,15 +7,14 @@ from collections.abc import Callable, Iterator
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.document import Group, Layer, Project, walk
+from lucky_fern.core.project.document import Layer, Project, walk
 
 Layers = tuple[Layer, ...]
 
 
 def with_children(group: Layer, layers: Layers) -> Layer:
     """A group with other layers in it."""
-    assert isinstance(group.content, Group)
-    return replace(group, content=replace(group.content, layers=layers))
+    return replace(group, content=group.content.holding(layers))
 
 
 def changed(layers: Layers, layer_id: int, change: Callable[[Layer], Layers]) -> Layers:
@@ -62,7 +61,7 @@ def homes(project: Project) -> Iterator[tuple[int | None, Layers]]:
     """The stack itself, then every group, with the layers they hold."""
     yield None, project.layers
     for layer in project.walk():
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             yield layer.id, layer.children
 
 
@@ -84,7 +83,7 @@ def inserted(project: Project, new: Layers, parent: int | None, at: int) -> Laye
         return put(project.layers)
 
     def fill(layer: Layer) -> Layers:
-        if not isinstance(layer.content, Group):
+        if not layer.content.holds_layers:
             raise CommandError(f"'{layer.name}' is not a group; layers go into groups only")
         return (with_children(layer, put(layer.children)),)
 

@@ -10,6 +10,7 @@ from typing import NamedTuple, TypeVar
 from lucky_fern.core.errors import Cancelled
 
 CHUNK = 256
+SMALLEST, LARGEST = 16, 8192  # texels across a sheet
 
 _THREADS = "fern-chunk"
 _T = TypeVar("_T")

@@ -21,8 +21,6 @@ from lucky_fern.core.sheets.padding import Padding, plan_padding
 from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles, texel_places
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
 
-SMALLEST, LARGEST = 16, 8192
-
 
 @dataclass(frozen=True)
 class SurfacePoints:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from lucky_fern.core.arrays import I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.sheets.beyond import Beyond
 from lucky_fern.core.sheets.faces import unpack_faces
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.nearest import Nearest
@@ -29,6 +31,7 @@ class Surface:
         self._chosen: dict[tuple[str, ...], Bool] = {}
         self._packed: dict[str, Bool] = {}
         self._sheets: dict[tuple[SheetKey, int], Sheet] = {}
+        self.seam_links: tuple[tuple[int, ...], list[Any]] | None = None  # chunks that meet at seams, for sizes
 
     def sheet(self, key: SheetKey, size: int) -> Sheet:
         """A sheet at a size. The two sizes asked for last are kept (the window's and an export's)."""
@@ -64,6 +67,11 @@ class Surface:
     def nearest(self) -> Nearest:
         """The model's triangles, sorted so that the nearest to a point is found."""
         return Nearest(self.model)
+
+    @cached_property
+    def beyond(self) -> Beyond:
+        """How the surface goes on over seams."""
+        return Beyond(self.model)
 
     @cached_property
     def materials(self) -> tuple[str, ...]:

@@ -7,14 +7,14 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.commands import SetContent
 from lucky_fern.core.project.document import Adjustment, Layer
-from lucky_fern.core.project.effects import Curve, Effect, Gradient
+from lucky_fern.core.project.effects import Curve, Gradient
+from lucky_fern.core.project.kinds import Effect, altered
 from lucky_fern.ui.fields import ColourField, NumberField
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def adjustment_part(panel: SettingsPanel, column: QVBoxLayout, effect: Effect) -
         bend.changed.connect(lambda points: _set(panel, points=points))
         bend.let_go.connect(panel.desk.end_gesture)
         panel.fields["curve"] = bend
-        panel.binders.append(lambda layer: bend.set(_effect(layer).points))  # type: ignore[union-attr]
+        panel.binders.append(lambda layer: bend.set(getattr(_effect(layer), "points")))  # noqa: B009
         panel.row(column, "Curve", bend)
         panel.note(column, "Click to add a point, drag it, drag it off the side to take it away.")
         return
@@ -78,7 +78,7 @@ def _effect(layer: Layer) -> Effect:
 
 def _set(panel: SettingsPanel, **changes: object) -> None:
     def make(layer: Layer) -> SetContent:
-        return SetContent(layer.id, Adjustment(replace(_effect(layer), **changes)))
+        return SetContent(layer.id, Adjustment(altered(_effect(layer), **changes)))
 
     panel.do(make, merge=True)
 
@@ -87,7 +87,7 @@ def _ramp_part(panel: SettingsPanel, column: QVBoxLayout, effect: Gradient) -> N
     """The ramp, and a row for each stop."""
     ramp = RampField()
     panel.row(column, "Ramp", ramp)
-    panel.binders.append(lambda layer: ramp.set(_effect(layer).stops))  # type: ignore[union-attr]
+    panel.binders.append(lambda layer: ramp.set(getattr(_effect(layer), "stops")))  # noqa: B009
     for at in range(len(effect.stops)):
         line = QWidget()
         row = QHBoxLayout(line)

@@ -16,7 +16,8 @@ from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.placing.several import Order, in_order
 from lucky_fern.core.project.commands import AddLayer, SetPlace, Several
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.places import Drape, Lay, Place, Roll, Throw
+from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 
 if TYPE_CHECKING:
     from lucky_fern.ui.desk import Desk

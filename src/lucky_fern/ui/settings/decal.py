@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from lucky_fern.core.placing.pose import texels_of
 from lucky_fern.core.project.commands import SetContent, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.kinds import altered
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.settings.copies import copies_part
@@ -149,7 +150,7 @@ def picture_row(panel: SettingsPanel) -> QHBoxLayout:
     )
 
     def put(name: str) -> None:
-        panel.do(lambda layer: SetContent(layer.id, replace(layer.content, picture=name)))
+        panel.do(lambda layer: SetContent(layer.id, altered(layer.content, picture=name)))
 
     box.textActivated.connect(put)
     panel.fields["picture"] = box
@@ -184,7 +185,7 @@ def pixels_box(panel: SettingsPanel) -> QCheckBox:
     def set_pixels(on: bool) -> None:
         def make(layer: Layer) -> SetContent:
             sampling = "nearest" if on else "smooth"
-            return SetContent(layer.id, replace(layer.content, sampling=sampling))
+            return SetContent(layer.id, altered(layer.content, sampling=sampling))
 
         panel.do(make)
 

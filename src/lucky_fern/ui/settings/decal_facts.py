@@ -105,7 +105,7 @@ def _under(studio: Studio, layer: Layer) -> tuple[str, float] | None:
 def _size(studio: Studio, layer: Layer) -> tuple[Framed, float]:
     """A decal's place and its height."""
     content = layer.content
-    assert isinstance(content, Decal) and not isinstance(content.place, Along)
+    assert isinstance(content, Decal) and isinstance(content.place, Framed)
     return content.place, place_height(content.place, studio.project.picture_size(content.picture))
 
 

@@ -23,8 +23,9 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core.project.commands import GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
 from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.kinds import Shape
 from lucky_fern.core.project.places import Lay, Throw
-from lucky_fern.core.project.shapes import Fill, Mask, PictureShape, ScopeShape, Shape
+from lucky_fern.core.project.shapes import Fill, Mask, PictureShape, ScopeShape
 from lucky_fern.ui.board_menus import copy_mask, paste_mask
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import NumberField

@@ -12,9 +12,10 @@ from lucky_fern.core import taking
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddMaskEntry, SaveSelection
 from lucky_fern.core.project.document import Decal
-from lucky_fern.core.project.places import Lay, Place
+from lucky_fern.core.project.kinds import Place, Shape
+from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape, Shape
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.picking import local_uv, sheet_of
 from lucky_fern.ui.desk import Desk

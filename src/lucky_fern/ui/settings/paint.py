@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
 )
 
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.effects import Blur, Effect, Levels, Shade, Sharpen
+from lucky_fern.core.project.effects import Blur, Levels, Shade, Sharpen
+from lucky_fern.core.project.kinds import Effect
 from lucky_fern.ui.desk import Desk
 from lucky_fern.ui.fields import ColourField, NumberField
 

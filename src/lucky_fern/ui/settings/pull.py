@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 from lucky_fern.core.placing.warp import regrid
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.places import Along
+from lucky_fern.core.project.places import Framed
 
 if TYPE_CHECKING:
     from lucky_fern.ui.desk import Desk
@@ -44,7 +44,7 @@ def pull_part(panel: SettingsPanel, column: QVBoxLayout) -> None:
 
     def show(layer: Layer) -> None:
         place = layer.content.place if isinstance(layer.content, Decal) else None
-        warp = None if place is None or isinstance(place, Along) else place.warp
+        warp = place.warp if isinstance(place, Framed) else None
         for count, *_ in _GRIDS:
             panel.fields[f"pull {count}"].setChecked(
                 panel.desk.pulling and warp is not None and count == warp.columns == warp.rows

@@ -43,6 +43,7 @@ from lucky_fern.core.project.commands.stack import (
     Ungroup,
 )
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.kinds import convert
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
@@ -113,7 +114,7 @@ def from_plain(data: object) -> Command:
         If the data is not a command.
     """
     try:
-        command: Command = msgspec.convert(data, AnyCommand, str_keys=True)
+        command: Command = convert(data, AnyCommand)
     except msgspec.ValidationError as error:
         raise CommandError(f"not a command: {error}") from error
     return command

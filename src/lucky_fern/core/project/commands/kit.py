@@ -9,9 +9,8 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.commands.base import Command
-from lucky_fern.core.project.commands.checks import check_value
-from lucky_fern.core.project.document import Decal, KitPaint, KitPicture, Layer, Project
-from lucky_fern.core.project.places import Along
+from lucky_fern.core.project.document import KitPaint, KitPicture, Layer, Project
+from lucky_fern.core.project.kinds import check_value
 from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
 
@@ -66,17 +65,14 @@ class SetLabel(Command, frozen=True, tag="set-label"):
         def change(layer: Layer) -> Layer:
             if layer.children:
                 return with_children(layer, tuple(map(change, layer.children)))
-            content = layer.content
-            if not isinstance(content, Decal) or content.picture != self.picture:
+            placed = layer.content.placed
+            if placed is None or placed[0] != self.picture:
                 return layer
             # Layers that are called by what they say go on being so.
             said, rest = layer.name[: len(before.name)], layer.name[len(before.name) :]
             if said == before.name and (not rest or rest.strip().isdigit()):
                 layer = replace(layer, name=self.kit.name + rest)
-            if isinstance(content.place, Along) or content.place.height is not None:
-                return layer
-            place = replace(content.place, width=content.place.width * wider)
-            return replace(layer, content=replace(content, place=place))
+            return replace(layer, content=layer.content.put_at(placed[1].widened(wider)))
 
         pictures = {**project.pictures, self.picture: self.kit}
         return replace(project, pictures=pictures, layers=tuple(map(change, project.layers)))

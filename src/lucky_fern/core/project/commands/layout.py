@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import ClassVar
 
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
-from lucky_fern.core.project.document import Brushwork, Decal, Layer, ModelSource, Project
+from lucky_fern.core.project.document import ModelSource, Project
+from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, title_of
-from lucky_fern.core.project.places import Lay
-from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
-from lucky_fern.core.project.tree import with_children
+from lucky_fern.core.project.plain import PaintedSheet, Scope
+from lucky_fern.core.project.references import carried, layer_refers
 
 
 class LayOut(Command, frozen=True, tag="lay-out"):
@@ -30,9 +28,9 @@ class LayOut(Command, frozen=True, tag="lay-out"):
             raise CommandError("there is no model whose layout could change")
         project = replace(project, model=replace(project.model, layout=self.layout))
         if isinstance(self.edit, RenameMaterial):
-            return _renamed_material(project, self.edit.old, self.edit.new)
+            return _renamed_material(project, _MaterialCalled(self.edit.old, self.edit.new))
         if isinstance(self.edit, RenamePart):
-            return with_scopes(project, _part_renamer(self.edit.old, self.edit.new))
+            return carried(project, _ScopesCalled("parts", self.edit.old, self.edit.new))
         return project
 
     @property
@@ -68,12 +66,7 @@ class RenameSelection(Command, frozen=True, tag="rename-selection"):
             raise CommandError("that name is empty or taken; choose another")
         named = {new if name == self.old else name: faces for name, faces in project.selections.items()}
 
-        def change(scope: Scope) -> Scope:
-            if scope.selections is None or self.old not in scope.selections:
-                return scope
-            return replace(scope, selections=tuple(new if name == self.old else name for name in scope.selections))
-
-        return with_scopes(replace(project, selections=named), change)
+        return carried(replace(project, selections=named), _ScopesCalled("selections", self.old, new))
 
 
 class RemoveSelection(Command, frozen=True, tag="remove-selection"):
@@ -104,80 +97,39 @@ class ReplaceModel(Command, frozen=True, tag="replace-model"):
 
 def selection_users(project: Project, name: str) -> list[str]:
     """Names of the layers whose scope or mask a selection is part of."""
-
-    def uses(scope: Scope) -> bool:
-        return scope.selections is not None and name in scope.selections
-
-    found = []
-    for layer in project.walk():
-        entries = project.masks[layer.mask].entries if layer.mask in project.masks else ()
-        if uses(layer.scope) or any(isinstance(e.shape, ScopeShape) and uses(e.shape.scope) for e in entries):
-            found.append(layer.name)
-    return found
+    return [layer.name for layer in project.walk() if name in layer_refers(project, layer).selections]
 
 
-def with_scopes(project: Project, change: Callable[[Scope], Scope]) -> Project:
-    """A project with every scope, of layers and in masks, changed."""
+class _ScopesCalled(Carrying):
+    """Something that scopes name is called otherwise."""
 
-    def entry(one: MaskEntry) -> MaskEntry:
-        if isinstance(one.shape, ScopeShape):
-            return replace(one, shape=ScopeShape(change(one.shape.scope)))
-        return one
+    def __init__(self, field: str, old: str, new: str) -> None:
+        self.field, self.old, self.new = field, old, new
 
-    masks = {number: replace(mask, entries=tuple(map(entry, mask.entries))) for number, mask in project.masks.items()}
-    return replace(project, layers=_each(project.layers, lambda layer: replace(layer, scope=change(layer.scope))),
-                   masks=masks)  # fmt: skip
-
-
-def _each(layers: tuple[Layer, ...], change: Callable[[Layer], Layer]) -> tuple[Layer, ...]:
-    """Every layer of a stack changed, those in groups too."""
-    return tuple(
-        change(with_children(layer, _each(layer.children, change)) if layer.children else layer) for layer in layers
-    )
-
-
-def _part_renamer(old: str, new: str) -> Callable[[Scope], Scope]:
-    def change(scope: Scope) -> Scope:
-        if scope.parts is None or old not in scope.parts:
+    def scope(self, scope: Scope) -> Scope:
+        named: tuple[str, ...] | None = getattr(scope, self.field)
+        if named is None or self.old not in named:
             return scope
-        return replace(scope, parts=tuple(new if name == old else name for name in scope.parts))
-
-    return change
+        return replace(scope, **{self.field: tuple(self.new if name == self.old else name for name in named)})
 
 
-def _renamed_material(project: Project, old: str, new: str) -> Project:
-    """The new name wherever the old one stood: scopes, sheets' sizes, painted sheets, laid pictures."""
+class _MaterialCalled(_ScopesCalled):
+    """A material is called otherwise: in scopes, in painted sheets, in pictures laid in its UV space."""
 
-    def scope(one: Scope) -> Scope:
-        if one.materials is None or old not in one.materials:
-            return one
-        return replace(one, materials=tuple(new if name == old else name for name in one.materials))
+    def __init__(self, old: str, new: str) -> None:
+        super().__init__("materials", old, new)
 
-    def sheet(text: str) -> str:
+    def place(self, place: Place) -> Place:
+        return place.renamed(self.old, self.new)
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        return {self.sheet(text): painted for text, painted in sheets.items()}
+
+    def sheet(self, text: str) -> str:
         material, _, tile = text.rpartition(":")
-        return f"{new}:{tile}" if material == old else text
+        return f"{self.new}:{tile}" if material == self.old else text
 
-    def place(one: object) -> object:
-        return replace(one, material=new) if isinstance(one, Lay) and one.material == old else one
 
-    def layer(one: Layer) -> Layer:
-        if isinstance(one.content, Decal):
-            return replace(one, content=replace(one.content, place=place(one.content.place)))
-        if isinstance(one.content, Brushwork):
-            sheets = {sheet(text): painted for text, painted in one.content.sheets.items()}
-            return replace(one, content=replace(one.content, sheets=sheets))
-        return one
-
-    def entry(one: MaskEntry) -> MaskEntry:
-        if isinstance(one.shape, PictureShape):
-            return replace(one, shape=replace(one.shape, place=place(one.shape.place)))
-        if isinstance(one.shape, PaintedShape):
-            return replace(one, shape=PaintedShape({sheet(text): p for text, p in one.shape.sheets.items()}))
-        return one
-
-    masks: dict[int, Mask] = {
-        number: replace(mask, entries=tuple(map(entry, mask.entries))) for number, mask in project.masks.items()
-    }
-    sizes = {sheet(text): size for text, size in project.sheet_sizes.items()}
-    project = replace(project, layers=_each(project.layers, layer), masks=masks, sheet_sizes=sizes)
-    return with_scopes(project, scope)
+def _renamed_material(project: Project, called: _MaterialCalled) -> Project:
+    sizes = {called.sheet(text): size for text, size in project.sheet_sizes.items()}
+    return carried(replace(project, sheet_sizes=sizes), called)

@@ -8,18 +8,9 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
-from lucky_fern.core.project.commands.checks import (
-    LONGEST_BLUR,
-    check_levels,
-    check_picture,
-    check_place,
-    check_share,
-)
 from lucky_fern.core.project.commands.stack import without_unused_masks
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape
-
-LONGEST_GROWTH, LONGEST_SMOOTHING = 64, 16.0  # texels
+from lucky_fern.core.project.shapes import Mask, MaskEntry
 
 
 class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
@@ -30,7 +21,7 @@ class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
     entry: MaskEntry
 
     def apply(self, project: Project) -> Project:
-        check_entry(project, self.entry)
+        self.entry.check(project)
         layer = layer_of(project, self.layer)
         if layer.mask is not None:
             mask = project.masks[layer.mask]
@@ -54,7 +45,7 @@ class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
             raise CommandError(f"the mask has no entry {self.at}")
         new = () if self.entry is None else (self.entry,)
         if self.entry is not None:
-            check_entry(project, self.entry)
+            self.entry.check(project)
         entries = (*mask.entries[: self.at], *new, *mask.entries[self.at + 1 :])
         return _with_mask(project, self.mask, replace(mask, entries=entries))
 
@@ -119,7 +110,7 @@ class PasteMask(Command, frozen=True, tag="paste-mask"):
 
     def apply(self, project: Project) -> Project:
         for entry in self.mask.entries:
-            check_entry(project, entry)
+            entry.check(project)
         copy = replace(self.mask, invert=self.mask.invert != self.inverted)
         for layer in self.layers:
             number = project.next_id
@@ -139,23 +130,6 @@ def mask_of(project: Project, number: int) -> Mask:
     if number not in project.masks:
         raise CommandError(f"there is no mask {number} any more")
     return project.masks[number]
-
-
-def check_entry(project: Project, entry: MaskEntry) -> None:
-    """Refuse an entry whose numbers or pictures cannot be."""
-    check_levels(entry.black, entry.white, entry.gamma)
-    if not 0 <= entry.feather <= LONGEST_BLUR:
-        raise CommandError(f"feather runs from 0 to {LONGEST_BLUR:g} texels, not {entry.feather:g}")
-    if not -LONGEST_GROWTH <= entry.grow <= LONGEST_GROWTH:
-        raise CommandError(f"grow runs from -{LONGEST_GROWTH} to {LONGEST_GROWTH} texels, not {entry.grow}")
-    if not 0 <= entry.smooth <= LONGEST_SMOOTHING:
-        raise CommandError(f"smooth runs from 0 to {LONGEST_SMOOTHING:g} texels, not {entry.smooth:g}")
-    check_share("opacity", entry.opacity)
-    if isinstance(entry.shape, Fill):
-        check_share("value", entry.shape.value)
-    elif isinstance(entry.shape, PictureShape):
-        check_picture(project, entry.shape.picture)
-        check_place(entry.shape.place)
 
 
 def _with_mask(project: Project, number: int, mask: Mask) -> Project:

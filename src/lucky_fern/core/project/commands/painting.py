@@ -10,9 +10,9 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
 from lucky_fern.core.project.commands.masks import mask_of
-from lucky_fern.core.project.document import Brushwork, Channel, Project
+from lucky_fern.core.project.document import Channel, Layer, Project
+from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.project.shapes import PaintedShape
 
 Chunks = dict[str, str]  # "row,column" → digest; "" takes the chunk away
 
@@ -28,15 +28,14 @@ class PaintPixels(Command, frozen=True, tag="paint-pixels"):
 
     def apply(self, project: Project) -> Project:
         layer = layer_of(project, self.layer)
-        if not isinstance(layer.content, Brushwork):
-            raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
+        before = painted_on(layer)
         for name in self.maps:
             if name not in MAPS:
                 raise CommandError(f"there is no map called {name!r}")
-        sheets = painted(layer.content.sheets, self.sheet, self.size, self.maps)
+        sheets = painted(before, self.sheet, self.size, self.maps)
         new = {name: layer.channels.get(name, Channel("painted")) for name in self.maps}
         channels = {**layer.channels, **new}
-        return with_layer(project, self.layer, content=replace(layer.content, sheets=sheets), channels=channels)
+        return with_layer(project, self.layer, content=layer.content.carried(Repainted(sheets)), channels=channels)
 
 
 class PaintMask(Command, frozen=True, tag="paint-mask"):
@@ -52,10 +51,11 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
     def apply(self, project: Project) -> Project:
         mask = mask_of(project, self.mask)
         entry = mask.entries[self.at] if 0 <= self.at < len(mask.entries) else None
-        if entry is None or not isinstance(entry.shape, PaintedShape):
+        before = None if entry is None else entry.shape.painted
+        if entry is None or before is None:
             raise CommandError("that entry of the mask is not a painted one")
-        sheets = painted(entry.shape.sheets, self.sheet, self.size, {"mask": self.chunks})
-        new = replace(entry, shape=PaintedShape(sheets))
+        sheets = painted(before, self.sheet, self.size, {"mask": self.chunks})
+        new = replace(entry, shape=entry.shape.carried(Repainted(sheets)))
         entries = (*mask.entries[: self.at], new, *mask.entries[self.at + 1 :])
         return replace(project, masks={**project.masks, self.mask: replace(mask, entries=entries)})
 
@@ -69,9 +69,31 @@ class GivePaint(Command, frozen=True, tag="give-paint"):
 
     def apply(self, project: Project) -> Project:
         layer = layer_of(project, self.layer)
-        if not isinstance(layer.content, Brushwork):
-            raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
-        return with_layer(project, self.layer, content=replace(layer.content, sheets=self.sheets))
+        painted_on(layer)
+        return with_layer(project, self.layer, content=layer.content.carried(Repainted(self.sheets)))
+
+
+class Repainted(Carrying):
+    """Other painted sheets in place of those that were there."""
+
+    def __init__(self, sheets: dict[str, PaintedSheet]) -> None:
+        self.sheets = sheets
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        return self.sheets
+
+
+def painted_on(layer: Layer) -> dict[str, PaintedSheet]:
+    """What is painted on a layer.
+
+    Raises
+    ------
+    CommandError
+        If nothing can be.
+    """
+    if layer.content.painted is None:
+        raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
+    return layer.content.painted
 
 
 def painted(

@@ -12,13 +12,10 @@ from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
 from lucky_fern.core.project.commands.checks import (
     check_blend,
     check_channel,
-    check_content,
-    check_effect_on,
-    check_place,
-    check_share,
 )
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Content, Decal, Group, Project
-from lucky_fern.core.project.places import Place
+from lucky_fern.core.project.document import Channel, Group, Project
+from lucky_fern.core.project.kinds import Content, Place
+from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
 
 
@@ -100,10 +97,10 @@ class SetPlace(Command, frozen=True, tag="set-place"):
 
     def apply(self, project: Project) -> Project:
         content = layer_of(project, self.layer).content
-        if not isinstance(content, Decal):
+        if content.placed is None:
             raise CommandError("only a decal can be placed")
-        check_place(self.place)
-        return with_layer(project, self.layer, content=replace(content, place=self.place))
+        self.place.check()
+        return with_layer(project, self.layer, content=content.put_at(self.place))
 
     def merges_with(self, earlier: Command) -> bool:
         return isinstance(earlier, SetPlace) and earlier.layer == self.layer
@@ -120,12 +117,11 @@ class SetContent(Command, frozen=True, tag="set-content"):
         layer = layer_of(project, self.layer)
         if type(layer.content) is not type(self.content):
             raise CommandError(f"'{layer.name}' cannot become another kind of layer")
-        if isinstance(self.content, Group | Brushwork):
+        if not self.content.has_settings:
             raise CommandError("what a group holds and what is painted have commands of their own")
-        check_content(project, self.content)
-        if isinstance(self.content, Adjustment):
-            for map_name in layer.channels:
-                check_effect_on(self.content.effect, map_name)
+        self.content.check(project)
+        for map_name, channel in layer.channels.items():
+            self.content.check_source(map_name, channel.source, channel.picture)
         return with_layer(project, self.layer, content=self.content)
 
     def merges_with(self, earlier: Command) -> bool:
@@ -142,8 +138,9 @@ class SetGroup(Command, frozen=True, tag="set-group"):
 
     def apply(self, project: Project) -> Project:
         content = layer_of(project, self.layer).content
-        if not isinstance(content, Group):
+        if not content.holds_layers:
             raise CommandError("only a group can be isolated or folded")
+        assert isinstance(content, Group)
         isolated = content.isolated if self.isolated is None else self.isolated
         folded = content.folded if self.folded is None else self.folded
         return with_layer(project, self.layer, content=replace(content, isolated=isolated, folded=folded))

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import Project, Relief
-from lucky_fern.core.sheets.sheet import LARGEST, SMALLEST
+from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
 
 
 class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):

@@ -8,8 +8,9 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
-from lucky_fern.core.project.commands.checks import check_picture, check_place, check_share
 from lucky_fern.core.project.document import Project, Slide
+from lucky_fern.core.project.numbers import check_share
+from lucky_fern.core.project.plain import check_picture
 
 
 class KeepSlide(Command, frozen=True, tag="keep-slide"):
@@ -26,7 +27,7 @@ class KeepSlide(Command, frozen=True, tag="keep-slide"):
         slides = {known: slide for known, slide in project.slides.items() if known != name}
         if self.slide is not None:
             check_picture(project, self.slide.picture)
-            check_place(self.slide.place)
+            self.slide.place.check()
             check_share("opacity", self.slide.opacity)
             slides[name] = self.slide
         elif name not in project.slides:

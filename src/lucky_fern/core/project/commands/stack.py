@@ -8,10 +8,12 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name, layer_of, with_layer
-from lucky_fern.core.project.commands.checks import check_blend, check_channel, check_content, check_share
-from lucky_fern.core.project.document import Channel, Content, Group, Layer, Project
+from lucky_fern.core.project.commands.checks import check_blend, check_channel
+from lucky_fern.core.project.document import Channel, Group, Layer, Project
+from lucky_fern.core.project.kinds import Content
+from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.tree import changed, home_of, inserted, outermost, removed, renumbered
+from lucky_fern.core.project.tree import changed, home_of, inserted, outermost, removed, renumbered, with_children
 
 
 class AddLayer(Command, frozen=True, tag="add-layer"):
@@ -29,7 +31,7 @@ class AddLayer(Command, frozen=True, tag="add-layer"):
     mask: int | None = None
 
     def apply(self, project: Project) -> Project:
-        check_content(project, self.content)
+        self.content.check(project)
         for map_name, channel in self.channels.items():
             check_channel(project, self.content, map_name, channel)
         check_share("opacity", self.opacity)
@@ -127,7 +129,7 @@ class Ungroup(Command, frozen=True, tag="ungroup"):
     layer: int
 
     def apply(self, project: Project) -> Project:
-        if not isinstance(layer_of(project, self.layer).content, Group):
+        if not layer_of(project, self.layer).content.holds_layers:
             raise CommandError("only a group can be dissolved")
         layers = changed(project.layers, self.layer, lambda group: group.children)
         return without_unused_masks(replace(project, layers=layers))
@@ -161,7 +163,6 @@ def _without_outside(layers: tuple[Layer, ...], gone: frozenset[int], group: int
         elif layer.id not in gone:
             if layer.children:
                 inner = _without_outside(layer.children, gone, group)
-                assert isinstance(layer.content, Group)
-                layer = replace(layer, content=replace(layer.content, layers=inner))
+                layer = with_children(layer, inner)
             kept.append(layer)
     return tuple(kept)

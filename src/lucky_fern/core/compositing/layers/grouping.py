@@ -1,0 +1,53 @@
+"""Groups: what they hold, together."""
+
+from __future__ import annotations
+
+from collections.abc import Set as AbstractSet
+
+from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, mix, nothing, strength, writes
+from lucky_fern.core.compositing.layers.layer import LayerRow, layer_chunks
+from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.compositing.stack import holds, put_all
+from lucky_fern.core.project.document import Channel, Group, Layer, Project
+from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.sheet import Sheet
+
+
+class Grouping(LayerRow):
+    def put(self, layer: Layer, canvas: Canvas, view: View) -> Canvas | None:
+        group = layer.content
+        assert isinstance(group, Group)
+        if view.until is not None and holds(layer, view.until):
+            return put_all(group.layers, nothing(view) if group.isolated else canvas, view)
+        _put_group(layer, group, canvas, view)
+        return None
+
+    def chunks(
+        self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet
+    ) -> AbstractSet[Chunk]:
+        inside = [layer_chunks(sources, project, child, map_name, sheet) for child in layer.children
+                  if child.content.holds_layers or map_name in child.active_channels()]  # fmt: skip
+        return set[Chunk]().union(*inside)
+
+
+def _put_group(layer: Layer, group: Group, canvas: Canvas, view: View) -> None:
+    channel = layer.channels.get(view.stored, Channel())
+    if not channel.on or not writes(layer, view):
+        return
+    opacity = layer.opacity * channel.opacity
+    if opacity <= 0:
+        return
+    shown = strength(layer, opacity, view)
+    if shown is not None and not shown.any():
+        return
+    if group.isolated:
+        own = nothing(view)
+        put_all(group.layers, own, view)
+        assert own.alpha is not None
+        lay_on(canvas, own.values, own.alpha if shown is None else own.alpha * shown, layer.blend_on(channel), view)
+    elif shown is None:
+        put_all(group.layers, canvas, view)
+    else:
+        before = Canvas(canvas.values.copy(), None if canvas.alpha is None else canvas.alpha.copy())
+        put_all(group.layers, canvas, view)
+        mix(before, canvas, shown)

@@ -1,0 +1,39 @@
+"""Decals: one placed picture."""
+
+from __future__ import annotations
+
+from collections.abc import Set as AbstractSet
+
+from lucky_fern.core.compositing.layers.layer import LayerRow, kit_of
+from lucky_fern.core.compositing.pictures import flavour_of
+from lucky_fern.core.compositing.sources import Put, Sources, Stamp, triangles_in
+from lucky_fern.core.project.document import Decal, Layer, Project
+from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.sheet import Sheet
+
+
+class Placed(LayerRow):
+    def chunks(
+        self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet
+    ) -> AbstractSet[Chunk]:
+        decal = layer.content
+        assert isinstance(decal, Decal)
+        height = decal.place.tall(project.picture_size(decal.picture))
+        return sources.place_chunks(decal.place, height, triangles_in(project, layer.scope), sheet)
+
+    def stamp(
+        self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet, chunk: Chunk
+    ) -> Stamp | None:
+        channel, decal = layer.channels[map_name], layer.content
+        assert isinstance(decal, Decal)
+        kit = kit_of(project, channel, layer, sheet.key)
+        if kit is None:
+            return None  # a sequence without a picture for this tile
+        own = channel.source == "picture"
+        # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
+        flavour = flavour_of(map_name if own else "colour", kit.taken)
+        height = decal.place.tall(project.picture_size(decal.picture))
+        put = Put(kit, decal.place, height, decal.sampling, flavour, triangles_in(project, layer.scope),
+                  own and map_name == "normal")  # fmt: skip
+        rgba = sources.placed(put, sheet, chunk)
+        return Stamp(rgba, rgba[..., 3])

@@ -1,0 +1,1 @@
+"""The ways of placing, one file each: how a pose is worked out, drawn, and moved by hands."""

@@ -1,0 +1,291 @@
+"""Kinds that are told apart by a tag, and the tables that know them.
+
+A layer's content, a place, a mask's shape and an adjustment's effect are each one of several kinds. What they have in
+common is a base class here: what a kind refers to, how it is carried along, what it refuses. A table holds one row for
+each kind: the class, and what draws it. Reading documents goes by the tables, so a kind needs no other registration.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar, cast
+
+import msgspec
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import parse_value
+from lucky_fern.core.project.plain import PaintedSheet, Scope
+
+_R = TypeVar("_R")
+_K = TypeVar("_K", bound="Kind")
+Painted = Mapping[str, PaintedSheet]  # sheet (``MATERIAL:TILE``) → what is painted on it
+
+
+@dataclass(frozen=True)
+class References:
+    """What something needs to be there: kit pictures (or sequences), selections, masks, layers, painted sheets."""
+
+    pictures: frozenset[str] = frozenset()
+    selections: frozenset[str] = frozenset()
+    masks: frozenset[int] = frozenset()
+    layers: frozenset[int] = frozenset()
+    paint: tuple[Painted, ...] = ()
+
+    def __or__(self, other: References) -> References:
+        return References(*(getattr(self, f.name) + getattr(other, f.name) if f.name == "paint"
+                            else getattr(self, f.name) | getattr(other, f.name) for f in fields(self)))  # fmt: skip
+
+
+NOTHING = References()
+
+
+class Carrying:
+    """How what a project holds is brought along: every method answers with what takes the place of what it is given.
+
+    This one leaves all as it is; renaming, other units and other layouts override what they are about.
+    """
+
+    def place(self, place: Place) -> Place:
+        return place
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        return sheets
+
+    def scope(self, scope: Scope) -> Scope:
+        return scope
+
+    def picture(self, name: str) -> str:
+        return name
+
+
+class Kind:
+    """Base of all kinds; a mixin, so that documents stay plain structs."""
+
+    __slots__ = ()
+    if TYPE_CHECKING:  # what msgspec gives every struct
+        __struct_fields__: ClassVar[tuple[str, ...]]
+
+    def refers(self) -> References:
+        """What must be there for it."""
+        return NOTHING
+
+
+class Place(Kind):
+    """Where a picture is put."""
+
+    __slots__ = ()
+    framed: ClassVar[bool] = True  # it has a middle, a width and a height
+    on_surface: ClassVar[bool] = True  # by a point in space; else in UV space
+    if TYPE_CHECKING:
+        width: Any
+
+    def check(self) -> None:
+        """Refuse a pose that has no size, no direction, or numbers that are none.
+
+        Raises
+        ------
+        CommandError
+            With a sentence about what is wrong.
+        """
+        raise NotImplementedError
+
+    def tall(self, size: tuple[int, int]) -> float:
+        """Its height, from the proportions of its picture's (width, height) where none is given."""
+        raise NotImplementedError
+
+    def scaled(self, by: float) -> Place:
+        """The same in units of which there are ``by`` times as many."""
+        return self
+
+    def renamed(self, old: str, new: str) -> Place:
+        """With a material called otherwise."""
+        return self
+
+    def widened(self, by: float) -> Place:
+        """For a picture ``by`` times as wide as before, its height alike: what it shows keeps its size."""
+        return self
+
+    @property
+    def materials(self) -> frozenset[str]:
+        """The materials that it names."""
+        return frozenset()
+
+
+class Effect(Kind):
+    """What an adjustment does."""
+
+    __slots__ = ()
+
+    def check(self) -> None:
+        """Refuse numbers out of range (CommandError)."""
+
+    def check_on(self, map_name: str) -> None:
+        """Refuse a map on which it means nothing (CommandError)."""
+
+    @property
+    def reach(self) -> int:
+        """How many texels beyond its own it sees."""
+        return 0
+
+
+class Shape(Kind):
+    """What one entry of a mask shows."""
+
+    __slots__ = ()
+
+    def check(self, project: Any) -> None:
+        """Refuse numbers out of range, and pictures that are not there (CommandError)."""
+
+    def carried(self, carrying: Carrying) -> Shape:
+        """Brought along."""
+        return self
+
+    @property
+    def painted(self) -> dict[str, PaintedSheet] | None:
+        """What is painted, sheet by sheet; None for kinds that cannot be painted."""
+        return None
+
+
+class Content(Kind):
+    """What a layer is."""
+
+    __slots__ = ()
+    holds_layers: ClassVar[bool] = False
+    own_pixels: ClassVar[bool] = True  # it shows something by itself, whatever lies below it
+    has_settings: ClassVar[bool] = True  # they can be replaced as a whole; else it has commands of its own
+
+    def check(self, project: Any) -> None:
+        """Refuse numbers, pictures or effects that cannot be (CommandError)."""
+
+    def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
+        """Refuse what a channel is to take its values from (CommandError)."""
+        check_value(map_name, source)
+
+    @property
+    def painted(self) -> dict[str, PaintedSheet] | None:
+        """What is painted, sheet by sheet; None for kinds that cannot be painted."""
+        return None
+
+    @property
+    def by_uv(self) -> bool:
+        """Whether its pictures lie by UV, so that they show otherwise on another layout."""
+        return False
+
+    @property
+    def children(self) -> tuple[Any, ...]:
+        """The layers that it holds, from the bottom."""
+        return ()
+
+    def holding(self, layers: tuple[Any, ...]) -> Content:
+        """The same with other layers in it."""
+        raise TypeError(f"{type(self).__name__} holds no layers")
+
+    @property
+    def settled(self) -> Content:
+        """What of it counts for how it looks: without the layers it holds, and without what only the board shows."""
+        return self
+
+    @property
+    def placed(self) -> tuple[str, Place] | None:
+        """The one picture that it places, and where."""
+        return None
+
+    def put_at(self, place: Place) -> Content:
+        """With its picture placed elsewhere."""
+        raise TypeError(f"{type(self).__name__} is not placed")
+
+    def carried(self, carrying: Carrying) -> Content:
+        """Brought along."""
+        return self
+
+
+def check_value(map_name: str, value: str | float) -> None:
+    """Refuse a value that its map cannot have (CommandError)."""
+    try:
+        parse_value(map_name, value)
+    except (ValueError, KeyError) as error:
+        raise CommandError(str(error.args[0])) from error
+
+
+class Table(Generic[_R]):
+    """The kinds of one sort by their tags, each with what draws it."""
+
+    def __init__(self, base: type, noun: str) -> None:
+        self.base, self.noun = base, noun
+        self._kinds: dict[str, type] = {}
+        self._rows: dict[type, _R] = {}
+        TABLES[base] = self
+
+    def add(self, kind: type, row: _R) -> None:
+        """Make a kind known: a frozen struct with a tag, and what draws it."""
+        tag = kind.__struct_config__.tag  # type: ignore[attr-defined]  # every struct has one
+        self._kinds[tag] = kind
+        self._rows[kind] = row
+
+    def remove(self, kind: type) -> None:
+        """Forget a kind."""
+        del self._rows[kind]
+        self._kinds = {tag: one for tag, one in self._kinds.items() if one is not kind}
+
+    def of(self, value: object) -> _R:
+        """What draws it."""
+        return self._rows[type(value)]
+
+    def kind(self, tag: str) -> type:
+        """The kind of a tag.
+
+        Raises
+        ------
+        KeyError
+            If there is none.
+        """
+        return self._kinds[tag]
+
+    @property
+    def tags(self) -> tuple[str, ...]:
+        return tuple(self._kinds)
+
+    def decode(self, data: object) -> Any:
+        """A value of one of the kinds from plain data; ValueError, with a sentence, for anything else."""
+        if isinstance(data, self.base):
+            return data
+        field = next(iter(self._kinds.values())).__struct_config__.tag_field  # type: ignore[attr-defined]
+        tag = data.get(field) if isinstance(data, dict) else None
+        if not isinstance(tag, str) or tag not in self._kinds:
+            raise ValueError(f"there is no {self.noun} {tag!r}; there are {', '.join(self._kinds)}")
+        try:
+            return convert(data, self._kinds[tag])
+        except msgspec.ValidationError as error:
+            raise ValueError(str(error)) from error
+
+
+TABLES: dict[type, Table[Any]] = {}
+CONTENTS: Table[Any] = Table(Content, "kind of layer")
+PLACES: Table[Any] = Table(Place, "way of placing")
+SHAPES: Table[Any] = Table(Shape, "mask shape")
+EFFECTS: Table[Any] = Table(Effect, "effect")
+
+
+def decode_kind(kind: type, data: object) -> Any:
+    """msgspec's ``dec_hook`` for fields that hold one of several kinds."""
+    if kind not in TABLES:
+        raise NotImplementedError(kind)
+    return TABLES[kind].decode(data)
+
+
+def convert(data: object, kind: Any) -> Any:
+    """Plain data as a document type.
+
+    Raises
+    ------
+    msgspec.ValidationError
+        If it does not fit.
+    """
+    return msgspec.convert(data, kind, str_keys=True, dec_hook=decode_kind)
+
+
+def altered(value: _K, **changes: object) -> _K:
+    """A value of any kind with some of its fields changed."""
+    return cast(_K, replace(cast(Any, value), **changes))

@@ -1,0 +1,39 @@
+"""Ranges of numbers, refused with a sentence that says what may be there instead."""
+
+from __future__ import annotations
+
+import math
+
+from lucky_fern.core.errors import CommandError
+
+Vector = tuple[float, float, float]
+FARTHEST = 1e9  # units; what lies further out than this is a mistake in every model
+
+
+def check_share(what: str, value: float) -> None:
+    if not 0.0 <= value <= 1.0:
+        raise CommandError(f"{what} runs from 0 to 1, not {value:g}")
+
+
+def check_range(what: str, value: float, low: float, high: float, unit: str = "") -> None:
+    if not low <= value <= high:
+        raise CommandError(f"{what} runs from {low:g} to {high:g}{unit and ' ' + unit}, not {value:g}")
+
+
+def check_finite(*numbers: float) -> None:
+    """Refuse numbers of a place that are none, or lie beyond all models."""
+    if not all(map(math.isfinite, numbers)):
+        raise CommandError("every number of a place must be finite")
+    if any(abs(number) > FARTHEST for number in numbers):
+        raise CommandError(f"numbers of a place lie within {FARTHEST:g}, not {max(numbers, key=abs):g}")
+
+
+def check_direction(what: str, vector: Vector) -> None:
+    if math.hypot(*vector) == 0:
+        raise CommandError(f"{what} must point somewhere; [0, 0, 0] does not")
+
+
+def check_levels(black: float, white: float, gamma: float) -> None:
+    if not black < white:
+        raise CommandError(f"black must lie below white; {black:g} and {white:g} do not")
+    check_range("gamma", gamma, 0.01, 100)
