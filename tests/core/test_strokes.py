@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from lucky_fern.core import easel
 from lucky_fern.core.compositing.brushwork import draw_painted
+from lucky_fern.core.compositing.layers.layer import row_of
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
@@ -218,7 +219,8 @@ def test_painting_goes_on_when_a_sheet_has_another_size_by_then(plane: Path) -> 
     assert content.sheets[key].size == 256
     sheet = studio.surface.sheet(studio.surface.keys[0], 256)
     chunk = next(iter(sheet.chunks_of(np.ones(2, np.bool_))))
-    stamp = studio.sources.stamp(studio.project, studio.project.layer(layer), "colour", sheet, chunk)
+    painted = studio.project.layer(layer)
+    stamp = row_of(painted).stamp(studio.sources, studio.project, painted, "colour", sheet, chunk)
     assert stamp is not None and stamp.alpha is not None
     for column in (64, 192):
         assert stamp.alpha[128, column] > 65000

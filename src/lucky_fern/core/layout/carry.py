@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.placing.leaning import carried_leans, frames_at
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
@@ -126,6 +127,11 @@ class Carrier:
             if text in whole:
                 here = (code == (number, u, v)).all(axis=1)
                 out[here] = _bilinear(whole[text], uv[here] - (u, v))
+        if name == "normal":
+            top = np.iinfo(dtype).max
+            before, after = (frames_at(model, triangle, weights) for model in (self.old.model, self.new.model))
+            turned = carried_leans(out[:, :3] / np.float32(top), before, after)
+            out[:, :3] = np.rint(turned * top)
         return out
 
 

@@ -13,7 +13,8 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.painting.brush import rights
 from lucky_fern.core.painting.ground import Ground, surface_ground
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, span
+from lucky_fern.core.placing.leaning import carried_leans, frames_at
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, span
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of, tile_of
@@ -27,12 +28,17 @@ class Anchor(NamedTuple):
 
 
 class _Texels(NamedTuple):
-    """Some texels of a chunk: rows and columns (N,), and where they lie, (N, 3) each."""
+    """Some texels of a chunk: rows and columns (N,), and where they lie, (N, 3) each.
+
+    ``triangle`` (N,) and ``weights`` (N, 3) say the same by the model's triangles.
+    """
 
     rows: I64
     columns: I64
     points: F64
     normals: F64
+    triangle: I32
+    weights: F64
 
 
 class _Where:
@@ -54,10 +60,21 @@ class _Where:
         triangles = sheet.triangle[owns]
         points = np.einsum("nk,nkd->nd", weights, self.ground.corners[triangles])
         normals = np.einsum("nk,nkd->nd", weights, self.ground.normals[triangles].astype(np.float64))
-        return _Texels(rows, columns, points, normals)
+        return _Texels(rows, columns, points, normals, triangles, weights)
 
-    def read(self, names: tuple[str, ...], points: F64, normals: F64, reach: float) -> tuple[list[F32], Bool]:
-        """Values of maps ((N, n) each) at places of the ground, and (N,) whether there is any surface."""
+    def read(
+        self,
+        names: tuple[str, ...],
+        texels: _Texels,
+        points: F64,
+        normals: F64,
+        reach: float,
+        turn: F64 | None = None,
+    ) -> tuple[list[F32], Bool]:
+        """Values of maps ((N, n) each) at places of the ground, and (N,) whether there is any surface.
+
+        They are for ``texels``: normals are turned into their frames, after space as ``turn`` (3, 3) says.
+        """
         found = np.ones(len(points), np.bool_)
         uv = points[:, :2]
         material = np.full(len(points), self.surface.materials.index(self.material) if self.material else 0)
@@ -74,7 +91,37 @@ class _Where:
             x, y = (uv[mine, 0] - across) * size, (1 - (uv[mine, 1] - up)) * size
             for number, name in enumerate(names):
                 values[number][mine], there[mine] = self.still.read(name, key, x, y)
+        if "normal" in names and there.any():
+            if self.flat:
+                rows, weights = self._flat_places(uv, material, there)
+            mine = np.flatnonzero(there & (rows >= 0))
+            model, number = self.surface.model, names.index("normal")
+            here = frames_at(model, rows[mine], weights[mine])
+            target = frames_at(model, texels.triangle[mine], texels.weights[mine])
+            values[number][mine] = carried_leans(values[number][mine], here, target, turn)
         return values, there
+
+    def _flat_places(self, uv: F64, material: I64, there: Bool) -> tuple[I32, F64]:
+        """The triangles (N,) under places in UV space, -1 for none, and barycentrics (N, 3) there."""
+        rows, weights = np.full(len(uv), -1, np.int32), np.zeros((len(uv), 3))
+        for key, mine in self._by_sheet(uv, material, there):
+            sheet = self.still.sheet(key)
+            across, up = corner_of(key.tile)
+            x, y = (uv[mine, 0] - across) * sheet.size, (1 - (uv[mine, 1] - up)) * sheet.size
+            column, row = (
+                np.clip(x, 0, sheet.size - 1).astype(np.int64),
+                np.clip(y, 0, sheet.size - 1).astype(np.int64),
+            )
+            for chunk in {Chunk(int(r), int(c)) for r, c in zip(row // CHUNK, column // CHUNK, strict=True)}:
+                inside = (row // CHUNK == chunk.row) & (column // CHUNK == chunk.column)
+                owners = self.still.sources.owners(sheet, chunk)
+                owner = owners[row[inside] - chunk.row * CHUNK, column[inside] - chunk.column * CHUNK]
+                at = mine[inside][owner >= 0]
+                rows[at] = sheet.triangle[owner[owner >= 0]]
+                weights[at] = sheet.barycentrics(
+                    row[inside][owner >= 0], column[inside][owner >= 0], owner[owner >= 0]
+                )
+        return rows, weights
 
     @property
     def _material_of(self) -> I64:
@@ -119,7 +166,10 @@ class Clone:
             state = self._state.setdefault(place, np.zeros(share.shape, np.uint8))
             texels = self._where.texels(place, (share > 0) & (state == 0))
             points = self._source + (texels.points - self._target) @ self._turn.T
-            values, there = self._where.read(self.maps, points, texels.normals @ self._turn.T, self._reach)
+            values, there = self._where.read(
+                self.maps, texels, points, texels.normals @ self._turn.T, self._reach,
+                None if self._where.flat else self._turn.T,
+            )  # fmt: skip
             state[texels.rows, texels.columns] = np.where(there, 1, 2)
             for name, part in zip(self.maps, values, strict=True):
                 whole = self._values.setdefault((place, name), np.zeros((*share.shape, part.shape[1]), np.float32))
@@ -180,7 +230,7 @@ class Smear(Stroke):
         for place, share in self.coverage.items():
             texels = self._where.texels(place, share > 0)
             values, there = self._where.read(
-                self.maps, texels.points - step, texels.normals, 2 * self.brush.radius
+                self.maps, texels, texels.points - step, texels.normals, 2 * self.brush.radius
             )  # fmt: skip
             part = np.where(there, share[texels.rows, texels.columns] * self._strength, 0)[:, None]
             changes.append((place, texels, values, part.astype(np.float32)))

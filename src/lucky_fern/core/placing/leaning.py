@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64, U16, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, U16, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import Chunk, span
 from lucky_fern.core.sheets.sheet import Sheet
@@ -48,6 +48,35 @@ def frames_at(model: Model, triangle: I32, weights: F64) -> tuple[F64, F64, F64]
     tangent = np.einsum("nk,nkd->nd", weights, given[..., :3])
     tangent = unit_rows(tangent - normal * (tangent * normal).sum(axis=1, keepdims=True))
     return tangent, np.cross(normal, tangent) * given[:, :1, 3], normal
+
+
+def leans(normals: F64, frame: tuple[F64, F64, F64]) -> F64:
+    """(N, 3) in space, how far stored normals (N, 3), -1…1, lean off the surface's own; frames as :func:`frames_at`."""
+    lean: F64 = normals[:, :1] * frame[0] + normals[:, 1:2] * frame[1]
+    return lean
+
+
+def carried_leans(
+    stored: F32, here: tuple[F64, F64, F64], there: tuple[F64, F64, F64], turn: F64 | None = None
+) -> F32:
+    """Normals (N, 3), stored 0…1, brought from one place of the surface to another with their lean in space.
+
+    ``here`` and ``there`` are the frames of the two; ``turn`` (3, 3) is how space itself is turned between them. What
+    is left between the two normals is the shortest rotation.
+    """
+    lean = leans(np.asarray(stored, np.float64) * 2 - 1, here)
+    before, after = here[2], there[2]
+    if turn is not None:
+        lean, before = lean @ turn.T, before @ turn.T
+    # Rodrigues' rotation of one normal into the other; those that point opposite ways are left as they are.
+    axis = np.cross(before, after)
+    cosine = (before * after).sum(axis=1, keepdims=True)
+    turned = lean + np.cross(axis, lean) + np.cross(axis, np.cross(axis, lean)) / np.maximum(1 + cosine, 1e-6)
+    lean = np.where(cosine > -0.999, turned, lean)
+    out = np.array(stored, np.float32)
+    out[:, 0] = (lean * there[0]).sum(axis=1) * 0.5 + 0.5
+    out[:, 1] = (lean * there[1]).sum(axis=1) * 0.5 + 0.5
+    return np.clip(out, 0, 1)
 
 
 def turn_normals(rgba: U16, at: tuple[I64, I64], axes: tuple[F64, F64], frame: tuple[F64, F64, F64]) -> None:
