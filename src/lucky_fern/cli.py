@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+import warnings
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,9 @@ from lucky_fern import __version__
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; the exit code (see jobs.md for ``run``)."""
+    # Numeric warnings are for those who write the program; what matters to a person is told in sentences.
+    warnings.filterwarnings("ignore", category=RuntimeWarning)
+    warnings.filterwarnings("ignore", category=DeprecationWarning)
     options = _parser().parse_args(arguments)
     result: int = options.action(options)
     return result

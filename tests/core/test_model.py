@@ -66,7 +66,7 @@ def test_nan_positions_and_flat_faces_are_left_out_with_a_warning(tmp_path: Path
     assert model.triangle_count == 1
     assert any("not a number" in text for text in model.warnings)
     assert any("without area" in text for text in model.warnings)
-    assert any("no UVs" in text and "thing.obj" in text for text in model.warnings)
+    assert any("no UVs" in text and "thing.obj" in text for text in model.uv_warnings)
     assert Surface(model).keys == ()
 
 

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Bool
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.errors import ModelError, PictureError, ProjectError
+from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
+from lucky_fern.core.files import read_file
 from lucky_fern.core.layout.edit import Told, edit_layout
 from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
@@ -22,6 +23,8 @@ from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
+    AddLayer,
+    AddMaskEntry,
     AddPicture,
     AddSequence,
     Command,
@@ -29,13 +32,18 @@ from lucky_fern.core.project.commands import (
     LayOut,
     PaintMask,
     PaintPixels,
+    PasteMask,
+    ReplaceModel,
+    SetFigure,
+    SetLabel,
+    SetMaskEntry,
     Several,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart
-from lucky_fern.core.project.references import needed_digests
+from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
 
@@ -48,6 +56,15 @@ class PreparedLayout:
 
     command: Several
     notes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _Ground:
+    """A model made ready: as its file has it, and as it is laid out (None: as it is now)."""
+
+    source: ModelSource
+    base: Model
+    model: Model | None
 
 
 class Studio:
@@ -120,37 +137,61 @@ class Studio:
 
     @property
     def warnings(self) -> tuple[str, ...]:
-        return (*self.model.warnings, *self.surface.placement.warnings)
+        return (*self.model.warnings, *self.surface.placement.warnings, *self.model.uv_warnings)
 
     def execute(self, command: Command, merge: bool = False) -> Project:
-        """Do an edit; see :meth:`History.execute`."""
+        """Do an edit; see :meth:`History.execute`. It is done whole or not at all.
+
+        Raises
+        ------
+        CommandError
+            If the edit makes no sense, or contents that it needs are not there (any more).
+        """
         forgotten = self.history.forgotten
+        after = command.apply(self.project)
+        if any(digest and digest not in self.blobs for digest in _brought(command)):
+            raise CommandError("what this edit needs is not in this project (any more); prepare it, or copy it, anew")
+        ready = self._ground(after)  # whatever is wrong with a model or layout is met before anything changes
         after = self.history.execute(command, merge, self._sizes(command))
+        self.blobs.used(_brought(command))
         if self.history.forgotten != forgotten:
             self._forget_pixels()
-        self._follow()
+        self._stand_on(ready)
         return after
 
     def jump(self, at: int) -> Project:
         """Go to any step of the history."""
+        steps = self.history.projects()
+        ready = self._ground(steps[at]) if 0 <= at < len(steps) else None
         now = self.history.jump(at)
-        self._follow()
+        self._stand_on(ready)
         return now
 
-    def _follow(self) -> None:
-        """Have model, surface and sources be those of the project; they are new objects when its layout changed."""
-        source = self.project.model
+    def _ground(self, project: Project) -> _Ground | None:
+        """The model of a project, if it is another one than now or laid out otherwise; nothing is changed."""
+        source = project.model
         if source is None or (source.layout == self._laid_out and source is self._built_from):
-            return
+            return None
+        base, other = self._base, False
         if self._built_from is None or replace(source, layout=None) != replace(self._built_from, layout=None):
-            self._base = _model_of(source, self.blobs)
+            base, other = _model_of(source, self.blobs), True
         elif source.layout == self._laid_out:
-            self._built_from = source
+            return _Ground(source, base, None)
+        if source.layout is None:
+            return _Ground(source, base, base)
+        if not other and source.layout == self._laid_out:
+            return _Ground(source, base, self.model)
+        return _Ground(source, base, decode_layout(self.blobs[source.layout], base))
+
+    def _stand_on(self, ready: _Ground | None) -> None:
+        """Have model, surface and sources be those made ready; they are new objects when the layout changed."""
+        if ready is None:
             return
-        self.model = self._base if source.layout is None else decode_layout(self.blobs[source.layout], self._base)
-        self._laid_out, self._built_from = source.layout, source
-        self.surface = Surface(self.model)
-        self.sources = Sources(self.surface, self.blobs, pictures=self.sources)
+        self._base, self._built_from = ready.base, ready.source
+        if ready.model is not None:
+            self.model, self._laid_out = ready.model, ready.source.layout
+            self.surface = Surface(self.model)
+            self.sources = Sources(self.surface, self.blobs, pictures=self.sources)
 
     def _sizes(self, command: Command) -> dict[str, int]:
         """Painted pixels and layouts that an edit brings: digest → bytes."""
@@ -323,7 +364,7 @@ class Studio:
 
 
 def _brought(command: Command) -> Iterator[str]:
-    """Digests of what a command brings."""
+    """Digests of the contents that a command needs to be there."""
     if isinstance(command, Several):
         for one in command.commands:
             yield from _brought(one)
@@ -335,9 +376,21 @@ def _brought(command: Command) -> Iterator[str]:
     elif isinstance(command, LayOut):
         yield command.layout
     elif isinstance(command, GivePaint):
-        for sheet in command.sheets.values():
-            for chunks in sheet.maps.values():
-                yield from chunks.values()
+        yield from paint_digests([command.sheets])
+    elif isinstance(command, AddLayer):
+        yield from paint_digests(command.content.refers().paint)
+    elif isinstance(command, AddMaskEntry | SetMaskEntry):
+        if command.entry is not None:
+            yield from paint_digests(command.entry.shape.refers().paint)
+    elif isinstance(command, PasteMask):
+        yield from paint_digests(mask_refers(command.mask).paint)
+    elif isinstance(command, AddPicture):
+        yield command.picture.digest
+    elif isinstance(command, SetLabel | SetFigure):
+        yield command.kit.digest
+    elif isinstance(command, ReplaceModel):
+        yield from command.model.files.values()
+        yield from (one for one in (command.model.arrays, command.model.layout) if one is not None)
 
 
 def _model_of(source: ModelSource, blobs: Blobs) -> Model:
@@ -369,10 +422,5 @@ def read_picture_file(path: Path) -> tuple[bytes, Picture]:
     PictureError
         If the file is missing or cannot be read.
     """
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError:
-        raise PictureError(f"{path} does not exist; check the path.") from None
-    except OSError as error:
-        raise PictureError(f"{path} cannot be read ({error.strerror}); check the path.") from error
+    data = read_file(path, PictureError)
     return data, read_picture(data, path.name)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
-from lucky_fern.core.project.export_setup import safe_name
+from lucky_fern.core.files import safe_name
 from lucky_fern.core.project.presets import PRESETS, MapFile, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 

@@ -24,6 +24,7 @@ from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
+from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.ui.desk import Desk
 
 EFFECTS: dict[str, Callable[[], Effect]] = {
@@ -146,13 +147,18 @@ def _share(desk: Desk, mask: int) -> None:
 
 def copy_mask(desk: Desk, layer: Layer) -> None:
     if desk.project is not None and layer.mask is not None:
-        desk.copied_mask = desk.project.masks[layer.mask]
+        mask = desk.project.masks[layer.mask]
+        painted = paint_digests(mask_refers(mask).paint)
+        desk.copied_mask = mask
+        desk.copied_paint = {digest: desk.studio.blobs[digest] for digest in painted} if desk.studio else {}
         desk.said.emit(f"Copied the mask of {layer.name}.", False)
         desk.project_changed.emit()
 
 
 def paste_mask(desk: Desk, inverted: bool) -> None:
-    if desk.copied_mask is not None and desk.chosen:
+    if desk.copied_mask is not None and desk.chosen and desk.studio is not None:
+        for data in desk.copied_paint.values():  # the mask may be that of another project
+            desk.studio.blobs.add(data)
         desk.execute(PasteMask(desk.chosen, desk.copied_mask, inverted))
 
 

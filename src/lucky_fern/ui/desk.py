@@ -99,6 +99,7 @@ class Desk(QObject):
         self.selected: int | None = None
         self.chosen: tuple[int, ...] = ()  # all selected layers, the one above among them
         self.copied_mask: Mask | None = None
+        self.copied_paint: dict[str, bytes] = {}  # what is painted on it, by digest
         self.comparing = Comparing(self)
         self.shown_map: str | None = None
         self.marker: SurfaceHit | None = None

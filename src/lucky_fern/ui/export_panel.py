@@ -33,7 +33,8 @@ from lucky_fern.core.checking.result import told
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.model_files import write_model
-from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup, safe_name
+from lucky_fern.core.files import safe_name
+from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup
 from lucky_fern.core.project.presets import PRESETS, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface

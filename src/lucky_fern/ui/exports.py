@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
-from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.files import write_whole
+from lucky_fern.core.errors import CommandError, LuckyFernError
+from lucky_fern.core.files import read_file, safe_name, write_whole
 from lucky_fern.core.project.commands import SetExports
-from lucky_fern.core.project.export_setup import ExportSetup, safe_name
-from lucky_fern.core.project.presets import PRESETS, Preset, preset_from_json, preset_to_json
+from lucky_fern.core.project.export_setup import ExportSetup
+from lucky_fern.core.project.presets import LARGEST_PRESET, PRESETS, Preset, preset_from_json, preset_to_json
 
 if TYPE_CHECKING:
     from lucky_fern.ui.desk import Desk
@@ -69,7 +69,7 @@ class Exports:
     def take_preset(self, path: Path) -> None:
         """A preset of one's own, from a file."""
         try:
-            self.use(path.stem, True, preset_from_json(path.read_bytes(), path.name))
+            self.use(path.stem, True, preset_from_json(read_file(path, CommandError, LARGEST_PRESET), path.name))
         except (OSError, LuckyFernError) as error:
             self.desk.said.emit(str(error), True)
 

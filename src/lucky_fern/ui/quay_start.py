@@ -58,9 +58,11 @@ def _write_notes(options: argparse.Namespace) -> int:
 
 
 def _presets(options: argparse.Namespace) -> list[Preset]:
-    from lucky_fern.core.project.presets import preset_from_json
+    from lucky_fern.core.errors import CommandError
+    from lucky_fern.core.files import read_file
+    from lucky_fern.core.project.presets import LARGEST_PRESET, preset_from_json
 
-    return [preset_from_json(path.read_bytes(), path.name) for path in options.preset]
+    return [preset_from_json(read_file(path, CommandError, LARGEST_PRESET), path.name) for path in options.preset]
 
 
 def _delivery(options: argparse.Namespace) -> Delivery:

@@ -7,10 +7,12 @@ from collections.abc import Set as AbstractSet
 import moderngl
 import numpy as np
 from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QPushButton
 
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
+from lucky_fern.core.project.layouts import Unwrap
 from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
@@ -43,6 +45,10 @@ class SheetView(View):
         self._scene: SheetScene | None = None
         self._all_framed = True  # nobody has zoomed or panned yet: everything stays in view when the size changes
         self.fitter = RectangleFitter(self)
+        self.unwrap = QPushButton("Unwrap it", self)
+        self.unwrap.setToolTip("Cut and unwrap the whole model, so that there is something to paint on")
+        self.unwrap.clicked.connect(lambda: desk.laying.do(Unwrap()))
+        self.unwrap.hide()
         self.gestures += [self.fitter, IslandHandles(self), FacePicker(self, flat=True)]
 
     # --- drawing ------------------------------------------------------------------------------------------
@@ -60,7 +66,9 @@ class SheetView(View):
         else:
             self.set_camera(self.camera)
         self.overlay.hint = self.overlay.facts = ""
-        if studio is not None and not studio.surface.keys:
+        bare = studio is not None and not studio.surface.keys
+        self.unwrap.setVisible(bare)
+        if bare and studio is not None:
             self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
 
     def reset_scene(self) -> None:
@@ -123,6 +131,8 @@ class SheetView(View):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self.unwrap.adjustSize()
+        self.unwrap.move((self.width() - self.unwrap.width()) // 2, self.height() // 2 + 44)
         if self._all_framed:
             self.frame_all()
         else:

@@ -313,7 +313,8 @@ class Window(QMainWindow):
     def _show_title(self) -> None:
         studio = self.desk.studio
         if studio is not None:
-            self.setWindowTitle(f"{studio.project.name}[*] – Lucky Fern")
+            name = studio.project.name if self.desk.path is None else self.desk.path.stem
+            self.setWindowTitle(f"{name}[*] – Lucky Fern")
             self.setWindowModified(studio.changed)
 
     def say(self, sentence: str, warning: bool) -> None:

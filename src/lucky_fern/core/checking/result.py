@@ -16,12 +16,13 @@ from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.credits import unlicensed
 from lucky_fern.core.exporting.exporter import measured, plan_export
+from lucky_fern.core.files import safe_name
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.project.export_setup import ExportSetup, safe_name
+from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.sheets.grid import SMALLEST, SheetKey
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet

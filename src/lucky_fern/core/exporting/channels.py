@@ -19,15 +19,16 @@ _DIELECTRIC = 0.04  # how much light what is no metal throws back straight on
 _PARTS = {"r": 0, "g": 1, "b": 2}
 
 
-def file_pixels(file: MapFile, maps: Maps, bits: int, dither: bool = False) -> Pixels:
+def file_pixels(file: MapFile, maps: Maps, bits: int, dither: bool = False, floats: bool = False) -> Pixels:
     """(size, size, 1, 3 or 4) of a file with so many bits a channel.
 
     ``maps`` hold what the file needs and, where it is written, the map of its alpha: (size, size, n), 8 or 16 bits.
+    For formats of ``floats`` colours stay straight: they are multiplied when they are light (:func:`as_floats`).
     """
     with_alpha = file.alpha is not None and file.alpha.of in maps and file.blend != "none"
     picks = (*file.channels, *((file.alpha,) if with_alpha and file.alpha is not None else ()))
     dtype = np.uint8 if bits == 8 else np.uint16
-    straight = file.blend == "straight" or not with_alpha
+    straight = file.blend == "straight" or not with_alpha or (floats and file.blend == "premultiplied")
     flattened = with_alpha and file.blend == "flattened"
     if straight and all(pick.plain and maps[pick.of].dtype == dtype for pick in picks):
         whole = _same_map(picks, maps)
@@ -39,7 +40,8 @@ def file_pixels(file: MapFile, maps: Maps, bits: int, dither: bool = False) -> P
     out = np.empty((*size, len(picks) - flattened), dtype)
     for top in range(0, size[0], _BAND):  # in bands, or floats of a large sheet would fill the memory
         band = slice(top, top + _BAND)
-        values = _blended(file, picks, {name: pixels[band] for name, pixels in maps.items()}, with_alpha)
+        bands = {name: pixels[band] for name, pixels in maps.items()}
+        values = _blended(file, picks, bands, with_alpha and not straight)
         out[band] = rounded(values, bits, dither, top)
     return out
 
@@ -72,11 +74,18 @@ def rounded(values: F32, bits: int, dither: bool = False, first: int = 0) -> Pix
 
 
 def plane_as_floats(file: MapFile, pixels: Pixels, at: int) -> F32:
-    """(rows, columns) of one channel as formats of floats hold it: colours as linear light, alpha and data as is."""
-    plane = pixels[..., at]
+    """(rows, columns) of one channel as formats of floats hold it: colours as linear light, alpha and data as is.
+
+    Premultiplied files have their light multiplied by the alpha, as OpenEXR's documentation asks.
+    """
+    plane, last = pixels[..., at], pixels.shape[2] - 1
     if file.encoded and at < 3:
-        return np.asarray((DECODE_8 if pixels.dtype == np.uint8 else DECODE_16)[plane], np.float32)
-    return _floats(plane)
+        values = np.asarray((DECODE_8 if pixels.dtype == np.uint8 else DECODE_16)[plane], np.float32)
+    else:
+        values = _floats(plane)
+    if file.blend == "premultiplied" and at < last and last in (1, 3):
+        values = values * _floats(pixels[..., last])
+    return values
 
 
 def as_floats(file: MapFile, pixels: Pixels) -> F32:

@@ -22,10 +22,10 @@ _TEXTURE, _COMPLEX, _MIPMAP = 0x1000, 0x8, 0x400000
 _ALPHA, _FOURCC, _RGB, _LUMINANCE = 0x1, 0x4, 0x40, 0x20000
 _BYTES = {"bc1": 8, "bc3": 16, "bc4": 8, "bc5": 16, "bc7": 16}  # of a block of 4 × 4 texels
 _LETTERS = {"bc1": b"DXT1", "bc3": b"DXT5"}  # all others are named in the newer header
-_DXGI = {"bc4": 80, "bc5": 83, "bc7": 98}
+_DXGI = {"bc1": 71, "bc3": 77, "bc4": 80, "bc5": 83, "bc7": 98, "plain": 87, "grey": 61}
+_ENCODED = {71: 72, 77: 78, 87: 91, 98: 99}  # the same with colours marked as sRGB
 _OPAQUE_MODE = 1 << 1  # of BC7: mode 1 has no alpha
 _BAND = 64  # rows, an even number
-_AS_SRGB = 1  # what BC7 of colours has more
 
 
 def fitting(count: int, normal: bool) -> Blocks | None:
@@ -35,11 +35,14 @@ def fitting(count: int, normal: bool) -> Blocks | None:
     return "bc5" if normal and count == 3 else "bc1" if count == 3 else "bc3"
 
 
-def encode_dds(pixels: Pixels, blocks: Blocks | None, mips: bool, encoded: bool, normal: bool) -> bytes:
+def encode_dds(
+    pixels: Pixels, blocks: Blocks | None, mips: bool, encoded: bool, normal: bool, marked: bool = False
+) -> bytes:
     """(rows, columns, 1, 3 or 4) of 8 bits as DDS, plain or in blocks.
 
     BC1 holds RGB, BC3 and BC7 RGBA, BC4 grey, BC5 two channels (of normals, whose third follows from them).
-    ``encoded`` colours are halved as light, ``normal`` vectors are brought to length 1.
+    ``encoded`` colours are halved as light, ``normal`` vectors are brought to length 1. ``marked`` says in the newer
+    header, whatever the blocks, whether colours are sRGB-encoded; without it BC1, BC3 and plain files have the old one.
 
     Raises
     ------
@@ -60,7 +63,10 @@ def encode_dds(pixels: Pixels, blocks: Blocks | None, mips: bool, encoded: bool,
     flags = _CAPS | _HEIGHT | _WIDTH | _FORMAT | pitched | (_MIPS if len(levels) > 1 else 0)
     if blocks is not None:
         pitch = ((columns + 3) // 4) * ((rows + 3) // 4) * _BYTES[blocks]
-        kinds = (32, _FOURCC, _LETTERS.get(blocks, b"DX10"), 0, 0, 0, 0, 0)
+        kinds = (32, _FOURCC, b"DX10" if marked else _LETTERS.get(blocks, b"DX10"), 0, 0, 0, 0, 0)
+    elif marked:
+        pitch = columns * (4 if count > 1 else 1)
+        kinds = (32, _FOURCC, b"DX10", 0, 0, 0, 0, 0)
     else:
         pitch = columns * (4 if count > 1 else 1)
         masks = (0xFF0000, 0xFF00, 0xFF, 0xFF000000) if count > 1 else (0xFF, 0, 0, 0)
@@ -68,8 +74,10 @@ def encode_dds(pixels: Pixels, blocks: Blocks | None, mips: bool, encoded: bool,
     caps = _TEXTURE | ((_COMPLEX | _MIPMAP) if len(levels) > 1 else 0)
     header = b"DDS " + struct.pack("<7I44x", 124, flags, rows, columns, pitch, 0, len(levels))
     header += struct.pack("<2I4s5I", *kinds) + struct.pack("<5I", caps, 0, 0, 0, 0)
-    if blocks is not None and blocks not in _LETTERS:
-        number = _DXGI[blocks] + (_AS_SRGB if blocks == "bc7" and encoded else 0)
+    if marked or (blocks is not None and blocks not in _LETTERS):
+        number = _DXGI[blocks or ("plain" if count > 1 else "grey")]
+        if encoded:
+            number = _ENCODED.get(number, number)
         header += struct.pack("<5I", number, 3, 0, 1, 0)  # a texture of two dimensions, one of them
     return header + data
 

@@ -24,10 +24,10 @@ from lucky_fern.core.exporting.model_files import textured_obj
 from lucky_fern.core.exporting.openraster import encode_layers
 from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.exporting.wires import Wire, wires
-from lucky_fern.core.files import WholeFiles
+from lucky_fern.core.files import WholeFiles, safe_name
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name, safe_name
+from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name
 from lucky_fern.core.project.presets import PRESETS, MapFile
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
@@ -243,12 +243,12 @@ def check_folder(folder: Path, names: Sequence[str] = ()) -> None:
     ExportError
         With a sentence that names it.
     """
-    first = next((part for part in (folder, *folder.parents) if part.exists()), folder)
-    if not first.is_dir():
+    first = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
+    if not os.path.isdir(first):
         raise ExportError(f"{first} is a file, not a folder; choose another place for the maps.")
     if not os.access(first, os.W_OK | os.X_OK):
         raise ExportError(f"{first} cannot be written to; choose another folder, or have its rights changed.")
-    taken = next((folder / name for name in names if (folder / name).is_dir()), None)
+    taken = next((folder / name for name in names if os.path.isdir(folder / name)), None)
     if taken is not None:
         raise ExportError(f"{taken} is a folder, and a file of that name is to be written; move it, or go elsewhere.")
 
@@ -261,7 +261,7 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
     ExportError
         With what is needed and what there is.
     """
-    first = next((part for part in (folder, *folder.parents) if part.exists()), folder)
+    first = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
     raw = 0
     for plan in plans.files:
         if plan.file is not None and plan.sheet is not None:
@@ -284,6 +284,12 @@ def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) 
     if setup.sizes:
         return replace(project, sheet_sizes={**project.sheet_sizes, **setup.sizes})
     return project
+
+
+def _in_floats(file: MapFile, setup: ExportSetup) -> bool:
+    """Whether a file holds floats, and so light in place of encoded colours."""
+    kind = setup.format_of(file)
+    return kind == "exr" or (kind == "tiff" and setup.full)
 
 
 @dataclass
@@ -353,7 +359,7 @@ class _Work:
             found["emissive"] = tinted(found["emissive"], setup.tint)
         if setup.rims and "colour" in found and "opacity" in found and found["opacity"].any():
             plan_padding(found["opacity"][..., 0] > 0).fill(found["colour"])
-        return file_pixels(file, found, bits, own.dither)
+        return file_pixels(file, found, bits, own.dither, _in_floats(file, own))
 
     # --- the model ----------------------------------------------------------------------------------------------
 

@@ -104,7 +104,7 @@ def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     count = pixels.shape[2]
     chosen = setup.blocks if setup.blocks is not None and (setup.blocks == "bc4") == (count == 1) else None
     blocks = (chosen or fitting(count, normal)) if setup.compress else None
-    return encode_dds(pixels, blocks, setup.mips, file.encoded, normal)
+    return encode_dds(pixels, blocks, setup.mips, file.encoded, normal, setup.marked)
 
 
 _WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {

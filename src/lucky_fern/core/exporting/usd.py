@@ -32,28 +32,35 @@ def write_usd(model: Model, wired: Mapping[str, Mapping[str, Wire]], glow: float
     """
     out = ["#usda 1.0", "(", '    defaultPrim = "Item"', '    upAxis = "Y"', "    metersPerUnit = 1", ")", "",
            'def Xform "Item"', "{"]  # fmt: skip
-    materials = _names(model.materials)
+    taken: set[str] = set()  # of all that stands below the item
+    materials = _names(model.materials, taken)
     for name in model.materials:
         out += _material(materials[name], wired.get(name, {}), glow)
-    parts = _names(model.parts)
+    parts = _names(model.parts, set())
     for part, part_name in enumerate(model.parts):
         for number, material in enumerate(model.materials):
             rows = np.flatnonzero((model.part == part) & (model.material == number))
             if len(rows):
-                out += _mesh(f"{parts[part_name]}_{materials[material]}", model, rows, materials[material])
+                name = _free(f"{parts[part_name]}_{materials[material]}", taken)
+                out += _mesh(name, model, rows, materials[material])
     return ("\n".join([*out, "}", ""])).encode()
 
 
-def _names(texts: tuple[str, ...] | list[str]) -> dict[str, str]:
+def _names(texts: tuple[str, ...] | list[str], taken: set[str]) -> dict[str, str]:
     """Names as USD allows them, each once."""
     found: dict[str, str] = {}
     for text in texts:
         name = re.sub(r"[^A-Za-z0-9_]", "_", text) or "_"
-        name = name if not name[0].isdigit() else f"_{name}"
-        while name in found.values():
-            name += "_"
-        found[text] = name
+        found[text] = _free(name if not name[0].isdigit() else f"_{name}", taken)
     return found
+
+
+def _free(name: str, taken: set[str]) -> str:
+    """A name that nothing beside it has; it is taken from then on."""
+    while name in taken:
+        name += "_"
+    taken.add(name)
+    return name
 
 
 def _listed(values: Array) -> str:

@@ -23,6 +23,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.subdivide import subdivided
 from lucky_fern.core.project.commands import SaveSelection
 from lucky_fern.core.project.layouts import LayoutEdit
+from lucky_fern.core.project.numbers import check_finite, check_range
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.selecting.colour import like_colour, mean_colours
 from lucky_fern.core.selecting.spread import Unit, facing, grown, like_normal, whole
@@ -125,6 +126,7 @@ def do_layout_step(studio: Studio, step: dict[str, Any], folder: Path, later: li
     return "textures"
 
 
+_MOST_GROWN = 10_000  # rings of faces
 _OWN = {"do", "op", "selection", "scope", "paint"}
 
 
@@ -173,6 +175,12 @@ def faces_of(studio: Studio, scope: Scope) -> Bool:
 
 def _select(studio: Studio, step: SelectStep) -> str:
     model = studio.model
+    check_range("grow", step.grow, -_MOST_GROWN, _MOST_GROWN)
+    check_range("angle", step.angle, 0, 180, "degrees")
+    check_range("tolerance", step.tolerance, 0, 1)
+    for vector in (step.facing, step.point):
+        if vector is not None:
+            check_finite(*vector)
     chosen = faces_of(studio, step.scope)
     if step.facing is not None:
         if not any(step.facing):

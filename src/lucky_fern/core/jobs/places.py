@@ -28,6 +28,8 @@ def convert(data: object, kind: type[_S]) -> _S:
     """
     try:
         result: _S = msgspec.convert(data, kind, dec_hook=decode_kind)
+    except RecursionError as error:
+        raise CommandError("it is nested too deeply") from error
     except msgspec.ValidationError as error:
         raise CommandError(f"{_plain(str(error))} ({_known(str(error), kind)})") from error
     return result

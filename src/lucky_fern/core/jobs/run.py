@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -14,13 +15,14 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import export, plan_export
-from lucky_fern.core.files import WholeFiles
+from lucky_fern.core.files import WholeFiles, read_file, target
 from lucky_fern.core.jobs.layout_steps import Later
 from lucky_fern.core.jobs.places import convert
 from lucky_fern.core.jobs.steps import do_step
+from lucky_fern.core.limits import MOST_SMALL_FILE
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
-from lucky_fern.core.project.presets import PRESETS, preset_from_json
+from lucky_fern.core.project.presets import LARGEST_PRESET, PRESETS, preset_from_json
 from lucky_fern.core.studio import Studio
 
 _T = TypeVar("_T")
@@ -89,28 +91,28 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     for write in later:
         written.update(write())
     with WholeFiles() as whole:
-        for target, data in written.items():
-            whole.write(target, data)
+        for place, data in written.items():
+            whole.write(place, data)
         files += whole.publish()
     if job.save is not None:
-        studio.save((folder / job.save).resolve())
-        files.append((folder / job.save).resolve())
+        studio.save(target(folder, job.save))
+        files.append(target(folder, job.save))
     for setup in setups:
-        done = export(studio.sources, studio.project, setup, stem, (folder / setup.out).resolve())
+        done = export(studio.sources, studio.project, setup, stem, target(folder, setup.out))
         files += [name for name in done.files if name not in files]
         skipped += [name for name in done.skipped if name not in skipped]
     return Outcome(tuple(files), tuple(skipped), (*studio.warnings, *studio.notes))
 
 
 def _read(path: Path) -> Job:
+    raw = _located(path, None, lambda: read_file(path, CommandError, MOST_SMALL_FILE))
     try:
-        data = json.loads(path.read_bytes())
-    except FileNotFoundError:
-        raise JobError(f"{path.name}: there is no such file; check the path {path}") from None
-    except OSError as error:
-        raise JobError(f"{path.name}: cannot be read ({error.strerror})") from error
-    except ValueError as error:
-        raise JobError(f"{path.name}: is not valid JSON ({error}); mend it there") from error
+        data = json.loads(raw, parse_constant=_no_number)
+    except (ValueError, RecursionError) as error:
+        what = "it is nested too deeply" if isinstance(error, RecursionError) else error
+        raise JobError(f"{path.name}: is not valid JSON ({what}); mend it there") from error
+    if not _is_text(data):
+        raise JobError(f"{path.name}: holds characters that are none (half of a pair); mend it there")
 
     def parse() -> Job:
         job = convert(data, Job)
@@ -121,6 +123,19 @@ def _read(path: Path) -> Job:
         return job
 
     return _located(path, None, parse)
+
+
+def _is_text(data: object) -> bool:
+    """Whether all words in it can be written down: half of a surrogate pair cannot."""
+    try:
+        json.dumps(data, ensure_ascii=False).encode()
+    except (UnicodeEncodeError, RecursionError):
+        return False
+    return True
+
+
+def _no_number(word: str) -> float:
+    raise ValueError(f"{word} is no number that JSON has")
 
 
 def _start(job: Job, path: Path) -> Studio:
@@ -159,8 +174,8 @@ def _size_sheets(studio: Studio, wanted: int | dict[str, int] | None) -> None:
 def _setup(studio: Studio, data: object, stem: str, folder: Path) -> ExportSetup:
     setup = convert(data, ExportSetup)
     own = folder / setup.preset
-    if setup.own is None and setup.preset not in PRESETS and own.suffix == ".json" and own.is_file():
-        setup = replace(setup, own=preset_from_json(own.read_bytes(), own.name))
+    if setup.own is None and setup.preset not in PRESETS and own.suffix == ".json" and os.path.isfile(own):
+        setup = replace(setup, own=preset_from_json(read_file(own, CommandError, LARGEST_PRESET), own.name))
     check_setup(setup)
     plans = plan_export(studio.sources, studio.project, setup, stem)
     studio.notes += [note for note in plans.notes if note not in studio.notes]
@@ -171,22 +186,24 @@ def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Stud
     """Refuse targets that cannot be; note where two exports write one file differently."""
     taken: dict[Path, object] = {}
     for number, setup in enumerate(setups, 1):
-        folder = path.parent / setup.out
 
-        def check(setup: ExportSetup = setup, folder: Path = folder) -> None:
-            blocked = next((part for part in (folder, *folder.parents) if part.exists()), folder)
-            if not blocked.is_dir():
+        def check(setup: ExportSetup = setup) -> None:
+            folder = target(path.parent, setup.out, CommandError)
+            blocked = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
+            if not os.path.isdir(blocked):
                 raise CommandError(f"{blocked} is a file, not a folder; choose another 'out'")
             for plan in plan_export(studio.sources, studio.project, setup, stem).files:
                 contents = (plan.contents, replace(setup, preset="", out="", own=None))
-                target = (folder / plan.name).resolve()
-                if taken.get(target, contents) != contents:
+                place = folder / plan.name
+                if taken.get(place, contents) != contents:
                     studio.notes.append(f"two exports write {plan.name}, each its own way; the later one stands")
-                taken[target] = contents
+                taken[place] = contents
 
         _located(path, f"export {number} ({setup.preset})", check)
-    if job.save is not None and (path.parent / job.save).is_dir():
-        raise JobError(f"{path.name}: save: {job.save} is a folder; name a file that ends in .fern")
+    if job.save is not None:
+        place = _located(path, "save", lambda: target(path.parent, job.save or "", CommandError))
+        if os.path.exists(place) and not os.path.isfile(place):
+            raise JobError(f"{path.name}: save: {job.save} is no plain file; name a file that ends in .fern")
 
 
 def _located(path: Path, place: str | None, work: Callable[[], _T]) -> _T:

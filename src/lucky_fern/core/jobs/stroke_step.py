@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 from typing import Literal
 
@@ -12,6 +13,7 @@ from lucky_fern.core import easel
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.places import kept_picture, named
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.model.model import Model
 from lucky_fern.core.painting.brush import Brush, check_brush
 from lucky_fern.core.painting.moved import Anchor
 from lucky_fern.core.painting.paint import Paint, Values
@@ -20,6 +22,9 @@ from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.studio import Studio
+
+_MOST_POINTS = 100_000
+_FARTHEST = 100.0  # of the model's diagonal
 
 
 class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
@@ -44,6 +49,9 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     layer = named(studio, step.layer)
     if not step.points or not all(len(point) in (3, 4) for point in step.points):
         raise CommandError("a stroke needs points: [[x, y, z, pressure], …]")
+    if step.clone is not None and len(step.clone) != 3:
+        raise CommandError("'clone' is a point [x, y, z] of the surface to take from")
+    check_points(studio.model, [*step.points, *([step.clone] if step.clone is not None else [])])
     if step.ground != "surface":
         raise CommandError("a job's stroke runs over the surface; leave 'ground' out")
     own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name != "tip"}
@@ -70,8 +78,6 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
         raise CommandError("no point of the surface lies within the radius of the stroke")
     covered: Stroke | Covered = stroke
     if step.clone is not None:
-        if len(step.clone) != 3:
-            raise CommandError("'clone' is a point [x, y, z] of the surface to take from")
         source, target = (Anchor(np.array(at), easel.normal_near(studio, np.array(at)))
                           for at in (step.clone, step.points[0][:3]))  # fmt: skip
         paint = clone = easel.begin_clone(studio, stroke, layer.id, _maps(step.maps), source, target)
@@ -85,6 +91,22 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
             raise CommandError('a stroke needs \'values\', for example {"colour": "#335577"}')
         easel.paint_on_layer(studio, layer.id, covered, paint)
     return step.layer
+
+
+def check_points(model: Model, points: list[list[float]]) -> None:
+    """Refuse points that are none, or lie so far from the model that they can only be a mistake (CommandError)."""
+    if len(points) > _MOST_POINTS:
+        raise CommandError(f"a stroke has up to {_MOST_POINTS} points, not {len(points)}")
+    if not all(math.isfinite(value) for point in points for value in point):
+        raise CommandError("every number of a stroke's points must be finite")
+    low, high = model.bounds
+    reach = _FARTHEST * model.diagonal
+    for point in points:
+        place = np.array(point[:3])
+        if (place < low - reach).any() or (place > high + reach).any():
+            raise CommandError(
+                f"the point {point[:3]} lies far from the model; its size is {model.diagonal:.4g} units"
+            )
 
 
 def _maps(names: list[str]) -> tuple[str, ...]:

@@ -128,9 +128,9 @@ class Carrier:
                 here = (code == (number, u, v)).all(axis=1)
                 out[here] = _bilinear(whole[text], uv[here] - (u, v))
         if name == "normal":
-            top = np.iinfo(dtype).max
+            top = np.float32(65535 if np.dtype(dtype).itemsize == 2 else 255)
             before, after = (frames_at(model, triangle, weights) for model in (self.old.model, self.new.model))
-            turned = carried_leans(out[:, :3] / np.float32(top), before, after)
+            turned = carried_leans(np.asarray(out[:, :3], np.float32) / top, before, after)
             out[:, :3] = np.rint(turned * top)
         return out
 

@@ -14,6 +14,7 @@ from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.layout.room import settle
 from lucky_fern.core.layout.twins import stack_twins
 from lucky_fern.core.layout.unwrap import charts
+from lucky_fern.core.limits import FARTHEST_UV, MOST_TILES
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.tangents import mikk_tangents
 from lucky_fern.core.project import layouts as ask
@@ -67,6 +68,9 @@ def edit_layout(
         _arrange(layout, edit, size_at, told)
     if (model.has_uv & ~np.isfinite(layout.uv).all(axis=(1, 2))).any():
         raise CommandError("that would leave places that are no numbers; nothing was changed")
+    wide = np.ptp(np.nan_to_num(layout.uv), axis=1).max(initial=0.0)
+    if wide > MOST_TILES or np.abs(np.nan_to_num(layout.uv)).max(initial=0.0) > FARTHEST_UV:
+        raise CommandError(f"that would make faces {wide:.3g} tiles wide; up to {MOST_TILES:g} are sensible")
     return Edited(with_layout(model, layout.uv), tuple(layout.notes))
 
 
@@ -103,7 +107,7 @@ def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
     corners = model.corners[rows]
     if isinstance(edit, ask.Unwrap):
         shapes, mine = charts(model.positions, model.triangles[rows].astype(np.int64), told)
-        settle(layout, shapes, [rows[one] for one in mine], edit.padding / size)
+        settle(layout, shapes, [rows[one] for one in mine], edit.padding / size, size)
         return
     if isinstance(edit, ask.AlongAxis):
         direction = np.array(edit.direction) if edit.direction is not None else flatten.best_direction(corners)
@@ -122,9 +126,9 @@ def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
         places = flatten.round_axis(corners, axis, point)
     else:
         shapes, mine = flatten.as_box(model, rows)
-        settle(layout, shapes, [rows[one] for one in mine], PADDING / size)
+        settle(layout, shapes, [rows[one] for one in mine], PADDING / size, size)
         return
-    settle(layout, [places], [rows], PADDING / size)
+    settle(layout, [places], [rows], PADDING / size, size)
 
 
 def _arrange(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> None:

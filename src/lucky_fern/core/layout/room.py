@@ -14,7 +14,6 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, U8, Bool, box_of
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.sheets.raster import mark_triangles, needles
 
@@ -174,7 +173,7 @@ def room_beside(layout: Layout, material: int, corner: F64, without: Bool, paddi
     return room
 
 
-def settle(layout: Layout, shapes: list[F64], rows: list[I32], padding: float) -> None:
+def settle(layout: Layout, shapes: list[F64], rows: list[I32], padding: float, texels: float) -> None:
     """Give flattened faces of one material a place on their tile: a shape (N, 3, 2) in model units for each ``rows``.
 
     They get the texel density of the rest of the model, less if their tile is too small for that, and lie where
@@ -198,12 +197,36 @@ def settle(layout: Layout, shapes: list[F64], rows: list[I32], padding: float) -
             share = spots[0].scale / density
             layout.notes.append(f"the tile has room for {share:.0%} of the texel density that the rest has")
     if spots is None:
-        spots = largest_fit(shapes, Room(corner, padding), False)
-        layout.notes.append("the tile has no free room: they lie over other islands; pack the tile")
-    if spots is None:
-        raise CommandError("these faces cannot be laid onto one tile; take fewer of them")
+        spots = _give_way(layout, shapes, corner, material, ~others, padding, texels)
     for spot, shape, mine in zip(spots, shapes, rows, strict=True):
         layout.uv[mine] = spot.carry(shape)
+
+
+def _give_way(
+    layout: Layout, shapes: list[F64], corner: F64, material: int, mine: Bool, padding: float, texels: float
+) -> list[Spot]:
+    """Spots for shapes for which there is no room at that padding: less of it, then none, then cells of a grid."""
+    for less in (padding / 2, padding / 4, padding / 8, 0.0):
+        spots = largest_fit(shapes, room_beside(layout, material, corner, mine, less), False, 12)
+        if spots is not None:
+            layout.notes.append(
+                f"there are {len(shapes)} pieces: the padding between them gave way to {less * texels:.2g} texels; "
+                "a larger sheet has room for more"
+            )
+            return spots
+    across = int(np.ceil(np.sqrt(len(shapes))))
+    largest = max(float(np.ptp(shape, axis=(0, 1)).max()) for shape in shapes)
+    scale = 0.98 / across / max(largest, 1e-300)
+    layout.notes.append(
+        f"there are {len(shapes)} pieces and no room: each lies in a cell of its own of {texels / across:.2g} texels, "
+        "over what else is on the tile; take a larger sheet, or several tiles"
+    )
+    spots = []
+    for number, shape in enumerate(shapes):
+        cell = corner + np.array([number % across, number // across]) / across
+        low = shape.min(axis=(0, 1)) * scale
+        spots.append(Spot(scale, 0, cell + 0.01 / across - low))
+    return spots
 
 
 def _density(layout: Layout, others: Bool) -> float:

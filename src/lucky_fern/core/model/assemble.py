@@ -1,11 +1,13 @@
 """From what a file says to a finished model: weld, repair, cut, and fill in what is missing."""
 
-from dataclasses import dataclass, field
+import re
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Array, equal_rows, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Array, Bool, equal_rows, unit_rows
 from lucky_fern.core.errors import ModelError
+from lucky_fern.core.limits import FARTHEST_POINT, FARTHEST_UV, LONGEST_NAME, MOST_POINTS
 from lucky_fern.core.model.model import Model, Texture, groups, shared_edges
 from lucky_fern.core.model.polygons import triangulate
 from lucky_fern.core.model.tangents import mikk_tangents, smooth_normals
@@ -33,6 +35,7 @@ class RawFaces:
     colours: dict[str, str] = field(default_factory=dict)
     corner_colours: U8 | None = None
     textures: list[Texture] = field(default_factory=list)
+    tangents: F32 | None = None  # (N, 4) of corners, as the file gives them; NaN where it gives none
 
 
 def assemble(raw: RawFaces) -> Model:
@@ -47,14 +50,21 @@ def assemble(raw: RawFaces) -> Model:
         If nothing is left to show.
     """
     warnings = list(raw.warnings)
+    raw.materials, raw.parts = _readable(raw.materials), _readable(raw.parts)
+    raw.textures = [replace(one, material=_readable([one.material])[0]) for one in raw.textures]
+    raw.colours = {_readable([name])[0]: colour for name, colour in raw.colours.items()}
     if not len(raw.sizes):
         raise ModelError(f"{raw.name} holds no faces; export it again with its mesh included.")
-    corner, polygon = triangulate(raw.positions, raw.sizes, raw.vertices)
+    if max(len(raw.positions), len(raw.vertices)) > MOST_POINTS:
+        raise ModelError(f"{raw.name} has more than {MOST_POINTS / 1e6:.0f} million points; make it simpler first.")
+    raw.positions[np.abs(raw.positions) > FARTHEST_POINT] = np.nan
+    corner, polygon = triangulate(np.nan_to_num(raw.positions), raw.sizes, raw.vertices)
     positions, welded = _weld_points(raw.positions)
     triangles = welded[raw.vertices[corner]]
 
     point = positions[triangles]
-    finite = np.isfinite(point).all(axis=(1, 2))
+    finite: Bool = np.asarray(np.isfinite(point).all(axis=(1, 2)), np.bool_)
+    point = np.where(finite[:, None, None], point, 0.0)
     area = np.linalg.norm(np.cross(point[:, 1] - point[:, 0], point[:, 2] - point[:, 0]), axis=1)
     longest = np.linalg.norm(np.roll(point, -1, axis=1) - point, axis=2).max(axis=1)
     flat = finite & ~(area > 1e-12 * longest**2)
@@ -73,6 +83,11 @@ def assemble(raw: RawFaces) -> Model:
 
     uv = raw.uv[corner]
     uv[~np.isfinite(uv).all(axis=(1, 2))] = np.nan
+    far = np.abs(np.nan_to_num(uv)).max(axis=(1, 2)) > FARTHEST_UV
+    if far.any():
+        uv[far] = np.nan
+        warnings.append(f"{_count(int(far.sum()), 'triangle')} of {raw.name} had UVs far beyond all tiles; they were "
+                        "dropped. Unwrap those faces at the Model station.")  # fmt: skip
     normals = _complete_normals(positions, triangles, raw.normals[corner])
     part, parts = _parts(triangles, raw.part[polygon], raw.parts)
     material, materials = _compact(raw.material[polygon], raw.materials)
@@ -82,20 +97,13 @@ def assemble(raw: RawFaces) -> Model:
             "give each a name of its own if they should have sheets of their own."
         )
 
-    without = int((~np.isfinite(uv).all(axis=(1, 2))).sum())
-    if without == len(triangles):
-        warnings.append(
-            f"{raw.name} has no UVs, so there is nothing to paint on yet. Unwrap it at the Model station."
-        )
-    elif without:
-        warnings.append(f"{_count(without, 'triangle')} of {raw.name} have no UVs and stay unpainted.")
     return Model(
         name=raw.name,
         positions=positions,
         triangles=triangles.astype(np.int32),
         uv=uv,
         normals=normals,
-        tangents=mikk_tangents(positions, triangles, uv, normals),
+        tangents=_complete_tangents(mikk_tangents(positions, triangles, uv, normals), raw, corner, normals),
         material=material,
         materials=materials,
         part=part,
@@ -106,6 +114,12 @@ def assemble(raw: RawFaces) -> Model:
         corner_colours=None if raw.corner_colours is None else raw.corner_colours[corner],
         textures=tuple(texture for texture in raw.textures if texture.material in materials),
     )
+
+
+def _readable(names: list[str]) -> list[str]:
+    """Names without what no text can hold, and not longer than a person would read."""
+    cleaned = [re.sub("[\\x00-\\x1f\\x7f\\ud800-\\udfff]", "_", name) for name in names]
+    return [name if len(name) <= LONGEST_NAME else name[: LONGEST_NAME - 1] + "…" for name in cleaned]
 
 
 def _count(number: int, noun: str) -> str:
@@ -137,6 +151,24 @@ def _complete_normals(positions: F64, triangles: I32, given: F64) -> F32:
     if missing.any():
         given[missing] = smooth_normals(positions, triangles)[missing]
     return given.astype(np.float32)
+
+
+def _complete_tangents(made: F32, raw: RawFaces, corner: I32, normals: F32) -> F32:
+    """The file's own corner tangents, where it gives sound ones: those that its normal maps were made for."""
+    if raw.tangents is None:
+        return made
+    given = raw.tangents[corner].astype(np.float64)
+    along = given[..., :3] - normals * (given[..., :3] * normals).sum(axis=2, keepdims=True)
+    length = np.linalg.norm(along, axis=2)
+    sound = np.isfinite(given).all(axis=2) & (length > 0.1)
+    # All of a triangle or none: it lies one way round.
+    sound = (
+        sound.all(axis=1) & (np.sign(given[..., 3]) == np.sign(given[:, :1, 3])).all(axis=1) & (given[:, 0, 3] != 0)
+    )
+    out = made.copy()
+    out[sound, :, :3] = along[sound] / length[sound][..., None]
+    out[sound, :, 3] = np.sign(given[sound, :, 3])
+    return out
 
 
 def _parts(triangles: I32, part: I64, names: list[str]) -> tuple[I32, tuple[str, ...]]:

@@ -5,21 +5,26 @@ Reference: Khronos Group, "glTF 2.0 Specification", sections 3.5 to 3.7.
 
 import base64
 import struct
+import warnings
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import unquote
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64, U8, Array, unit_rows
+from lucky_fern.core.arrays import F32, F64, I64, U8, Array, unit_rows
 from lucky_fern.core.colour import encode_srgb, to_hex
 from lucky_fern.core.errors import ModelError
+from lucky_fern.core.limits import DEEPEST_NODES, MOST_POINTS
 from lucky_fern.core.model.assemble import RawFaces
 from lucky_fern.core.model.model import Texture
 
 _DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-_GEOMETRY_EXTENSIONS = {"KHR_draco_mesh_compression", "EXT_meshopt_compression"}
+_DRACO = "KHR_draco_mesh_compression"
+_LOCKED = {"EXT_meshopt_compression", "KHR_meshopt_compression"}  # no package that reads them runs here
+_BROKEN = (KeyError, IndexError, TypeError, ValueError, AttributeError, OverflowError, RecursionError, MemoryError,
+           AssertionError, UnicodeDecodeError, struct.error, RuntimeError)  # fmt: skip
 
 
 def read_gltf(data: bytes, name: str, fetch: Callable[[str], bytes]) -> RawFaces:
@@ -38,9 +43,9 @@ def read_gltf(data: bytes, name: str, fetch: Callable[[str], bytes]) -> RawFaces
     """
     try:
         return _Reader(data, name, fetch).read()
-    except (KeyError, IndexError, TypeError, ValueError, struct.error) as error:
-        if isinstance(error, ModelError):
-            raise
+    except ModelError:
+        raise
+    except _BROKEN as error:
         raise ModelError(f"{name} is damaged: {error}. Export the model again as GLB.") from error
 
 
@@ -54,32 +59,27 @@ def picture_inside(data: bytes, name: str, fetch: Callable[[str], bytes], number
     """
     try:
         return _Reader(data, name, fetch).picture(number)
-    except (KeyError, IndexError, TypeError, ValueError) as error:
+    except ModelError:
+        raise
+    except _BROKEN as error:
         raise ModelError(f"{name} carries a picture that is damaged; export it again.") from error
 
 
 class _Reader:
     def __init__(self, data: bytes, name: str, fetch: Callable[[str], bytes]) -> None:
-        import pygltflib
-
         self.name = name
         self.fetch = fetch
         try:
-            if data[:4] == b"glTF":
-                if len(data) < 12 or struct.unpack_from("<I", data, 8)[0] > len(data):
-                    raise ModelError(f"{name} is cut off: the file is shorter than it says. Copy it again.")
-                self.doc = pygltflib.GLTF2.load_from_bytes(data)
-                self.blob = self.doc.binary_blob() or b""
-            else:
-                self.doc = pygltflib.GLTF2.gltf_from_json(data.decode("utf-8-sig"))
-                self.blob = b""
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")  # about chunks that it does not know
+                self.parse(data)
         except ModelError:
             raise
-        except (ValueError, KeyError, TypeError, AttributeError, struct.error, UnicodeDecodeError) as error:
+        except _BROKEN as error:
             raise ModelError(f"{name} is not a readable glTF file. Export the model again as GLB.") from error
         if self.doc is None:
             raise ModelError(f"{name} is not a readable glTF file. Export the model again as GLB.")
-        locked = _GEOMETRY_EXTENSIONS & set(self.doc.extensionsRequired or [])
+        locked = set(self.doc.extensionsRequired or []) & _LOCKED
         if locked:
             raise ModelError(
                 f"{name} keeps its mesh compressed ({', '.join(sorted(locked))}), which is not read here. "
@@ -87,72 +87,141 @@ class _Reader:
             )
         self.buffers: dict[int, bytes] = {}
 
+    def parse(self, data: bytes) -> None:
+        import pygltflib
+
+        self.doc: Any = None
+        if data[:4] == b"glTF":
+            if len(data) < 12 or struct.unpack_from("<I", data, 8)[0] > len(data):
+                raise ModelError(f"{self.name} is cut off: the file is shorter than it says. Copy it again.")
+            self.doc = pygltflib.GLTF2.load_from_bytes(data)
+            self.blob = self.doc.binary_blob() or b""
+        else:
+            self.doc = pygltflib.GLTF2.gltf_from_json(data.decode("utf-8-sig"))
+            self.blob = b""
+
     def read(self) -> RawFaces:
         self.pieces: list[tuple[F64, I64, F64, F64, int, int]] = []
         self.painted: list[U8 | None] = []
+        self.leaning: list[F32] = []  # tangents
         self.parts: list[str] = []
         self.skipped = 0
         doc = self.doc
-        roots = doc.scenes[doc.scene or 0].nodes if doc.scenes else range(len(doc.nodes))
-        self.visited: set[int] = set()
-        for node in roots or []:
-            self.walk(node, np.eye(4))
+        scene = doc.scenes[doc.scene or 0] if doc.scenes else None
+        children = {child for node in doc.nodes or [] for child in node.children or []}
+        roots = scene.nodes if scene is not None else [n for n in range(len(doc.nodes or [])) if n not in children]
+        visited: set[int] = set()
+        waiting = [(node, np.eye(4), 0) for node in reversed(roots or [])]
+        while waiting:
+            index, parent, depth = waiting.pop()
+            if not isinstance(index, int) or not 0 <= index < len(doc.nodes):
+                raise ModelError(f"{self.name} is damaged: it names node {index}, which is not there.")
+            if index in visited:
+                raise ModelError(f"{self.name} is damaged: node {index} is its own ancestor.")
+            if depth > DEEPEST_NODES:
+                raise ModelError(f"{self.name} has nodes more than {DEEPEST_NODES} deep; export it flatter.")
+            visited.add(index)
+            node = doc.nodes[index]
+            with np.errstate(all="ignore"):  # what is no number is left out later, and told
+                world = parent @ _node_matrix(node)
+            if node.mesh is not None:
+                self.mesh(node, world)
+            waiting += [(child, world, depth + 1) for child in reversed(node.children or [])]
         if not self.pieces:
             raise ModelError(f"{self.name} holds no triangles; export it again with its mesh included.")
         return self.join()
 
-    def walk(self, index: int, parent: F64) -> None:
-        if index in self.visited:
-            raise ModelError(f"{self.name} is damaged: node {index} is its own ancestor.")
-        self.visited.add(index)
-        node = self.doc.nodes[index]
-        world = parent @ _node_matrix(node)
-        if node.mesh is not None:
-            mesh = self.doc.meshes[node.mesh]
-            self.parts.append(node.name or mesh.name or "")
-            for primitive in mesh.primitives:
-                self.primitive(primitive, world, len(self.parts) - 1)
-        for child in node.children or []:
-            self.walk(child, world)
+    def mesh(self, node: Any, world: F64) -> None:
+        if not 0 <= node.mesh < len(self.doc.meshes or []):
+            raise ModelError(f"{self.name} is damaged: it names mesh {node.mesh}, which is not there.")
+        mesh = self.doc.meshes[node.mesh]
+        self.parts.append(node.name or mesh.name or "")
+        for primitive in mesh.primitives:
+            self.primitive(primitive, world, len(self.parts) - 1)
 
     def primitive(self, primitive: Any, world: F64, part: int) -> None:
         if primitive.mode not in (None, 4, 5, 6):
             self.skipped += 1
             return
-        attributes = primitive.attributes
-        local = self.accessor(attributes.POSITION)
-        index = (
-            np.arange(len(local))
-            if primitive.indices is None
-            else self.accessor(primitive.indices).ravel().astype(np.int64)
-        )
+        packed = (primitive.extensions or {}).get(_DRACO)
+        held = self.draco(packed) if packed is not None else self.attributes(primitive.attributes)
+        local = held.get("POSITION")
+        if local is None or local.shape[1] != 3:
+            raise ModelError(f"{self.name} is damaged: a mesh has no positions. Export it again as GLB.")
+        if packed is not None:
+            index = held["indices"].ravel().astype(np.int64)
+        elif primitive.indices is None:
+            index = np.arange(len(local))
+        else:
+            index = self.accessor(primitive.indices).ravel().astype(np.int64)
         if index.size and not 0 <= int(index.min()) <= int(index.max()) < len(local):
             raise ModelError(
                 f"{self.name}: a mesh names vertex {int(index.max())}, but it has {len(local)}. Export it again."
             )
         triangles = _as_triangles(index, primitive.mode)
-        flip = np.linalg.det(world[:3, :3]) < 0
+        with np.errstate(all="ignore"):  # what is no number is left out later, and told
+            flip = bool(np.linalg.det(world[:3, :3]) < 0)
+            points = local @ world[:3, :3].T + world[:3, 3]
         if flip:
             triangles = triangles[:, ::-1]
-        points = local @ world[:3, :3].T + world[:3, 3]
-        uv = np.full((len(local), 2), np.nan)
-        if attributes.TEXCOORD_0 is not None:
-            uv = self.accessor(attributes.TEXCOORD_0).copy()
+        count = len(local)
+        uv = np.full((count, 2), np.nan)
+        if "TEXCOORD_0" in held:
+            uv = held["TEXCOORD_0"][:, :2].copy()
             uv[:, 1] = 1.0 - uv[:, 1]  # glTF counts v downwards
-        normals = np.full((len(local), 3), np.nan)
-        if attributes.NORMAL is not None:
-            normals = unit_rows(self.accessor(attributes.NORMAL) @ np.linalg.pinv(world[:3, :3]))
+        normals, tangents = np.full((count, 3), np.nan), np.full((count, 4), np.nan, np.float32)
+        sound = bool(np.isfinite(world).all())
+        if "NORMAL" in held and sound:
+            normals = unit_rows(held["NORMAL"] @ np.linalg.pinv(world[:3, :3]))
+        if "TANGENT" in held and held["TANGENT"].shape[1] == 4 and sound:
+            tangents[:, :3] = unit_rows(held["TANGENT"][:, :3] @ world[:3, :3].T)
+            tangents[:, 3] = held["TANGENT"][:, 3] * (-1 if flip else 1)
         material = -1 if primitive.material is None else primitive.material
+        if not -1 <= material < len(self.doc.materials or []):
+            raise ModelError(
+                f"{self.name} is damaged: a mesh names material {material}, but there are "
+                f"{len(self.doc.materials or [])}. Export it again."
+            )
         self.pieces.append((points, triangles, uv, normals, material, part))
-        self.painted.append(self.point_colours(attributes, len(local)))
+        self.leaning.append(tangents)
+        self.painted.append(self.point_colours(held.get("COLOR_0"), count))
 
-    def point_colours(self, attributes: Any, count: int) -> U8 | None:
+    def attributes(self, named: Any) -> dict[str, F64]:
+        """What a primitive holds for each of its points, as far as it is read here."""
+        found: dict[str, F64] = {}
+        for name in ("POSITION", "NORMAL", "TANGENT", "TEXCOORD_0", "COLOR_0"):
+            number = getattr(named, name, None)
+            if number is not None:
+                found[name] = self.accessor(number)
+        if any(len(values) != len(found.get("POSITION", values)) for values in found.values()):
+            raise ModelError(f"{self.name} is damaged: a mesh has fewer normals or UVs than points. Export it again.")
+        return found
+
+    def draco(self, packed: dict[str, Any]) -> dict[str, F64]:
+        """The same from a mesh that is kept compressed (Khronos, KHR_draco_mesh_compression)."""
+        import DracoPy
+
+        view = self.doc.bufferViews[packed["bufferView"]]
+        start = view.byteOffset or 0
+        data = bytes(self.buffer(view.buffer)[start : start + view.byteLength])
+        try:
+            mesh = DracoPy.decode(data)
+        except Exception as error:  # the decoder's own errors have no common base
+            raise ModelError(f"{self.name} has a compressed mesh that is damaged; export it again.") from error
+        found: dict[str, F64] = {"indices": np.asarray(mesh.faces, np.float64)}
+        for name, number in packed["attributes"].items():
+            values = mesh.get_attribute_by_unique_id(number)["data"]
+            if name == "COLOR_0" and values.dtype.kind == "u":
+                found[name] = values / float(np.iinfo(values.dtype).max)
+            else:
+                found[name] = np.asarray(values, np.float64)
+        return found
+
+    def point_colours(self, light: F64 | None, count: int) -> U8 | None:
         """(V, 4) sRGB-encoded colours of points; the file holds them as linear light."""
-        if getattr(attributes, "COLOR_0", None) is None:
+        if light is None or len(light) != count or light.shape[1] not in (3, 4):
             return None
-        light = self.accessor(attributes.COLOR_0)
-        if len(light) != count:
-            return None
+        light = np.nan_to_num(light)
         out = np.full((count, 4), 255, np.uint8)
         out[:, :3] = np.round(encode_srgb(light[:, :3]) * 255)
         if light.shape[1] == 4:
@@ -186,7 +255,13 @@ class _Reader:
             colours=self.colours(names),
             corner_colours=self.corner_colours(all_vertices),
             textures=self.textures(names),
+            tangents=self.tangents(all_vertices),
         )
+
+    def tangents(self, vertices: I64) -> F32 | None:
+        if not any(np.isfinite(one).any() for one in self.leaning):
+            return None
+        return np.concatenate(self.leaning)[vertices]
 
     def corner_colours(self, vertices: I64) -> U8 | None:
         if all(one is None for one in self.painted):
@@ -265,12 +340,20 @@ class _Reader:
         start = (view.byteOffset or 0) + offset
         step = np.dtype(dtype).itemsize * width
         stride = view.byteStride or step
+        if not (start >= 0 and 0 < stride <= 1 << 16 and 0 <= count <= MOST_POINTS):
+            raise ModelError(f"{self.name} is damaged: its data lies nowhere. Export it again.")
         if count and start + stride * (count - 1) + step > len(data):
             raise ModelError(f"{self.name} is cut off: its data ends too early. Copy or export it again.")
         return np.ndarray((count, width), dtype, data, start, (stride, np.dtype(dtype).itemsize))
 
     def accessor(self, index: int) -> F64:
+        if not isinstance(index, int) or not 0 <= index < len(self.doc.accessors):
+            raise ModelError(f"{self.name} is damaged: it names accessor {index}, which is not there.")
         accessor = self.doc.accessors[index]
+        if not isinstance(accessor.count, int) or not 0 <= accessor.count <= MOST_POINTS:
+            raise ModelError(f"{self.name} says that it has {accessor.count} points; up to {MOST_POINTS} are read.")
+        if accessor.bufferView is None and accessor.count > len(self.blob) + 4 * sum(map(len, self.buffers.values())):
+            raise ModelError(f"{self.name} is damaged: it says that it has {accessor.count} points and holds none.")
         dtype, width = _DTYPES[accessor.componentType], _WIDTH[accessor.type]
         if accessor.bufferView is None:
             values = np.zeros((accessor.count, width))

@@ -1,11 +1,13 @@
 """Opening a model file of any kind that is read, with everything it needs beside it."""
 
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
 from lucky_fern.core.colour import to_hex
 from lucky_fern.core.errors import ModelError
+from lucky_fern.core.files import inside, read_file
 from lucky_fern.core.model.assemble import RawFaces, assemble
+from lucky_fern.core.model.dae import read_dae
 from lucky_fern.core.model.gltf import picture_inside, read_gltf
 from lucky_fern.core.model.model import Model, Texture
 from lucky_fern.core.model.obj import material_libraries, read_mtl, read_obj
@@ -13,7 +15,7 @@ from lucky_fern.core.model.ply import read_ply
 from lucky_fern.core.model.stl import read_stl
 from lucky_fern.core.model.textures import mtl_textures
 
-SUFFIXES = (".obj", ".glb", ".gltf", ".ply", ".stl")
+SUFFIXES = (".obj", ".glb", ".gltf", ".ply", ".stl", ".dae")
 
 
 @dataclass(frozen=True)
@@ -37,20 +39,25 @@ def gather(path: Path) -> ModelFiles:
         If the file is missing, unreadable, or of a kind that is not read.
     """
     if path.suffix.lower() not in SUFFIXES:
-        raise ModelError(f"{path.name} is not a model that can be opened; choose an OBJ, GLB, glTF, PLY or STL file.")
+        raise ModelError(
+            f"{path.name} is not a model that can be opened; choose an OBJ, GLB, glTF, PLY, STL or COLLADA file."
+        )
     files = {path.name: _read(path)}
     if path.suffix.lower() == ".obj":
         for name in material_libraries(files[path.name]):
             # A library that is missing costs nothing here: the names of materials stand in the OBJ itself.
-            beside = path.parent / name.replace("\\", "/")
-            if beside.is_file():
+            beside = inside(path.parent, name.replace("\\", "/"))
+            if beside is not None:
                 files[name] = _read(beside)
     elif path.suffix.lower() in (".glb", ".gltf"):
 
         def fetch(uri: str) -> bytes:
-            if PurePosixPath(uri).is_absolute() or ".." in PurePosixPath(uri).parts:
-                raise ModelError(f"{path.name} names {uri}, outside its own folder; put the file beside it.")
-            files[uri] = _read(path.parent / uri)
+            beside = inside(path.parent, uri)
+            if beside is None:
+                raise ModelError(
+                    f"{path.name} names {uri[:200]}, which is not in its own folder; put the file beside it."
+                )
+            files[uri] = _read(beside)
             return files[uri]
 
         read_gltf(files[path.name], path.name, fetch)
@@ -70,6 +77,8 @@ def build(source: ModelFiles) -> Model:
         return assemble(_with_libraries(read_obj(source.data, source.name), source))
     if suffix == ".ply":
         return assemble(read_ply(source.data, source.name))
+    if suffix == ".dae":
+        return assemble(read_dae(source.data, source.name))
     if suffix == ".stl":
         return assemble(read_stl(source.data, source.name))
 
@@ -85,7 +94,9 @@ def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
     """Add what an OBJ's material libraries say; those that are missing are named."""
     for library in material_libraries(source.data):
         if library not in source.files:
-            raw.warnings.append(f"{library}, which {source.name} names, is not beside it; its colours are not known.")
+            raw.warnings.append(
+                f"{library}, which {source.name} names, is not in its folder and was not read; its colours are not known."
+            )
             continue
         for name, statements in read_mtl(source.files[library]).items():
             raw.textures += mtl_textures(name, statements)
@@ -115,9 +126,4 @@ def load_model(path: Path) -> Model:
 
 
 def _read(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except FileNotFoundError:
-        raise ModelError(f"{path} does not exist; check the path.") from None
-    except OSError as error:
-        raise ModelError(f"{path} cannot be read ({error.strerror}); check its permissions.") from error
+    return read_file(path, ModelError)

@@ -84,6 +84,16 @@ class Model:
         """(T,) bool, which triangles have a place in UV space."""
         return np.asarray(np.isfinite(self.uv).all(axis=(1, 2)), np.bool_)
 
+    @property
+    def uv_warnings(self) -> tuple[str, ...]:
+        """What there is to say about faces that have no place in UV space, as the layout is now."""
+        bare = int((~self.has_uv).sum())
+        if bare == self.triangle_count:
+            return (f"{self.name} has no UVs, so there is nothing to paint on yet. Unwrap it at the Model station.",)
+        if bare:
+            return (f"{bare} triangle{'' if bare == 1 else 's'} of {self.name} have no UVs and stay unpainted.",)
+        return ()
+
     @cached_property
     def bounds(self) -> F64:
         """(2, 3) float64 lowest and highest corner of the used positions."""

@@ -49,10 +49,13 @@ def read_mtl(data: bytes) -> dict[str, dict[str, str]]:
 
 
 def _text(data: bytes) -> str:
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("latin-1")
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        text = data.decode("utf-16", errors="replace")
+    else:
+        try:
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            text = data.decode("latin-1")
     return text.replace("\\\r\n", " ").replace("\\\n", " ") if "\\" in text else text
 
 

@@ -6,14 +6,20 @@ Reference: G. Turk, "The PLY Polygon File Format", 1994. UVs have no agreed name
 from __future__ import annotations
 
 import io
+import re
 from typing import Any
 
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I64, U8, Array
 from lucky_fern.core.errors import ModelError
+from lucky_fern.core.limits import MOST_POINTS
 from lucky_fern.core.model.assemble import RawFaces
 
+_LONGEST_HEADER = 1 << 16
+_WORDS = {b"ply", b"format", b"comment", b"obj_info", b"element", b"property", b"end_header"}
+_BROKEN = (ValueError, UnicodeDecodeError, EOFError, TypeError, KeyError, IndexError, AttributeError, MemoryError,
+           OverflowError, RuntimeError, StopIteration)  # fmt: skip
 _UV_NAMES = (("texture_u", "texture_v"), ("s", "t"), ("u", "v"), ("tx", "ty"))
 
 
@@ -28,8 +34,10 @@ def read_ply(data: bytes, name: str) -> RawFaces:
     import plyfile
 
     try:
-        file = plyfile.PlyData.read(io.BytesIO(data))
-    except (plyfile.PlyParseError, ValueError, UnicodeDecodeError, EOFError, TypeError, KeyError) as error:
+        file = plyfile.PlyData.read(io.BytesIO(_checked(data, name)))
+    except ModelError:
+        raise
+    except (plyfile.PlyParseError, *_BROKEN) as error:
         raise ModelError(f"{name} is damaged or not a PLY file ({error}); export it again.") from error
     elements = {element.name: element for element in file.elements}
     if "vertex" not in elements or not {"x", "y", "z"} <= _names(elements["vertex"]):
@@ -38,7 +46,11 @@ def read_ply(data: bytes, name: str) -> RawFaces:
     key = next((n for n in ("vertex_indices", "vertex_index") if faces is not None and n in _names(faces)), None)
     if faces is None or key is None or not len(faces.data):
         raise ModelError(f"{name} holds points without faces; export it again as a mesh.")
-    lists = [np.asarray(one, np.int64) for one in faces[key]]
+    try:
+        lists = [np.asarray(one).ravel() for one in faces[key]]
+        lists = [one.astype(np.int64) for one in lists]
+    except _BROKEN as error:
+        raise ModelError(f"{name} keeps its faces in a way that is not read ({error}); export it again.") from error
     sizes: I64 = np.array([len(one) for one in lists], np.int64)
     usable = sizes >= 3
     warnings = []
@@ -69,6 +81,31 @@ def read_ply(data: bytes, name: str) -> RawFaces:
         warnings=warnings,
         corner_colours=None if colours is None else colours[vertices],
     )
+
+
+def _checked(data: bytes, name: str) -> bytes:
+    """The file with a header that the reader understands; one that promises more than the file holds is refused.
+
+    Lines that are none of the format's (comments without their word, as some programs write them) are left out.
+    """
+    end = re.search(rb"(?m)^end_header[ \t]*\r?\n", data[:_LONGEST_HEADER])
+    if data[:3] != b"ply" or end is None:
+        raise ModelError(f"{name} is damaged or not a PLY file (it has no header); export it again.")
+    head, body = data[: end.end()], data[end.end() :]
+    lines = head.replace(b"\r\n", b"\n").split(b"\n")
+    kept = [line for line in lines if line.split()[:1] and line.split()[0] in _WORDS]
+    asked = 0
+    for line in kept:
+        words = line.split()
+        if words[0] == b"element":
+            count = int(words[2])
+            if not 0 <= count <= MOST_POINTS:
+                raise ModelError(f"{name} says that it has {count} of '{words[1].decode(errors='replace')}'; "
+                                 f"up to {MOST_POINTS} are read.")  # fmt: skip
+            asked += count
+    if asked > len(body):  # whatever an element is, it takes a byte
+        raise ModelError(f"{name} is cut off: it says that it holds {asked} rows. Copy or export it again.")
+    return b"\n".join(kept) + b"\n" + body
 
 
 def _names(element: Any) -> set[str]:

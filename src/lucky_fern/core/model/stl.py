@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import io
+import re
 
 import numpy as np
 
+from lucky_fern.core.arrays import F64
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
 
@@ -18,15 +19,9 @@ def read_stl(data: bytes, name: str) -> RawFaces:
     ModelError
         If it is damaged or empty.
     """
-    from trimesh.exchange.stl import HeaderError, load_stl
-
     try:
-        found = load_stl(io.BytesIO(data))
-        pieces = list(found["geometry"].values()) if "geometry" in found else [found]
-        corners = np.concatenate(
-            [np.asarray(one["vertices"], np.float64)[np.asarray(one["faces"], np.int64)] for one in pieces]
-        )
-    except (HeaderError, ValueError, KeyError, IndexError, UnicodeDecodeError, TypeError) as error:
+        corners = _binary(data) if _is_binary(data) else _text(data)
+    except (ValueError, KeyError, IndexError, UnicodeDecodeError, TypeError) as error:
         raise ModelError(f"{name} is damaged or not an STL file; export it again.") from error
     if not len(corners):
         raise ModelError(f"{name} holds no faces; export it again with its mesh included.")
@@ -43,3 +38,29 @@ def read_stl(data: bytes, name: str) -> RawFaces:
         part=np.zeros(count, np.int64),
         parts=[""],
     )
+
+
+def _is_binary(data: bytes) -> bool:
+    """Whether the count of triangles fits the length; files that begin with "solid" may be either."""
+    if len(data) < 84:
+        return False
+    count = int.from_bytes(data[80:84], "little")
+    # The last triangle's unused word may be cut off: nothing of the mesh is missing then.
+    return 84 + 50 * count - 2 <= len(data) and not (data[:5] == b"solid" and b"facet" in data[:1024])
+
+
+def _binary(data: bytes) -> F64:
+    """(T, 3, 3) corners; 50 bytes a triangle after a header of 84 (3D Systems, "StereoLithography Interface")."""
+    count = int.from_bytes(data[80:84], "little")
+    padded = data[84 : 84 + 50 * count].ljust(50 * count, b"\0")
+    rows = np.frombuffer(padded, np.uint8).reshape(count, 50)[:, 12:48]
+    return np.ascontiguousarray(rows).view("<f4").reshape(count, 3, 3).astype(np.float64)
+
+
+def _text(data: bytes) -> F64:
+    """(T, 3, 3) corners of the text form; names may be in any encoding."""
+    found = re.findall(r"(?i)^\s*vertex\s+(\S+)\s+(\S+)\s+(\S+)", data.decode("latin-1"), re.MULTILINE)
+    if not found or b"facet" not in data.lower():
+        raise ValueError("it holds no triangles")
+    corners = np.array(found, np.float64)
+    return corners[: len(corners) // 3 * 3].reshape(-1, 3, 3)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import astuple, replace
 from typing import Any
 
@@ -10,9 +11,10 @@ import numpy as np
 import zstandard
 
 from lucky_fern.core.errors import ModelError
+from lucky_fern.core.limits import FARTHEST_POINT, FARTHEST_UV, MOST_POINTS, unpacked_too_large
 from lucky_fern.core.model.model import Model, Texture
 
-REVISION = 3  # raise it when the readers or the arrays change: older bytes are made anew then
+REVISION = 4  # raise it when the readers or the arrays change: older bytes are made anew then
 _ARRAYS = ("positions", "triangles", "uv", "normals", "tangents", "material", "part", "polygon")
 _LAYOUT = ("uv", "tangents", "material", "part")
 
@@ -53,8 +55,45 @@ def decode_layout(data: bytes, model: Model) -> Model:
     head, arrays = _decode(data, _LAYOUT)
     if arrays["uv"].shape != model.uv.shape:
         raise ModelError("the stored layout is that of another model")
-    words: dict[str, Any] = {name: tuple(head[name]) for name in ("materials", "parts")}
-    return replace(model, colours=head["colours"], **arrays, **words)
+    try:
+        words: dict[str, Any] = {name: tuple(head[name]) for name in ("materials", "parts")}
+        laid = replace(model, colours=head["colours"], **arrays, **words)
+    except (KeyError, TypeError) as error:
+        raise ModelError("the stored layout is damaged") from error
+    check_model(laid)
+    return laid
+
+
+def check_model(model: Model) -> None:
+    """Refuse arrays that fit no model: other shapes, rows that point nowhere, numbers that are none.
+
+    Raises
+    ------
+    ModelError
+        If they are such.
+    """
+    count, points = len(model.triangles), len(model.positions)
+    shapes = {"positions": (points, 3), "triangles": (count, 3), "uv": (count, 3, 2), "normals": (count, 3, 3),
+              "tangents": (count, 3, 4), "material": (count,), "part": (count,), "polygon": (count,)}  # fmt: skip
+    for name, shape in shapes.items():
+        kind = "f" if name in ("positions", "uv", "normals", "tangents") else "iu"
+        if getattr(model, name).shape != shape or getattr(model, name).dtype.kind not in kind:
+            raise ModelError(f"the stored model is damaged: {name} does not fit")
+    if not count:
+        raise ModelError("the stored model is damaged: it holds no triangles")
+    for name, most in (("triangles", points), ("material", len(model.materials)), ("part", len(model.parts))):
+        rows = getattr(model, name)
+        if int(rows.min()) < 0 or int(rows.max()) >= most:
+            raise ModelError(f"the stored model is damaged: {name} points to what is not there")
+    if not np.isfinite(model.positions).all() or np.abs(model.positions).max() > FARTHEST_POINT:
+        raise ModelError("the stored model is damaged: it has positions that are no numbers")
+    if not np.isfinite(model.normals).all() or not np.isfinite(model.tangents).all():
+        raise ModelError("the stored model is damaged: it has normals that are no numbers")
+    uv = model.uv[np.isfinite(model.uv)]
+    if len(uv) and np.abs(uv).max() > FARTHEST_UV:
+        raise ModelError("the stored model is damaged: it has UVs far beyond all tiles")
+    if model.corner_colours is not None and model.corner_colours.shape != (count, 3, 4):
+        raise ModelError("the stored model is damaged: its colours do not fit")
 
 
 def decode_model(data: bytes) -> Model:
@@ -69,7 +108,9 @@ def decode_model(data: bytes) -> Model:
     try:
         words: dict[str, Any] = {name: tuple(head[name]) for name in ("materials", "parts", "warnings")}
         textures = tuple(Texture(*fields) for fields in head["textures"])
-        return Model(name=head["name"], colours=head["colours"], textures=textures, **arrays, **words)
+        model = Model(name=head["name"], colours=head["colours"], textures=textures, **arrays, **words)
+        check_model(model)
+        return model
     except (KeyError, TypeError) as error:
         raise ModelError("the stored model is damaged") from error
 
@@ -77,17 +118,32 @@ def decode_model(data: bytes) -> Model:
 def _decode(data: bytes, names: tuple[str, ...]) -> tuple[dict[str, Any], dict[str, Any]]:
     """The head and the arrays of stored bytes."""
     try:
-        raw = zstandard.ZstdDecompressor().decompress(data)
+        size = zstandard.frame_content_size(data)
+        if size < 0 or unpacked_too_large(len(data), size):
+            raise ValueError(f"it would unpack to {size} bytes")
+        raw = zstandard.ZstdDecompressor().decompress(data, max_output_size=size)
         length = int.from_bytes(raw[:8], "little")
         head = msgspec.json.decode(raw[8 : 8 + length])
         at = 8 + length
         arrays: dict[str, Any] = {}
         for name, kind, shape in head["arrays"]:
-            count = int(np.prod(shape))
+            if np.dtype(kind).kind not in "iuf" or not all(
+                isinstance(n, int) and 0 <= n <= MOST_POINTS for n in shape
+            ):
+                raise ValueError(f"{name} is no array of numbers")
+            count = math.prod(shape)
             arrays[name] = np.frombuffer(raw, np.dtype(kind), count, at).reshape(shape)
             at += arrays[name].nbytes
         if not arrays.keys() >= set(names):
             raise KeyError(names)
-    except (zstandard.ZstdError, msgspec.DecodeError, KeyError, ValueError, TypeError) as error:
+    except (
+        zstandard.ZstdError,
+        msgspec.DecodeError,
+        KeyError,
+        ValueError,
+        TypeError,
+        IndexError,
+        OverflowError,
+    ) as error:
         raise ModelError("the stored model is damaged") from error
     return head, arrays

@@ -9,7 +9,7 @@ orientation share one tangent, the angle-weighted sum of their triangles' tangen
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, equal_rows, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, Bool, equal_rows, unit_rows
 from lucky_fern.core.model.model import corner_angles, corner_groups, shared_edges
 
 
@@ -52,24 +52,49 @@ def mikk_tangents(positions: F64, triangles: I32, uv: F64, normals: F32) -> F32:
     edge_1, edge_2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     d_1, d_2 = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
     area = d_1[:, 0] * d_2[:, 1] - d_1[:, 1] * d_2[:, 0]
-    positive = area > 0
-    along_u = (edge_1 * d_2[:, 1:] - edge_2 * d_1[:, 1:]) * np.where(positive, 1.0, -1.0)[:, None]
-
+    # Corners are one where all of them is equal, as a game's own arrays hold it: 32-bit floats, no tolerance.
     wide = normals.astype(np.float64)
-    same = np.round(np.concatenate([corners, wide, flat], axis=2).reshape(-1, 8), 9)
+    same = np.concatenate(
+        [triangles[..., None], wide, flat.astype(np.float32).astype(np.float64)], axis=2
+    ).reshape(-1, 6)  # fmt: skip
     welded = equal_rows(same)[1].reshape(count, 3)
+    even = area.astype(np.float32) == 0  # no area in UV space: it leans to no side, and goes along with any
+    positive = _sides(welded, area > 0, even)
+    along_u = (edge_1 * d_2[:, 1:] - edge_2 * d_1[:, 1:]) * np.where(positive, 1.0, -1.0)[:, None]
     first, second = shared_edges(welded)[:2]
     groups = corner_groups(welded, positive[first] == positive[second])
 
     in_plane = along_u[:, None, :] - wide * (along_u[:, None, :] * wide).sum(axis=2, keepdims=True)
     angle = _angles_in_plane(corners, wide)
-    weighted = unit_rows(in_plane) * angle[..., None] * (np.abs(area) > 1e-20)[:, None, None]
+    weighted = unit_rows(in_plane) * angle[..., None] * ~even[:, None, None]
     tangent = unit_rows(_sum_groups(groups, weighted))[groups]
     lost = np.linalg.norm(tangent, axis=2) < 0.5
     if lost.any():
         tangent[lost] = _any_perpendicular(wide[lost])
     sign = np.broadcast_to(np.where(positive, 1.0, -1.0)[:, None, None], (count, 3, 1))
     return np.concatenate([tangent, sign], axis=2).astype(np.float32)
+
+
+def _sides(welded: I32, positive: Bool, even: Bool) -> Bool:
+    """(T,) bool, whether triangles lie the right way round in UV space; those without area as a neighbour does.
+
+    MikkTSpace has them join whichever fan reaches them first; here the neighbours are gone through in their order,
+    so that the result is the same on every machine.
+    """
+    if not even.any():
+        return positive
+    side, open_ = positive.copy(), even.copy()
+    side[even] = True  # those that touch nothing else
+    first, second = shared_edges(welded)[:2]
+    while open_.any():
+        told = np.concatenate([np.stack([first, second], axis=1), np.stack([second, first], axis=1)])
+        told = told[~open_[told[:, 0]] & open_[told[:, 1]]]
+        if not len(told):
+            break
+        told = told[np.lexsort((told[:, 0], told[:, 1]))]
+        reached, at = np.unique(told[:, 1], return_index=True)
+        side[reached], open_[reached] = side[told[at, 0]], False
+    return side
 
 
 def _sum_groups(groups: I32, values: F64) -> F64:

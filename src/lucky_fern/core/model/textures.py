@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path, PurePosixPath
 
+from lucky_fern.core.files import inside
 from lucky_fern.core.model.model import Texture
 
 # Statements of MTL (and of its common extension for metal and roughness) and the maps they mean.
@@ -49,21 +50,25 @@ def _is_number(word: str) -> bool:
 def find_picture(folder: Path, name: str) -> Path | None:
     """Where a picture lies that a model beside it names: as written, with slashes of other systems, by name alone.
 
-    Case is overlooked where nothing has the exact name. None if it is nowhere near.
+    Case is overlooked where nothing has the exact name. Only what lies in or under the model's folder is found: a model
+    from elsewhere must not pull in other files. None if it is nowhere there.
     """
     plain = name.strip().strip('"').replace("\\", "/")
     wanted = PurePosixPath(plain)
-    tries = [folder / plain, folder / wanted.name]
-    tries += [folder / below / wanted.name for below in ("textures", "Textures", "tex", "maps", "images")]
+    tries = [plain, wanted.name]
+    tries += [f"{below}/{wanted.name}" for below in ("textures", "Textures", "tex", "maps", "images")]
     if len(wanted.parts) > 1:
-        tries.append(folder / wanted.parts[-2] / wanted.name)
+        tries.append(f"{wanted.parts[-2]}/{wanted.name}")
     for one in tries:
+        found = inside(folder, one)
+        if found is not None:
+            return found
         try:
-            if one.is_file():
-                return one
-            same = [other for other in one.parent.iterdir() if other.name.lower() == one.name.lower()]
-        except OSError:
+            place = (folder / one).parent
+            same = [other.name for other in place.iterdir() if other.name.lower() == PurePosixPath(one).name.lower()]
+        except (OSError, ValueError):
             continue
-        if same and same[0].is_file():
-            return same[0]
+        found = inside(folder, f"{PurePosixPath(one).parent}/{same[0]}") if same else None
+        if found is not None:
+            return found
     return None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+import zlib
 from functools import cache
 from pathlib import Path, PurePath
 
@@ -11,6 +12,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, Array
 from lucky_fern.core.errors import PictureError
+from lucky_fern.core.files import read_file
 from lucky_fern.core.pictures.picture import read_picture
 
 SIZE = 128  # pixels
@@ -59,7 +61,11 @@ def read_tips(path: Path) -> dict[str, bytes]:
     found: dict[str, bytes] = {}
     try:
         if path.is_dir():
-            found = {one.name: one.read_bytes() for one in sorted(path.iterdir()) if one.suffix.lower() == ".png"}
+            found = {
+                one.name: read_file(one, PictureError)
+                for one in sorted(path.iterdir())
+                if one.suffix.lower() == ".png"
+            }
         elif path.suffix.lower() == ".zip":
             with zipfile.ZipFile(path) as archive:
                 for name in sorted(archive.namelist()):
@@ -67,8 +73,18 @@ def read_tips(path: Path) -> dict[str, bytes]:
                     if PurePath(name).suffix.lower() == ".png" and info.file_size < 64 * 1024 * 1024:
                         found[PurePath(name).name] = archive.read(name)
         else:
-            found = {path.name: path.read_bytes()}
-    except (OSError, zipfile.BadZipFile, RuntimeError) as error:
+            found = {path.name: read_file(path, PictureError)}
+    except (
+        OSError,
+        zipfile.BadZipFile,
+        RuntimeError,
+        ValueError,
+        NotImplementedError,
+        zlib.error,
+        EOFError,
+    ) as error:
+        if isinstance(error, PictureError):
+            raise
         raise PictureError(f"{path.name} cannot be read ({error}); give a PNG, a folder or a zip of them.") from error
     if not found:
         raise PictureError(f"{path.name} holds no PNG; tips are PNG pictures.")

@@ -7,14 +7,18 @@ profiles, CMYK and palettes are resolved; floating-point files hold linear light
 """
 
 import io
+import logging
 import re
 import struct
 import tempfile
+import warnings
+import zlib
 from dataclasses import dataclass, field, replace
 from importlib import resources
 from pathlib import PurePath
 from typing import Any
 from xml.etree import ElementTree
+from xml.parsers import expat
 
 import cv2
 import numpy as np
@@ -23,15 +27,19 @@ from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 from lucky_fern.core.arrays import F32, U8, U16, Array
 from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import PictureError
+from lucky_fern.core.limits import DEEPEST_SVG, LONGEST_SIDE, MOST_PIXELS, MOST_SMALL_FILE, MOST_STRETCHED
 from lucky_fern.core.pictures.naming import Taken, is_data_name
 
-LARGEST_PIXELS = 400_000_000
 SVG_LONGEST = 1024
 LARGEST_SIDE = 8192  # no sheet is larger, so no more is ever needed
-SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif", ".exr")
+SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif", ".exr", ".dds")
 _EXR = b"\x76\x2f\x31\x01"
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, before anything is unpacked
+# What readers raise at files that are damaged or odd.
+_BROKEN = (OSError, SyntaxError, ValueError, struct.error, EOFError, KeyError, IndexError, TypeError, AttributeError,
+           OverflowError, ZeroDivisionError, AssertionError, NotImplementedError, RuntimeError, zlib.error,
+           MemoryError, RecursionError)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -94,7 +102,7 @@ def read_picture(data: bytes, name: str, taken: Taken | None = None, longest: in
 
 def _read(data: bytes, name: str, taken: Taken | None, longest: int) -> Picture:
     suffix = PurePath(name).suffix.lower()
-    if suffix == ".svg" or data.lstrip()[:5] in (b"<svg ", b"<?xml"):
+    if suffix == ".svg" or data.lstrip()[:4] == b"<svg" or (data.lstrip()[:5] == b"<?xml" and b"<svg" in data[:4096]):
         return replace(_read_svg(data, name, longest), taken=taken or "colour")
     if data[:4] == _EXR:
         return _read_exr(data, name, taken)
@@ -124,7 +132,8 @@ def _from_float(planes: Array, name: str, taken: Taken | None, notes: list[str])
     """(rows, columns, 1 to 4) floats: linear light where taken as colour, plain numbers as data."""
     count = planes.shape[2]
     decided = _grey_taken(taken, count < 3)
-    values = np.nan_to_num(planes.astype(np.float64), nan=0.0, posinf=1.0, neginf=0.0)
+    with np.errstate(all="ignore"):
+        values = np.nan_to_num(planes.astype(np.float64), nan=0.0, posinf=1.0, neginf=0.0)
     colours = values[..., :3] if count >= 3 else values[..., :1]
     if (colours > 1).any() or (colours < 0).any():
         notes.append("values beyond 0 … 1 were cut off")
@@ -152,7 +161,7 @@ def _read_exr(data: bytes, name: str, taken: Taken | None) -> Picture:
                             for key, value in reversed(whole.channels().items())}  # fmt: skip
         except PictureError:
             raise
-        except (RuntimeError, ValueError, TypeError, KeyError, OSError, EOFError) as error:
+        except _BROKEN as error:
             raise _damaged(name, ValueError("its data is damaged or cut off")) from error
     notes: list[str] = []
     if {"R", "G", "B"} <= set(channels):
@@ -171,11 +180,13 @@ def _read_exr(data: bytes, name: str, taken: Taken | None) -> Picture:
 
 
 def _check_size(name: str, width: int, height: int) -> None:
-    if width * height > LARGEST_PIXELS:
+    if width * height > MOST_PIXELS or max(width, height) > LONGEST_SIDE:
         raise PictureError(
-            f"{name} is {width} × {height} pixels; up to {LARGEST_PIXELS // 1_000_000} million are read. "
-            "Make it smaller first: no sheet shows more than 8192 × 8192."
+            f"{name} is {width} × {height} pixels; up to {MOST_PIXELS // 1_000_000} million are read, "
+            f"{LONGEST_SIDE} a side. Make it smaller first: no sheet shows more than 8192 × 8192."
         )
+    if width < 1 or height < 1:
+        raise PictureError(f"{name} has no pixels; save it again as PNG.")
 
 
 def _damaged(name: str, error: Exception) -> PictureError:
@@ -184,19 +195,27 @@ def _damaged(name: str, error: Exception) -> PictureError:
 
 def _read_common(data: bytes, name: str, taken: Taken | None) -> Picture:
     try:
-        image: Image.Image = Image.open(io.BytesIO(data))
-        _check_size(name, *image.size)
-        image.load()
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # what is odd in a file and does not keep it from being read
+            image: Image.Image = Image.open(io.BytesIO(data))
+            _check_size(name, *image.size)
+            image.load()
     except UnidentifiedImageError:
         raise PictureError(
             f"{name} is not a picture of a kind that is read; save it as PNG, JPEG, TIFF, WebP, TGA, EXR or SVG."
         ) from None
-    except (OSError, SyntaxError, ValueError, struct.error, EOFError) as error:
+    except PictureError:
+        raise
+    except _BROKEN as error:
         raise _damaged(name, error) from error
     notes: list[str] = []
     if getattr(image, "n_frames", 1) > 1:
         notes.append("only its first frame is used")
-    upright = ImageOps.exif_transpose(image)
+    try:
+        upright = ImageOps.exif_transpose(image)
+    except _BROKEN:
+        upright = None
+        notes.append("what its camera said about it is unreadable and was passed over")
     if upright is not None and upright.size != image.size:
         notes.append("turned upright as its camera said")
     image = upright if upright is not None else image
@@ -255,35 +274,55 @@ def _read_deep_tiff(data: bytes, name: str, taken: Taken | None) -> Picture | No
     """A TIFF with more than 8 bits a channel; None for others, which Pillow reads well."""
     import tifffile
 
+    _quiet_tiff()
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page = file.pages.first
+            _check_size(name, int(page.imagewidth), int(page.imagelength))
             if (
                 page.dtype is None
                 or page.dtype.itemsize == 1
-                or page.photometric.name not in ("RGB", "MINISBLACK", "MINISWHITE")
+                or page.dtype.kind not in "uif"
+                or _word(page.photometric) not in ("RGB", "MINISBLACK", "MINISWHITE")
             ):
                 return None
-            _check_size(name, page.imagewidth, page.imagelength)
+            if page.nbytes > 16 * MOST_PIXELS:
+                raise PictureError(f"{name} unpacks to {page.nbytes / 1e6:.0f} MB; save it again as PNG.")
             planes = page.asarray()
-            if page.planarconfig.name == "SEPARATE" and planes.ndim == 3:
+            # (planes, rows, columns), (rows, columns) or (rows, columns, planes), whatever the file's own order.
+            if page.planarconfig == 2 and planes.ndim == 3:
                 planes = np.moveaxis(planes, 0, -1)
-            inverted = page.photometric.name == "MINISWHITE"
+            inverted = _word(page.photometric) == "MINISWHITE"
     except PictureError:
         raise
-    except (tifffile.TiffFileError, ValueError, OSError, KeyError, IndexError, struct.error) as error:
+    except (tifffile.TiffFileError, *_BROKEN) as error:
         raise _damaged(name, error) from error
     if planes.ndim == 2:
         planes = planes[..., None]
-    planes = planes[..., :4]
+    if planes.ndim != 3:
+        raise PictureError(f"{name} is no flat picture (its data has {planes.ndim} axes); save it again as PNG.")
+    grey = _word(page.photometric) != "RGB"
+    planes = planes[..., : (2 if grey else 4)]
     if planes.dtype.kind == "f":
         return _from_float(planes, name, taken, [])
     if planes.dtype != np.uint16:
         top = float(np.iinfo(planes.dtype).max)
         planes = (np.clip(planes / top, 0, 1) * 65535 + 0.5).astype(np.uint16)
+    planes = np.ascontiguousarray(planes, np.uint16)  # in this machine's own order of bytes
     if inverted:
-        planes = 65535 - planes
+        planes = np.asarray(65535 - planes, np.uint16)
     return Picture(name, _expand(planes), planes.shape[2] in (2, 4), taken=_grey_taken(taken, planes.shape[2] < 3))
+
+
+def _word(value: Any) -> str:
+    """The name of a tag's value: the reader gives plain numbers for some."""
+    number = {0: "MINISWHITE", 1: "MINISBLACK", 2: "RGB"}
+    return str(getattr(value, "name", number.get(value, value)))
+
+
+def _quiet_tiff() -> None:
+    """What the reader would print about odd tags is not for a terminal; what matters it raises."""
+    logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
 
 def _expand(planes: Array) -> U16:
@@ -300,32 +339,105 @@ def _expand(planes: Array) -> U16:
 def _read_svg(data: bytes, name: str, longest: int) -> Picture:
     import resvg_py
 
+    notes: tuple[str, ...] = ()
     try:
-        text = data.decode("utf-8")
+        if len(data) > MOST_SMALL_FILE:
+            raise ValueError(f"it has {len(data) / 1e6:.0f} MB")
+        _check_depth(data)
+        text, left_out = _without_outside(data)
+        if left_out:
+            notes = (f"{left_out} picture(s) outside of it were left out; a drawing carries its pictures itself",)
         fonts = resources.files("lucky_fern") / "fonts"
         # Only the fonts that ship are used: the same file looks the same on every machine.
         options: dict[str, Any] = {"skip_system_fonts": True}
-        if "<text" in text:  # reading the fonts takes longer than most drawings do
+        if "<text" in text or ":text" in text:  # reading the fonts takes longer than most drawings do
             options |= {"font_dirs": [str(fonts)], "font_family": "Inter"}
         across, down = _svg_size(text)
+        if max(across, down) > MOST_STRETCHED * min(across, down):
+            raise ValueError(f"it is {across:g} × {down:g}, more than {MOST_STRETCHED:g} times as long as wide")
         zoom = longest / max(across, down)
-        png = resvg_py.svg_to_bytes(svg_string=text, width=max(1, round(across * zoom)), **options)
-    except (ValueError, OSError, ElementTree.ParseError) as error:
+        size = max(1, round(across * zoom)), max(1, round(down * zoom))
+        # Its own size says nothing more: lengths in other units would ask for as many pixels as they like.
+        sized = _with_size(text, *size)
+        png = resvg_py.svg_to_bytes(svg_string=sized, width=size[0], **options)
+        pixels = np.array(Image.open(io.BytesIO(bytes(png))).convert("RGBA"))
+    except (ElementTree.ParseError, expat.ExpatError, *_BROKEN) as error:
         raise PictureError(f"{name} is not a readable SVG ({error}); save it again as plain SVG.") from error
-    return Picture(name, np.array(Image.open(io.BytesIO(bytes(png))).convert("RGBA")), True)
+    return Picture(name, pixels, True, notes)
+
+
+def _check_depth(data: bytes) -> None:
+    """Refuse a drawing nested so deeply that what draws it would end, or that declares entities of its own."""
+    depth = 0
+
+    def start(tag: str, attributes: object) -> None:
+        nonlocal depth
+        depth += 1
+        if depth > DEEPEST_SVG:
+            raise ValueError(f"its elements are nested more than {DEEPEST_SVG} deep")
+
+    def end(tag: str) -> None:
+        nonlocal depth
+        depth -= 1
+
+    def entity(*_: object) -> None:
+        raise ValueError("it declares entities of its own")
+
+    parser = expat.ParserCreate()
+    parser.StartElementHandler, parser.EndElementHandler, parser.EntityDeclHandler = start, end, entity
+    parser.Parse(data, True)
+
+
+def _without_outside(data: bytes) -> tuple[str, int]:
+    """The text of a drawing without pictures that lie in other files, and how many those were."""
+    root, found = ElementTree.fromstring(data), 0
+    for element in root.iter():
+        for key in [key for key in element.attrib if key.rpartition("}")[2] == "href"]:
+            wanted = element.attrib[key].strip()
+            if not wanted.startswith("#") and not re.match(r"data:image/(?!svg)", wanted, re.IGNORECASE):
+                del element.attrib[key]
+                found += element.tag.rpartition("}")[2] in ("image", "feImage", "use")
+    if not found:
+        try:
+            return data.decode("utf-8"), 0
+        except UnicodeDecodeError:
+            pass
+    return ElementTree.tostring(root, encoding="unicode"), found
+
+
+_LENGTH = re.compile(r"\s*([0-9]*\.?[0-9]+(?:[eE][-+]?[0-9]+)?)(px|pt|pc|mm|cm|in|em|ex)?\s*\Z")
+_PIXELS = {"pt": 4 / 3, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0, "em": 16.0, "ex": 8.0}
 
 
 def _svg_size(text: str) -> tuple[float, float]:
     """Natural proportions of an SVG: its width and height, else its viewBox, else a square."""
     root = ElementTree.fromstring(text)
-    lengths = [re.match(r"\s*([0-9.]+)(?:px|pt|mm|cm|in)?\s*\Z", root.get(key, "")) for key in ("width", "height")]
-    box = re.findall(r"[-0-9.eE]+", root.get("viewBox", ""))
+    lengths = [_LENGTH.match(root.get(key, "")) for key in ("width", "height")]
+    box = re.findall(r"[-+0-9.eE]+", root.get("viewBox", ""))
     if lengths[0] and lengths[1]:
-        size = float(lengths[0][1]), float(lengths[1][1])
+        size = tuple(float(one[1]) * _PIXELS.get(one[2] or "px", 1.0) for one in lengths if one)
     elif len(box) == 4:
         size = float(box[2]), float(box[3])
     else:
         size = 100.0, 100.0
-    if not (size[0] > 0 and size[1] > 0):
+    if not all(0 < one < 1e9 for one in size):
         raise ValueError("it has no size")
-    return size
+    return size[0], size[1]
+
+
+def _with_size(text: str, width: int, height: int) -> str:
+    """A drawing with its own size replaced; what it shows is that of its viewBox, or of the size it had."""
+    root = ElementTree.fromstring(text)
+    lengths = [root.get(key, "") for key in ("width", "height")]
+    plain = [re.fullmatch(r"\s*[0-9]*\.?[0-9]+(?:px)?\s*", one) for one in lengths]
+    if all(plain) or not any(lengths):
+        return text
+    start = re.search(r"<([A-Za-z0-9_.]+:)?svg\b[^>]*>", text)
+    if start is None:
+        return text
+    across, down = _svg_size(text)
+    tag = re.sub(r"""\s(width|height)\s*=\s*("[^"]*"|'[^']*')""", "", start[0])
+    more = "" if root.get("viewBox") else f' viewBox="0 0 {across:g} {down:g}"'
+    closing = "/>" if tag.endswith("/>") else ">"
+    tag = tag[: -len(closing)] + f' width="{width}" height="{height}"{more}{closing}'
+    return text[: start.start()] + tag + text[start.end() :]

@@ -5,6 +5,7 @@ fringe is born at transparent edges; ``data`` holds the stored values as they ar
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import cv2
@@ -15,6 +16,7 @@ from lucky_fern.core.colour import DECODE_8, DECODE_16
 from lucky_fern.core.pictures.picture import LARGEST_SIDE, Picture
 
 Flavour = Literal["colour", "data"]
+_BAND = 256  # rows
 _PLAIN_8 = (np.arange(256) / np.float32(255)).astype(np.float32)
 
 
@@ -39,22 +41,54 @@ class Pyramid:
 
 
 def build_pyramid(picture: Picture, flavour: Flavour) -> Pyramid:
-    """Premultiply a picture and halve it (area mean) down to one pixel."""
-    return pyramid_of(premultiplied(picture.rgba, flavour))
+    """Premultiply a picture and halve it (area mean) down to one pixel; no more memory than the pyramid is needed."""
+    rows, columns = picture.rgba.shape[:2]
+    sizes, texels = _room(rows, columns)
+    base = texels[: sizes[0][0] * sizes[0][1] * 4].reshape(*sizes[0], 4)
+    step = 2 ** (_halvings(rows, columns))
+    band = max(_BAND // step, 1)
+    for top in range(0, sizes[0][0], band):  # in bands: floats of all of it are there once, at their place
+        part = premultiplied(picture.rgba[top * step : (top + band) * step], flavour)
+        for _ in range(_halvings(rows, columns)):
+            part = _halve(part)
+        base[top : top + band] = part
+    return _filled(texels, sizes)
 
 
 def pyramid_of(base: F32) -> Pyramid:
     """The pyramid of a premultiplied picture (rows, columns, 4) float32."""
-    while max(base.shape[:2]) > LARGEST_SIDE:
+    for _ in range(_halvings(*base.shape[:2])):
         base = _halve(base)
-    levels = [base]
-    while max(levels[-1].shape[:2]) > 1:
-        levels.append(_halve(levels[-1]))
-    sizes = np.array([level.shape[:2] for level in levels], np.int64)
-    counts = sizes[:, 0] * sizes[:, 1] * 4
-    offset = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64)
-    texels = np.concatenate([level.ravel() for level in levels])
-    return Pyramid(texels, offset, sizes[:, 1].copy(), sizes[:, 0].copy())
+    sizes, texels = _room(*base.shape[:2])
+    texels[: base.size] = base.ravel()
+    return _filled(texels, sizes)
+
+
+def _halvings(rows: int, columns: int) -> int:
+    """How often a picture is halved before it is the pyramid's base: no sheet shows more."""
+    count = 0
+    while max(-(-rows // 2**count), -(-columns // 2**count)) > LARGEST_SIDE:
+        count += 1
+    return count
+
+
+def _room(rows: int, columns: int) -> tuple[list[tuple[int, int]], F32]:
+    """Sizes of all levels of a picture's pyramid, and one flat array for them."""
+    by = 2 ** _halvings(rows, columns)
+    sizes = [(-(-rows // by), -(-columns // by))]
+    while max(sizes[-1]) > 1:
+        sizes.append((-(-sizes[-1][0] // 2), -(-sizes[-1][1] // 2)))
+    return sizes, np.empty(sum(r * c for r, c in sizes) * 4, np.float32)
+
+
+def _filled(texels: F32, sizes: list[tuple[int, int]]) -> Pyramid:
+    """A pyramid whose base is there already."""
+    starts = np.concatenate([[0], np.cumsum([r * c * 4 for r, c in sizes])]).astype(np.int64)
+    levels = [texels[a:b].reshape(*size, 4) for a, b, size in zip(starts, starts[1:], sizes, strict=False)]
+    for larger, smaller in pairwise(levels):
+        smaller[:] = _halve(larger)
+    rows, columns = np.array(sizes, np.int64).T
+    return Pyramid(texels, starts[:-1].copy(), columns.copy(), rows.copy())
 
 
 def premultiplied(rgba: Array, flavour: Flavour) -> F32:
@@ -62,7 +96,7 @@ def premultiplied(rgba: Array, flavour: Flavour) -> F32:
     top = np.float32(np.iinfo(rgba.dtype).max)
     if rgba.dtype == np.uint8:  # a look-up does all of it at once
         light = DECODE_8 if flavour == "colour" else _PLAIN_8
-        quick = np.asarray(cv2.LUT(rgba, light), np.float32)
+        quick = np.asarray(cv2.LUT(np.ascontiguousarray(rgba), light), np.float32)
         quick[..., 3] = _PLAIN_8[rgba[..., 3]]
         if rgba[..., 3].min() < 255:
             quick[..., :3] *= quick[..., 3:]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+
+FRESH = 256 << 20  # bytes of contents that wait for the edit which they were prepared for
 
 
 def digest_of(data: bytes) -> str:
@@ -17,12 +19,19 @@ class Blobs:
     def __init__(self) -> None:
         self._contents: dict[str, bytes] = {}
         self._waiting: dict[str, Callable[[], bytes]] = {}
+        self._fresh: dict[str, None] = {}  # prepared for an edit that is not done yet; the oldest first
 
     def add(self, data: bytes) -> str:
         """Keep ``data``; its digest (SHA-256, hexadecimal)."""
         digest = digest_of(data)
         self._contents.setdefault(digest, data)
+        self._fresh[digest] = None
         return digest
+
+    def used(self, digests: Iterable[str]) -> None:
+        """These are part of a project now: they go when no project shows them."""
+        for digest in digests:
+            self._fresh.pop(digest, None)
 
     def put(self, digest: str, data: bytes) -> None:
         """Keep bytes whose digest is known."""
@@ -39,7 +48,13 @@ class Blobs:
                 self[digest]
 
     def keep_only(self, digests: set[str]) -> None:
-        """Forget everything else."""
+        """Forget everything else, but for what was prepared lately and not used yet."""
+        spent = 0
+        for digest in reversed(list(self._fresh)):
+            spent += len(self._contents.get(digest, b""))
+            if spent > FRESH:
+                del self._fresh[digest]
+        digests = digests | self._fresh.keys()
         self._contents = {digest: data for digest, data in self._contents.items() if digest in digests}
         self._waiting = {digest: read for digest, read in self._waiting.items() if digest in digests}
 

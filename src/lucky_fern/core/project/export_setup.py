@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from typing import Literal
 
 from msgspec.structs import replace
 
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.files import safe_name
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Alpha, Blocks, Format, Kind, MapFile, Preset
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey
@@ -28,7 +28,7 @@ class ExportSetup(Plain, frozen=True):
     the format has them. ``rims`` spreads the colour of what is seen under what is not. Of what glows: ``glow`` is how
     many times as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves
     out materials that do not. ``alpha`` says how opacity is put into all files that have it, flattened on ``ground``;
-    left out: as the preset has it. ``model`` is written along with the maps on it, if the preset has none of its own.
+    left out: as the preset has it. ``marked`` has DDS say in the newer header whether colours are sRGB. ``model`` is written along with the maps on it, if the preset has none of its own.
     """
 
     preset: str
@@ -53,6 +53,7 @@ class ExportSetup(Plain, frozen=True):
     blocks: Blocks | None = None
     alpha: Alpha | None = None
     ground: str = "#000000"
+    marked: bool = False
 
     @property
     def what(self) -> Preset:
@@ -121,19 +122,13 @@ def check_setup(setup: ExportSetup) -> None:
         raise CommandError(f"tint is a colour written #rrggbb, not {setup.tint!r}")
 
 
-def safe_name(text: str) -> str:
-    """A material's or project's name as part of a file name: what file systems refuse becomes ``_``."""
-    cleaned = re.sub(r'[\x00-\x1f<>:"/\\|?*]', "_", text).strip(" .")
-    return cleaned or "_"
-
-
 def file_name(
     stem: str, key: SheetKey, map_name: str, single_tile: bool, suffix: str, pattern: str | None = None
 ) -> str:
     """``{project}_{material}_{map}.{tile}.{ext}``, without the tile where there is one only; or as a pattern says."""
+    pieces = {"project": safe_name(stem), "material": safe_name(key.material), "map": safe_name(map_name)}
     if pattern is not None:
-        made = pattern.format(project=safe_name(stem), material=safe_name(key.material), map=map_name, tile=key.tile,
-                              ext=suffix)  # fmt: skip
-        return safe_name(made)
+        return safe_name(pattern.format(**pieces, tile=key.tile, ext=suffix), 240)
     tile = "" if single_tile else f".{key.tile}"
-    return f"{safe_name(stem)}_{safe_name(key.material)}_{map_name}{tile}.{suffix}"
+    made = f"{pieces['project']}_{pieces['material']}_{pieces['map']}"
+    return f"{safe_name(made, 220)}{tile}.{suffix}"

@@ -1,6 +1,7 @@
 """The ``.fern`` project file: a zip of ``project.json`` and the files it names (docs/project-format.md)."""
 
 import io
+import struct
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -9,17 +10,23 @@ from pathlib import Path, PurePath
 import msgspec
 
 from lucky_fern.core.errors import ProjectError
-from lucky_fern.core.files import write_whole
+from lucky_fern.core.files import check_regular, write_whole
+from lucky_fern.core.limits import MOST_FILE, MOST_SMALL_FILE, MOST_UNPACKED, unpacked_too_large
 from lucky_fern.core.project.blobs import Blobs, digest_of
+from lucky_fern.core.project.checking import check_project
 from lucky_fern.core.project.document import FORMAT_VERSION, Project
 from lucky_fern.core.project.kinds import convert
-from lucky_fern.core.project.migrations import migrated
+from lucky_fern.core.project.migrations import OLDEST, migrated
 from lucky_fern.core.project.references import painted_digests
 
 DOCUMENT = "project.json"
 SUFFIX = ".fern"
 _STORED = {".png", ".jpg", ".jpeg", ".webp", ".zst"}  # compressed already
 _PAINT = "paint/"
+# What damaged archives and documents raise on their way.
+_BROKEN = (msgspec.MsgspecError, KeyError, ValueError, TypeError, AttributeError, IndexError, OverflowError,
+           zlib.error, EOFError, NotImplementedError, RuntimeError, RecursionError, MemoryError, struct.error,
+           zipfile.BadZipFile, OSError)  # fmt: skip
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # no clock inside, so equal projects make equal files
 
 
@@ -57,13 +64,23 @@ def pack(project: Project, blobs: Blobs) -> bytes:
     return out.getvalue()
 
 
+def _read(archive: zipfile.ZipFile, member: str, name: str) -> bytes:
+    """A member's bytes; one that unpacks to far more than honest contents do is refused."""
+    info = archive.getinfo(member)
+    if info.file_size > MOST_FILE or unpacked_too_large(info.compress_size, info.file_size):
+        raise ProjectError(f"{name} would unpack to {info.file_size / 1e6:.0f} MB; take an older copy of it.")
+    return archive.read(info)
+
+
 def _later(archive: zipfile.ZipFile, member: str, name: str) -> Callable[[], bytes]:
     """Reads a member when asked; it is guarded by the archive's own sum."""
 
     def read() -> bytes:
         try:
-            return archive.read(member)
-        except (zipfile.BadZipFile, OSError, zlib.error, EOFError, ValueError) as error:
+            return _read(archive, member, name)
+        except ProjectError:
+            raise
+        except _BROKEN as error:
             raise ProjectError(f"painted pixels in {name} are damaged; take an older copy of it.") from error
 
     return read
@@ -81,27 +98,35 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
     """
     name = path.name
     damaged = f"{name} is damaged and cannot be opened; take an older copy of it."
+    check_regular(path, ProjectError)
     try:
         archive = zipfile.ZipFile(path)  # stays open for what waits in it, also when the file is replaced
+        if sum(info.file_size for info in archive.infolist()) > MOST_UNPACKED:
+            raise ProjectError(
+                f"{name} would unpack to more than {MOST_UNPACKED >> 30} GB; take an older copy of it."
+            )
         project, contents = _document(archive, name)
         members, blobs = set(archive.namelist()), Blobs()
         for digest, member in contents.items():
             if member.startswith(_PAINT) and member in members:
                 blobs.put_later(digest, _later(archive, member, name))
                 continue
-            data = archive.read(member)
+            data = _read(archive, member, name)
             if digest_of(data) != digest:
                 raise ProjectError(damaged)
             blobs.put(digest, data)
+    except ProjectError:
+        raise
     except zipfile.BadZipFile as error:
         with path.open("rb") as source:
             if source.read(2) == b"PK":
                 raise ProjectError(damaged) from error
         raise ProjectError(_foreign(name)) from error
-    except (msgspec.MsgspecError, KeyError, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+    except _BROKEN as error:
         raise ProjectError(damaged) from error
     if any(digest not in blobs for digest in _members(project)):
         raise ProjectError(damaged)
+    check_project(project, name)
     return project, blobs
 
 
@@ -113,11 +138,15 @@ def _document(archive: zipfile.ZipFile, name: str) -> tuple[Project, dict[str, s
     """The project and the members that hold its contents, by digest."""
     if DOCUMENT not in archive.namelist():
         raise ProjectError(_foreign(name))
-    top = msgspec.json.decode(archive.read(DOCUMENT))
+    if archive.getinfo(DOCUMENT).file_size > MOST_SMALL_FILE:
+        raise ProjectError(f"{name} has a document larger than any; take an older copy of it.")
+    top = msgspec.json.decode(_read(archive, DOCUMENT, name))
     if not isinstance(top, dict) or not isinstance(top.get("lucky-fern"), int):
         raise ProjectError(_foreign(name))
     if top["lucky-fern"] > FORMAT_VERSION:
         raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
+    if top["lucky-fern"] < OLDEST:
+        raise ProjectError(f"{name} was saved by a version that is too old to be read; open and save it in between.")
     project = convert(migrated(top["project"], top["lucky-fern"]), Project)
     return project, convert(top["contents"], dict[str, str])
 
@@ -143,7 +172,5 @@ def open_project(path: Path) -> tuple[Project, Blobs]:
     """
     try:
         return unpack(path)
-    except FileNotFoundError:
-        raise ProjectError(f"{path} does not exist; check the path.") from None
     except OSError as error:
         raise ProjectError(f"{path} cannot be read ({error.strerror}); check its permissions.") from error

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+from string import Formatter
 from typing import Any, Literal
 
 import msgspec
 
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.files import safe_name
+from lucky_fern.core.limits import LONGEST_NAME
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.plain import Plain
 
@@ -142,6 +145,8 @@ PRESETS: dict[str, Preset] = {
     "layers": Preset("Layers of the colour map, as OpenRaster", layered=True),
 }  # fmt: skip
 MOST_PADDING = 254  # texels
+_PIECES = ("project", "material", "map", "tile", "ext")
+MOST_FILES, LONGEST_WORD = 64, 60  # of a preset; characters
 LARGEST_PRESET = 1 << 20  # bytes of a file
 
 
@@ -154,11 +159,15 @@ def check_preset(preset: Preset) -> None:
         With a sentence about what is wrong.
     """
     words = [file.word for file in preset.files]
+    if len(words) > MOST_FILES:
+        raise CommandError(f"a preset writes up to {MOST_FILES} files a sheet, not {len(words)}")
     if not words and not preset.layered and preset.model is None:
         raise CommandError("a preset writes at least one file")
     for word in words:
         if not word or words.count(word) > 1:
-            raise CommandError(f"every file of a preset has a word of its own; {word!r} is no such one")
+            raise CommandError(f"every file of a preset has a word of its own; {word[:80]!r} is no such one")
+        if safe_name(word, LONGEST_WORD) != word:
+            raise CommandError(f"a file's word becomes part of its name; {word[:80]!r} cannot be one")
     if preset.pattern is not None:
         check_pattern(preset.pattern, len(words))
     for file in preset.files:
@@ -185,11 +194,14 @@ def check_preset(preset: Preset) -> None:
 def check_pattern(pattern: str, files: int = 2) -> None:
     """Refuse a pattern of names that cannot be."""
     try:
-        pattern.format(project="", material="", map="", tile="", ext="")
-    except (KeyError, IndexError, ValueError) as error:
+        held = [piece[1:] for piece in Formatter().parse(pattern) if piece[1] is not None]
+    except ValueError:
+        held = [("", "", None)]
+    # Plain names alone: what follows a colon or a dot would be obeyed, however many blanks it asks for.
+    if any(name not in _PIECES or how or turned for name, how, turned in held) or len(pattern) > LONGEST_NAME:
         raise CommandError(
-            f"the pattern {pattern!r} may hold {{project}}, {{material}}, {{map}}, {{tile}} and {{ext}} only"
-        ) from error
+            f"the pattern {pattern[:80]!r} may hold {{project}}, {{material}}, {{map}}, {{tile}} and {{ext}} only"
+        )
     if files > 1 and "{map}" not in pattern:
         raise CommandError(f"the pattern {pattern!r} needs {{map}}, or all files would have one name")
     if "{ext}" not in pattern:
@@ -214,6 +226,6 @@ def preset_from_json(data: bytes, name: str) -> Preset:
     try:
         preset = msgspec.json.decode(data, type=Preset)
         check_preset(preset)
-    except (msgspec.DecodeError, msgspec.ValidationError, CommandError) as error:
+    except (msgspec.DecodeError, CommandError, UnicodeDecodeError, RecursionError) as error:
         raise CommandError(f"{name} is no preset: {error}; mend it there") from error
     return preset

@@ -57,6 +57,11 @@ def home_of(project: Project, layer_id: int) -> tuple[int | None, int]:
     raise CommandError(f"layer {layer_id} is not in the stack any more")
 
 
+def height_of(layer: Layer) -> int:
+    """How many groups there are in a layer, one in the other."""
+    return 1 + max(map(height_of, layer.children), default=0) if layer.content.holds_layers else 0
+
+
 def homes(project: Project) -> Iterator[tuple[int | None, Layers]]:
     """The stack itself, then every group, with the layers they hold."""
     yield None, project.layers

@@ -40,7 +40,9 @@ def grown(model: Model, chosen: Bool, steps: int = 1) -> Bool:
         touched = np.zeros(len(model.positions), np.bool_)
         touched[model.triangles[mine]] = True
         near = np.asarray(touched[model.triangles].any(axis=1), np.bool_)
-        out = near if steps > 0 else ~near
+        before, out = out, near if steps > 0 else ~near
+        if np.array_equal(before, out):
+            break  # there is nothing more to reach
     # Half a polygon is none.
     whole_face = whole(model, out if steps > 0 else ~out, "face")
     return whole_face if steps > 0 else ~whole_face

@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, U8, Bool, box_of
+from lucky_fern.core.limits import MOST_TILES
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import (
     CHUNK,
@@ -167,7 +168,9 @@ def place_triangles(model: Model) -> Placement:
     low = np.floor(lowest + tiny).astype(np.int64)
     high = np.maximum(np.ceil(highest - tiny).astype(np.int64) - 1, low)
     sheets: dict[SheetKey, list[I32]] = {}
-    outside = 0
+    sane = ((high - low) <= MOST_TILES).all(axis=1)  # a face over more tiles than that is a mistake
+    outside = int((~sane).sum())
+    usable, uv, low, high = usable[sane], uv[sane], low[sane], high[sane]
     single = (low == high).all(axis=1)
     column, row = low[single, 0], low[single, 1]
     fits = (column >= 0) & (column <= 9) & (row >= 0) & (1001 + column + 10 * row <= LAST_TILE)

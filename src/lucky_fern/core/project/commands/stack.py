@@ -7,13 +7,23 @@ from typing import ClassVar
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.limits import DEEPEST_GROUPS
 from lucky_fern.core.project.commands.base import Command, free_name, layer_of, with_layer
 from lucky_fern.core.project.commands.checks import check_blend, check_channel
 from lucky_fern.core.project.document import Channel, Group, Layer, Project
 from lucky_fern.core.project.kinds import Content
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.tree import changed, home_of, inserted, outermost, removed, renumbered, with_children
+from lucky_fern.core.project.tree import (
+    changed,
+    height_of,
+    home_of,
+    inserted,
+    outermost,
+    removed,
+    renumbered,
+    with_children,
+)
 
 
 class AddLayer(Command, frozen=True, tag="add-layer"):
@@ -55,7 +65,7 @@ class AddLayer(Command, frozen=True, tag="add-layer"):
             parent, at = self.into, len(layer_of(project, self.into).children)
         else:
             parent, at = None, len(project.layers)
-        return replace(project, layers=inserted(project, (layer,), parent, at), next_id=project.next_id + 1)
+        return shallow(replace(project, layers=inserted(project, (layer,), parent, at), next_id=project.next_id + 1))
 
     @property
     def title(self) -> str:
@@ -102,7 +112,7 @@ class MoveLayers(Command, frozen=True, tag="move-layers"):
         rest = replace(project, layers=removed(project.layers, frozenset(layer.id for layer in moving)))
         if self.into is not None and all(layer.id != self.into for layer in rest.walk()):
             raise CommandError("a group cannot go into itself")
-        return replace(project, layers=inserted(rest, moving, self.into, self.to))
+        return shallow(replace(project, layers=inserted(rest, moving, self.into, self.to)))
 
 
 class GroupLayers(Command, frozen=True, tag="group-layers"):
@@ -119,7 +129,7 @@ class GroupLayers(Command, frozen=True, tag="group-layers"):
         project = replace(project, layers=changed(project.layers, top, lambda layer: (group,)))
         others = frozenset(layer.id for layer in chosen[:-1])
         layers = _without_outside(project.layers, others, group.id)
-        return replace(project, layers=layers, next_id=project.next_id + 1)
+        return shallow(replace(project, layers=layers, next_id=project.next_id + 1))
 
 
 class Ungroup(Command, frozen=True, tag="ungroup"):
@@ -144,6 +154,13 @@ class RenameLayer(Command, frozen=True, tag="rename-layer"):
         if not self.name.strip():
             raise CommandError("a layer needs a name")
         return with_layer(project, self.layer, name=self.name.strip())
+
+
+def shallow(project: Project) -> Project:
+    """A project as it is; refused if its groups are nested too deeply (CommandError)."""
+    if max(map(height_of, project.layers), default=0) > DEEPEST_GROUPS:
+        raise CommandError(f"groups are nested {DEEPEST_GROUPS} deep at most; put it beside them")
+    return project
 
 
 def without_unused_masks(project: Project) -> Project:

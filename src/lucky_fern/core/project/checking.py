@@ -1,0 +1,107 @@
+"""A whole project checked: everything that a command would refuse, and that everything named is there.
+
+The kinds' own checks are those that commands use; here they meet a document that came from outside.
+"""
+
+from __future__ import annotations
+
+import math
+
+from lucky_fern.core.errors import CommandError, ProjectError
+from lucky_fern.core.limits import DEEPEST_GROUPS, MOST_PIXELS
+from lucky_fern.core.project.commands.checks import check_blend, check_channel
+from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.export_setup import check_setup
+from lucky_fern.core.project.kinds import check_value
+from lucky_fern.core.project.numbers import check_share
+from lucky_fern.core.project.plain import Scope, check_picture
+from lucky_fern.core.project.presets import check_preset
+from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
+from lucky_fern.core.udim import is_tile
+
+_MOST_LAYERS = 100_000
+
+
+def check_project(project: Project, name: str) -> None:
+    """Refuse a project whose document is well formed and makes no sense.
+
+    Raises
+    ------
+    ProjectError
+        With a sentence that names the file ``name`` and what is wrong in it.
+    """
+    try:
+        _check(project)
+    except CommandError as error:
+        raise ProjectError(f"{name} is damaged: {error}; take an older copy of it.") from error
+    except RecursionError as error:
+        raise ProjectError(
+            f"{name} is damaged: its groups are nested too deeply; take an older copy of it."
+        ) from error
+
+
+def _check(project: Project) -> None:
+    for size in (project.sheet_size, *project.sheet_sizes.values()):
+        if not SMALLEST <= size <= LARGEST:
+            raise CommandError(f"a sheet is {SMALLEST} to {LARGEST} texels wide, not {size}")
+    _check_kit(project)
+    seen: set[int] = set()
+    for layer in project.layers:
+        _check_layer(project, layer, seen, 0)
+    numbers = [*seen, *project.masks]
+    if numbers and (max(numbers) >= project.next_id or min(numbers) < 0):
+        raise CommandError("its layers are numbered wrongly")
+    for number, mask in project.masks.items():
+        if len(mask.entries) > _MOST_LAYERS:
+            raise CommandError(f"mask {number} has more entries than there can be")
+        for entry in mask.entries:
+            entry.check(project)
+    for slide in project.slides.values():
+        check_picture(project, slide.picture)
+        slide.place.check()
+        check_share("opacity", slide.opacity)
+    for paint in project.paints.values():
+        for map_name, value in paint.values.items():
+            check_value(map_name, value)
+    for setup in project.exports:
+        if setup.own is not None:
+            check_preset(setup.own)
+        check_setup(setup)
+    if not (math.isfinite(project.relief.strength) and abs(project.relief.strength) <= 1e6):
+        raise CommandError("relief takes a number up to a million")
+
+
+def _check_kit(project: Project) -> None:
+    for name, kit in project.pictures.items():
+        if not (kit.width >= 1 and kit.height >= 1 and kit.width * kit.height <= MOST_PIXELS):
+            raise CommandError(f"picture {name!r} is said to have {kit.width} × {kit.height} pixels")
+    for name, tiles in project.sequences.items():
+        if not tiles or name in project.pictures:
+            raise CommandError(f"a sequence cannot be called {name!r}")
+        for tile, picture in tiles.items():
+            if not is_tile(tile) or picture not in project.pictures:
+                raise CommandError(f"the sequence {name!r} names what is not there")
+
+
+def _check_layer(project: Project, layer: Layer, seen: set[int], depth: int) -> None:
+    if depth > DEEPEST_GROUPS:
+        raise CommandError(f"its groups are nested more than {DEEPEST_GROUPS} deep")
+    if layer.id in seen or len(seen) > _MOST_LAYERS:
+        raise CommandError(f"layer {layer.id} is there twice")
+    seen.add(layer.id)
+    check_share("opacity", layer.opacity)
+    check_blend(layer.blend)
+    if layer.mask is not None and layer.mask not in project.masks:
+        raise CommandError(f"layer '{layer.name}' names mask {layer.mask}, which is not there")
+    _check_scope(layer.scope)
+    layer.content.check(project)
+    for map_name, channel in layer.channels.items():
+        check_channel(project, layer.content, map_name, channel)
+    for child in layer.children:
+        _check_layer(project, child, seen, depth + 1)
+
+
+def _check_scope(scope: Scope) -> None:
+    for number in scope.islands or ():
+        if not 0 <= number < 1 << 31:
+            raise CommandError(f"there is no island {number}")
