@@ -16,7 +16,8 @@ FACES = np.array([0, 1, 2, 0, 2, 3], "<u2")
 
 def parts(**more: np.ndarray) -> tuple[dict[str, Any], bytes]:
     """The document of a board and its one buffer; ``more`` are further attributes."""
-    arrays = {"POSITION": POINTS, "TEXCOORD_0": UV, **more, "indices": FACES}
+    indices = more.pop("indices", FACES)
+    arrays = {"POSITION": POINTS, "TEXCOORD_0": UV, **more, "indices": indices}
     blob, views, accessors = b"", [], []
     for array in arrays.values():
         views.append({"buffer": 0, "byteOffset": len(blob), "byteLength": array.nbytes})

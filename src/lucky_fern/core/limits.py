@@ -3,7 +3,7 @@
 MOST_FILE = 2 << 30  # bytes of any file that is read whole
 MOST_SMALL_FILE = 64 << 20  # of jobs, presets and other texts
 MOST_UNPACKED = 4 << 30  # bytes of all contents of a project file
-MOST_RATIO = 1000  # times as large as packed that contents may unpack to, beyond …
+MOST_RATIO = 200  # times as large as packed that contents may unpack to, beyond …
 FREE_RATIO = 64 << 20  # … so many bytes
 MOST_PIXELS = 1 << 27  # of a picture: 16384 × 8192
 LONGEST_SIDE = 1 << 17  # pixels

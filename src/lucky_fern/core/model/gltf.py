@@ -4,6 +4,7 @@ Reference: Khronos Group, "glTF 2.0 Specification", sections 3.5 to 3.7.
 """
 
 import base64
+import json
 import struct
 import warnings
 from collections.abc import Callable
@@ -65,6 +66,25 @@ def picture_inside(data: bytes, name: str, fetch: Callable[[str], bytes], number
         raise ModelError(f"{name} carries a picture that is damaged; export it again.") from error
 
 
+def _check_nodes(document: Any, name: str) -> None:
+    """Refuse nodes that hang below each other in a long chain, before all of them are unpacked."""
+    nodes = document.get("nodes") or []
+    depth = [0] * len(nodes)
+    parents = {child: number for number, node in enumerate(nodes) for child in node.get("children") or []}
+    for number in range(len(nodes)):
+        steps, at = 0, number
+        while at in parents and not depth[at]:
+            at, steps = parents[at], steps + 1
+            if steps > DEEPEST_NODES + 1 or steps > len(nodes):
+                raise ModelError(
+                    f"{name} is damaged: node {number} is its own ancestor." if steps > len(nodes)
+                    else f"{name} has nodes more than {DEEPEST_NODES} deep; export it flatter."
+                )  # fmt: skip
+        depth[number] = depth[at] + steps
+        if depth[number] > DEEPEST_NODES:
+            raise ModelError(f"{name} has nodes more than {DEEPEST_NODES} deep; export it flatter.")
+
+
 class _Reader:
     def __init__(self, data: bytes, name: str, fetch: Callable[[str], bytes]) -> None:
         self.name = name
@@ -94,10 +114,14 @@ class _Reader:
         if data[:4] == b"glTF":
             if len(data) < 12 or struct.unpack_from("<I", data, 8)[0] > len(data):
                 raise ModelError(f"{self.name} is cut off: the file is shorter than it says. Copy it again.")
+            length = struct.unpack_from("<I", data, 12)[0]
+            _check_nodes(json.loads(data[20 : 20 + length]), self.name)
             self.doc = pygltflib.GLTF2.load_from_bytes(data)
             self.blob = self.doc.binary_blob() or b""
         else:
-            self.doc = pygltflib.GLTF2.gltf_from_json(data.decode("utf-8-sig"))
+            text = data.decode("utf-8-sig")
+            _check_nodes(json.loads(text), self.name)
+            self.doc = pygltflib.GLTF2.gltf_from_json(text)
             self.blob = b""
 
     def read(self) -> RawFaces:

@@ -60,9 +60,9 @@ class Wash(Content, Plain, frozen=True, tag_field="kind", tag="wash"):
     by: Literal["uv", "triplanar", "tiles"] = "uv"
 
     def check(self, project: Any) -> None:
-        check_finite(*self.repeat, *self.offset, self.rotate)
         if not all(1 / MOST_REPEATS <= abs(times) <= MOST_REPEATS for times in self.repeat):
             raise CommandError(f"repeat takes two numbers other than 0, up to {MOST_REPEATS:g} times")
+        check_finite(*self.offset, self.rotate)
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source == "picture":
