@@ -21,7 +21,7 @@ from lucky_fern.core.exporting.formats import encode
 from lucky_fern.core.exporting.glb import Image, glb_parts, sheet_skins
 from lucky_fern.core.exporting.materialx import write_materialx
 from lucky_fern.core.exporting.model_files import textured_obj
-from lucky_fern.core.exporting.openraster import encode_layers
+from lucky_fern.core.exporting.openraster import baked_layers, encode_layers
 from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.exporting.wires import Wire, wires
 from lucky_fern.core.files import WholeFiles, safe_name
@@ -107,6 +107,10 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
                 name = file_name(stem, key, file.word, len(keys) == 1, form, preset.pattern)
                 files.append(Plan(name, file, maps, key))
         if preset.layered:
+            baked = baked_layers(project)
+            if baked and material == materials[0]:
+                named = ", ".join(f"'{layer.name}'" for layer in baked[:6])
+                notes.append(f"OpenRaster cannot say what {named} does: it is put in as it looks on what is below")
             for key in keys:
                 name = file_name(stem, key, LAYERS, len(keys) == 1, "ora")
                 files.append(Plan(name, None, (), key))

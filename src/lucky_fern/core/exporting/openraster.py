@@ -8,33 +8,39 @@ import zipfile
 
 import cv2
 import numpy as np
+from msgspec.structs import replace
 
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.compositing.stack import composite_alone
+from lucky_fern.core.compositing.stack import composite_alone, composite_rect
 from lucky_fern.core.exporting.channels import rounded
 from lucky_fern.core.exporting.png import encode_png
-from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.document import Group, Layer, Project
 from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
 _THUMBNAIL = 256
 _EARLIEST = (1980, 1, 1, 0, 0, 0)  # of a ZIP archive: the same project gives the same bytes
-_OPERATORS = ("multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",
-              "soft-light", "difference", "exclusion")  # fmt: skip
+# The blends that the format has, by our names (specification 0.0.6, "composite-op").
+_OPERATORS = {
+    "normal": "svg:src-over", "add": "svg:plus",
+    **{one: f"svg:{one}" for one in ("multiply", "screen", "overlay", "darken", "lighten", "color-dodge",
+                                     "color-burn", "hard-light", "soft-light", "difference")},
+}  # fmt: skip
 
 
 def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
     """The colour map's layers on a sheet, topmost first, masks and strengths of what is in groups put in.
 
-    Adjustments have no pixels of their own and are left out; the merged picture has all of it.
+    What the format cannot say (see :func:`baked_layers`) is put in as it looks on what lies below it, so that the
+    layers together show what the map shows.
     """
     pictures: list[tuple[Layer, U8]] = []
-    for layer in project.layers:
-        if _has_pixels(layer) and layer.visible:
-            rgba = _alone(sources, project, sheet, layer)
+    for at, layer in enumerate(project.layers):
+        if layer.visible:
+            rgba = _baked(sources, project, sheet, at) if _to_bake(layer) else _alone(sources, project, sheet, layer)
             if rgba[..., 3].any():
                 pictures.append((layer, rgba))
     merged = composite_sheet(sources, project, "colour", sheet, 8)
@@ -61,9 +67,53 @@ def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
     return out.getvalue()
 
 
-def _has_pixels(layer: Layer) -> bool:
-    """Whether it shows something by itself, or holds what does."""
-    return layer.content.own_pixels or any(_has_pixels(child) for child in layer.children)
+def baked_layers(project: Project) -> list[Layer]:
+    """The visible layers of the stack that OpenRaster cannot say: adjustments, and blends that it does not have."""
+    return [layer for layer in project.layers if layer.visible and _shows(layer) and _to_bake(layer)]
+
+
+def _shows(layer: Layer) -> bool:
+    return "colour" in layer.active_channels() or any(_shows(child) for child in layer.children if child.visible)
+
+
+def _to_bake(layer: Layer) -> bool:
+    if _blend(layer) not in _OPERATORS:
+        return True
+    if not layer.content.holds_layers:
+        return not layer.content.own_pixels
+    # A group that lets through what is below is more than its own pixels, unless all in it simply lies on top.
+    through = layer.content.settled == Group()
+    return through and any(_beyond_normal(child) for child in layer.children if child.visible)
+
+
+def _beyond_normal(layer: Layer) -> bool:
+    if layer.content.holds_layers:
+        return _to_bake(layer) or _blend(layer) != "normal"
+    return _shows(layer) and (not layer.content.own_pixels or _blend(layer) != "normal")
+
+
+def _baked(sources: Sources, project: Project, sheet: Sheet, at: int) -> U8:
+    """(size, size, 4) straight RGBA that, simply laid on what is below layer ``at``, shows what the layer makes of it."""
+    layer = project.layers[at]
+    channels = {name: replace(one, opacity=1.0) for name, one in layer.channels.items()}
+    full = replace(layer, opacity=1.0, channels=channels)
+    below = replace(project, layers=project.layers[:at])
+    above = replace(project, layers=(*project.layers[:at], full))
+    out = np.zeros((sheet.size, sheet.size, 4), np.uint8)
+
+    def work(chunk: Chunk) -> None:
+        rect, place = rect_of(chunk, sheet.size), span(chunk, sheet.size)
+        before, after = (composite_rect(sources, one, "colour", sheet, rect, None) for one in (below, above))
+        alpha = composite_alone(sources, project, "colour", sheet, rect, layer)[1][..., None]
+        colour = before + (after - before) / np.maximum(alpha, np.float32(1e-4))
+        differs = np.abs(after - before).max(axis=2, keepdims=True) > 1e-6
+        # Where the layer's own coverage does not say it all, what comes out lies there in full.
+        sound = (alpha > 1e-3) & (np.abs(colour - 0.5) <= 0.5 + 1 / 510).all(axis=2, keepdims=True)
+        colour, alpha = np.where(sound, colour, after), np.where(sound | ~differs, alpha * sound, 1)
+        out[place] = rounded(np.concatenate([np.clip(colour, 0, 1), alpha], axis=2).astype(np.float32), 8)
+
+    for_each(work, all_chunks(sheet.size))
+    return out
 
 
 def _put(archive: zipfile.ZipFile, name: str, data: bytes, how: int) -> None:
@@ -87,9 +137,10 @@ def _channel_opacity(layer: Layer) -> float:
     return layer.channels["colour"].opacity if "colour" in layer.channels else 1.0
 
 
-def _operator(layer: Layer) -> str:
+def _blend(layer: Layer) -> str:
     channel = layer.channels.get("colour")
-    blend = layer.blend if channel is None else layer.blend_on(channel)
-    if blend == "add":
-        return "svg:plus"
-    return f"svg:{blend}" if blend in _OPERATORS else "svg:src-over"
+    return layer.blend if channel is None else layer.blend_on(channel)
+
+
+def _operator(layer: Layer) -> str:
+    return "svg:src-over" if _to_bake(layer) else _OPERATORS[_blend(layer)]

@@ -10,8 +10,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer
-from lucky_fern.core.project.kinds import Place, decode_kind
-from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
+from lucky_fern.core.project.kinds import PLACES, Place, decode_kind
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio, read_picture_file
 
@@ -73,21 +72,18 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
         If the mode is unknown, a key is wrong, or the sheet named is not there.
     """
     mode = data.get("mode")
-    if mode == "drape":
-        return convert({"up": [0.0, 1.0, 0.0], **data}, Drape)
-    if mode == "roll":
-        return convert(data, Roll)
-    if mode == "throw":
-        full = {"up": [0.0, 1.0, 0.0], **data}
-        if "depth" not in full:
-            lengths = [full.get("width"), full.get("height")]
-            full["depth"] = max((n for n in lengths if isinstance(n, int | float)), default=1.0)
-        return convert(full, Throw)
-    if mode == "along":
-        return convert(data, Along)
-    if mode != "lay":
-        raise CommandError(f"there is no place mode {mode!r}; there are throw, drape, roll, lay, along, tiles")
-    laid = convert(data, Lay)
+    if mode not in PLACES.tags:
+        raise CommandError(f"there is no place mode {mode!r}; there are {', '.join(PLACES.tags)}, tiles")
+    kind = PLACES.kind(str(mode))
+    fields = [one.encode_name for one in msgspec.structs.fields(kind)]
+    full = {"up": [0.0, 1.0, 0.0], **data} if "up" in fields else dict(data)
+    if "depth" in fields and "depth" not in full:
+        lengths = [full.get("width"), full.get("height")]
+        full["depth"] = max((n for n in lengths if isinstance(n, int | float)), default=1.0)
+    made: Place = convert(full, kind)
+    if not made.materials:
+        return made
+    laid: Any = made
     if laid.material not in studio.surface.materials:
         raise CommandError(
             f"there is no material {laid.material!r} with UVs; there are {', '.join(studio.surface.materials)}"
@@ -95,7 +91,7 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
     tiles = studio.surface.tiles_of(laid.material)
     if laid.tile not in tiles:
         raise CommandError(f"{laid.material} has no tile {laid.tile}; it has {', '.join(map(str, tiles))}")
-    return laid
+    return made
 
 
 def check_scope(studio: Studio, scope: Scope) -> None:

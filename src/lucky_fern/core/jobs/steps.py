@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar, cast
 
 import msgspec
 import numpy as np
@@ -24,12 +24,14 @@ from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask, SetRelief
 from lucky_fern.core.project.commands.checks import check_place
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Relief, Wash
-from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
-from lucky_fern.core.project.kinds import Content, Effect, Place, Shape
+from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, SHAPES, Content, Place, Shape, Table
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio, read_sequence
+
+_S = TypeVar("_S", bound=msgspec.Struct)
+_OWN_MASKS = ("picture", "scope", "fill")  # kinds of masks that have words of their own here
 
 
 class _Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -101,24 +103,33 @@ class BrushworkStep(_Made, frozen=True):
 
 
 class AdjustStep(_Made, frozen=True, kw_only=True):
-    """``adjust``: an adjustment of what is below, on one map."""
+    """``adjust``: an adjustment of what is below, on one map; further keys are those of its ``kind``."""
 
     kind: str
     map: str = "colour"
+
+
+class LayerStep(_Made, frozen=True, kw_only=True):
+    """``layer``: a layer of any kind; further keys are those of its ``kind``."""
+
+    kind: str
+    channels: dict[str, str | float] = msgspec.field(default_factory=dict)
+
+
+class ShapeStep(_Step, frozen=True, kw_only=True):
+    """``mask`` with a ``kind`` of its own; further keys are those of it."""
+
+    layer: str
+    kind: str
+    mode: Literal["replace", "add", "subtract", "intersect", "confine"] = "replace"
+    invert: bool = False
+    feather: float = 0.0
     black: float = 0.0
     white: float = 1.0
     gamma: float = 1.0
-    low: float = 0.0
-    high: float = 1.0
-    radius: float = 4.0
-    amount: float = 1.0
-    hue: float = 0.0
-    saturation: float = 0.0
-    lightness: float = 0.0
-    brightness: float = 0.0
-    contrast: float = 0.0
-    points: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 1.0))
-    stops: tuple[tuple[float, str], ...] = ((0.0, "#000000"), (1.0, "#ffffff"))
+    opacity: float = 1.0
+    grow: int = 0
+    smooth: float = 0.0
 
 
 class GroupStep(_Made, frozen=True, kw_only=True):
@@ -155,13 +166,10 @@ class MaskStep(_Step, frozen=True, kw_only=True):
 
 
 STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep] | type[CreditStep] | type[CheckStep]] = {
-    "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
+    "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep, "layer": LayerStep,
     "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep, "credit": CreditStep, "check": CheckStep,
 }  # fmt: skip
-EFFECTS: dict[str, type[Effect]] = {
-    "levels": Levels, "curve": Curve, "shade": Shade, "invert": Invert, "blur": Blur, "sharpen": Sharpen,
-    "gradient": Gradient, "contrast": Contrast,
-}  # fmt: skip
+OPEN: dict[str, type[_Made]] = {"adjust": AdjustStep, "layer": LayerStep}  # steps with keys of their kind
 
 
 def do_step(
@@ -186,6 +194,16 @@ def do_step(
         return do_layout_step(studio, step, folder, [] if later is None else later, source)
     if verb not in STEPS:
         raise CommandError(f"there is no step '{verb}'; there are {', '.join((*STEPS, *LAYOUT_STEPS))}")
+    if verb == "mask" and step.get("kind") in SHAPES.tags and step["kind"] not in _OWN_MASKS:
+        return _shape_mask(studio, *_parted(step, ShapeStep))
+    if verb in OPEN:
+        made, own = _parted(step, OPEN[verb])
+        check_scope(studio, made.scope)
+        return (
+            _adjust(studio, made, own, into)
+            if isinstance(made, AdjustStep)
+            else _layer(studio, cast(LayerStep, made), own, into)
+        )
     parsed = convert(step, STEPS[verb])
     if isinstance(parsed, MaskStep):
         return _mask(studio, parsed, folder)
@@ -203,8 +221,6 @@ def do_step(
         return _wash(studio, parsed, folder, into)
     if isinstance(parsed, DecalStep):
         return _decal(studio, parsed, folder, into)
-    if isinstance(parsed, AdjustStep):
-        return _adjust(studio, parsed, step, into)
     if isinstance(parsed, GroupStep):
         return _group(studio, parsed, folder, into)
     return _add(studio, parsed, "Brushwork", Brushwork(), {}, into)
@@ -330,19 +346,42 @@ def sequence_notes(pattern: str, missing: list[int], extra: list[int]) -> list[s
     return notes
 
 
-def _adjust(studio: Studio, step: AdjustStep, given: dict[str, Any], into: int | None) -> str:
-    if step.kind not in EFFECTS:
-        raise CommandError(f"there is no adjustment {step.kind!r}; there are {', '.join(EFFECTS)}")
-    kind = EFFECTS[step.kind]
-    own = set(kind.__struct_fields__)
-    known = {"do", "name", "kind", "map", "blend", "opacity", "scope"}
-    for key in given:
-        if key not in own | known:
-            raise CommandError(
-                f"an adjustment {step.kind!r} has no key {key!r}; it has {', '.join(sorted(own | known))}"
-            )
-    effect: Effect = kind(**{key: getattr(step, key) for key in own})
+def _parted(step: dict[str, Any], kind: type[_S]) -> tuple[_S, dict[str, Any]]:
+    """A step without the keys of its kind, and those."""
+    known = {one.encode_name for one in msgspec.structs.fields(kind)}
+    return (convert({key: value for key, value in step.items() if key in known}, kind),
+            {key: value for key, value in step.items() if key not in known})  # fmt: skip
+
+
+def _of_kind(table: Table[Any], tag: str, own: dict[str, Any], noun: str) -> Any:
+    """A value of one of a table's kinds from the keys of a step."""
+    if tag not in table.tags:
+        raise CommandError(f"there is no {noun} {tag!r}; there are {', '.join(table.tags)}")
+    kind: Any = table.kind(tag)
+    fields = [one.encode_name for one in msgspec.structs.fields(kind)]
+    for key in own:
+        if key not in fields:
+            raise CommandError(f"{noun} {tag!r} has no key {key!r}; it has {', '.join(sorted(fields)) or 'none'}")
+    return convert({kind.__struct_config__.tag_field: tag, **own}, kind)
+
+
+def _adjust(studio: Studio, step: AdjustStep, own: dict[str, Any], into: int | None) -> str:
+    effect = _of_kind(EFFECTS, step.kind, own, "adjustment")
     return _add(studio, step, step.kind.capitalize(), Adjustment(effect), {step.map: Channel()}, into)
+
+
+def _layer(studio: Studio, step: LayerStep, own: dict[str, Any], into: int | None) -> str:
+    content = _of_kind(CONTENTS, step.kind, own, "layer")
+    channels = {name: Channel(value) for name, value in step.channels.items()}
+    return _add(studio, step, step.kind.capitalize(), content, channels, into)
+
+
+def _shape_mask(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> str:
+    shape = _of_kind(SHAPES, step.kind, own, "mask")
+    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma,
+                      opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
+    studio.execute(AddMaskEntry(named(studio, step.layer).id, entry))
+    return step.layer
 
 
 def _group(studio: Studio, step: GroupStep, folder: Path, into: int | None) -> str:
