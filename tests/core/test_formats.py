@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import struct
 import zipfile
 from pathlib import Path
+from typing import Any
 from xml.etree import ElementTree
 
 import cv2
@@ -26,9 +28,12 @@ from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.errors import CommandError, ExportError
 from lucky_fern.core.exporting.channels import file_pixels, rounded, to_classic
 from lucky_fern.core.exporting.dds import encode_dds, fitting, halved
-from lucky_fern.core.exporting.exporter import export
-from lucky_fern.core.project.commands import AddLayer
-from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.exporting.exporter import export, plan_export
+from lucky_fern.core.exporting.usd import write_usd
+from lucky_fern.core.pictures.picture import read_picture
+from lucky_fern.core.project.commands import AddLayer, GroupLayers
+from lucky_fern.core.project.document import Adjustment, Channel, Decal, Wash
+from lucky_fern.core.project.effects import Shade
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.presets import MapFile, Pick, Preset, check_preset, preset_from_json, preset_to_json
@@ -415,3 +420,81 @@ def test_a_usd_file_undoes_what_the_files_have_turned_over(studio: Studio, tmp_p
     packed = written(studio, tmp_path / "packed", ExportSetup("packed", "", model="usda"))["p.usda"].read_text()
     for what, part in (("occlusion", "r"), ("roughness", "g"), ("metallic", "b")):
         assert f"inputs:{what}.connect = </Item/hull/{what}.outputs:{part}>" in packed
+
+
+@pytest.mark.parametrize(("form", "full"), [("exr", False), ("exr", True), ("tiff", True)])
+def test_premultiplied_floats_are_light_times_alpha(tmp_path: Path, form: str, full: bool) -> None:
+    (tmp_path / "two.obj").write_text(TILES)
+    studio = Studio.new(tmp_path / "two.obj", sheet_size=SIZE)
+    studio.execute(AddLayer("half", Wash(), {"colour": Channel("#808080"), "opacity": Channel(0.5)}))
+    setup = ExportSetup("separate", "", format=form, bits=16, full=full, alpha="premultiplied")
+    data = next(path for name, path in written(studio, tmp_path / "out", setup).items() if "baseColor.1001" in name)
+    if form == "exr":
+        with OpenEXR.File(str(data), separate_channels=True) as file:
+            red, alpha = (float(file.channels()[key].pixels[SIZE // 2, SIZE // 2]) for key in "RA")
+    else:
+        red, alpha = tifffile.imread(data)[SIZE // 2, SIZE // 2][[0, 3]].tolist()
+    light = ((0x80 / 255 + 0.055) / 1.055) ** 2.4
+    assert alpha == pytest.approx(0.5, abs=1e-3) and red == pytest.approx(light / 2, abs=1e-3)
+
+
+def test_names_in_usd_never_meet() -> None:
+    corner = np.zeros((2, 3, 3), np.float32)
+    corner[..., 2] = 1
+    from lucky_fern.core.model.model import Model
+
+    names = ("c", "b_c", "Item", "a_b_c")
+    model = Model("m", np.eye(4, 3), np.tile(np.arange(3, dtype=np.int32), (4, 1)), np.zeros((4, 3, 2)),
+                  np.tile(np.array([0, 0, 1], np.float32), (4, 3, 1)), np.tile(np.array([1, 0, 0, 1], np.float32), (4, 3, 1)),
+                  np.array([0, 1, 2, 3], np.int32), names, np.array([0, 1, 0, 1], np.int32), ("a_b", "a"),
+                  np.arange(4, dtype=np.int32))  # fmt: skip
+    text = write_usd(model, {}).decode()
+    prims = re.findall(r'(?m)^    def \w+ "(\w+)"', text)
+    assert len(prims) == 8 == len(set(prims))
+    for bound in re.findall(r"material:binding = </Item/(\w+)>", text):
+        assert f'def Material "{bound}"' in text
+
+
+@pytest.mark.parametrize("blocks", ["bc1", "bc3", None])
+@pytest.mark.parametrize("marked", [True, False])
+def test_dds_can_say_that_colours_are_srgb(blocks: Any, marked: bool) -> None:
+    y, x = np.mgrid[0:16, 0:16].astype(np.uint8)
+    pixels = np.dstack([x * 8, y * 8, x * 4 + 60, np.full((16, 16), 255, np.uint8)])
+    for encoded in (True, False):
+        data = encode_dds(pixels, blocks, False, encoded, False, marked)
+        assert (data[84:88] == b"DX10") == marked
+        if marked:
+            wanted = {"bc1": (71, 72), "bc3": (77, 78), None: (87, 91)}[blocks][encoded]
+            assert int.from_bytes(data[128:132], "little") == wanted
+        shown = read_picture(data, "a.dds").rgba[..., :3].astype(int)
+        assert np.abs(shown - pixels[..., :3]).max() < 24
+
+
+def test_openraster_bakes_what_it_cannot_say(tmp_path: Path) -> None:
+    (tmp_path / "two.obj").write_text(TILES)
+    studio = Studio.new(tmp_path / "two.obj", sheet_size=SIZE)
+    noise = np.dstack([soft_noise((20, 20)), soft_noise((20, 20), 3)[..., 0]])
+    picture = studio.add_picture(save_png(tmp_path / "p.png", noise))
+    studio.execute(AddLayer("base", Wash(), {"colour": Channel("#a06030")}))
+    lay = Lay("hull", 1001, (0.5, 0.5), 0.7)
+    for blend in ("subtract", "exclusion", "min"):
+        studio.execute(AddLayer(blend, Decal(picture, lay), {"colour": Channel("picture")}, 0.8, blend))
+    studio.execute(AddLayer("inside", Decal(picture, lay), {"colour": Channel("picture")}, 0.7, "multiply"))
+    studio.execute(GroupLayers((studio.project.layers[-1].id,), "through"))
+    studio.execute(AddLayer("grey", Adjustment(Shade(saturation=-0.7)), {"colour": Channel()}, 0.6))
+    setup = ExportSetup("layers", "")
+    files = written(studio, tmp_path / "out", setup)
+    notes = plan_export(studio.sources, studio.project, setup, "p").notes
+    assert all(any(f"'{name}'" in note for note in notes) for name in ("subtract", "exclusion", "through", "grey"))
+    with zipfile.ZipFile(files["p_hull_layers.1001.ora"]) as archive:
+        tree = ElementTree.fromstring(archive.read("stack.xml"))
+        layers = [dict(layer.attrib) for layer in tree.iter("layer")]
+        assert {layer["composite-op"] for layer in layers} == {"svg:src-over"} and len(layers) == 6
+        total = np.ones((SIZE, SIZE, 3))
+        for layer in reversed(layers):
+            rgba = np.asarray(Image.open(io.BytesIO(archive.read(layer["src"])))) / 255
+            alpha = rgba[..., 3:] * float(layer["opacity"])
+            total = total * (1 - alpha) + rgba[..., :3] * alpha
+        merged = np.asarray(Image.open(io.BytesIO(archive.read("mergedimage.png"))))[..., :3]
+    inside = studio.surface.sheet(studio.surface.keys[0], SIZE).covered
+    assert np.abs(total * 255 - merged)[inside].max() <= 3

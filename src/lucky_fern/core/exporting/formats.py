@@ -15,6 +15,7 @@ from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels, as_floats, plane_as_floats
 from lucky_fern.core.exporting.dds import encode_dds, fitting
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.pictures.picture import unmarked
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import MapFile
 
@@ -119,7 +120,7 @@ def read_back(data: bytes, name: str) -> np.ndarray | None:
         from PIL import Image, UnidentifiedImageError
 
         try:
-            pixels = np.asarray(Image.open(io.BytesIO(data)))
+            pixels = np.asarray(Image.open(io.BytesIO(unmarked(data))))
         except (UnidentifiedImageError, OSError, NotImplementedError):
             return None
         return pixels if pixels.ndim == 3 else pixels[..., None]

@@ -33,6 +33,7 @@ from lucky_fern.core.pictures.naming import Taken, is_data_name
 SVG_LONGEST = 1024
 LARGEST_SIDE = 8192  # no sheet is larger, so no more is ever needed
 SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif", ".exr", ".dds")
+_UNMARKED = {72: 71, 75: 74, 78: 77, 91: 87}  # of the formats of a DDS file (DXGI)
 _EXR = b"\x76\x2f\x31\x01"
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, before anything is unpacked
@@ -193,7 +194,17 @@ def _damaged(name: str, error: Exception) -> PictureError:
     return PictureError(f"{name} cannot be read as a picture ({error}); save it again as PNG.")
 
 
+def unmarked(data: bytes) -> bytes:
+    """A DDS file without the mark that its colours are sRGB: Pillow reads the same numbers without it, not with it."""
+    if data[:4] == b"DDS " and data[84:88] == b"DX10" and len(data) > 132:
+        number = _UNMARKED.get(int.from_bytes(data[128:132], "little"))
+        if number is not None:
+            return data[:128] + number.to_bytes(4, "little") + data[132:]
+    return data
+
+
 def _read_common(data: bytes, name: str, taken: Taken | None) -> Picture:
+    data = unmarked(data)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # what is odd in a file and does not keep it from being read

@@ -1,0 +1,38 @@
+"""What a wheel takes along."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from pathlib import Path
+
+ROOT = Path(__file__).parents[2]
+PROJECT = tomllib.loads((ROOT / "pyproject.toml").read_text())
+
+
+def test_every_file_that_is_no_code_is_package_data() -> None:
+    told = PROJECT["tool"]["setuptools"]["package-data"]
+    known = set()
+    for package, patterns in told.items():
+        folder = ROOT / "src" / package.replace(".", "/")
+        for pattern in patterns:
+            found = {path for path in folder.glob(pattern) if path.is_file() and path.suffix != ".py"}
+            assert found or pattern == "*", f"{package}: {pattern} names nothing"
+            known |= found
+    files = {path for path in (ROOT / "src" / "lucky_fern").rglob("*") if path.is_file()}
+    data = {path for path in files if path.suffix not in (".py", ".pyc", ".nbi", ".nbc")}
+    assert data and data <= known, sorted(str(path) for path in data - known)
+
+
+def test_dependencies_have_bounds_that_hold_for_what_is_pinned() -> None:
+    pinned = dict(re.findall(r"(?m)^([\w.-]+)==([\d.a-z]+)", (ROOT / "requirements.txt").read_text()))
+    pinned = {name.lower().replace("_", "-"): version for name, version in pinned.items()}
+
+    def numbers(version: str) -> tuple[int, ...]:
+        return tuple(int(part) for part in re.findall(r"\d+", version))
+
+    for text in PROJECT["project"]["dependencies"]:
+        name, low, high = re.fullmatch(r"([\w.-]+)>=([\d.]+),<([\d.]+)", text).groups()
+        version = pinned[name.lower().replace("_", "-")]
+        assert numbers(low) <= numbers(version) < numbers(high), text
+    assert "PySide6-Essentials>=6.8,<6.12" in PROJECT["project"]["dependencies"]
