@@ -118,7 +118,8 @@ class WholeFiles:
     """A set of files that appear together: written under temporary names, renamed at the end.
 
     Use as a context manager; leaving it by an error removes what was written so far. Files that are there keep their
-    rights, new ones get those that the system gives new files. What a run that was killed left behind is cleared away.
+    rights, new ones get those that the system gives new files. What a run that was killed left behind is cleared
+    away.
     """
 
     def __init__(self) -> None:

@@ -147,6 +147,7 @@ class ExportPanel(Page):
         flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
                  ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
                  ("compress", "In blocks", "BC1, BC3 and BC5: a quarter of the size and less"),
+                 ("marked", "Colours marked as sRGB", "In the newer header, for games that ask for it"),
                  ("mips", "Mips", "With all their halvings"),
                  ("full", "32-bit floats", "Instead of half floats or whole numbers"))  # fmt: skip
         line = QHBoxLayout()
@@ -261,7 +262,8 @@ class ExportPanel(Page):
         for name, box in self.boxes.items():
             show_check(box, bool(getattr(common, name)))
         form = common.format
-        shown_for = {"compress": form == "dds", "mips": form == "dds", "full": form in ("exr", "tiff"),
+        shown_for = {"compress": form == "dds", "marked": form == "dds",
+                     "mips": form == "dds", "full": form in ("exr", "tiff"),
                      "dither": common.bits == 8 and form != "exr", "rims": True}  # fmt: skip
         for name, shown in shown_for.items():
             self.boxes[name].setVisible(shown)

@@ -9,15 +9,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields
+from typing import NamedTuple
 
 import numpy as np
 from scipy import ndimage
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, Array, Bool
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import frames_at
-from lucky_fern.core.sheets.beyond import nearest_edges
+from lucky_fern.core.sheets.beyond import Places, nearest_edges
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
@@ -128,7 +130,7 @@ class Around(Islands):
         wide = Rect(wide.top + top, wide.bottom + top, wide.left + left, wide.right + left)
         sizes = tuple(self.size_of(key) for key in self.sources.surface.keys)
         halo = self.sources.kept.get(
-            ("halo", self.sheet.key, sizes, self.rect, number, wide, reach),
+            ("halo", self.normals, self.sheet.key, sizes, self.rect, number, wide, reach),
             lambda: self._halo(number, wide, reach, known),
             lambda made: made.nbytes,
         )
@@ -177,17 +179,24 @@ class Around(Islands):
         foot = ((points - a) * step).sum(axis=1) / np.maximum(length, 1e-300)
         places = surface.beyond.follow(borders[edge], points, flat[edge], np.clip(foot, 0, 1))
         there = places.triangle >= 0
-        model, home = surface.model, borders[edge[there]]
+        triangle, barycentric = places.triangle[there], places.barycentric[there]
+        turn, mirrored = np.ones(len(triangle), np.complex64), np.zeros(len(triangle), np.bool_)
+        if self.normals:
+            ways = Places(triangle, barycentric, places.start[there], places.heading[there])
+            turn, mirrored = self._turns(borders[edge[there]], np.clip(foot[there], 0, 1), ways)
+        return [self._at(rows[there], columns[there], triangle, barycentric, turn, mirrored)]
+
+    def _turns(self, home: I32, foot: F64, ways: Places) -> tuple[Array, Bool]:
+        """How directions at the ends of ways are turned, and whether mirrored, to be directions where they begin."""
+        model = self.sources.surface.model
         beginning = np.zeros((len(home), 3))
         every = np.arange(len(home))
-        beginning[every, home[:, 1]] = 1 - np.clip(foot[there], 0, 1)
-        beginning[every, (home[:, 1] + 1) % 3] = np.clip(foot[there], 0, 1)
-        here = _bearing(model, home[:, 0], beginning, places.start[there])
-        triangle, barycentric = places.triangle[there], places.barycentric[there]
-        over = _bearing(model, triangle, barycentric, places.heading[there])
-        mirrored: Bool = model.tangents[home[:, 0], 0, 3] * model.tangents[triangle, 0, 3] < 0
-        turn = (here * np.where(mirrored, over, np.conj(over))).astype(np.complex64)
-        return [self._at(rows[there], columns[there], triangle, barycentric, turn, mirrored)]
+        beginning[every, home[:, 1]] = 1 - foot
+        beginning[every, (home[:, 1] + 1) % 3] = foot
+        here = _bearing(model, home[:, 0], beginning, ways.start)
+        over = _bearing(model, ways.triangle, ways.barycentric, ways.heading)
+        mirrored: Bool = model.tangents[home[:, 0], 0, 3] * model.tangents[ways.triangle, 0, 3] < 0
+        return (here * np.where(mirrored, over, np.conj(over))).astype(np.complex64), mirrored
 
     def _at(self, rows: I64, columns: I64, triangle: I32, barycentric: F64, turn: Array, mirrored: Bool) -> _Halo:
         """Texels whose values lie at points of the surface; those without a sheet are left out."""
@@ -241,7 +250,8 @@ class Around(Islands):
                 owned[r, k] = True
                 count = len(r)
                 out.append(_Halo(r.astype(np.int32), k.astype(np.int32),
-                                 np.full(count, surface.keys.index(other), np.int32), np.full(count, number, np.int32),
+                                 np.full(count, surface.keys.index(other), np.int32),
+                                 np.full(count, number, np.int32),
                                  x[same].astype(np.float32), y[same].astype(np.float32),
                                  np.ones(count, np.complex64), np.zeros(count, np.bool_)))  # fmt: skip
         return out
@@ -256,23 +266,14 @@ class Around(Islands):
             key = self.sources.surface.keys[number]
             sheet = self.sources.surface.sheet(key, self.size_of(key))
             mine = np.flatnonzero(halo.sheet == number)
-            x, y = halo.x[mine] - np.float32(0.5), halo.y[mine] - np.float32(0.5)
-            i, j = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-            fx, fy = x - i, y - j
-            for tap in range(4):
-                column, row = i + tap % 2, j + tap // 2
-                weight = (fx if tap % 2 else 1 - fx) * (fy if tap // 2 else 1 - fy)
-                fits = (column >= 0) & (row >= 0) & (column < sheet.size) & (row < sheet.size) & (weight > 1e-5)
-                code = np.where(fits, row // CHUNK * chunks_across(sheet.size) + column // CHUNK, -1)
-                for cell in np.unique(code[fits]).tolist():
-                    chunk = Chunk(cell // chunks_across(sheet.size), cell % chunks_across(sheet.size))
-                    here = np.flatnonzero(code == cell)
-                    at = (row[here] - chunk.row * CHUNK, column[here] - chunk.column * CHUNK)
-                    same = chunk_numbers(self.sources, sheet, chunk)[at] == halo.island[mine[here]]
-                    if same.any():
-                        part = weight[here] * same
-                        out[mine[here]] += self.fetch(key, chunk)[at] * part[:, None]
-                        total[mine[here]] += part
+            places = _Places(halo.x[mine] - np.float32(0.5), halo.y[mine] - np.float32(0.5), halo.island[mine], mine)
+            across = chunks_across(sheet.size)
+            for cell in _cells_of(places.x, places.y, sheet.size, across).tolist():
+                chunk = Chunk(cell // across, cell % across)
+                numbers = chunk_numbers(self.sources, sheet, chunk)
+                if _any_in(places, numbers, chunk.row * CHUNK, chunk.column * CHUNK):
+                    values = np.ascontiguousarray(self.fetch(key, chunk), np.float32)
+                    _add_taps(places, numbers, values, chunk.row * CHUNK, chunk.column * CHUNK, out, total)
         found: Bool = total > 1e-4
         out[found] /= total[found, None]
         if self.normals:
@@ -317,3 +318,59 @@ def _numbers_at(sources: Sources, sheet: Sheet, x: I64, y: I64) -> I32:
         mine = code == cell
         out[mine] = chunk_numbers(sources, sheet, chunk)[y[mine] - chunk.row * CHUNK, x[mine] - chunk.column * CHUNK]
     return out
+
+
+class _Places(NamedTuple):
+    """Places on a sheet in texels (centres at whole numbers), the islands that they lie on, and whose they are."""
+
+    x: F32
+    y: F32
+    island: I32
+    row: I64
+
+
+def _cells_of(x: F32, y: F32, size: int, across: int) -> I64:
+    """Numbers of the chunks that hold any of the four texels round places."""
+    cells = []
+    for dx in (0, 1):
+        for dy in (0, 1):
+            column = np.clip(np.floor(x).astype(np.int64) + dx, 0, size - 1) // CHUNK
+            row = np.clip(np.floor(y).astype(np.int64) + dy, 0, size - 1) // CHUNK
+            cells.append(np.unique(row * across + column))
+    return np.unique(np.concatenate(cells))
+
+
+@kernel
+def _any_in(places: _Places, numbers: I32, row0: int, column0: int) -> bool:
+    """Whether any of the four texels round any place lies in a chunk and on the place's island."""
+    rows, columns = numbers.shape
+    for n in range(len(places.x)):
+        i, j = int(np.floor(places.x[n])) - column0, int(np.floor(places.y[n])) - row0
+        for k in range(4):
+            a, b = i + k % 2, j + k // 2
+            if 0 <= a < columns and 0 <= b < rows and numbers[b, a] == places.island[n]:
+                return True
+    return False
+
+
+@kernel
+def _add_taps(
+    places: _Places, numbers: I32, values: F32, row0: int, column0: int, out: F32, total: F32
+) -> None:  # fmt: skip
+    """Add what a chunk gives to places: bilinear weights of those of its texels that lie on a place's own island."""
+    rows, columns = numbers.shape
+    for n in range(len(places.x)):
+        x, y = places.x[n], places.y[n]
+        i, j = int(np.floor(x)), int(np.floor(y))
+        fx, fy = x - i, y - j
+        to = places.row[n]
+        for k in range(4):
+            a, b = i + k % 2 - column0, j + k // 2 - row0
+            if a < 0 or b < 0 or a >= columns or b >= rows or numbers[b, a] != places.island[n]:
+                continue
+            weight = (fx if k % 2 else 1.0 - fx) * (fy if k // 2 else 1.0 - fy)
+            if weight <= 1e-5:
+                continue
+            total[to] += weight
+            for c in range(values.shape[2]):
+                out[to, c] += weight * values[b, a, c]

@@ -1,4 +1,4 @@
-"""What the layers of a project are drawn from: surface, contents, pictures and poses, each kept while there is room."""
+"""What layers are drawn from: surface, contents, pictures and poses, each kept while there is room."""
 
 from __future__ import annotations
 

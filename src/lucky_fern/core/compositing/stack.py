@@ -130,7 +130,7 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
 
 
 def around_below(layer: Layer, view: View) -> Around:
-    """What lies round the islands of a view, below a layer: with coverage last where the canvas began with nothing."""
+    """What lies round the islands of a view, below a layer; coverage comes last if the canvas began with nothing."""
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
         sheet = view.sources.surface.sheet(key, view.project.size_of(key))

@@ -99,7 +99,7 @@ def as_floats(file: MapFile, pixels: Pixels) -> F32:
 def _noise(first: int, rows: int, columns: int) -> F32:
     """(rows, columns) from a first row on, evenly spread in 0…1, alike neighbours far apart.
 
-    Reference: J. Jimenez, "Next Generation Post Processing in Call of Duty", 2014: interleaved gradient noise.
+    Reference: J. Jimenez, 2014: interleaved gradient noise.
     """
     y, x = np.mgrid[first : first + rows, 0:columns].astype(np.float64)
     return np.asarray((52.9829189 * ((0.06711056 * x + 0.00583715 * y) % 1)) % 1, np.float32)

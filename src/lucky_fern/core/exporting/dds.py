@@ -1,6 +1,6 @@
 """DirectDraw surfaces: plain or compressed in blocks, with their halvings.
 
-References: Microsoft, "Programming Guide for DDS" (header, DX10 extension) and "Texture Block Compression in
+References: "Programming Guide for DDS" (header, DX10 extension) and "Texture Block Compression in
 Direct3D 11" (BC1 to BC7). The blocks themselves are Pillow's, those of BC7 etcpak's.
 """
 
@@ -22,8 +22,8 @@ _TEXTURE, _COMPLEX, _MIPMAP = 0x1000, 0x8, 0x400000
 _ALPHA, _FOURCC, _RGB, _LUMINANCE = 0x1, 0x4, 0x40, 0x20000
 _BYTES = {"bc1": 8, "bc3": 16, "bc4": 8, "bc5": 16, "bc7": 16}  # of a block of 4 × 4 texels
 _LETTERS = {"bc1": b"DXT1", "bc3": b"DXT5"}  # all others are named in the newer header
-_DXGI = {"bc1": 71, "bc3": 77, "bc4": 80, "bc5": 83, "bc7": 98, "plain": 87, "grey": 61}
-_ENCODED = {71: 72, 77: 78, 87: 91, 98: 99}  # the same with colours marked as sRGB
+_DXGI = {"bc1": 71, "bc3": 77, "bc4": 80, "bc5": 83, "bc7": 98, "plain": 28}
+_ENCODED = {71: 72, 77: 78, 28: 29, 98: 99}  # the same with colours marked as sRGB
 _OPAQUE_MODE = 1 << 1  # of BC7: mode 1 has no alpha
 _BAND = 64  # rows, an even number
 
@@ -42,7 +42,8 @@ def encode_dds(
 
     BC1 holds RGB, BC3 and BC7 RGBA, BC4 grey, BC5 two channels (of normals, whose third follows from them).
     ``encoded`` colours are halved as light, ``normal`` vectors are brought to length 1. ``marked`` says in the newer
-    header, whatever the blocks, whether colours are sRGB-encoded; without it BC1, BC3 and plain files have the old one.
+    header, whatever the blocks, whether colours are sRGB-encoded; without it BC1, BC3 and plain files have the old
+    one.
 
     Raises
     ------
@@ -57,7 +58,8 @@ def encode_dds(
     levels = [eight]
     while mips and max(levels[-1].shape[:2]) > 1:
         levels.append(halved(levels[-1], encoded, normal))
-    data = b"".join(_plain(level) if blocks is None else _blocks(level, blocks, encoded) for level in levels)
+    marked = marked and count > 1  # grey has no colours to say anything of
+    data = b"".join(_plain(level, marked) if blocks is None else _blocks(level, blocks, encoded) for level in levels)
     rows, columns = eight.shape[:2]
     pitched = _PITCH if blocks is None else _LINEAR
     flags = _CAPS | _HEIGHT | _WIDTH | _FORMAT | pitched | (_MIPS if len(levels) > 1 else 0)
@@ -75,7 +77,7 @@ def encode_dds(
     header = b"DDS " + struct.pack("<7I44x", 124, flags, rows, columns, pitch, 0, len(levels))
     header += struct.pack("<2I4s5I", *kinds) + struct.pack("<5I", caps, 0, 0, 0, 0)
     if marked or (blocks is not None and blocks not in _LETTERS):
-        number = _DXGI[blocks or ("plain" if count > 1 else "grey")]
+        number = _DXGI[blocks or "plain"]
         if encoded:
             number = _ENCODED.get(number, number)
         header += struct.pack("<5I", number, 3, 0, 1, 0)  # a texture of two dimensions, one of them
@@ -114,13 +116,13 @@ def _shrunk(values: F32, size: tuple[int, int]) -> F32:
     return np.asarray(small, np.float32).reshape(size[1], size[0], values.shape[2])
 
 
-def _plain(level: U8) -> bytes:
-    """Grey, or blue, green, red and alpha."""
+def _plain(level: U8, red_first: bool = False) -> bytes:
+    """Grey; or blue, green, red and alpha, in the newer header red, green, blue and alpha."""
     if level.shape[2] == 1:
         return level.tobytes()
     rows, columns, count = level.shape
     out = np.full((rows, columns, 4), 255, np.uint8)
-    out[..., :3] = level[..., 2::-1]
+    out[..., :3] = level[..., :3] if red_first else level[..., 2::-1]
     if count == 4:
         out[..., 3] = level[..., 3]
     return out.tobytes()

@@ -70,7 +70,7 @@ def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
 
 
 def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
-    """Deflate-compressed (TIFF 6.0, Adobe's technical note 2); with ``full`` linear 32-bit floats."""
+    """Deflate-compressed (TIFF 6.0 and its technical notes); with ``full`` linear 32-bit floats."""
     import tifffile
 
     planes: Any = as_floats(file, pixels) if setup.full else pixels

@@ -93,7 +93,9 @@ def _beyond_normal(layer: Layer) -> bool:
 
 
 def _baked(sources: Sources, project: Project, sheet: Sheet, at: int) -> U8:
-    """(size, size, 4) straight RGBA that, simply laid on what is below layer ``at``, shows what the layer makes of it."""
+    """(size, size, 4) straight RGBA that, simply laid on what is below layer ``at``, shows what the layer makes of
+    it.
+    """
     layer = project.layers[at]
     channels = {name: replace(one, opacity=1.0) for name, one in layer.channels.items()}
     full = replace(layer, opacity=1.0, channels=channels)

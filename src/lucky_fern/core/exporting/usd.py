@@ -1,6 +1,6 @@
 """The model with its maps as a USD text file (.usda): meshes, and materials of UsdPreviewSurface.
 
-References: Pixar's and the Alliance for OpenUSD's "UsdPreviewSurface Specification" 2.6; UDIM textures are named with
+References: "UsdPreviewSurface Specification" 2.6; UDIM textures are named with
 ``<UDIM>`` as it has them.
 """
 

@@ -166,8 +166,9 @@ class MaskStep(_Step, frozen=True, kw_only=True):
 
 
 STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep] | type[CreditStep] | type[CheckStep]] = {
-    "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep, "layer": LayerStep,
-    "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep, "credit": CreditStep, "check": CheckStep,
+    "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
+    "layer": LayerStep, "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep, "credit": CreditStep,
+    "check": CheckStep,
 }  # fmt: skip
 OPEN: dict[str, type[_Made]] = {"adjust": AdjustStep, "layer": LayerStep}  # steps with keys of their kind
 

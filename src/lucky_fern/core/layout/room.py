@@ -218,8 +218,8 @@ def _give_way(
     largest = max(float(np.ptp(shape, axis=(0, 1)).max()) for shape in shapes)
     scale = 0.98 / across / max(largest, 1e-300)
     layout.notes.append(
-        f"there are {len(shapes)} pieces and no room: each lies in a cell of its own of {texels / across:.2g} texels, "
-        "over what else is on the tile; take a larger sheet, or several tiles"
+        f"there are {len(shapes)} pieces and no room: each lies in a cell of its own of {texels / across:.2g} "
+        "texels, over what else is on the tile; take a larger sheet, or several tiles"
     )
     spots = []
     for number, shape in enumerate(shapes):

@@ -95,7 +95,8 @@ def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
     for library in material_libraries(source.data):
         if library not in source.files:
             raw.warnings.append(
-                f"{library}, which {source.name} names, is not in its folder and was not read; its colours are not known."
+                f"{library}, which {source.name} names, is not in its folder and was not read; "
+                "its colours are not known."
             )
             continue
         for name, statements in read_mtl(source.files[library]).items():

@@ -50,8 +50,8 @@ def _is_number(word: str) -> bool:
 def find_picture(folder: Path, name: str) -> Path | None:
     """Where a picture lies that a model beside it names: as written, with slashes of other systems, by name alone.
 
-    Case is overlooked where nothing has the exact name. Only what lies in or under the model's folder is found: a model
-    from elsewhere must not pull in other files. None if it is nowhere there.
+    Case is overlooked where nothing has the exact name. Only what lies in or under the model's folder is found: a
+    model from elsewhere must not pull in other files. None if it is nowhere there.
     """
     plain = name.strip().strip('"').replace("\\", "/")
     wanted = PurePosixPath(plain)

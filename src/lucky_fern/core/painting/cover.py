@@ -2,11 +2,48 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.raster import EDGE, row_span
+
+
+class Mesh(NamedTuple):
+    """Triangles near a stroke: rows of the sheet's ``xy``, the boxes of their texels, and their rows in the model."""
+
+    items: I32
+    boxes: I64
+    xy: F64
+    needle: U8
+    rows: I32
+
+
+class Underfoot(NamedTuple):
+    """The ground that a brush is round on: corners and normals (T, 3, 3), and the weights (T, 3) of corners that are
+    seen through a lens; (0, 3) without one.
+    """
+
+    corners: F64
+    normals: F32
+    weights: F64
+
+
+class Laying(NamedTuple):
+    """How a sample covers: its hardness, the least cosine between its normal and the surface's, its tip (with its
+    halved copies) and its grain.
+    """
+
+    hardness: float
+    facing: float
+    tip: F32
+    starts: I64
+    has_tip: bool
+    grain: F32
+    rough: float
+    grain_size: float
 
 
 @kernel
@@ -130,16 +167,18 @@ def reach_of(sample: F64, square: bool) -> float:
 
 @kernel
 def add_samples(
-    out: F32, tint: F32, owner: I32, items: I32, boxes: I64, xy: F64, needle: U8, rows_of_model: I32,
-    corners: F64, normals: F32, weights: F64, samples: F64, hardness: float, facing: float,
-    tip: F32, starts: I64, has_tip: bool, grain: F32, rough: float, grain_size: float, row0: int, column0: int,
+    out: F32, tint: F32, owner: I32, mesh: Mesh, underfoot: Underfoot, samples: F64, way: Laying, corner: tuple[int,
+    int]
 ) -> bool:  # fmt: skip
     """Add samples (N, 13; see :func:`.brush.sample_rows`) to the coverage of a chunk; whether any texel changed.
 
     ``tint`` (r, c), or (0, 0) where it is not wanted, is how the turns of hue of the samples mix as they are laid
-    over each other. ``weights`` (T, 3), or (0, 3), are those of corners seen through a lens. ``facing`` is the least
-    cosine between a sample's normal and the surface's.
+    over each other. ``corner`` is the first row and column of the chunk on its sheet.
     """
+    items, boxes, xy, needle, rows_of_model = mesh
+    corners, normals, weights = underfoot
+    hardness, facing, tip, starts, has_tip, grain, rough, grain_size = way
+    row0, column0 = corner
     lens, tinted = len(weights) > 0, len(tint) > 0
     near = np.zeros(len(samples), np.int64)
     # Of each near sample, for the triangle at hand: its reach and radius squared, where it softens, how steeply.

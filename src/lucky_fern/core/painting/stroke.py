@@ -15,7 +15,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, Bool, unit_rows
 from lucky_fern.core.painting.brush import Brush, Pen, sample_rows
-from lucky_fern.core.painting.cover import add_samples, texel_boxes, touched_cells
+from lucky_fern.core.painting.cover import Laying, Mesh, Underfoot, add_samples, texel_boxes, touched_cells
 from lucky_fern.core.painting.ground import Ground, screen_ground, sheet_ground, surface_ground
 from lucky_fern.core.painting.symmetry import Symmetry, ways_of
 from lucky_fern.core.painting.tips import grain_field, pyramid
@@ -190,12 +190,14 @@ class Stroke:
         if tint is None:
             tint = np.zeros(out.shape if brush.hue_jitter > 0 else (0, 0), np.float32)
         least = 0.0 if brush.facing == 90 else float(np.cos(np.radians(brush.facing)))
-        if add_samples(
-            out, tint, self.owners(sheet, chunk), near[there], boxes[there], sheet.xy, sheet.needle,
-            sheet.triangle, ground.corners, ground.normals, ground.weights, samples, brush.hardness, least,
-            self._tip, self._starts, self._has_tip, self._grain, brush.grain, brush.grain_size * brush.radius,
-            rows.start, columns.start,
-        ):  # fmt: skip
+        mesh = Mesh(near[there], boxes[there], sheet.xy, sheet.needle, sheet.triangle)
+        underfoot = Underfoot(ground.corners, ground.normals, ground.weights)
+        laying = Laying(
+            float(brush.hardness), least, self._tip, self._starts, self._has_tip, self._grain, float(brush.grain),
+            float(brush.grain_size * brush.radius),
+        )  # fmt: skip
+        owner = self.owners(sheet, chunk)
+        if add_samples(out, tint, owner, mesh, underfoot, samples, laying, (rows.start, columns.start)):
             self.coverage[place] = out
             if tint.size:
                 self.tints[place] = tint

@@ -195,7 +195,9 @@ def _damaged(name: str, error: Exception) -> PictureError:
 
 
 def unmarked(data: bytes) -> bytes:
-    """A DDS file without the mark that its colours are sRGB: Pillow reads the same numbers without it, not with it."""
+    """A DDS file without the mark that its colours are sRGB: Pillow reads the same numbers without it, not with
+    it.
+    """
     if data[:4] == b"DDS " and data[84:88] == b"DX10" and len(data) > 132:
         number = _UNMARKED.get(int.from_bytes(data[128:132], "little"))
         if number is not None:

@@ -14,6 +14,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32, I64, Array
 from lucky_fern.core.colour import DECODE_8, DECODE_16
 from lucky_fern.core.pictures.picture import LARGEST_SIDE, Picture
+from lucky_fern.core.pictures.sampling import Levels
 
 Flavour = Literal["colour", "data"]
 _BAND = 256  # rows
@@ -32,6 +33,11 @@ class Pyramid:
     offset: I64
     width: I64
     height: I64
+
+    @property
+    def levels(self) -> Levels:
+        """All of it, as kernels take it."""
+        return Levels(self.texels, self.offset, self.width, self.height)
 
     def level(self, index: int) -> F32:
         """(rows, columns, 4) float32 view of one level."""

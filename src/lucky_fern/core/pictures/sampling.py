@@ -7,7 +7,7 @@ coordinates along the texel's two axes. Where it is axis-aligned the mean over i
 footprint still spans at least two of their pixels each way (four for exact means), so little detail is lost to them.
 """
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -15,6 +15,17 @@ from lucky_fern.core.arrays import F32, I64
 from lucky_fern.core.compiled import kernel
 
 CUT, REPEAT = 0, 1
+
+
+class Levels(NamedTuple):
+    """A pyramid's levels in one flat array of premultiplied RGBA; see :class:`.pyramid.Pyramid`."""
+
+    texels: F32
+    offset: I64
+    width: I64
+    height: I64
+
+
 SMOOTH, NEAREST = 0, 1
 ONE_PIXEL, BILINEAR, MEAN, TAPS = 0, 1, 2, 3
 _MOST_TAPS = 16

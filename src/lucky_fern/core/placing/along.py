@@ -7,15 +7,17 @@ way, its distance the other way. Both are asked texel by texel, so a stripe may 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Bool, unit_rows
+from lucky_fern.core.arrays import F64, I64, U8, U16, Bool, unit_rows
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, footprint, sample
+from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, Levels, footprint, sample
+from lucky_fern.core.placing.bundles import Corner, Faces, Style
 from lucky_fern.core.placing.path import Path, path_of
 from lucky_fern.core.placing.texel import put
 from lucky_fern.core.project.places import Along
@@ -48,6 +50,21 @@ class Stripe:
     @property
     def lost(self) -> float:
         return self.path.lost
+
+
+class Way(NamedTuple):
+    """A stripe's path as its kernel takes it: points (N, 3), their normals, how far along each lies, the directions
+    to the left of its pieces (N - 1, 3), half its width at each point, how often the picture lies along it.
+    """
+
+    points: F64
+    normals: F64
+    along: F64
+    side: F64
+    half: F64
+    repeats: float
+    closed: bool
+    flip: bool
 
 
 def run_along(model: Model, place: Along, height: float, allowed: Bool | None = None) -> Stripe:
@@ -86,12 +103,11 @@ def draw_stripe(
         path = stripe.path
         tangent = unit_rows(np.diff(path.points, axis=0))
         side = unit_rows(np.cross((path.normals[1:] + path.normals[:-1]) / 2, tangent))
-        _draw(
-            sheet.xy, sheet.needle, items, sheet.triangle, sheet.model.corners, sheet.model.face_normals,
-            path.points, path.normals, path.along, side, stripe.half, stripe.repeats, path.closed, flip,
-            pyramid.texels, pyramid.offset, pyramid.width, pyramid.height, NEAREST if nearest else SMOOTH,
-            encode, ENCODE_16, chunk.row * CHUNK, chunk.column * CHUNK, out,
-        )  # fmt: skip
+        faces = Faces(sheet.xy, sheet.needle, items, sheet.triangle, items)
+        way = Way(path.points, path.normals, path.along, side, stripe.half, float(stripe.repeats), path.closed, flip)
+        style = Style(NEAREST if nearest else SMOOTH, REPEAT, encode, ENCODE_16)
+        first_at = Corner(chunk.row * CHUNK, chunk.column * CHUNK)
+        _draw(faces, sheet.model.corners, sheet.model.face_normals, way, pyramid.levels, style, first_at, out)
     return out
 
 
@@ -156,11 +172,13 @@ def _nearest(p: F64, segments: I64, count: int, points: F64, along: F64, side: F
 
 @kernel
 def _draw(
-    xy: F64, needle: U8, items: I32, rows_of_model: I32, corners: F64, face_normals: F64,
-    points: F64, normals: F64, along: F64, side: F64, half: F64, repeats: float, closed: bool, flip: bool,
-    texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16,
-    row0: int, column0: int, out: U16,
+    faces: Faces, corners: F64, face_normals: F64, way: Way, levels: Levels, style: Style, first_at: Corner, out: U16
 ) -> None:  # fmt: skip
+    xy, needle, items, rows_of_model, _ = faces
+    points, normals, along, side, half, repeats, closed, flip = way
+    texels, offset, level_w, level_h = levels
+    sampling, _, encode, table = style
+    row0, column0 = first_at
     total = along[len(along) - 1]
     near = np.zeros(len(points), np.int64)
     p = np.zeros(3)

@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16
+from lucky_fern.core.arrays import F64, U16
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, footprint, sample
-from lucky_fern.core.placing.hidden import is_hidden
+from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, Levels, footprint, sample
+from lucky_fern.core.placing.bundles import Box, Corner, Faces, Style
+from lucky_fern.core.placing.hidden import Occluders, is_hidden
 from lucky_fern.core.placing.texel import put
 from lucky_fern.core.sheets.raster import EDGE, row_span
 
@@ -25,14 +26,23 @@ def through_lens(points: F64, distance: float) -> tuple[F64, F64]:
 
 @kernel
 def draw_bent(
-    xy: F64, needle: U8, items: I32, rows_of_model: I32, at: I32, corners: F64, weights: F64, strengths: F64,
-    width: float, height: float, depth: float, limit: float, repeat: bool,
-    texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16, highest: float,
-    o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
-    o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
-    row0: int, column0: int, out: U16,
+    faces: Faces, corners: F64, weights: F64, strengths: F64, box: Box, levels: Levels, style: Style,
+    highest: float, occluders: Occluders, first_at: Corner, out: U16,
 ) -> None:  # fmt: skip
     """Paint one triangle after the other; ``weights`` and ``strengths`` (T, 3) are those of its corners."""
+    xy, needle, items, rows_of_model, at = faces
+    width, height, depth, limit = box
+    texels, offset, level_w, level_h = levels
+    sampling, edge, encode, table = style
+    repeat = edge == REPEAT
+    o_top, o_cells, o_low, o_step, tolerance = (
+        occluders.top,
+        occluders.cells,
+        occluders.low,
+        occluders.step,
+        occluders.tolerance,
+    )
+    row0, column0 = first_at
     v = np.zeros((5, 3))  # what runs evenly over the triangle: value at (0, 0), change to the right, change down
     for n in range(len(items)):
         item = items[n]
@@ -95,7 +105,7 @@ def draw_bent(
                     cover *= min(inner_t / max(2.0 * t_half, 1e-12), 1.0)
                 how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
                 red, green, blue, alpha = sample(
-                    texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, REPEAT if repeat else CUT
+                    texels, offset, level_w, level_h, how, s, t, s_x, s_y, t_x, t_y, edge
                 )
                 level = int(alpha * cover * 65535.0 + 0.5)
                 if level <= out[r, k, 3]:
@@ -105,8 +115,6 @@ def draw_bent(
                     j = min(max(int((fy - o_low[1]) / o_step[1]), 0), o_cells[1] - 1)
                     cell = j * o_cells[0] + i
                     z = deep / w
-                    if o_top[cell] > z + tolerance and is_hidden(
-                        fx, fy, z, row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
-                    ):
+                    if o_top[cell] > z + tolerance and is_hidden(fx, fy, z, row, cell, occluders, limit):
                         continue
                 put(out, r, k, red, green, blue, alpha, level, encode, table)

@@ -5,7 +5,7 @@ All rays of a thrown picture are parallel, so a ray is one point of the picture'
 grid keeps those lists short; no depth image is drawn, so there is nothing to be off by a pixel.
 """
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -14,8 +14,7 @@ from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.cells import cell_of, flat, sort_boxes
 
 
-@dataclass(frozen=True)
-class Occluders:
+class Occluders(NamedTuple):
     """Triangles in frame coordinates ((N, 3, 3): right, up, towards), in a grid over right × up.
 
     ``owner`` (N,) int32 is each one's row in the model; ``starts`` and ``items`` list the triangles of
@@ -76,14 +75,15 @@ def gather_occluders(
 
 @kernel
 def is_hidden(
-    x: float, y: float, z: float, self_row: int, cell: int,
-    corners: F64, owner: I32, starts: I64, items: I32, tolerance: float, limit: float,
+    x: float, y: float, z: float, self_row: int, cell: int, occluders: Occluders, limit: float
 ) -> bool:  # fmt: skip
     """Whether a triangle other than ``self_row`` crosses the ray from (x, y, z) towards the projector.
 
     ``cell`` is the grid's cell that holds (x, y). What lies at ``limit`` or beyond (the projector's place)
     does not count.
     """
+    corners, owner, tolerance = occluders.corners, occluders.owner, occluders.tolerance
+    starts, items = occluders.starts, occluders.items
     for n in range(starts[cell], starts[cell + 1]):
         k = items[n]
         if owner[k] == self_row:

@@ -6,6 +6,7 @@ from lucky_fern.core.arrays import F64, U16
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH
+from lucky_fern.core.placing.bundles import Affine, Box, Corner, Shadow, Style
 from lucky_fern.core.placing.frame import lay_matrix
 from lucky_fern.core.placing.hidden import NOTHING
 from lucky_fern.core.placing.paint import WHOLE, paint
@@ -68,14 +69,11 @@ def draw_laid(
     """(rows, columns, 4) uint16 straight RGBA that a laid or repeated picture gives to a chunk."""
     out = np.zeros((*shape(chunk, size), 4), np.uint16)
     (s_x, s_y, s_0), (t_x, t_y, t_0) = affine.tolist()
+    style = Style(NEAREST if nearest else SMOOTH, REPEAT if repeat else CUT, encode, ENCODE_16)
     paint(
-        out, chunk.row * CHUNK, chunk.column * CHUNK, WHOLE, np.zeros((3, 2)),
-        s_0, s_x, s_y, t_0, t_x, t_y, 0.0, 0.0, 0.0,
-        pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-        NEAREST if nearest else SMOOTH, REPEAT if repeat else CUT, encode, ENCODE_16,
-        1.0, 1.0, 1.0, np.inf, False, -1,
-        NOTHING.corners, NOTHING.owner, NOTHING.starts, NOTHING.items, NOTHING.top,
-        NOTHING.cells, NOTHING.low, NOTHING.step, 0.0,
+        out, Corner(chunk.row * CHUNK, chunk.column * CHUNK), WHOLE, np.zeros((3, 2)),
+        Affine(s_0, s_x, s_y, t_0, t_x, t_y, 0.0, 0.0, 0.0), pyramid.levels, style, Box(1.0, 1.0, 1.0, np.inf),
+        Shadow(False, -1), NOTHING,
     )  # fmt: skip
     return out
 

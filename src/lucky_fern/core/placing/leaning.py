@@ -51,7 +51,9 @@ def frames_at(model: Model, triangle: I32, weights: F64) -> tuple[F64, F64, F64]
 
 
 def leans(normals: F64, frame: tuple[F64, F64, F64]) -> F64:
-    """(N, 3) in space, how far stored normals (N, 3), -1…1, lean off the surface's own; frames as :func:`frames_at`."""
+    """(N, 3) in space, how far stored normals (N, 3), -1…1, lean off the surface's own; frames as
+    :func:`frames_at`.
+    """
     lean: F64 = normals[:, :1] * frame[0] + normals[:, 1:2] * frame[1]
     return lean
 

@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U16
+from lucky_fern.core.arrays import F64, U16
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.pictures.sampling import BILINEAR, NEAREST, ONE_PIXEL, REPEAT, footprint, sample, wrap
-from lucky_fern.core.placing.hidden import is_hidden
+from lucky_fern.core.pictures.sampling import BILINEAR, NEAREST, ONE_PIXEL, REPEAT, Levels, footprint, sample, wrap
+from lucky_fern.core.placing.bundles import Affine, Box, Corner, Shadow, Style
+from lucky_fern.core.placing.hidden import Occluders, is_hidden
 from lucky_fern.core.placing.rows import FLOATS, WHOLES, draw_row
 from lucky_fern.core.sheets.raster import EDGE, row_span
 
@@ -38,24 +39,31 @@ def _within(at: float, step: float, low: float, high: float, first: int, last: i
 
 @kernel
 def paint(
-    out: U16, row0: int, column0: int, shape: int, corners: F64,
-    s_0: float, s_x: float, s_y: float, t_0: float, t_x: float, t_y: float, z_0: float, z_x: float, z_y: float,
-    texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, edge: int, encode: bool, table: U16,
-    width: float, height: float, depth: float, limit: float, test_hidden: bool, model_row: int,
-    o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
-    o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
+    out: U16, first_at: Corner, shape: int, corners: F64, affine: Affine, levels: Levels, style: Style, box: Box,
+    shadow: Shadow, occluders: Occluders,
 ) -> None:  # fmt: skip
     """Write what a picture gives to the texels of a triangle, or of the whole chunk.
 
     Parameters
     ----------
-    out : (rows, columns, 4) uint16 straight RGBA, from texel (row0, column0) of the sheet; a texel that
-        has more of the picture already keeps it.
+    out : (rows, columns, 4) uint16 straight RGBA, from texel ``first_at`` of the sheet; a texel that has more
+        of the picture already keeps it.
     shape : TRIANGLE or NEEDLE of ``corners`` (3, 2) in texels, or WHOLE.
-    s_0 … z_y : picture coordinates and depth as affine functions of the texel's centre (x, y).
-    edge : CUT at the picture's border (smoothed over one texel), or REPEAT.
-    width, height, depth, limit : the picture's box; only asked where ``test_hidden`` or depth is finite.
+    box, occluders : only asked where ``shadow`` asks or the box is not endlessly deep.
     """
+    row0, column0 = first_at
+    s_0, s_x, s_y, t_0, t_x, t_y, z_0, z_x, z_y = affine
+    texels, offset, level_w, level_h = levels
+    sampling, edge, encode, table = style
+    width, height, depth, limit = box
+    test_hidden, model_row = shadow
+    o_top, o_cells, o_low, o_step, tolerance = (
+        occluders.top,
+        occluders.cells,
+        occluders.low,
+        occluders.step,
+        occluders.tolerance,
+    )
     rows, columns = out.shape[0], out.shape[1]
     how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
     way = how[0]
@@ -169,9 +177,7 @@ def paint(
                 i = min(max(int((fx - o_low[0]) / o_step[0]), 0), o_cells[0] - 1)
                 j = min(max(int((fy - o_low[1]) / o_step[1]), 0), o_cells[1] - 1)
                 cell = j * o_cells[0] + i
-                if o_top[cell] > z + tolerance and is_hidden(
-                    fx, fy, z, model_row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
-                ):
+                if o_top[cell] > z + tolerance and is_hidden(fx, fy, z, model_row, cell, occluders, limit):
                     continue
             f = _TOP / alpha
             at_r = np.uint64(np.uint32(min(red * f + _HALF, _TOP)))

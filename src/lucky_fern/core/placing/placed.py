@@ -11,12 +11,13 @@ from functools import cached_property
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U8, U16, Array, Bool
+from lucky_fern.core.arrays import F64, I32, U16, Array, Bool
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import CUT, NEAREST, SMOOTH
+from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, Levels
 from lucky_fern.core.placing.bent import draw_bent
+from lucky_fern.core.placing.bundles import Affine, Box, Corner, Faces, Shadow, Style
 from lucky_fern.core.placing.hidden import NOTHING, Occluders
 from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
@@ -138,46 +139,31 @@ def _draw_once(
     items, at = items[at >= 0], at[at >= 0]
     if not len(items):
         return
-    occluders = placed.occluders
-    if occluders is None:
-        occluders = NOTHING
+    occluders = NOTHING if placed.occluders is None else placed.occluders
     highest = float(occluders.top.max())
+    faces = Faces(sheet.xy, sheet.needle, items, sheet.triangle, at)
+    box = Box(float(placed.width), float(placed.height), float(placed.depth), float(placed.limit))
+    style = Style(NEAREST if nearest else SMOOTH, REPEAT if placed.repeat else CUT, encode, ENCODE_16)
+    first_at = Corner(chunk.row * CHUNK, chunk.column * CHUNK)
     if placed.bent:
         even = np.ones((len(placed.corners), 3))
+        weights = even if placed.weights is None else placed.weights
+        strengths = even if placed.strengths is None else placed.strengths
         draw_bent(
-            sheet.xy, sheet.needle, items, sheet.triangle, at, placed.corners,
-            even if placed.weights is None else placed.weights,
-            even if placed.strengths is None else placed.strengths,
-            placed.width, placed.height, placed.depth, placed.limit, placed.repeat,
-            pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-            NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
-            occluders.corners, occluders.owner, occluders.starts, occluders.items, occluders.top,
-            occluders.cells, occluders.low, occluders.step, occluders.tolerance,
-            chunk.row * CHUNK, chunk.column * CHUNK, out,
-        )  # fmt: skip
+            faces, placed.corners, weights, strengths, box, pyramid.levels, style, highest, occluders, first_at, out
+        )
         return
-    _draw(
-        sheet.xy, sheet.needle, items, sheet.triangle, at, placed.corners,
-        placed.width, placed.height, placed.depth, placed.limit,
-        pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-        NEAREST if nearest else SMOOTH, encode, ENCODE_16, highest,
-        occluders.corners, occluders.owner, occluders.starts, occluders.items, occluders.top,
-        occluders.cells, occluders.low, occluders.step, occluders.tolerance,
-        chunk.row * CHUNK, chunk.column * CHUNK, out,
-    )  # fmt: skip
+    _draw(faces, placed.corners, box, pyramid.levels, style, highest, occluders, first_at, out)
 
 
 @kernel
 def _draw(
-    xy: F64, needle: U8, items: I32, rows_of_model: I32, at: I32, corners: F64,
-    width: float, height: float, depth: float, limit: float,
-    texels: F32, offset: I64, level_w: I64, level_h: I64,
-    sampling: int, encode: bool, table: U16, highest: float,
-    o_corners: F64, o_owner: I32, o_starts: I64, o_items: I32, o_top: F64,
-    o_cells: I64, o_low: F64, o_step: F64, tolerance: float,
-    row0: int, column0: int, out: U16,
+    faces: Faces, corners: F64, box: Box, levels: Levels, style: Style, highest: float, occluders: Occluders,
+    first_at: Corner, out: U16,
 ) -> None:  # fmt: skip
     """Paint one triangle after the other."""
+    xy, needle, items, rows_of_model, at = faces
+    width, height = box.width, box.height
     for n in range(len(items)):
         item = items[n]
         model_row = rows_of_model[item]
@@ -197,17 +183,12 @@ def _draw(
         t_0 = 0.5 - f[0, 1] / height - c[0, 0] * t_x - c[0, 1] * t_y
         z_0 = f[0, 2] - c[0, 0] * z_x - c[0, 1] * z_y
         # Where nothing rises above the triangle at all, nothing needs to be asked texel by texel.
-        covered = highest > min(f[0, 2], f[1, 2], f[2, 2]) + tolerance
+        covered = highest > min(f[0, 2], f[1, 2], f[2, 2]) + occluders.tolerance
         kind = TRIANGLE
         if needle[item]:
             kind = NEEDLE
-        paint(
-            out, row0, column0, kind, c,
-            s_0, s_x, s_y, t_0, t_x, t_y, z_0, z_x, z_y,
-            texels, offset, level_w, level_h, sampling, CUT, encode, table,
-            width, height, depth, limit, covered, model_row,
-            o_corners, o_owner, o_starts, o_items, o_top, o_cells, o_low, o_step, tolerance,
-        )  # fmt: skip
+        affine = Affine(s_0, s_x, s_y, t_0, t_x, t_y, z_0, z_x, z_y)
+        paint(out, first_at, kind, c, affine, levels, style, box, Shadow(covered, model_row), occluders)
 
 
 @kernel

@@ -5,18 +5,44 @@ Reference: R. Geiss, "Generating Complex Procedural Terrains Using the GPU", GPU
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, U16
+from lucky_fern.core.arrays import F32, F64, I32, U16
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
-from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, footprint, sample
+from lucky_fern.core.pictures.sampling import NEAREST, REPEAT, SMOOTH, Levels, footprint, sample
+from lucky_fern.core.placing.bundles import Corner, Style
 from lucky_fern.core.placing.texel import put
 from lucky_fern.core.project.document import Wash
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.sheet import Sheet
+
+
+class Ground(NamedTuple):
+    """Which row of ``xy`` owns each texel of a chunk (r, c), and where those triangles lie: on the sheet, in the
+    model.
+    """
+
+    owner: I32
+    xy: F64
+    rows: I32
+    corners: F64
+    normals: F32
+
+
+class Projection(NamedTuple):
+    """How pictures lie on the planes of the axes: about a middle, by a matrix (2, 2) and a shift; ``only`` one
+    axis.
+    """
+
+    middle: F64
+    to_picture: F64
+    shift: F64
+    only: int
 
 
 def draw_triplanar(
@@ -36,12 +62,10 @@ def draw_triplanar(
     to_picture = np.diag([wash.repeat[0], -wash.repeat[1]]) / longest @ turn
     shift = np.array([-wash.offset[0], wash.offset[1]])
     out = np.zeros((*shape(chunk, sheet.size), 4), np.uint16)
-    _draw(
-        out, sheet.owners(chunk), sheet.xy, sheet.triangle, model.corners, model.normals,
-        (low + high) / 2, to_picture, shift, chunk.row * CHUNK, chunk.column * CHUNK,
-        pyramid.texels, pyramid.offset, pyramid.width, pyramid.height,
-        NEAREST if nearest else SMOOTH, encode, ENCODE_16, only,
-    )  # fmt: skip
+    ground = Ground(sheet.owners(chunk), sheet.xy, sheet.triangle, model.corners, model.normals)
+    projection = Projection((low + high) / 2, to_picture, shift, only)
+    style = Style(NEAREST if nearest else SMOOTH, REPEAT, encode, ENCODE_16)
+    _draw(out, ground, projection, Corner(chunk.row * CHUNK, chunk.column * CHUNK), pyramid.levels, style)
     return out
 
 
@@ -109,11 +133,13 @@ def _planes(c: F64, f: F64, middle: F64, to_picture: F64, shift: F64, side: F64,
 
 @kernel
 def _draw(
-    out: U16, owner: I32, xy: F64, rows_of_model: I32, corners: F64, normals: F32,
-    middle: F64, to_picture: F64, shift: F64, row0: int, column0: int,
-    texels: F32, offset: I64, level_w: I64, level_h: I64, sampling: int, encode: bool, table: U16,
-    only: int,
+    out: U16, ground: Ground, projection: Projection, first_at: Corner, levels: Levels, style: Style
 ) -> None:  # fmt: skip
+    owner, xy, rows_of_model, corners, normals = ground
+    middle, to_picture, shift, only = projection
+    row0, column0 = first_at
+    texels, offset, level_w, level_h = levels
+    sampling, _, encode, table = style
     planes, side, last = np.zeros((3, 6)), np.zeros(3), -1
     ax = ay = bx = by = area = 0.0
     how = footprint(offset, level_w, level_h, 0.0, 0.0, 0.0, 0.0, sampling)

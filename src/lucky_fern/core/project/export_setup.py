@@ -28,7 +28,8 @@ class ExportSetup(Plain, frozen=True):
     the format has them. ``rims`` spreads the colour of what is seen under what is not. Of what glows: ``glow`` is how
     many times as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves
     out materials that do not. ``alpha`` says how opacity is put into all files that have it, flattened on ``ground``;
-    left out: as the preset has it. ``marked`` has DDS say in the newer header whether colours are sRGB. ``model`` is written along with the maps on it, if the preset has none of its own.
+    left out: as the preset has it. ``marked`` has DDS say in the newer header whether colours are sRGB. ``model``
+    is written along with the maps on it, if the preset has none of its own.
     """
 
     preset: str

@@ -1,8 +1,9 @@
 """Kinds that are told apart by a tag, and the tables that know them.
 
 A layer's content, a place, a mask's shape and an adjustment's effect are each one of several kinds. What they have in
-common is a base class here: what a kind refers to, how it is carried along, what it refuses. A table holds one row for
-each kind: the class, and what draws it. Reading documents goes by the tables, so a kind needs no other registration.
+common is a base class here: what a kind refers to, how it is carried along, what it refuses. A table holds one row
+for each kind: the class, and what draws it. Reading documents goes by the tables, so a kind needs no other
+registration.
 """
 
 from __future__ import annotations

@@ -29,9 +29,9 @@ class Washed(LayerRow):
         wash = layer.content
         assert isinstance(wash, Wash)
         channel = layer.channels.get(map_name)
-        if wash.by == "tiles" and channel is not None and channel.picture is not None:
-            if kit_of(project, channel, layer, sheet.key) is None:
-                return set()  # no picture for this tile
+        named = wash.by == "tiles" and channel is not None and channel.picture is not None
+        if named and channel is not None and kit_of(project, channel, layer, sheet.key) is None:
+            return set()  # no picture for this tile
         return super().chunks(sources, project, layer, map_name, sheet)
 
     def stamp(
