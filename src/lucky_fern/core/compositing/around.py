@@ -12,7 +12,6 @@ from dataclasses import dataclass, fields
 from typing import NamedTuple
 
 import numpy as np
-from scipy import ndimage
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, Array, Bool
 from lucky_fern.core.compiled import kernel
@@ -80,6 +79,8 @@ class Islands:
 
     def each(self, values: F32, reach: int) -> Iterator[Island]:
         """Every island of the rectangle with its surroundings ``reach`` texels wide; values (r, c, n)."""
+        from scipy import ndimage  # slow to load, and not needed before the window shows
+
         limit = self.limit(reach)
         numbers = np.unique(self.islands)
         numbers = numbers[numbers >= 0]

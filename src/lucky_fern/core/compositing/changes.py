@@ -23,6 +23,7 @@ from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 
+Limits = dict[SheetKey, set[Chunk]]
 Link = tuple[tuple[SheetKey, Chunk], tuple[SheetKey, Chunk, int]]
 _HOPS = 3  # islands that one blur may reach over
 Found = dict[str, set[Chunk]]  # map → chunks, of one sheet
@@ -41,6 +42,7 @@ def everything(sources: Sources, project: Project) -> Dirty:
 def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
     """The chunks of each map that may differ between two projects of one model."""
     every: dict[SheetKey, Found] = {}
+    limits = _mask_limits(sources, before, after)
     for key in sources.surface.keys:
         size = after.size_of(key)
         found = every.setdefault(key, {})
@@ -58,7 +60,7 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
             or before.pictures is not after.pictures
             or before.selections is not after.selections
         ):
-            _follow_shared(found, sources, before, after, sheet)
+            _follow_shared(found, sources, before, after, sheet, limits)
         if before.relief != after.relief or before.sheet_size != after.sheet_size:
             for project in (before, after):
                 for layer in project.walk():
@@ -177,14 +179,36 @@ def _inside(found: Found, was: Layer, now: Layer, sheet: Sheet) -> bool:
     return True
 
 
-def _follow_shared(found: Found, sources: Sources, before: Project, after: Project, sheet: Sheet) -> None:
-    """Masks and pictures that changed, wherever they are used."""
-    masks: dict[int, set[Chunk] | None] = {}  # None: may differ anywhere
+def _mask_limits(sources: Sources, before: Project, after: Project) -> dict[int, Limits | None]:
+    """The chunks on which each changed mask may differ; None where that may be anywhere."""
+    found: dict[int, Limits | None] = {}
+    if before.masks is after.masks:
+        return found
     for number in set(before.masks) & set(after.masks):
         old, new = before.masks[number], after.masks[number]
         if old is new or old == new:
             continue
-        masks[number] = _changed_mask(before, after, number, sheet)
+        found[number] = chunks = {}
+        for sheet in sources.surface.sheets(after.size_of):
+            differing = _changed_mask(before, after, number, sheet)
+            if differing is None:
+                found[number] = None
+                break
+            if differing:
+                chunks[sheet.key] = differing
+        reach = max((entry.reach for entry in new.entries), default=0)
+        if found[number] is not None and reach:  # feather and growth carry what changed further, over seams too
+            found[number] = over_seams(sources.surface, after.size_of, chunks, reach)
+    return found
+
+
+def _follow_shared(
+    found: Found, sources: Sources, before: Project, after: Project, sheet: Sheet, limits: dict[int, Limits | None]
+) -> None:
+    """Masks and pictures that changed, wherever they are used."""
+    masks: dict[int, set[Chunk] | None] = {  # None: may differ anywhere
+        number: None if limit is None else limit.get(sheet.key, set()) for number, limit in limits.items()
+    }
     names = {name for name in after.pictures if before.pictures.get(name) != after.pictures[name]}
     pictures = {name for name in names if name in before.pictures}
     pictures |= {name for name, tiles in after.sequences.items() if pictures & set(tiles.values())}
@@ -223,8 +247,8 @@ def _changed_mask(before: Project, after: Project, number: int, sheet: Sheet) ->
         if any(getattr(was, field) != getattr(now, field) for field in was.__struct_fields__ if field != "shape"):
             return None
         changed = shape_row(now.shape).changed(was.shape, now.shape, sheet)
-        if changed is None or now.reach:
-            return None  # what it reaches over seams is told of all of it
+        if changed is None:
+            return None
         chunks |= changed
     return chunks
 

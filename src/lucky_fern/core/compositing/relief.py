@@ -10,6 +10,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, Bool
 from lucky_fern.core.compositing.around import Around
+from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.document import Relief
 from lucky_fern.core.sheets.region import gathered
@@ -52,13 +53,7 @@ def frame_slopes(model: Model) -> F64:
 
     dh/dT = a·dh/du and dh/dB = b·dh/du + c·dh/dv for the three columns a, b, c, where T runs along ∂S/∂u.
     """
-    corner, uv = model.corners, np.nan_to_num(model.uv)
-    e1, e2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
-    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-    area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
-    safe = np.where(np.abs(area) < 1e-18, np.inf, area)[:, None]
-    along_u = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) / safe
-    along_v = (e2 * d1[:, :1] - e1 * d2[:, :1]) / safe
+    along_u, along_v = axes_of(model.corners, model.uv)
     length = np.linalg.norm(along_u, axis=1)
     t = along_u / np.maximum(length, 1e-300)[:, None]
     # B stands at right angles to T in the triangle's plane, on the side towards which v grows.

@@ -10,6 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U16, unit_rows
+from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import Chunk, span
 from lucky_fern.core.sheets.sheet import Sheet
@@ -20,12 +21,7 @@ def uv_directions(model: Model, rows: I32, rotate: float, scale: tuple[float, fl
 
     (N, 3) each; ``scale`` below 0 has it the other way round.
     """
-    corner, uv = model.corners[rows], np.nan_to_num(model.uv[rows])
-    e1, e2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
-    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-    area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
-    safe = np.where(np.abs(area) < 1e-300, np.inf, area)[:, None]
-    u, v = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) / safe, (e2 * d1[:, :1] - e1 * d2[:, :1]) / safe
+    u, v = axes_of(model.corners[rows], model.uv[rows])
     angle = np.radians(rotate)
     cos, sin = float(np.cos(angle)), float(np.sin(angle))
     return (u * cos + v * sin) * np.sign(scale[0]), (v * cos - u * sin) * np.sign(scale[1])

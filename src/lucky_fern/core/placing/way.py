@@ -181,18 +181,6 @@ def laid_only(place: Place) -> CommandError:
     return CommandError(f"a picture placed by '{type(place).__name__.lower()}' does not stand in space")
 
 
-def placed_axes(flat: F64, world: F64) -> tuple[F64, F64]:
-    """How the surface runs along a picture's own x and y on triangles (N, 3, 3) that lie in it at ``flat`` (N, 3, 3).
-
-    (N, 3) each: the columns of the inverse of the affine map from triangle to picture.
-    """
-    e1, e2 = world[:, 1] - world[:, 0], world[:, 2] - world[:, 0]
-    a, b = flat[:, 1, :2] - flat[:, 0, :2], flat[:, 2, :2] - flat[:, 0, :2]
-    area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-    safe = np.where(np.abs(area) < 1e-300, np.inf, area)[:, None]
-    return (e1 * b[:, 1:] - e2 * a[:, 1:]) / safe, (e2 * a[:, :1] - e1 * b[:, :1]) / safe
-
-
 def surface_axes(model: Model, triangle: int) -> F64 | None:
     """(3, 2) columns: how the surface point moves with u and with v; None where that is not defined."""
     along_u, along_v = uv_axes(model, triangle)

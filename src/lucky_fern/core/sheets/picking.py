@@ -6,6 +6,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Bool, unit_rows
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -114,13 +115,10 @@ def uv_axes(model: Model, triangle: int) -> tuple[F64, F64]:
 
     Zero vectors where the triangle has no area in UV space.
     """
-    corner, uv = model.corners[triangle], model.uv[triangle]
-    edges = np.stack([corner[1] - corner[0], corner[2] - corner[0]])
-    steps = np.stack([uv[1] - uv[0], uv[2] - uv[0]])
-    if not np.isfinite(steps).all() or abs(np.linalg.det(steps)) < 1e-18:
+    if not np.isfinite(model.uv[triangle]).all():
         return np.zeros(3), np.zeros(3)
-    along = np.linalg.solve(steps, edges)
-    return along[0], along[1]
+    along_u, along_v = axes_of(model.corners[triangle : triangle + 1], model.uv[triangle : triangle + 1])
+    return along_u[0], along_v[0]
 
 
 def sheet_of(surface: Surface, hit: SurfaceHit) -> SheetKey | None:

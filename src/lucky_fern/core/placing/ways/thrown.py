@@ -9,11 +9,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F64, U16, Bool
+from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
 from lucky_fern.core.placing.throw import throw
-from lucky_fern.core.placing.way import Drawing, Texels, Way, placed_axes, under_throw, unit
+from lucky_fern.core.placing.way import Drawing, Texels, Way, under_throw, unit
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.picking import SurfaceHit
@@ -33,7 +34,7 @@ class OnSurfaceWay(Way):
 
     def axes(self, worked: PlacedPicture, place: Any, sheet: Sheet, texels: Texels) -> tuple[F64, F64]:
         at = worked.find(texels.triangle)
-        right, up = placed_axes(worked.corners[np.maximum(at, 0)], sheet.model.corners[texels.triangle])
+        right, up = axes_of(sheet.model.corners[texels.triangle], worked.corners[np.maximum(at, 0)][..., :2])
         if worked.beyond is not None and (at < 0).any():
             more = self.axes(worked.beyond, place, sheet, Texels(texels.triangle[at < 0], texels.position[at < 0]))
             right[at < 0], up[at < 0] = more
