@@ -12,6 +12,8 @@ vt 0.1 0.1\nvt 0.4 0.1\nvt 0.4 0.4\nvt 0.1 0.4\nvt 0.6 0.6\nvt 0.9 0.6\nvt 0.9 0
 usemtl paint
 f 1/1 2/2 3/3 4/4
 f 5/5 6/6 7/7 8/8
+f 2/1 1/2 5/3 6/4
+f 4/5 3/6 7/7 8/8
 """
 
 
@@ -52,6 +54,8 @@ def compile_kernels(folder: Path) -> None:
         {"do": "decal", "picture": "p.png", "place": lay, "blend": "multiply", "channels": every},
         {"do": "wash", "pictures": {"colour": "p.png", "height": "p.png"}, "by": "triplanar", "relief": True},
         {"do": "adjust", "kind": "shade", "hue": 20},
+        {"do": "adjust", "kind": "blur", "radius": 2},
+        {"do": "adjust", "kind": "blur", "radius": 2, "map": "normal"},
         {
             "do": "group",
             "isolated": True,

@@ -110,11 +110,14 @@ class Studio:
         project, blobs = open_project(path)
         if project.model is None:
             raise ProjectError(f"{path.name} holds no model; take an older copy of it.")
+        source = project.model
         try:
-            model = _model_of(project.model, blobs)
-            laid = model
-            if project.model.layout is not None:
-                laid = decode_layout(blobs[project.model.layout], model)
+            model = _model_of(source, blobs)
+            if source.arrays is None or source.revision != REVISION:
+                # Read anew this once: what is saved next opens quickly again.
+                source = replace(source, arrays=blobs.add(encode_model(model)), revision=REVISION)
+                project = replace(project, model=source)
+            laid = model if source.layout is None else decode_layout(blobs[source.layout], model)
         except (ModelError, KeyError) as error:
             raise ProjectError(f"the model inside {path.name} cannot be read: {error}") from error
         studio = cls(project, blobs, laid)

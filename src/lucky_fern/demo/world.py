@@ -7,6 +7,7 @@ from pathlib import Path
 import platformdirs
 
 from lucky_fern import __version__
+from lucky_fern.core.model.stored import REVISION as ARRAYS
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.file import SUFFIX
@@ -19,12 +20,12 @@ from lucky_fern.demo.pictures import make_pictures
 
 MODELS = {"flask": soup_flask, "ferry": marsh_hen, "kettle": tea_kettle}
 TITLES = {"flask": "Soup flask", "ferry": "Marsh Hen", "kettle": "Tea kettle"}
-_REVISION = 6  # raise it when what is made here changes
+_REVISION = 7  # raise it when what is made here changes
 
 
 def world_folder() -> Path:
     """Where the demo world is kept on this computer."""
-    return Path(platformdirs.user_cache_dir("lucky-fern")) / f"otterwick-{__version__}-{_REVISION}"
+    return Path(platformdirs.user_cache_dir("lucky-fern")) / f"otterwick-{__version__}-{_REVISION}.{ARRAYS}"
 
 
 def ensure_world(folder: Path | None = None) -> Path:

@@ -35,13 +35,7 @@ def draw_bent(
     texels, offset, level_w, level_h = levels
     sampling, edge, encode, table = style
     repeat = edge == REPEAT
-    o_top, o_cells, o_low, o_step, tolerance = (
-        occluders.top,
-        occluders.cells,
-        occluders.low,
-        occluders.step,
-        occluders.tolerance,
-    )
+    o_corners, o_owner, o_starts, o_items, o_top, o_cells, o_low, o_step, tolerance = occluders
     row0, column0 = first_at
     v = np.zeros((5, 3))  # what runs evenly over the triangle: value at (0, 0), change to the right, change down
     for n in range(len(items)):
@@ -115,6 +109,8 @@ def draw_bent(
                     j = min(max(int((fy - o_low[1]) / o_step[1]), 0), o_cells[1] - 1)
                     cell = j * o_cells[0] + i
                     z = deep / w
-                    if o_top[cell] > z + tolerance and is_hidden(fx, fy, z, row, cell, occluders, limit):
+                    if o_top[cell] > z + tolerance and is_hidden(
+                        fx, fy, z, row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
+                    ):
                         continue
                 put(out, r, k, red, green, blue, alpha, level, encode, table)

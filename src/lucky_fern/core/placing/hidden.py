@@ -75,15 +75,14 @@ def gather_occluders(
 
 @kernel
 def is_hidden(
-    x: float, y: float, z: float, self_row: int, cell: int, occluders: Occluders, limit: float
+    x: float, y: float, z: float, self_row: int, cell: int,
+    corners: F64, owner: I32, starts: I64, items: I32, tolerance: float, limit: float,
 ) -> bool:  # fmt: skip
     """Whether a triangle other than ``self_row`` crosses the ray from (x, y, z) towards the projector.
 
     ``cell`` is the grid's cell that holds (x, y). What lies at ``limit`` or beyond (the projector's place)
     does not count.
     """
-    corners, owner, tolerance = occluders.corners, occluders.owner, occluders.tolerance
-    starts, items = occluders.starts, occluders.items
     for n in range(starts[cell], starts[cell + 1]):
         k = items[n]
         if owner[k] == self_row:

@@ -57,13 +57,7 @@ def paint(
     sampling, edge, encode, table = style
     width, height, depth, limit = box
     test_hidden, model_row = shadow
-    o_top, o_cells, o_low, o_step, tolerance = (
-        occluders.top,
-        occluders.cells,
-        occluders.low,
-        occluders.step,
-        occluders.tolerance,
-    )
+    o_corners, o_owner, o_starts, o_items, o_top, o_cells, o_low, o_step, tolerance = occluders
     rows, columns = out.shape[0], out.shape[1]
     how = footprint(offset, level_w, level_h, s_x, s_y, t_x, t_y, sampling)
     way = how[0]
@@ -177,7 +171,9 @@ def paint(
                 i = min(max(int((fx - o_low[0]) / o_step[0]), 0), o_cells[0] - 1)
                 j = min(max(int((fy - o_low[1]) / o_step[1]), 0), o_cells[1] - 1)
                 cell = j * o_cells[0] + i
-                if o_top[cell] > z + tolerance and is_hidden(fx, fy, z, model_row, cell, occluders, limit):
+                if o_top[cell] > z + tolerance and is_hidden(
+                    fx, fy, z, model_row, cell, o_corners, o_owner, o_starts, o_items, tolerance, limit
+                ):
                     continue
             f = _TOP / alpha
             at_r = np.uint64(np.uint32(min(red * f + _HALF, _TOP)))
