@@ -101,6 +101,16 @@ def test_damaged_models(name: str) -> None:
     only_sentences(lambda data: model(name, data), MODELS[name])
 
 
+def test_damaged_material_libraries(tmp_path: Path) -> None:
+    mtl = b"newmtl paint\nKd 0.5 0.25 1\nKe nan inf 1\nmap_Kd -bm 1 a.png\nmap_Ks -o 0 0 0 ../b.png\n" * 3
+
+    def with_library(data: bytes) -> None:
+        build(ModelFiles("a.obj", {"a.obj": MODELS["a.obj"], "m.mtl": data}))
+
+    only_sentences(with_library, mtl)
+    with_library(b"newmtl paint\nKd nan 0 1\n")
+
+
 @pytest.mark.parametrize("name", PICTURES)
 def test_damaged_pictures(name: str) -> None:
     read_picture(PICTURES[name], name)

@@ -218,6 +218,13 @@ def test_what_cannot_be_opened_gives_a_sentence_and_loses_nothing(hands: Hands, 
     hands.desk.open(tmp_path / "flat.obj")
     hands.wait()
     assert "no UVs" in hands.window.sheet_view.overlay.hint
+    button = hands.window.sheet_view.unwrap
+    assert button.isVisible()
+    button.click()
+    hands.wait()
+    assert not button.isVisible() and not hands.window.sheet_view.overlay.hint
+    assert hands.desk.studio.surface.keys and not any("no UVs" in text for text in hands.desk.studio.warnings)
+    assert hands.desk.save(tmp_path / "called so.fern") and hands.window.windowTitle().startswith("called so")
     assert (hands.pixels(hands.window.model_view) != hands.pixels(hands.window.model_view)[0, 0]).any()
 
 

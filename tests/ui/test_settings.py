@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
@@ -9,8 +11,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
+from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.effects import Gradient
-from lucky_fern.core.project.shapes import Fill, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.project.painted import encode_chunk
+from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.studio import Studio
+from lucky_fern.ui.board_menus import copy_mask, paste_mask
+from samples import PLANE
 from test_engine import choose, click
 
 LEFT = Qt.MouseButton.LeftButton
@@ -30,6 +39,24 @@ def chosen(box: object, text: str) -> None:
     box.setCurrentText(text)
     box.activated.emit(box.currentIndex())
     QApplication.processEvents()
+
+
+def test_a_painted_mask_goes_to_another_project_with_its_paint(hands: Hands, tmp_path: Path) -> None:
+    desk = hands.desk
+    click(hands, 3)
+    key = str(desk.studio.surface.keys[0])
+    size = desk.project.size_of(desk.studio.surface.keys[0])
+    digest = desk.studio.blobs.add(encode_chunk(np.full((256, 256, 1), 200, np.uint8)))
+    painted = PaintedShape({key: PaintedSheet(size, {"mask": {"0,0": digest}})})
+    desk.execute(AddMaskEntry(desk.layer.id, MaskEntry(painted)))
+    copy_mask(desk, desk.layer)
+    (tmp_path / "plane.obj").write_text(PLANE)
+    hands.open(Studio.new(tmp_path / "plane.obj", sheet_size=256))
+    desk.execute(AddLayer("base", Wash(), {"colour": Channel("#336699")}))
+    desk.select(desk.project.layers[-1].id)
+    paste_mask(desk, False)
+    assert desk.layer.mask is not None
+    assert desk.save(tmp_path / "other.fern") and Studio.open(tmp_path / "other.fern").project.masks
 
 
 def test_a_wash_takes_a_picture_that_repeats_over_tiles_or_along_the_axes(hands: Hands) -> None:

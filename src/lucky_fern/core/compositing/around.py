@@ -9,12 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields
-from typing import NamedTuple
+from functools import partial
 
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, Array, Bool
-from lucky_fern.core.compiled import kernel
+from lucky_fern.core.compositing.between import chunk_numbers, read_between
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import frames_at
@@ -262,21 +262,21 @@ class Around(Islands):
     def _read(self, halo: _Halo, components: int) -> tuple[F32, Bool]:
         """Values (N, n) between the four texels round each place that belong to its island, and which were found."""
         out = np.zeros((len(halo.rows), components), np.float32)
-        total = np.zeros(len(halo.rows), np.float32)
+        found = np.zeros(len(halo.rows), np.bool_)
         for number in np.unique(halo.sheet).tolist():
             key = self.sources.surface.keys[number]
             sheet = self.sources.surface.sheet(key, self.size_of(key))
             mine = np.flatnonzero(halo.sheet == number)
-            places = _Places(halo.x[mine] - np.float32(0.5), halo.y[mine] - np.float32(0.5), halo.island[mine], mine)
-            across = chunks_across(sheet.size)
-            for cell in _cells_of(places.x, places.y, sheet.size, across).tolist():
-                chunk = Chunk(cell // across, cell % across)
-                numbers = chunk_numbers(self.sources, sheet, chunk)
-                if _any_in(places, numbers, chunk.row * CHUNK, chunk.column * CHUNK):
-                    values = np.ascontiguousarray(self.fetch(key, chunk), np.float32)
-                    _add_taps(places, numbers, values, chunk.row * CHUNK, chunk.column * CHUNK, out, total)
-        found: Bool = total > 1e-4
-        out[found] /= total[found, None]
+            values, there = read_between(
+                self.sources,
+                sheet,
+                partial(self.fetch, key),
+                halo.x[mine],
+                halo.y[mine],
+                halo.island[mine],
+                components,
+            )
+            out[mine], found[mine] = values, there
         if self.normals:
             lean = (out[:, 0] * 2 - 1) + 1j * (out[:, 1] * 2 - 1)
             lean = np.where(halo.mirrored, np.conj(lean), lean) * halo.turn
@@ -290,16 +290,6 @@ def _bearing(model: Model, triangle: I32, barycentric: F64, direction: F64) -> A
     along = (direction * tangent).sum(axis=1) + 1j * (direction * bitangent).sum(axis=1)
     length = np.abs(along)
     return np.where(length > 1e-300, along / np.maximum(length, 1e-300), 1.0)
-
-
-def chunk_numbers(sources: Sources, sheet: Sheet, chunk: Chunk) -> I32:
-    """(r, c) int32, the model's number of the island that each texel of a chunk lies on; -1 outside."""
-
-    def find() -> I32:
-        owner = sources.owners(sheet, chunk)
-        return np.where(owner >= 0, sheet.model.islands[sheet.triangle[owner]], -1).astype(np.int32)
-
-    return sources.kept.get(("islands", sheet.key, sheet.size, chunk), find, lambda made: made.nbytes)
 
 
 def island_numbers(sources: Sources, sheet: Sheet, rect: Rect) -> I32:
@@ -319,59 +309,3 @@ def _numbers_at(sources: Sources, sheet: Sheet, x: I64, y: I64) -> I32:
         mine = code == cell
         out[mine] = chunk_numbers(sources, sheet, chunk)[y[mine] - chunk.row * CHUNK, x[mine] - chunk.column * CHUNK]
     return out
-
-
-class _Places(NamedTuple):
-    """Places on a sheet in texels (centres at whole numbers), the islands that they lie on, and whose they are."""
-
-    x: F32
-    y: F32
-    island: I32
-    row: I64
-
-
-def _cells_of(x: F32, y: F32, size: int, across: int) -> I64:
-    """Numbers of the chunks that hold any of the four texels round places."""
-    cells = []
-    for dx in (0, 1):
-        for dy in (0, 1):
-            column = np.clip(np.floor(x).astype(np.int64) + dx, 0, size - 1) // CHUNK
-            row = np.clip(np.floor(y).astype(np.int64) + dy, 0, size - 1) // CHUNK
-            cells.append(np.unique(row * across + column))
-    return np.unique(np.concatenate(cells))
-
-
-@kernel
-def _any_in(places: _Places, numbers: I32, row0: int, column0: int) -> bool:
-    """Whether any of the four texels round any place lies in a chunk and on the place's island."""
-    rows, columns = numbers.shape
-    for n in range(len(places.x)):
-        i, j = int(np.floor(places.x[n])) - column0, int(np.floor(places.y[n])) - row0
-        for k in range(4):
-            a, b = i + k % 2, j + k // 2
-            if 0 <= a < columns and 0 <= b < rows and numbers[b, a] == places.island[n]:
-                return True
-    return False
-
-
-@kernel
-def _add_taps(
-    places: _Places, numbers: I32, values: F32, row0: int, column0: int, out: F32, total: F32
-) -> None:  # fmt: skip
-    """Add what a chunk gives to places: bilinear weights of those of its texels that lie on a place's own island."""
-    rows, columns = numbers.shape
-    for n in range(len(places.x)):
-        x, y = places.x[n], places.y[n]
-        i, j = int(np.floor(x)), int(np.floor(y))
-        fx, fy = x - i, y - j
-        to = places.row[n]
-        for k in range(4):
-            a, b = i + k % 2 - column0, j + k // 2 - row0
-            if a < 0 or b < 0 or a >= columns or b >= rows or numbers[b, a] != places.island[n]:
-                continue
-            weight = (fx if k % 2 else 1.0 - fx) * (fy if k // 2 else 1.0 - fy)
-            if weight <= 1e-5:
-                continue
-            total[to] += weight
-            for c in range(values.shape[2]):
-                out[to, c] += weight * values[b, a, c]

@@ -341,7 +341,7 @@ class _Reader:
         for name, material in zip(names, self.doc.materials or [], strict=True):
             surface = material.pbrMetallicRoughness
             factor = surface.baseColorFactor if surface is not None else None
-            if factor is not None and list(factor[:3]) != [1, 1, 1]:
+            if factor is not None and len(factor) > 2 and np.isfinite(factor).all() and list(factor[:3]) != [1, 1, 1]:
                 red, green, blue = encode_srgb(np.asarray(factor[:3])).tolist()
                 found[name] = to_hex((red, green, blue))
         return found

@@ -1,5 +1,6 @@
 """Opening a model file of any kind that is read, with everything it needs beside it."""
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -105,7 +106,8 @@ def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
                 red, green, blue = (float(word) for word in statements.get("Kd", "").split()[:3])
             except ValueError:
                 continue
-            raw.colours[name] = to_hex((red, green, blue))
+            if all(map(math.isfinite, (red, green, blue))):
+                raw.colours[name] = to_hex((red, green, blue))
     return raw
 
 

@@ -15,7 +15,6 @@ from lucky_fern.core.painting.ground import Ground, surface_ground
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
 from lucky_fern.core.placing.leaning import carried_leans, frames_at
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, span
-from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of, tile_of
 
@@ -181,26 +180,6 @@ class Clone:
         return self._values[place, name]
 
 
-class _Wet(Still):
-    """A still whose chunks are changed while it is smeared."""
-
-    def __init__(self, still: Still) -> None:
-        super().__init__(still.sources, still.project)
-        self.chunks: dict[tuple[str, SheetKey, Chunk], F32] = {}
-
-    def chunk(self, name: str, key: SheetKey, chunk: Chunk) -> F32:
-        at = (name, key, chunk)
-        if at not in self.chunks:
-            self.chunks[at] = super().chunk(name, key, chunk)
-        return self.chunks[at]
-
-    def region(self, name: str, key: SheetKey, chunk: Chunk, rect: Rect) -> F32:
-        nothing = np.zeros(MAPS[name].components, np.float32)
-        found = gathered(rect, self.sheet(key).size, nothing, lambda one: self.chunk(name, key, one))
-        assert found is not None
-        return found
-
-
 class Smear(Stroke):
     """A stroke that drags along what it goes over; as paint it gives what came of that."""
 
@@ -209,7 +188,7 @@ class Smear(Stroke):
     def wet(self, still: Still, maps: tuple[str, ...], strength: float, material: str | None = None) -> Smear:
         """Begin on a stack as it stands; ``strength`` 0…1 is how much of what is dragged stays at each sample."""
         self.maps, self._strength = maps, strength
-        self._still = _Wet(still)
+        self._still = Still(still.sources, still.project)  # its own, whose chunks change
         self._where = _Where(self.surface, self.ground, self._still, material)
         self._touched: dict[Place, F32] = {}
         return self
