@@ -160,6 +160,44 @@ def test_large_surfaces_are_unwrapped_beside_the_program_with_progress_and_can_b
         charts(positions, triangles, stop)
 
 
+def boxes(folder: Path, count: int) -> Model:
+    """Boxes of many sizes, each by itself, without UVs."""
+    rng = np.random.default_rng(count)
+    each = [trimesh.creation.box(extents=rng.random(3) * (1, 0.1, 0.1) + 0.02) for _ in range(count)]
+    for number, box in enumerate(each):
+        box.apply_translation((2 * number, 0, 0))
+    trimesh.util.concatenate(each).export(folder / "boxes.obj")
+    return load_model(folder / "boxes.obj")
+
+
+@pytest.mark.parametrize(("count", "size", "what"), [(30, 64, "padding between them gave way to"), (300, 64, "")])
+def test_many_pieces_fit_onto_a_small_sheet_and_it_is_told_what_gave_way(
+    tmp_path: Path, count: int, size: int, what: str
+) -> None:
+    model = boxes(tmp_path, count)
+    done = edit_layout(model, Unwrap(padding=8), None, lambda key: size)
+    uv = done.model.uv
+    assert np.isfinite(uv).all() and uv.min() >= 0 and uv.max() <= 1
+    assert not island_overlaps(done.model)
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    assert (np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) > 0).all()
+    assert len(done.notes) == 1 and what in done.notes[0] and "a larger sheet" in done.notes[0]
+
+
+def test_unwrapping_can_be_called_off_while_the_pieces_are_laid(tmp_path: Path) -> None:
+    model = boxes(tmp_path, 60)
+    told: list[float] = []
+
+    def stop(share: float) -> None:
+        told.append(share)
+        if share > 0.6:
+            raise Cancelled("enough")
+
+    with pytest.raises(Cancelled):
+        edit_layout(model, Unwrap(padding=2), None, lambda key: 1024, stop)
+    assert told == sorted(told) and 0.6 < told[-1] < 0.75  # noticed soon, not when all was laid
+
+
 @settings(max_examples=25, deadline=None)
 @given(seed=st.integers(0, 2**32 - 1), turn=st.booleans())
 def test_packed_islands_never_meet_never_mirror_and_keep_their_padding(

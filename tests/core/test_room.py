@@ -73,3 +73,33 @@ def test_the_largest_fit_fits_and_little_more_would_not(seed: int) -> None:
     full = Room(np.zeros(2), 0.0)
     full.take(np.array([[(0, 0), (1, 0), (1, 1)], [(0, 0), (1, 1), (0, 1)]], np.float64))
     assert full.find(shapes[0], 0.05) is None
+
+
+@settings(max_examples=20, deadline=None)
+@given(seed=st.integers(0, 9999))
+def test_the_lowest_room_is_found_wherever_it_is(seed: int) -> None:
+    """Bands of blocks with one gap each: a square goes into the lowest gap that is wide enough, and to its left."""
+    rng = np.random.default_rng(seed)
+    room = Room(np.zeros(2), 0.0)
+    width, bands = 40, 5
+    gaps = [(int(rng.integers(5, 400)), int(rng.choice([20, 34, 60]))) for _ in range(bands)]
+    for band, (at, wide) in enumerate(gaps):
+        for left, right in ((0, at), (at + wide, GRID)):
+            low, high = np.array([left, band * 60]) * CELL, np.array([right, band * 60 + 60]) * CELL
+            a, b, c, d = low, (high[0], low[1]), high, (low[0], high[1])
+            room.take(np.array([[a, b, c], [a, c, d]], np.float64))
+    side = width * CELL
+    square = np.array([[(0, 0), (side, 0), (side, side)], [(0, 0), (side, side), (0, side)]])
+    square += rng.uniform(-2, 2, 2)
+    spot = room.find(square)
+    wide_enough = [band for band, (_, wide) in enumerate(gaps) if wide == 60]
+    lowest = wide_enough[0] if wide_enough else bands
+    if lowest == bands and bands * 60 + width > GRID:
+        assert spot is None
+        return
+    assert spot is not None
+    u, v = spot.carry(square).min(axis=(0, 1)) * GRID
+    # Each edge is kept off by up to two cells: by its own shape's and by the block's.
+    assert lowest * 60 - 4 <= v <= lowest * 60 + 4
+    at = gaps[lowest][0] if lowest < bands else 0
+    assert at <= u <= at + 4

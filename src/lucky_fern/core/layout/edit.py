@@ -106,8 +106,9 @@ def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
     rows = np.flatnonzero(layout.chosen).astype(np.int32)
     corners = model.corners[rows]
     if isinstance(edit, ask.Unwrap):
-        shapes, mine = charts(model.positions, model.triangles[rows].astype(np.int64), told)
-        settle(layout, shapes, [rows[one] for one in mine], edit.padding / size, size)
+        shapes, mine = charts(model.positions, model.triangles[rows].astype(np.int64), lambda share: told(share / 2))
+        mine_of = [rows[one] for one in mine]
+        settle(layout, shapes, mine_of, edit.padding / size, size, lambda share: told(0.5 + share / 2))
         return
     if isinstance(edit, ask.AlongAxis):
         direction = np.array(edit.direction) if edit.direction is not None else flatten.best_direction(corners)
@@ -159,7 +160,7 @@ def _arrange(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> N
     elif isinstance(edit, ask.Snap):
         arrange.snap(layout, edit, size())
     elif isinstance(edit, ask.Unstack):
-        pack.unstack(layout, edit, size_at)
+        pack.unstack(layout, edit, size_at, told)
     elif isinstance(edit, ask.StackTwins):
         if not stack_twins(layout):
             raise CommandError("no two of the selected islands have the same shape")

@@ -33,13 +33,19 @@ def _pack_groups(
         material = int(layout.model.material[rows][0])
         by_tile.setdefault((material, float(corner[0]), float(corner[1])), []).append(group)
     for number, ((material, u, v), groups) in enumerate(by_tile.items()):
-        told(number / len(by_tile))
+
+        def of_all(share: float, number: int = number) -> None:
+            told((number + share) / len(by_tile))
+
         corner = np.array([u, v])
         size = size_at(layout.model.materials[material], corner)
         members = [layout.whole(np.array(group)) for group in groups]
         room = room_beside(layout, material, corner, np.any(members, axis=0), asked.padding / size)
         shapes = [layout.uv[rows] for rows in members]
-        spots = largest_fit(shapes, room, asked.turn) if asked.scale else fit(shapes, room, 1.0, asked.turn)
+        if asked.scale:
+            spots = largest_fit(shapes, room, asked.turn, told=of_all)
+        else:
+            spots = fit(shapes, room, 1.0, asked.turn, of_all)
         if spots is None:
             remedy = "less padding or fewer islands" if asked.scale else "let packing scale them"
             raise CommandError(f"{len(groups)} islands do not fit onto the tile at {size} texels: take {remedy}")
@@ -47,7 +53,7 @@ def _pack_groups(
             layout.uv[rows] = spot.carry(shape)
 
 
-def unstack(layout: Layout, asked: Unstack, size_at: SizeAt) -> None:
+def unstack(layout: Layout, asked: Unstack, size_at: SizeAt, told: Callable[[float], None]) -> None:
     """Move islands off those they lie on, into free room; of each stack the largest stays.
 
     Where there is no room, all that overlapped there is packed anew, smaller, if that is asked for.
@@ -65,7 +71,9 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt) -> None:
     everything = layout.whole(np.array(moves, np.int32))
     before = layout.uv.copy()
     left: list[int] = []
-    for group in _as_groups(layout, moves, asked.twins):
+    movers = _as_groups(layout, moves, asked.twins)
+    for number, group in enumerate(movers):
+        told(number / len(movers) / 2)
         rows = layout.whole(np.array(group))
         corner, material = layout.tile(rows), int(model.material[rows][0])
         key = (material, float(corner[0]), float(corner[1]))
@@ -87,7 +95,13 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt) -> None:
         return
     layout.uv[:] = before
     numbers = np.unique(pairs).astype(np.int32)
-    _pack_groups(layout, _as_groups(layout, numbers.tolist(), asked.twins), Pack(asked.padding), size_at)
+    _pack_groups(
+        layout,
+        _as_groups(layout, numbers.tolist(), asked.twins),
+        Pack(asked.padding),
+        size_at,
+        lambda share: told(0.5 + share / 2),
+    )
     layout.notes.append("the tile had no room for them at their size: all that overlapped was packed, smaller")
 
 

@@ -7,17 +7,21 @@ free place, leftmost first (B. Chazelle, "The Bottom-Left Bin-Packing Heuristic"
 from __future__ import annotations
 
 import copy
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, U8, Bool, box_of
+from lucky_fern.core.arrays import F64, I16, I32, U8, Bool, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.sheets.raster import mark_triangles, needles
 
 GRID = 512  # cells across a tile
+Told = Callable[[float], None]
+_MANY = 200  # shapes; as many are laid less often, for a few parts in a hundred of their size
+_EVERY = 16  # shapes between two words of how far it is
 
 
 @dataclass(frozen=True)
@@ -47,32 +51,53 @@ class Room:
         self.corner = corner
         self.reach = int(np.ceil(padding * GRID))
         self.edge = int(np.ceil(padding * GRID / 2))
-        self.taken: U8 = np.zeros((GRID, GRID), np.uint8)
+        # How many cells on, in its row, the next free one is: 0 where the cell itself is free.
+        self.runs: I16 = np.zeros((GRID, GRID), np.int16)
+
+    @property
+    def free(self) -> float:
+        """The share of the tile that is free."""
+        return 1.0 - float(np.count_nonzero(self.runs)) / GRID**2
 
     def copy(self) -> Room:
         """The same room, to try things in."""
         other = copy.copy(self)
-        other.taken = self.taken.copy()
+        other.runs = self.runs.copy()
         return other
 
     def take(self, uv: F64) -> None:
         """Take what triangles (N, 3, 2) touch, and the padding round it."""
-        cells, low = _cells(uv - self.corner)
+        self._mark(*_cells(uv - self.corner))
+
+    def _mark(self, cells: U8, low: tuple[int, int]) -> None:
+        """Take cells (rows, columns) that begin at a (column, row)."""
         rows, columns = cells.shape
-        wide = np.zeros((GRID, GRID), np.uint8)
         top, left = max(low[1], 0), max(low[0], 0)
         bottom, right = min(low[1] + rows, GRID), min(low[0] + columns, GRID)
         if top >= bottom or left >= right:
             return
-        wide[top:bottom, left:right] = cells[top - low[1] : bottom - low[1], left - low[0] : right - low[0]]
+        wide = cells[top - low[1] : bottom - low[1], left - low[0] : right - low[0]]
         if self.reach:
             square = np.ones((2 * self.reach + 1, 2 * self.reach + 1), np.uint8)
-            wide = cv2.dilate(wide, square).astype(np.uint8)
-        self.taken |= wide
+            wide = cv2.dilate(np.pad(wide, self.reach), square).astype(np.uint8)
+        _take(self.runs, wide, top - self.reach, left - self.reach)
 
     def find(self, uv: F64, scale: float = 1.0, turn: bool = False) -> Spot | None:
         """The lowest place for triangles (N, 3, 2) of any place, scaled; None if there is none."""
-        best: tuple[int, Spot] | None = None
+        found = self._lowest(uv, scale, turn)
+        return None if found is None else found[0]
+
+    def fill(self, uv: F64, scale: float, turn: bool) -> Spot | None:
+        """Find the lowest place, and take it."""
+        found = self._lowest(uv, scale, turn)
+        if found is None:
+            return None
+        self._mark(*found[1:])
+        return found[0]
+
+    def _lowest(self, uv: F64, scale: float, turn: bool) -> tuple[Spot, U8, tuple[int, int]] | None:
+        """The lowest place, and the cells that are taken there."""
+        least, best = 0, None
         for quarters in (0, 1) if turn else (0,):
             shape = turned(uv * scale, quarters)
             low = shape.min(axis=(0, 1))
@@ -84,11 +109,12 @@ class Room:
             # Far corners first: a place that is taken shows soon.
             order = np.argsort((np.arange(len(y)) * 40503) % 65536, kind="stable")
             offset = np.stack([y[order] + start[1], x[order] + start[0]], axis=1).astype(np.int32)
-            row, column = _first_free(self.taken, offset, self.edge, rows - 2, columns - 2)
-            if row >= 0 and (best is None or (row + rows) * GRID + column < best[0]):
+            row, column = _first_free(self.runs, offset, self.edge, rows - 2, columns - 2)
+            height = (row + rows) * GRID + column
+            if row >= 0 and (best is None or height < least):
                 at = self.corner + np.array([column, row]) / GRID
-                best = ((row + rows) * GRID + column, Spot(scale, quarters, at - low))
-        return None if best is None else best[1]
+                least, best = height, (Spot(scale, quarters, at - low), cells, (column + start[0], row + start[1]))
+        return best
 
 
 def _cells(local: F64) -> tuple[U8, tuple[int, int]]:
@@ -109,49 +135,74 @@ def _cells(local: F64) -> tuple[U8, tuple[int, int]]:
 
 
 @kernel
-def _first_free(taken: U8, offset: I32, edge: int, rows: int, columns: int) -> tuple[int, int]:
+def _take(runs: I16, cells: U8, top: int, left: int) -> None:
+    """Take cells (rows, columns) that begin at a row and a column of the room."""
+    side = runs.shape[0]
+    for r in range(max(0, -top), min(cells.shape[0], side - top)):
+        row = runs[top + r]
+        run = 0
+        for c in range(side - 1, -1, -1):
+            here = row[c] > 0 or (0 <= c - left < cells.shape[1] and cells[r, c - left] > 0)
+            run = run + 1 if here else 0
+            row[c] = run
+
+
+@kernel
+def _first_free(runs: I16, offset: I32, edge: int, rows: int, columns: int) -> tuple[int, int]:
     """The lowest row, then column, at which none of the cells (n, 2) is taken; (-1, -1) if there is none."""
-    side = taken.shape[0]
+    side = runs.shape[0]
+    last = 0  # the cell that was in the way: it often still is
     for row in range(edge, side - edge - rows + 1):
-        for column in range(edge, side - edge - columns + 1):
-            free = True
-            for n in range(len(offset)):
-                r, c = row + offset[n, 0], column + offset[n, 1]
-                if 0 <= r < side and 0 <= c < side and taken[r, c]:
-                    free = False
-                    break
-            if free:
+        column = edge
+        while column <= side - edge - columns:
+            skip = 0
+            r, c = row + offset[last, 0], column + offset[last, 1]
+            if 0 <= r < side and 0 <= c < side:
+                skip = runs[r, c]
+            if skip == 0:
+                for n in range(len(offset)):
+                    r, c = row + offset[n, 0], column + offset[n, 1]
+                    if 0 <= r < side and 0 <= c < side and runs[r, c] > 0:
+                        skip = runs[r, c]
+                        last = n
+                        break
+            if skip == 0:
                 return row, column
+            column += skip  # at every place before, the same cell would be on the same run
     return -1, -1
 
 
-def fit(shapes: list[F64], room: Room, scale: float, turn: bool) -> list[Spot] | None:
+def fit(
+    shapes: list[F64], room: Room, scale: float, turn: bool, told: Told = lambda share: None
+) -> list[Spot] | None:
     """A spot for every shape at one scale, the largest first; None if one finds none."""
     spots: list[Spot | None] = [None] * len(shapes)
     work = room.copy()
-    for at in np.argsort([-float(np.ptp(shape, axis=(0, 1)).prod()) for shape in shapes], kind="stable"):
-        spot = work.find(shapes[at], scale, turn)
-        if spot is None:
+    order = np.argsort([-float(np.ptp(shape, axis=(0, 1)).prod()) for shape in shapes], kind="stable")
+    for number, at in enumerate(order):
+        if number % _EVERY == 0:
+            told(number / len(shapes))
+        spots[at] = work.fill(shapes[at], scale, turn)
+        if spots[at] is None:
             return None
-        spots[at] = spot
-        work.take(spot.carry(shapes[at]))
     return [spot for spot in spots if spot is not None]
 
 
-def largest_fit(shapes: list[F64], room: Room, turn: bool, steps: int = 8) -> list[Spot] | None:
+def largest_fit(
+    shapes: list[F64], room: Room, turn: bool, steps: int = 8, told: Told = lambda share: None
+) -> list[Spot] | None:
     """Spots at the largest scale that halving finds; None if they do not fit even when tiny."""
     area = sum(_area(shape) for shape in shapes)
-    free = 1.0 - float(room.taken.mean())
-    high = float(np.sqrt(max(free, 1e-6) / max(area, 1e-300)))
+    high = float(np.sqrt(max(room.free, 1e-6) / max(area, 1e-300)))
     low, best = high / 64, None
-    for _ in range(steps):
+    for step in range(steps):
         scale = high * 0.72 if best is None else float(np.sqrt(low * high))
-        found = fit(shapes, room, scale, turn)
+        found = fit(shapes, room, scale, turn, lambda share, step=step: told((step + share) / steps))  # type: ignore[misc]
         if found is None:
             high = scale
         else:
             low, best = scale, found
-        if high / low < 1.01 or (best is None and high < low):
+        if high / low < (1.01 if len(shapes) < _MANY else 1.03) or (best is None and high < low):
             break
     return best
 
@@ -173,11 +224,19 @@ def room_beside(layout: Layout, material: int, corner: F64, without: Bool, paddi
     return room
 
 
-def settle(layout: Layout, shapes: list[F64], rows: list[I32], padding: float, texels: float) -> None:
+def settle(
+    layout: Layout,
+    shapes: list[F64],
+    rows: list[I32],
+    padding: float,
+    texels: float,
+    told: Told = lambda share: None,
+) -> None:
     """Give flattened faces of one material a place on their tile: a shape (N, 3, 2) in model units for each ``rows``.
 
     They get the texel density of the rest of the model, less if their tile is too small for that, and lie where
-    nothing else does if there is such a place; otherwise in the middle of the tile.
+    nothing else does if there is such a place; otherwise with less padding, or in cells of a grid. ``told`` is told
+    the share that is done, and may raise.
     """
     model = layout.model
     every = np.concatenate(rows)
@@ -190,24 +249,32 @@ def settle(layout: Layout, shapes: list[F64], rows: list[I32], padding: float, t
         # All of a material goes onto the first of its tiles.
         corner = np.floor(layout.uv[every].mean(axis=1)).min(axis=0)
     room = room_beside(layout, material, corner, ~others, padding)
-    spots = fit(shapes, room, density, False) if density else None
+    spots = fit(shapes, room, density, False, lambda share: told(share / 2)) if density else None
     if spots is None:
-        spots = largest_fit(shapes, room, False)
+        spots = largest_fit(shapes, room, False, told=lambda share: told((0.5 if density else 0.0) + share * 0.45))
         if spots is not None and density:
             share = spots[0].scale / density
             layout.notes.append(f"the tile has room for {share:.0%} of the texel density that the rest has")
     if spots is None:
-        spots = _give_way(layout, shapes, corner, material, ~others, padding, texels)
+        spots = _give_way(layout, shapes, corner, material, ~others, padding, texels, told)
     for spot, shape, mine in zip(spots, shapes, rows, strict=True):
         layout.uv[mine] = spot.carry(shape)
 
 
 def _give_way(
-    layout: Layout, shapes: list[F64], corner: F64, material: int, mine: Bool, padding: float, texels: float
+    layout: Layout,
+    shapes: list[F64],
+    corner: F64,
+    material: int,
+    mine: Bool,
+    padding: float,
+    texels: float,
+    told: Told,
 ) -> list[Spot]:
     """Spots for shapes for which there is no room at that padding: less of it, then none, then cells of a grid."""
     for less in (padding / 2, padding / 4, padding / 8, 0.0):
-        spots = largest_fit(shapes, room_beside(layout, material, corner, mine, less), False, 12)
+        room = room_beside(layout, material, corner, mine, less)
+        spots = largest_fit(shapes, room, False, 12, lambda share: told(0.95))
         if spots is not None:
             layout.notes.append(
                 f"there are {len(shapes)} pieces: the padding between them gave way to {less * texels:.2g} texels; "

@@ -17,7 +17,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.charting import flatten_piece, receive, send
 from lucky_fern.core.model.model import groups
 
-_AT_ONCE = 500  # triangles; fewer are done here, in less time than a process takes to start
+_AT_ONCE = 100  # triangles; fewer are done here, in less time than a process takes to start
 _EXPECTED = 7e-4  # seconds a triangle, for what is told of a piece that is still being worked on
 Told = Callable[[float], None]
 
