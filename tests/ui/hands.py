@@ -27,7 +27,7 @@ class Hands:
         self.desk = window.desk
 
     def wait(self) -> None:
-        settle(self.window)
+        settle(self.window, 240.0)  # two cores may be busy with the other half of the tests
 
     def until(self, done: Callable[[], bool], seconds: float = 30.0) -> None:
         """Let the window work until something is so."""

@@ -27,8 +27,9 @@ class _Kernel:
             numba.config.SLP_VECTORIZE = 1  # components of a texel, say, at once; results stay the same
             names = self.function.__globals__
             for name in self.function.__code__.co_names:
-                if isinstance(names.get(name), _Kernel):
-                    names[name] = names[name].compiled()
+                called = names.get(name)  # read once: another thread may put the compiled one there meanwhile
+                if isinstance(called, _Kernel):
+                    names[name] = called.compiled()
             options = {"cache": True, "nogil": True, "error_model": "numpy"}
             self._compiled = cast(Callable[..., Any], numba.njit(**options)(self.function))
         return self._compiled
