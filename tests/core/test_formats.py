@@ -70,6 +70,16 @@ def map_of(studio: Studio, name: str) -> np.ndarray:
     return taking.whole_map(studio, studio.surface.keys[0], name)
 
 
+def stacked(archive: zipfile.ZipFile, layers: list[dict[str, str]]) -> tuple[np.ndarray, np.ndarray]:
+    """An OpenRaster's layers laid over white by hand, 0…1, and the picture that it says they make, 0…255."""
+    total = np.ones((SIZE, SIZE, 3))
+    for layer in reversed(layers):
+        rgba = np.asarray(Image.open(io.BytesIO(archive.read(layer["src"])))) / 255
+        alpha = rgba[..., 3:] * float(layer["opacity"])
+        total = total * (1 - alpha) + rgba[..., :3] * alpha
+    return total, np.asarray(Image.open(io.BytesIO(archive.read("mergedimage.png"))))[..., :3]
+
+
 def test_packed_and_gltf_files_hold_each_map_in_its_channel(studio: Studio, tmp_path: Path) -> None:
     files = written(studio, tmp_path / "packed", ExportSetup("packed", ""))
     assert set(files) == {f"p_hull_{word}.{tile}.png" for word in ("baseColor", "orm", "normal", "emissive")
@@ -326,12 +336,7 @@ def test_openraster_puts_together_what_the_map_shows(tmp_path: Path) -> None:
         tree = ElementTree.fromstring(archive.read("stack.xml"))
         layers = [dict(layer.attrib) for layer in tree.iter("layer")]
         assert [layer["name"] for layer in layers] == ["Crest", "Base & <ground>"]
-        total = np.ones((SIZE, SIZE, 3))
-        for layer in reversed(layers):
-            rgba = np.asarray(Image.open(io.BytesIO(archive.read(layer["src"])))) / 255
-            alpha = rgba[..., 3:] * float(layer["opacity"])
-            total = total * (1 - alpha) + rgba[..., :3] * alpha
-        merged = np.asarray(Image.open(io.BytesIO(archive.read("mergedimage.png"))))[..., :3]
+        total, merged = stacked(archive, layers)
     assert np.abs(total * 255 - merged).max() <= 1.5
 
 
@@ -490,11 +495,6 @@ def test_openraster_bakes_what_it_cannot_say(tmp_path: Path) -> None:
         tree = ElementTree.fromstring(archive.read("stack.xml"))
         layers = [dict(layer.attrib) for layer in tree.iter("layer")]
         assert {layer["composite-op"] for layer in layers} == {"svg:src-over"} and len(layers) == 6
-        total = np.ones((SIZE, SIZE, 3))
-        for layer in reversed(layers):
-            rgba = np.asarray(Image.open(io.BytesIO(archive.read(layer["src"])))) / 255
-            alpha = rgba[..., 3:] * float(layer["opacity"])
-            total = total * (1 - alpha) + rgba[..., :3] * alpha
-        merged = np.asarray(Image.open(io.BytesIO(archive.read("mergedimage.png"))))[..., :3]
+        total, merged = stacked(archive, layers)
     inside = studio.surface.sheet(studio.surface.keys[0], SIZE).covered
     assert np.abs(total * 255 - merged)[inside].max() <= 3

@@ -5,20 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
-from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import carried_leans, frames_at
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
-from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.sheets.grid import CHUNK, SheetKey, shape, span
-from lucky_fern.core.sheets.picking import at_uv, local_uv
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.core.udim import corner_of, tile_of
+from lucky_fern.core.udim import tile_of
 
 Painted = dict[str, PaintedSheet]
 
@@ -166,40 +161,3 @@ def _bilinear(texels: Array, uv: F64) -> Array:
     out = total.copy()
     out[:, :-1] /= np.maximum(total[:, -1:], 1e-6)
     return np.asarray((out + 0.5).astype(texels.dtype))
-
-
-def carried_place(old: Surface, new: Surface, place: Place) -> Place | None:
-    """A place on the same piece of the surface in the new layout; None where it cannot follow."""
-    return carried_lay(old, new, place) if isinstance(place, Lay) else place
-
-
-def carried_lay(old: Surface, new: Surface, place: Lay) -> Lay | None:
-    """A laid picture on the same piece of the surface in the new layout; None where that is not a plain turn."""
-    hit = at_uv(old, place.material, np.array(place.centre) + corner_of(place.tile))
-    if hit is None:
-        return place
-    before, after = old.model.uv[hit.triangle], new.model.uv[hit.triangle]
-    if np.array_equal(before, after) and old.model.materials == new.model.materials:
-        return place
-    steps = np.stack([before[1] - before[0], before[2] - before[0]])
-    if abs(np.linalg.det(steps)) < 1e-18 or not np.isfinite(after).all():
-        return None
-    affine = np.linalg.solve(steps, np.stack([after[1] - after[0], after[2] - after[0]])).T
-    (a, b), (c, d) = affine
-    scale = float(np.sqrt(abs(np.linalg.det(affine))))
-    if np.linalg.det(affine) < 0 or abs(a - d) + abs(b + c) > 0.02 * scale:
-        return None  # turned over or squeezed: no turned rectangle does it
-    moved = new.model.uv[hit.triangle].T @ hit.barycentric
-    key = SheetKey(_material(new.model, hit.triangle), tile_of(*(int(v) for v in np.floor(moved))))
-    if key not in new.keys:
-        return None
-    centre = local_uv(type(hit)(hit.triangle, hit.barycentric, hit.position, hit.normal, moved), key)
-    return replace(
-        place, material=key.material, tile=key.tile, centre=centre, width=place.width * scale,
-        height=None if place.height is None else place.height * scale,
-        rotate=place.rotate + float(np.degrees(np.arctan2(c, a))),
-    )  # fmt: skip
-
-
-def _material(model: Model, triangle: int) -> str:
-    return model.materials[int(model.material[triangle])]

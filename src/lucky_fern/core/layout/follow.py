@@ -6,7 +6,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Bool
-from lucky_fern.core.layout.carry import Carrier, carried_place
+from lucky_fern.core.layout.carry import Carrier
+from lucky_fern.core.placing.way import way_of
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import GivePaint, SaveSelection, SetLayer, SetMaskEntry, SetPlace
 from lucky_fern.core.project.document import Project
@@ -43,7 +44,7 @@ def followers(
             if sheets != painted:
                 commands.append(GivePaint(layer.id, sheets))
         if placed is not None:
-            place = carried_place(old, new, placed[1])
+            place = way_of(placed[1]).carried(old, new, placed[1])
             if place is None:
                 notes.append(f"'{layer.name}' is laid in UV space and cannot follow there; place it anew")
             elif place != placed[1]:
@@ -92,7 +93,9 @@ class _Following(Carrying):
         return self.carrier.sheets(sheets) if self.stay else sheets
 
     def place(self, place: Place) -> Place:
-        return (carried_place(self.carrier.old, self.carrier.new, place) or place) if self.stay else place
+        if not self.stay:
+            return place
+        return way_of(place).carried(self.carrier.old, self.carrier.new, place) or place
 
 
 class _Scopes:

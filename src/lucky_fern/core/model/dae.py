@@ -17,6 +17,7 @@ from lucky_fern.core.arrays import F64, I64
 from lucky_fern.core.colour import to_hex
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.limits import DEEPEST_NODES
+from lucky_fern.core.markup import check_markup
 from lucky_fern.core.model.assemble import RawFaces
 from lucky_fern.core.model.model import Texture
 
@@ -36,7 +37,7 @@ def read_dae(data: bytes, name: str) -> RawFaces:
     import collada
 
     try:
-        _check(data)
+        check_markup(data, DEEPEST_NODES)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # about the package's own use of matrices
             # Pictures and what else cannot be found does not matter here; meshes that are damaged do.
@@ -46,28 +47,6 @@ def read_dae(data: bytes, name: str) -> RawFaces:
         raise
     except (collada.common.DaeError, *_BROKEN) as error:
         raise ModelError(f"{name} is damaged or not a COLLADA file ({str(error)[:200]}); export it again.") from error
-
-
-def _check(data: bytes) -> None:
-    """Refuse documents that are nested too deeply or declare entities of their own."""
-    depth = 0
-
-    def start(tag: str, attributes: object) -> None:
-        nonlocal depth
-        depth += 1
-        if depth > DEEPEST_NODES:
-            raise ValueError("it is nested too deeply")
-
-    def end(tag: str) -> None:
-        nonlocal depth
-        depth -= 1
-
-    def entity(*_: object) -> None:
-        raise ValueError("it declares entities of its own")
-
-    parser = expat.ParserCreate()
-    parser.StartElementHandler, parser.EndElementHandler, parser.EntityDeclHandler = start, end, entity
-    parser.Parse(data, True)
 
 
 class _Reader:

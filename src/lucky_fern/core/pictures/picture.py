@@ -28,6 +28,7 @@ from lucky_fern.core.arrays import F32, U8, U16, Array
 from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.limits import DEEPEST_SVG, LONGEST_SIDE, MOST_PIXELS, MOST_SMALL_FILE, MOST_STRETCHED
+from lucky_fern.core.markup import check_markup
 from lucky_fern.core.pictures.naming import Taken, is_data_name
 
 SVG_LONGEST = 1024
@@ -356,7 +357,7 @@ def _read_svg(data: bytes, name: str, longest: int) -> Picture:
     try:
         if len(data) > MOST_SMALL_FILE:
             raise ValueError(f"it has {len(data) / 1e6:.0f} MB")
-        _check_depth(data)
+        check_markup(data, DEEPEST_SVG)
         text, left_out = _without_outside(data)
         if left_out:
             notes = (f"{left_out} picture(s) outside of it were left out; a drawing carries its pictures itself",)
@@ -377,28 +378,6 @@ def _read_svg(data: bytes, name: str, longest: int) -> Picture:
     except (ElementTree.ParseError, expat.ExpatError, *_BROKEN) as error:
         raise PictureError(f"{name} is not a readable SVG ({error}); save it again as plain SVG.") from error
     return Picture(name, pixels, True, notes)
-
-
-def _check_depth(data: bytes) -> None:
-    """Refuse a drawing nested so deeply that what draws it would end, or that declares entities of its own."""
-    depth = 0
-
-    def start(tag: str, attributes: object) -> None:
-        nonlocal depth
-        depth += 1
-        if depth > DEEPEST_SVG:
-            raise ValueError(f"its elements are nested more than {DEEPEST_SVG} deep")
-
-    def end(tag: str) -> None:
-        nonlocal depth
-        depth -= 1
-
-    def entity(*_: object) -> None:
-        raise ValueError("it declares entities of its own")
-
-    parser = expat.ParserCreate()
-    parser.StartElementHandler, parser.EndElementHandler, parser.EntityDeclHandler = start, end, entity
-    parser.Parse(data, True)
 
 
 def _without_outside(data: bytes) -> tuple[str, int]:

@@ -7,13 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, Array, Bool
-from lucky_fern.core.placing.frame import lay_matrix, pose_frame
+from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.way import on_surface, way_of
-from lucky_fern.core.project.places import Framed, Lay
+from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.raster import mark_triangles
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.core.udim import corner_of
 
 _ACROSS = 48  # points asked along each side
 
@@ -47,11 +46,7 @@ def may_meet(place: Framed, height: float, other: Framed, tall: float) -> bool:
 
 def spots_of(surface: Surface, place: Framed, height: float, placed: PlacedPicture | None) -> Spots:
     """Where on the surface a picture lies; ``placed`` is its pose worked out, None for a laid one."""
-    if placed is None:
-        rows, flat = _laid(surface, place, height)
-    else:
-        rows = placed.rows
-        flat = placed.corners[..., :2] / [placed.width, -placed.height] + 0.5
+    rows, flat = way_of(place).spread(surface, placed, place, height)
     scaled = np.ascontiguousarray(flat * _ACROSS)
     owner = np.full((_ACROSS, _ACROSS), -1, np.int32)
     every = np.arange(len(scaled), dtype=np.int32)
@@ -82,14 +77,10 @@ def covered_share(
     """The share of spots on which another picture lies, where its ``alpha`` ((rows, columns), 0…1) says so."""
     if not len(spots.triangle):
         return 0.0
-    if placed is None:
-        rows, flat = _laid(surface, place, height)
-        found = np.full(surface.model.triangle_count, -1)
-        found[rows] = np.arange(len(rows))
-        found = found[spots.triangle]
-    else:
-        found = placed.find(spots.triangle)
-        flat = placed.corners[..., :2] / [placed.width, -placed.height] + 0.5
+    rows, flat = way_of(place).spread(surface, placed, place, height)
+    found = np.full(surface.model.triangle_count, -1)
+    found[rows] = np.arange(len(rows))
+    found = found[spots.triangle]
     there: Bool = found >= 0
     if not there.any():
         return 0.0
@@ -101,16 +92,6 @@ def covered_share(
         x, y = np.clip((at * [columns, rows_]).astype(int), 0, [columns - 1, rows_ - 1]).T
         inside &= alpha[y, x] > 0.5
     return float(inside.mean())
-
-
-def _laid(surface: Surface, place: Framed, height: float) -> tuple[I32, F64]:
-    """The triangles of a laid picture's material and where their corners (N, 3, 2) lie in it, 0…1."""
-    assert isinstance(place, Lay)
-    model = surface.model
-    rows = np.flatnonzero(model.has_uv & (model.material == model.materials.index(place.material)))
-    matrix, offset = lay_matrix(place, height)
-    flat = (model.uv[rows] - corner_of(place.tile)) @ matrix.T + offset
-    return rows.astype(np.int32), flat
 
 
 def _cross(a: F64, b: F64) -> F64:

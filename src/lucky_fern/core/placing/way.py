@@ -156,6 +156,14 @@ class Way:
             up=as_point(turn @ np.asarray(place.up)),
         )
 
+    def carried(self, old: Surface, new: Surface, place: Any) -> Any | None:
+        """On the same piece of the surface in a new layout; None where it cannot follow."""
+        return place
+
+    def spread(self, surface: Surface, worked: Any, place: Any, height: float) -> tuple[I32, F64]:
+        """The triangles it lies on, and where their corners (N, 3, 2) are in it, 0…1 from its upper left."""
+        return worked.rows, worked.corners[..., :2] / [worked.width, -worked.height] + 0.5
+
     def standing(self, place: Any) -> tuple[Any, Any, Any, float] | None:
         """Point, normal, up and turn of a place that has them."""
         return place.point, place.normal, place.up, place.rotate

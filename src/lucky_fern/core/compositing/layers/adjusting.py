@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 
 from lucky_fern.core.arrays import F32
@@ -18,8 +20,7 @@ from lucky_fern.core.project.kinds import Effect
 
 class Adjusting(LayerRow):
     def put(self, layer: Layer, canvas: Canvas, view: View) -> None:
-        assert isinstance(layer.content, Adjustment)
-        _adjust(layer, layer.content, canvas, view)
+        _adjust(layer, cast(Adjustment, layer.content), canvas, view)
 
     def reach(self, content: Adjustment) -> int:
         return content.effect.reach

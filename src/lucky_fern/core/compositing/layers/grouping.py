@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Set as AbstractSet
+from typing import cast
 
 from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, mix, nothing, strength, writes
 from lucky_fern.core.compositing.layers.layer import LayerRow, layer_chunks
@@ -15,8 +16,7 @@ from lucky_fern.core.sheets.sheet import Sheet
 
 class Grouping(LayerRow):
     def put(self, layer: Layer, canvas: Canvas, view: View) -> Canvas | None:
-        group = layer.content
-        assert isinstance(group, Group)
+        group = cast(Group, layer.content)
         if view.until is not None and holds(layer, view.until):
             return put_all(group.layers, nothing(view) if group.isolated else canvas, view)
         _put_group(layer, group, canvas, view)

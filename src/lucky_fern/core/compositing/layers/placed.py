@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Set as AbstractSet
+from typing import cast
 
 from lucky_fern.core.compositing.layers.layer import LayerRow, kit_of
 from lucky_fern.core.compositing.pictures import flavour_of
@@ -16,16 +17,14 @@ class Placed(LayerRow):
     def chunks(
         self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet
     ) -> AbstractSet[Chunk]:
-        decal = layer.content
-        assert isinstance(decal, Decal)
+        decal = cast(Decal, layer.content)
         height = decal.place.tall(project.picture_size(decal.picture))
         return sources.place_chunks(decal.place, height, triangles_in(project, layer.scope), sheet)
 
     def stamp(
         self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet, chunk: Chunk
     ) -> Stamp | None:
-        channel, decal = layer.channels[map_name], layer.content
-        assert isinstance(decal, Decal)
+        channel, decal = layer.channels[map_name], cast(Decal, layer.content)
         kit = kit_of(project, channel, layer, sheet.key)
         if kit is None:
             return None  # a sequence without a picture for this tile

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Set as AbstractSet
+from typing import cast
 
 import numpy as np
 
@@ -26,8 +27,7 @@ class Washed(LayerRow):
     def chunks(
         self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet
     ) -> AbstractSet[Chunk]:
-        wash = layer.content
-        assert isinstance(wash, Wash)
+        wash = cast(Wash, layer.content)
         channel = layer.channels.get(map_name)
         named = wash.by == "tiles" and channel is not None and channel.picture is not None
         if named and channel is not None and kit_of(project, channel, layer, sheet.key) is None:
@@ -37,8 +37,7 @@ class Washed(LayerRow):
     def stamp(
         self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet, chunk: Chunk
     ) -> Stamp | None:
-        channel, wash = layer.channels[map_name], layer.content
-        assert isinstance(wash, Wash)
+        channel, wash = layer.channels[map_name], cast(Wash, layer.content)
         chosen = triangles_in(project, layer.scope)
         if channel.source == "vertices":
             rgba = _vertex_colours(sources, chosen, sheet, chunk)

@@ -8,14 +8,15 @@ from typing import ClassVar
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F64, U16, Bool
+from lucky_fern.core.arrays import F64, I32, U16, Bool
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.placing.frame import lay_matrix
 from lucky_fern.core.placing.lay import draw_laid, laid_chunks, lay_on_sheet
 from lucky_fern.core.placing.leaning import uv_directions
 from lucky_fern.core.placing.way import Drawing, SheetPose, SurfacePose, Texels, Way, laid_only, surface_axes
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
-from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, local_uv, sheet_of
+from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, hit_at, local_uv, sheet_of
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -72,6 +73,38 @@ class Laid(Way):
 
     def turned(self, place: Lay, turn: F64, foot: F64) -> None:
         return None
+
+    def carried(self, old: Surface, new: Surface, place: Lay) -> Lay | None:
+        """None where the new layout is not a plain turn of the old one there."""
+        hit = at_uv(old, place.material, _global_centre(place))
+        if hit is None:
+            return place
+        before, after = old.model.uv[hit.triangle], new.model.uv[hit.triangle]
+        if np.array_equal(before, after) and old.model.materials == new.model.materials:
+            return place
+        steps = np.stack([before[1] - before[0], before[2] - before[0]])
+        if abs(np.linalg.det(steps)) < 1e-18 or not np.isfinite(after).all():
+            return None
+        affine = np.linalg.solve(steps, np.stack([after[1] - after[0], after[2] - after[0]])).T
+        (a, b), (c, d) = affine
+        scale = float(np.sqrt(abs(np.linalg.det(affine))))
+        if np.linalg.det(affine) < 0 or abs(a - d) + abs(b + c) > 0.02 * scale:
+            return None  # turned over or squeezed: no turned rectangle does it
+        there = hit_at(new.model, hit.triangle, hit.barycentric)
+        key = sheet_of(new, there)
+        if key is None:
+            return None
+        return replace(
+            place, material=key.material, tile=key.tile, centre=local_uv(there, key), width=place.width * scale,
+            height=None if place.height is None else place.height * scale,
+            rotate=place.rotate + float(np.degrees(np.arctan2(c, a))),
+        )  # fmt: skip
+
+    def spread(self, surface: Surface, worked: None, place: Lay, height: float) -> tuple[I32, F64]:
+        model = surface.model
+        rows = np.flatnonzero(model.has_uv & (model.material == model.materials.index(place.material)))
+        matrix, offset = lay_matrix(place, height)
+        return rows.astype(np.int32), (model.uv[rows] - corner_of(place.tile)) @ matrix.T + offset
 
     def standing(self, place: Lay) -> None:
         return None

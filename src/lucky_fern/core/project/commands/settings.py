@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
-from msgspec.structs import replace
-
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
@@ -13,8 +11,8 @@ from lucky_fern.core.project.commands.checks import (
     check_blend,
     check_channel,
 )
-from lucky_fern.core.project.document import Channel, Group, Project
-from lucky_fern.core.project.kinds import Content, Place
+from lucky_fern.core.project.document import Channel, Project
+from lucky_fern.core.project.kinds import Content, Place, altered
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
 
@@ -140,7 +138,6 @@ class SetGroup(Command, frozen=True, tag="set-group"):
         content = layer_of(project, self.layer).content
         if not content.holds_layers:
             raise CommandError("only a group can be isolated or folded")
-        assert isinstance(content, Group)
-        isolated = content.isolated if self.isolated is None else self.isolated
-        folded = content.folded if self.folded is None else self.folded
-        return with_layer(project, self.layer, content=replace(content, isolated=isolated, folded=folded))
+        asked = {"isolated": self.isolated, "folded": self.folded}
+        changed = altered(content, **{name: value for name, value in asked.items() if value is not None})
+        return with_layer(project, self.layer, content=changed)
