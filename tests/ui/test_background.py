@@ -12,10 +12,11 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
-from lucky_fern.core.compositing.compositor import MapKey, composite_sheet
+from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.project.commands import SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel
+from lucky_fern.ui.compositing_thread import CompositingThread
 from lucky_fern.ui.errand import Errands
 from samples import save_png
 
@@ -71,6 +72,33 @@ def test_a_storm_of_edits_ends_with_the_maps_of_the_last_one(hands: Hands) -> No
     for name in ("colour", "roughness", "metallic"):
         fresh = composite_sheet(desk.studio.sources, desk.project, name, desk.studio.surface.sheet(key, size), 8)
         assert (desk.store.get(MapKey(key, name), size) == fresh).all(), name
+
+
+def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> None:
+    studio = hands.desk.studio
+    studio.execute(SetSheetSize(1024))
+    large = studio.project
+    studio.execute(SetSheetSize(256))
+    small, key = studio.project, studio.surface.keys[0]
+
+    class Interrupted(MapStore):
+        """In the middle of the first maps the sheets become smaller."""
+
+        def update(self, project, *rest):
+            if project is large:
+                thread.request(small)
+            return super().update(project, *rest)
+
+    store = Interrupted(studio.sources)
+    thread = CompositingThread(studio.sources, store)
+    try:
+        thread.request(large)
+        assert thread.settled.wait(60)
+    finally:
+        thread.close()
+    for name in ("colour", "roughness"):
+        fresh = composite_sheet(studio.sources, small, name, studio.surface.sheet(key, 256), 8)
+        assert np.array_equal(store.get(MapKey(key, name), 256), fresh), name
 
 
 def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, world: Path) -> None:

@@ -7,6 +7,7 @@ between two chunks, and what that left undone is done with the new one, so nothi
 from __future__ import annotations
 
 import threading
+import traceback
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
@@ -18,7 +19,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
 
 _BATCH = 32  # chunks between two answers
 
@@ -106,15 +107,27 @@ class CompositingThread(QObject):
                 self.shown = project
                 for key, chunks in news.items():
                     left.setdefault(key, set()).update(chunks)
-                left = {key: chunks for key, chunks in left.items() if key.sheet in self._sources.surface.keys}
+                left = self._there(project, left)
                 self._composite(project, serial, order, left)
             except Cancelled:
                 pass
             except LuckyFernError as error:
                 left.clear()
                 self.failed.emit(str(error))
+            except Exception as error:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
+                traceback.print_exc()
+                left.clear()
+                self.failed.emit(f"compositing went wrong inside ({error!r}); what is shown may be out of date.")
             if not left and not self._bare:
                 self.busy.emit(False)
+
+    def _there(self, project: Project, left: Dirty) -> Dirty:
+        """What is left to do of sheets and chunks that there still are: sheets may have become smaller meanwhile."""
+        return {
+            key: chunks & every_chunk(project.size_of(key.sheet))
+            for key, chunks in left.items()
+            if key.sheet in self._sources.surface.keys
+        }
 
     def _news_for(self, project: Project) -> Dirty:
         if self.shown is None:

@@ -97,7 +97,11 @@ def _make(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> None
     for at, number in enumerate(used):
         layout.chosen = chosen & (layout.model.material == number)
         size = size_at(layout.model.materials[number], layout.tile(layout.chosen))
-        _make_one(layout, edit, size, lambda share, at=at: told((at + share) / len(used)))  # type: ignore[misc]
+
+        def of_all(share: float, at: int = at) -> None:
+            told((at + share) / len(used))
+
+        _make_one(layout, edit, size, of_all)
     layout.chosen = chosen
 
 

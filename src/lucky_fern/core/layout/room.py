@@ -197,7 +197,11 @@ def largest_fit(
     low, best = high / 64, None
     for step in range(steps):
         scale = high * 0.72 if best is None else float(np.sqrt(low * high))
-        found = fit(shapes, room, scale, turn, lambda share, step=step: told((step + share) / steps))  # type: ignore[misc]
+
+        def of_all(share: float, step: int = step) -> None:
+            told((step + share) / steps)
+
+        found = fit(shapes, room, scale, turn, of_all)
         if found is None:
             high = scale
         else:
