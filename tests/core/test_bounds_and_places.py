@@ -9,6 +9,7 @@ import resource
 import stat
 import time
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 
 import cv2
@@ -146,11 +147,11 @@ def test_saving_keeps_rights_follows_the_mask_and_clears_what_a_killed_run_left(
 # --- what would end, hang or fill the memory of the program -----------------------------------------------------------
 
 
-def quickly(work: object, sentence: str, error: type[Exception] = LuckyFernError) -> None:
+def quickly(work: Callable[[], object], sentence: str, error: type[Exception] = LuckyFernError) -> None:
     """Refused with a sentence, without a long wait (2 s; more where the machine is busy) and within 500 MB."""
     before, start = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.monotonic()
     with pytest.raises(error, match=sentence):
-        work()  # type: ignore[operator]
+        work()
     assert time.monotonic() - start < 15
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 500_000
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 from itertools import pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, Signal
@@ -44,7 +44,7 @@ def adjustment_part(panel: SettingsPanel, column: QVBoxLayout, effect: Effect) -
         bend.changed.connect(lambda points: _set(panel, points=points))
         bend.let_go.connect(panel.desk.end_gesture)
         panel.fields["curve"] = bend
-        panel.binders.append(lambda layer: bend.set(getattr(_effect(layer), "points")))  # noqa: B009
+        panel.binders.append(lambda layer: bend.set(_effect(layer).points))
         panel.row(column, "Curve", bend)
         panel.note(column, "Click to add a point, drag it, drag it off the side to take it away.")
         return
@@ -71,7 +71,7 @@ def _show_stop(field: NumberField | ColourField, at: int, part: int, layer: Laye
     field.set(_stops(layer)[at][part])  # type: ignore[arg-type]  # a number or a colour, as the field takes
 
 
-def _effect(layer: Layer) -> Effect:
+def _effect(layer: Layer) -> Any:
     assert isinstance(layer.content, Adjustment)
     return layer.content.effect
 
@@ -87,7 +87,7 @@ def _ramp_part(panel: SettingsPanel, column: QVBoxLayout, effect: Gradient) -> N
     """The ramp, and a row for each stop."""
     ramp = RampField()
     panel.row(column, "Ramp", ramp)
-    panel.binders.append(lambda layer: ramp.set(getattr(_effect(layer), "stops")))  # noqa: B009
+    panel.binders.append(lambda layer: ramp.set(_effect(layer).stops))
     for at in range(len(effect.stops)):
         line = QWidget()
         row = QHBoxLayout(line)
