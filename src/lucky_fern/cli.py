@@ -100,13 +100,13 @@ def _run(options: argparse.Namespace) -> int:
 
 
 def _window(options: argparse.Namespace) -> int:
-    from lucky_fern.ui.start import start
+    from lucky_fern.ui.window.start import start
 
     return start(options)
 
 
 def _quay(options: argparse.Namespace) -> int:
-    from lucky_fern.ui.quay_start import start
+    from lucky_fern.ui.quay.start import start
 
     return start(options)
 
@@ -118,7 +118,7 @@ def _bench(options: argparse.Namespace) -> int:
 
 
 def _shots(options: argparse.Namespace) -> int:
-    from lucky_fern.ui.shots import remake
+    from lucky_fern.ui.window.shots import remake
 
     return remake()
 

@@ -13,9 +13,9 @@ from hands import Hands
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
-from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.start import ensure_screen, make_application
-from lucky_fern.ui.window import Window
+from lucky_fern.ui.widgets.application import ensure_screen, make_application
+from lucky_fern.ui.window.main import Window
+from lucky_fern.ui.window.parts import Parts
 
 
 @pytest.fixture(scope="session")
@@ -35,8 +35,8 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def empty_hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Hands]:
     """A window of 1280 × 800 with nothing in it."""
-    desk = Desk()
-    window = Window(desk)
+    parts = Parts()
+    window = Window(parts)
     monkeypatch.setattr(window, "may_leave", lambda: True)
     window.resize(1280, 800)
     window.show()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPoint, QPointF, Qt
@@ -13,9 +14,23 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from lucky_fern.core.studio import Studio
-from lucky_fern.ui.start import settle
-from lucky_fern.ui.view import PICTURE_MIME, View
-from lucky_fern.ui.window import Window
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.views.view import PICTURE_MIME, View
+from lucky_fern.ui.window.main import Window
+from lucky_fern.ui.window.start import settle
+
+
+class Fields:
+    """The inputs of the layer that is shown, by name."""
+
+    def __init__(self, form: Form) -> None:
+        self._form = form
+
+    def __getitem__(self, name: str) -> Any:
+        return self._form.named(name, QWidget)
+
+    def __contains__(self, name: str) -> bool:
+        return self._form.has(name)
 
 
 class Hands:
@@ -24,10 +39,15 @@ class Hands:
     def __init__(self, window: Window, world: Path) -> None:
         self.window = window
         self.world = world
-        self.desk = window.desk
+        self.parts = window.parts
+
+    @property
+    def fields(self) -> Fields:
+        return Fields(self.window.settings.form)
 
     def wait(self) -> None:
-        settle(self.window, 240.0)  # two cores may be busy with the other half of the tests
+        """Until everything is worked out and drawn."""
+        assert settle(self.window, 240.0), "the window does not come to rest"
 
     def until(self, done: Callable[[], bool], seconds: float = 30.0) -> None:
         """Let the window work until something is so."""
@@ -38,7 +58,7 @@ class Hands:
         assert done()
 
     def open(self, studio: Studio) -> None:
-        self.desk.take(studio)
+        self.parts.work.take(studio)
         self.wait()
 
     def drop(self, view: View, picture: str, at: np.ndarray) -> None:

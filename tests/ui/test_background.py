@@ -16,8 +16,8 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_s
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.project.commands import SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel
-from lucky_fern.ui.compositing_thread import CompositingThread
-from lucky_fern.ui.errand import Errands
+from lucky_fern.ui.session.compositing_thread import CompositingThread
+from lucky_fern.ui.session.errand import Errands
 from samples import save_png
 
 
@@ -55,27 +55,29 @@ def test_what_was_called_off_is_dropped_even_if_it_still_arrives(qapp: QApplicat
 
 
 def test_a_storm_of_edits_ends_with_the_maps_of_the_last_one(hands: Hands) -> None:
-    desk = hands.desk
-    base = desk.project.layers[0].id
+    parts = hands.parts
+    base = parts.work.project.layers[0].id
     rng = np.random.default_rng(3)
     for step in range(40):
         if step % 7 == 3:
-            desk.execute(SetSheetSize(int(rng.choice([256, 512, 1024]))))
+            parts.work.execute(SetSheetSize(int(rng.choice([256, 512, 1024]))))
         if step % 5 == 2:
-            desk.execute(SetLayer(desk.project.layers[1].id, visible=bool(step % 2)))
+            parts.work.execute(SetLayer(parts.work.project.layers[1].id, visible=bool(step % 2)))
         colour = "#" + "".join(f"{v:02x}" for v in rng.integers(0, 256, 3))
-        desk.execute(SetChannel(base, "colour", Channel(colour)), merge=True)
+        parts.work.execute(SetChannel(base, "colour", Channel(colour)), merge=True)
         QApplication.processEvents()
     hands.wait()
-    key = desk.studio.surface.keys[0]
-    size = desk.project.size_of(key)
+    key = parts.work.studio.surface.keys[0]
+    size = parts.work.project.size_of(key)
     for name in ("colour", "roughness", "metallic"):
-        fresh = composite_sheet(desk.studio.sources, desk.project, name, desk.studio.surface.sheet(key, size), 8)
-        assert (desk.store.get(MapKey(key, name), size) == fresh).all(), name
+        fresh = composite_sheet(
+            parts.work.studio.sources, parts.work.project, name, parts.work.studio.surface.sheet(key, size), 8
+        )
+        assert (parts.maps.store.get(MapKey(key, name), size) == fresh).all(), name
 
 
 def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> None:
-    studio = hands.desk.studio
+    studio = hands.parts.work.studio
     studio.execute(SetSheetSize(1024))
     large = studio.project
     studio.execute(SetSheetSize(256))
@@ -102,34 +104,34 @@ def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> N
 
 
 def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, world: Path) -> None:
-    project = hands.desk.project
-    hands.desk.open(world / "ferry.fern")
+    project = hands.parts.work.project
+    hands.parts.work.open(world / "ferry.fern")
     assert hands.window.call_off.isVisible() and "ferry.fern" in hands.window.notice.text()
     hands.window.call_off.click()
     time.sleep(0.5)
     hands.wait()
-    assert hands.desk.project is project and not hands.window.call_off.isVisible()
-    hands.desk.open(world / "ferry.fern")
+    assert hands.parts.work.project is project and not hands.window.call_off.isVisible()
+    hands.parts.work.open(world / "ferry.fern")
     hands.wait()
-    assert hands.desk.project.name == "Marsh Hen" and len(hands.desk.sheet_sizes()) == 4
+    assert hands.parts.work.project.name == "Marsh Hen" and len(hands.parts.work.sheet_sizes()) == 4
 
 
 def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: Hands, tmp_path: Path) -> None:
-    count = len(hands.desk.project.pictures)
+    count = len(hands.parts.work.project.pictures)
     path = save_png(tmp_path / "new mark.png", np.full((4, 6, 3), 99, np.uint8))
     for _ in range(2):
-        hands.desk.bringing.bring([path])
+        hands.parts.bringing.bring([path])
         hands.wait()
-    assert len(hands.desk.project.pictures) == count + 1
+    assert len(hands.parts.work.project.pictures) == count + 1
     assert hands.window.tray.index_of("new mark.png").isValid()
-    hands.desk.undo()
-    assert len(hands.desk.project.pictures) == count
+    hands.parts.work.undo()
+    assert len(hands.parts.work.project.pictures) == count
 
 
 @pytest.mark.parametrize("picture", ["gone.png", "text.png"])
 def test_a_picture_that_cannot_be_read_is_named(hands: Hands, tmp_path: Path, picture: str) -> None:
     (tmp_path / "text.png").write_text("hello")
-    hands.desk.bringing.bring([tmp_path / picture])
+    hands.parts.bringing.bring([tmp_path / picture])
     hands.wait()
     assert picture in hands.window.notice.text() and hands.window.notice.objectName() == "warn"
 

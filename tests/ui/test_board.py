@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 from hands import Hands
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.places import Throw
-from lucky_fern.ui.board_model import EYE, FIRST_MAP, NAME
+from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, NAME
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -29,12 +29,12 @@ def column(name: str) -> int:
 def test_rows_are_the_stack_and_keys_move_duplicate_and_delete(hands: Hands) -> None:
     assert names(hands) == ["Steel rings", "Strap cloth", "Green lid", "Enamel"]
     hands.click_cell(3, NAME)
-    assert hands.desk.layer.name == "Enamel"
+    assert hands.parts.selection.layer.name == "Enamel"
     hands.key(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
     assert names(hands) == ["Steel rings", "Strap cloth", "Enamel", "Green lid"]
     hands.key(Qt.Key.Key_D)
     assert names(hands) == ["Steel rings", "Strap cloth", "Enamel 2", "Enamel", "Green lid"]
-    assert hands.desk.layer.name == "Enamel 2"
+    assert hands.parts.selection.layer.name == "Enamel 2"
     hands.key(Qt.Key.Key_Delete, NONE)
     hands.key(Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
     assert "Enamel 2" not in names(hands)
@@ -66,19 +66,19 @@ def test_a_layer_is_renamed_in_place(hands: Hands) -> None:
 def test_the_eye_hides_a_layer_and_cells_switch_single_maps(hands: Hands) -> None:
     before = hands.pixels(hands.window.sheet_view)
     hands.click_cell(2, EYE)
-    assert not hands.desk.project.layers[1].visible
+    assert not hands.parts.work.project.layers[1].visible
     assert (hands.pixels(hands.window.sheet_view) != before).any(2).sum() > 5000
     hands.click_cell(2, EYE)
     assert (hands.pixels(hands.window.sheet_view) == before).all()
     hands.click_cell(2, column("colour"))
-    assert not hands.desk.project.layers[1].channels["colour"].on
-    assert hands.desk.project.layers[1].channels["roughness"].on
+    assert not hands.parts.work.project.layers[1].channels["colour"].on
+    assert hands.parts.work.project.layers[1].channels["roughness"].on
     hands.click_cell(2, column("emissive"))
-    assert hands.desk.project.layers[1].channels["emissive"].on
+    assert hands.parts.work.project.layers[1].channels["emissive"].on
     # The cell in focus is switched by the space bar too.
     hands.window.board.grid.setFocus()
     QTest.keyClick(hands.window.board.grid, Qt.Key.Key_Space)
-    assert not hands.desk.project.layers[1].channels["emissive"].on
+    assert not hands.parts.work.project.layers[1].channels["emissive"].on
 
 
 def test_headings_show_the_maps_as_they_are(hands: Hands) -> None:
@@ -92,32 +92,32 @@ def test_a_new_wash_lies_above_the_selected_layer_and_takes_a_colour_from_the_pi
     hands.click_cell(3, NAME)
     QTest.mouseClick(hands.window.board.buttons["wash"], Qt.MouseButton.LeftButton)
     assert names(hands)[3:] == ["Wash", "Enamel"]
-    field = hands.window.settings.fields["colour"]
+    field = hands.fields["colour"]
     field.swatch.click()
     assert field.picker.isVisible()
-    steps = len(hands.desk.studio.history.titles) - 1
+    steps = len(hands.parts.work.studio.history.titles) - 1
     QTest.mouseClick(field.bar, Qt.MouseButton.LeftButton, NONE, QPoint(field.bar.width() // 3, 5))
     square = field.square
     QTest.mousePress(square, Qt.MouseButton.LeftButton, NONE, QPoint(10, 10))
     for x in (40, 90, square.width() - 1):
         QTest.mouseMove(square, QPoint(x, 2))
     QTest.mouseRelease(square, Qt.MouseButton.LeftButton, NONE, QPoint(square.width() - 1, 1))
-    colour = QColor(hands.desk.layer.channels["colour"].source)
+    colour = QColor(hands.parts.selection.layer.channels["colour"].source)
     assert colour.green() > 200 and colour.red() < 120 and colour.blue() < 120
-    assert len(hands.desk.studio.history.titles) - 1 <= steps + 2  # a drag in the picker is one step
+    assert len(hands.parts.work.studio.history.titles) - 1 <= steps + 2  # a drag in the picker is one step
 
 
 def test_opacity_blend_and_a_decals_numbers_are_set_by_typing(hands: Hands) -> None:
-    view, settings = hands.window.model_view, hands.window.settings
+    view, settings = hands.window.model_view, hands
     hands.drop(view, "fleet-number.svg", np.array([view.width() * 0.42, view.height() * 0.6]))
-    place = hands.desk.decal[1]
+    place = hands.parts.selection.decal[1]
     assert isinstance(place, Throw)
     assert "texels from a drawing." in settings.fields["facts"].text()
     for name, text, check in (
-        ("width", "0.06", lambda: hands.desk.decal[1].width == pytest.approx(0.06)),
-        ("rotate", "-30", lambda: hands.desk.decal[1].rotate == -30),
-        ("angle_limit", "60", lambda: hands.desk.decal[1].angle_limit == 60),
-        ("height", "0.02", lambda: hands.desk.decal[1].height == pytest.approx(0.02)),
+        ("width", "0.06", lambda: hands.parts.selection.decal[1].width == pytest.approx(0.06)),
+        ("rotate", "-30", lambda: hands.parts.selection.decal[1].rotate == -30),
+        ("angle_limit", "60", lambda: hands.parts.selection.decal[1].angle_limit == 60),
+        ("height", "0.02", lambda: hands.parts.selection.decal[1].height == pytest.approx(0.02)),
     ):
         number = settings.fields[name]
         number.setFocus()
@@ -127,7 +127,7 @@ def test_opacity_blend_and_a_decals_numbers_are_set_by_typing(hands: Hands) -> N
         assert check(), name
     settings.fields["through"].click()
     settings.fields["square pixels"].click()
-    assert hands.desk.decal[1].through and hands.desk.layer.content.sampling == "nearest"
+    assert hands.parts.selection.decal[1].through and hands.parts.selection.layer.content.sampling == "nearest"
     opacity = settings.fields["opacity"].number
     opacity.selectAll()
     QTest.keyClicks(opacity, "40")
@@ -135,11 +135,14 @@ def test_opacity_blend_and_a_decals_numbers_are_set_by_typing(hands: Hands) -> N
     blend = settings.fields["blend"]
     blend.setCurrentText("multiply")
     blend.activated.emit(blend.currentIndex())
-    assert (hands.desk.layer.opacity, hands.desk.layer.blend) == (pytest.approx(0.4), "multiply")
+    assert (hands.parts.selection.layer.opacity, hands.parts.selection.layer.blend) == (
+        pytest.approx(0.4),
+        "multiply",
+    )
     source = settings.fields["colour source"]
     source.setCurrentIndex(1)
     source.activated.emit(1)
-    assert str(hands.desk.layer.channels["colour"].source).startswith("#")
+    assert str(hands.parts.selection.layer.channels["colour"].source).startswith("#")
 
 
 def test_the_tray_finds_pictures_and_enter_places_one_in_the_middle(hands: Hands) -> None:
@@ -150,21 +153,21 @@ def test_the_tray_finds_pictures_and_enter_places_one_in_the_middle(hands: Hands
     tray.strip.setCurrentIndex(tray.index_of("ferry-crest.svg"))
     QTest.keyClick(tray.strip, Qt.Key.Key_Return)
     hands.wait()
-    assert hands.desk.layer.name == "Ferry crest"
+    assert hands.parts.selection.layer.name == "Ferry crest"
     assert np.allclose(view.grip().centre, (view.width() / 2, view.height() / 2), atol=1.5)
 
 
 def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(hands: Hands) -> None:
     for number, station in enumerate(("model", "artwork", "paint", "check", "export"), 1):
         hands.key(Qt.Key(Qt.Key.Key_0 + number))
-        assert hands.desk.station == station and hands.window.strip.buttons[station].isChecked()
+        assert hands.parts.looking.station == station and hands.window.strip.buttons[station].isChecked()
         assert hands.window.tools.title.text()
     hands.key(Qt.Key.Key_1)
     box = hands.window.model_panel.check.size_box
     box.setCurrentIndex(box.findData(256))
     box.activated.emit(box.currentIndex())
     hands.wait()
-    assert set(hands.desk.sheet_sizes().values()) == {256}
+    assert set(hands.parts.work.sheet_sizes().values()) == {256}
     hands.window.sheet_view.hover(
         np.array([hands.window.sheet_view.width() / 2, hands.window.sheet_view.height() / 2])
     )

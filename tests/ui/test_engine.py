@@ -16,7 +16,7 @@ from lucky_fern.core.project.document import Adjustment, Brushwork, Group
 from lucky_fern.core.project.effects import Curve, Levels
 from lucky_fern.core.project.shapes import ScopeShape
 from lucky_fern.demo.world import demo_studio
-from lucky_fern.ui.board_model import EYE, NAME
+from lucky_fern.ui.layers.board_model import EYE, NAME
 from samples import save_png
 from test_board import column, names
 
@@ -44,17 +44,17 @@ def click(hands: Hands, row: int, at: int = NAME, modifiers: Qt.KeyboardModifier
 
 
 def test_rows_are_chosen_together_grouped_folded_and_dropped_into_groups(hands: Hands) -> None:
-    board, desk = hands.window.board, hands.desk
+    board, parts = hands.window.board, hands.parts
     click(hands, 1)
     click(hands, 2, modifiers=CONTROL)
-    assert {layer.name for layer in desk.layers} == {"Strap cloth", "Green lid"}
+    assert {layer.name for layer in parts.selection.layers} == {"Strap cloth", "Green lid"}
     click(hands, 1, EYE)
-    assert [layer.visible for layer in desk.project.walk()] == [True, False, False, True]
-    assert desk.studio.history.titles[-1] == "Hide layer"  # both in one step
+    assert [layer.visible for layer in parts.work.project.walk()] == [True, False, False, True]
+    assert parts.work.studio.history.titles[-1] == "Hide layer"  # both in one step
     hands.key(Qt.Key.Key_G)
     assert names(hands) == ["Steel rings", "Group", "Strap cloth", "Green lid", "Enamel"]
-    group = desk.project.layers[1]
-    assert isinstance(group.content, Group) and desk.selected == group.id
+    group = parts.work.project.layers[1]
+    assert isinstance(group.content, Group) and parts.selection.selected == group.id
     box = board.grid.itemDelegate().fold_box(board.model.row_at(1), board.grid.visualRect(board.model.index(1, NAME)))
     QTest.mouseClick(board.grid.viewport(), LEFT, NONE, box.center())
     assert names(hands) == ["Steel rings", "Group", "Enamel"]
@@ -62,30 +62,30 @@ def test_rows_are_chosen_together_grouped_folded_and_dropped_into_groups(hands: 
     board.model.dropMimeData(mime, Qt.DropAction.MoveAction, -1, 0, board.model.index(1, NAME))
     QTest.mouseClick(board.grid.viewport(), LEFT, NONE, QPoint(box.center().x(), cell(hands, 0, NAME).y()))
     assert names(hands) == ["Group", "Steel rings", "Strap cloth", "Green lid", "Enamel"]
-    desk.select(desk.project.layers[1].children[-1].id)
+    parts.selection.select(parts.work.project.layers[1].children[-1].id)
     hands.key(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)  # out of its group at the top
     assert names(hands) == ["Steel rings", "Group", "Strap cloth", "Green lid", "Enamel"]
-    choose(board.menu_of(desk.project.layers[1], NAME), "Ungroup")
+    choose(board.menu_of(parts.work.project.layers[1], NAME), "Ungroup")
     assert names(hands) == ["Steel rings", "Strap cloth", "Green lid", "Enamel"]
 
 
 def test_a_drag_on_a_cell_sets_its_strength_and_its_menu_the_blend(hands: Hands) -> None:
-    grid, desk = hands.window.board.grid.viewport(), hands.desk
+    grid, parts = hands.window.board.grid.viewport(), hands.parts
     start = cell(hands, 2, column("colour"))
-    steps = len(desk.studio.history.titles)
+    steps = len(parts.work.studio.history.titles)
     QTest.mousePress(grid, LEFT, NONE, start)
     for across in (-10, -30, -45):
         event_at = start + QPoint(across, 0)
         hands.drag_move(grid, event_at)
     QTest.mouseRelease(grid, LEFT, NONE, start + QPoint(-45, 0))
     hands.wait()
-    lid = desk.project.layers[1]
+    lid = parts.work.project.layers[1]
     assert lid.channels["colour"].opacity == pytest.approx(0.55, abs=0.02) and lid.channels["colour"].on
     assert lid.channels["roughness"].opacity == 1.0
-    assert len(desk.studio.history.titles) == steps + 1
+    assert len(parts.work.studio.history.titles) == steps + 1
     choose(hands.window.board.menu_of(lid, column("colour")), "Blend", "multiply")
-    assert desk.project.layers[1].channels["colour"].blend == "multiply"
-    menu = hands.window.board.menu_of(desk.project.layers[1], column("roughness"))
+    assert parts.work.project.layers[1].channels["colour"].blend == "multiply"
+    menu = hands.window.board.menu_of(parts.work.project.layers[1], column("roughness"))
     blends = next(action for action in menu.actions() if action.text() == "Blend").menu()
     assert [action.text() for action in blends.actions()][1:] == [
         "normal",
@@ -95,37 +95,37 @@ def test_a_drag_on_a_cell_sets_its_strength_and_its_menu_the_blend(hands: Hands)
         "min",
         "max",
     ]
-    choose(hands.window.board.menu_of(desk.project.layers[1], column("roughness")), "Take this map off")
-    assert "roughness" not in desk.project.layers[1].channels
+    choose(hands.window.board.menu_of(parts.work.project.layers[1], column("roughness")), "Take this map off")
+    assert "roughness" not in parts.work.project.layers[1].channels
 
 
 def test_adjustments_come_from_the_menu_and_are_bent_under_the_board(hands: Hands) -> None:
-    desk, settings = hands.desk, hands.window.settings
+    parts, settings = hands.parts, hands
     before = hands.pixels(hands.window.sheet_view)
     choose(hands.window.board.buttons["plus"].menu(), "Levels")
-    assert isinstance(desk.layer.content, Adjustment) and set(desk.layer.channels) == {"colour"}
+    assert isinstance(parts.selection.layer.content, Adjustment) and set(parts.selection.layer.channels) == {"colour"}
     number = settings.fields["gamma"].number
     number.selectAll()
     QTest.keyClicks(number, "2.5")
     QTest.keyClick(number, Qt.Key.Key_Return)
     hands.wait()
-    assert desk.layer.content.effect == Levels(gamma=2.5)
+    assert parts.selection.layer.content.effect == Levels(gamma=2.5)
     assert (hands.pixels(hands.window.sheet_view) != before).any(2).mean() > 0.2
-    desk.show_map("roughness")
+    parts.looking.show_map("roughness")
     choose(hands.window.board.buttons["plus"].menu(), "Curve")
     bend = settings.fields["curve"]
     QTest.mousePress(bend, LEFT, NONE, bend.place((0.5, 0.5)).toPoint())
     hands.drag_move(bend, bend.place((0.5, 0.8)).toPoint())
     QTest.mouseRelease(bend, LEFT, NONE, bend.place((0.5, 0.8)).toPoint())
-    effect = desk.layer.content.effect
+    effect = parts.selection.layer.content.effect
     assert isinstance(effect, Curve) and effect.points[1] == pytest.approx((0.5, 0.8), abs=0.02)
-    assert set(desk.layer.channels) == {"roughness"}
+    assert set(parts.selection.layer.channels) == {"roughness"}
     choose(hands.window.board.buttons["plus"].menu(), "Brushwork")
-    assert isinstance(desk.layer.content, Brushwork)
+    assert isinstance(parts.selection.layer.content, Brushwork)
 
 
 def test_a_mask_is_made_shared_copied_and_pasted_inverted(hands: Hands) -> None:
-    desk, panel, board = hands.desk, hands.window.masks, hands.window.board
+    parts, panel, board = hands.parts, hands.window.masks, hands.window.board
     hands.window.pages.setCurrentIndex(1)
     click(hands, 3)
     before = hands.pixels(hands.window.sheet_view)
@@ -133,18 +133,22 @@ def test_a_mask_is_made_shared_copied_and_pasted_inverted(hands: Hands) -> None:
     choose(panel.add.menu(), "Materials, tiles or parts")
     panel.scope_buttons["parts"].choose("body")
     hands.wait()
-    mask = desk.layer.mask
-    assert desk.project.masks[mask].entries[0].shape == ScopeShape(desk.project.masks[mask].entries[0].shape.scope)
-    assert desk.project.masks[mask].entries[0].shape.scope.parts == ("body",)
+    mask = parts.selection.layer.mask
+    assert parts.work.project.masks[mask].entries[0].shape == ScopeShape(
+        parts.work.project.masks[mask].entries[0].shape.scope
+    )
+    assert parts.work.project.masks[mask].entries[0].shape.scope.parts == ("body",)
     assert "body" in panel.list.item(0).text()
-    choose(board.menu_of(desk.project.layers[1], NAME), "Share the mask of", "Enamel")
-    assert desk.project.layers[1].mask == mask and "shared with Enamel" in panel.title.text()
+    choose(board.menu_of(parts.work.project.layers[1], NAME), "Share the mask of", "Enamel")
+    assert parts.work.project.layers[1].mask == mask and "shared with Enamel" in panel.title.text()
     panel.acts["Copy"].click()
     click(hands, 1)
     panel.acts["Paste inverted"].click()
-    assert desk.layer.mask not in (None, mask) and desk.project.masks[desk.layer.mask].invert
+    assert (
+        parts.selection.layer.mask not in (None, mask) and parts.work.project.masks[parts.selection.layer.mask].invert
+    )
     panel.acts["Remove"].click()
-    assert desk.layer.mask is None
+    assert parts.selection.layer.mask is None
     click(hands, 3)
     panel.entry_invert.click()
     hands.wait()
@@ -152,18 +156,18 @@ def test_a_mask_is_made_shared_copied_and_pasted_inverted(hands: Hands) -> None:
 
 
 def test_the_history_is_a_list_to_click_into(hands: Hands) -> None:
-    desk, panel = hands.desk, hands.window.history
+    parts, panel = hands.parts, hands.window.history
     hands.window.pages.setCurrentIndex(2)
-    start = desk.project
+    start = parts.work.project
     for row in (0, 1, 2):
         click(hands, row, EYE)
     assert [panel.list.item(row).text() for row in range(4)] == ["Opened", "Hide layer", "Hide layer", "Hide layer"]
     QTest.mouseClick(panel.list.viewport(), LEFT, NONE, panel.list.visualItemRect(panel.list.item(0)).center())
-    assert desk.project == start
+    assert parts.work.project == start
     QTest.mouseClick(panel.list.viewport(), LEFT, NONE, panel.list.visualItemRect(panel.list.item(2)).center())
-    assert [layer.visible for layer in desk.project.layers] == [True, True, False, False]
+    assert [layer.visible for layer in parts.work.project.layers] == [True, True, False, False]
     panel.room.setValue(64)
-    assert desk.studio.history.limit == 64 << 20
+    assert parts.work.studio.history.limit == 64 << 20
 
 
 def test_holding_a_key_shows_the_stack_without_the_selected_layers(hands: Hands) -> None:
@@ -171,16 +175,16 @@ def test_holding_a_key_shows_the_stack_without_the_selected_layers(hands: Hands)
     click(hands, 2)
     before = hands.pixels(view)
     view.setFocus()
-    project = hands.desk.project
+    project = hands.parts.work.project
     for kind, same in ((QKeyEvent.Type.KeyPress, False), (QKeyEvent.Type.KeyRelease, True)):
         QApplication.sendEvent(view, QKeyEvent(kind, Qt.Key.Key_K, NONE))
         hands.wait()
         assert bool((hands.pixels(view) != before).any(2).sum() < 50) is same
-    assert hands.desk.project is project
+    assert hands.parts.work.project is project
 
 
 def test_a_pinned_state_is_wiped_against_the_one_of_now(hands: Hands) -> None:
-    view, desk = hands.window.sheet_view, hands.desk
+    view, parts = hands.window.sheet_view, hands.parts
     before = hands.pixels(view)
     QTest.mouseClick(hands.window.tools.pin, LEFT)
     hands.wait()
@@ -191,23 +195,23 @@ def test_a_pinned_state_is_wiped_against_the_one_of_now(hands: Hands) -> None:
     assert (after[:, middle + 10 :] != before[:, middle + 10 :]).any()
     line = np.array([view.width() * 0.5, 40.0])
     hands.drag(view, line, line + (80, 0))
-    assert desk.comparing.wipe == pytest.approx(0.5 + 80 / view.width(), abs=0.01)
+    assert parts.comparing.wipe == pytest.approx(0.5 + 80 / view.width(), abs=0.01)
     moved = hands.pixels(view)
     assert (moved[:, : middle + 60] == before[:, : middle + 60]).all()
     QTest.mouseClick(hands.window.tools.pin, LEFT)
     hands.wait()
-    assert desk.comparing.pinned is None and (hands.pixels(view)[:, : middle - 10] != before[:, : middle - 10]).any()
+    assert parts.comparing.pinned is None and (hands.pixels(view)[:, : middle - 10] != before[:, : middle - 10]).any()
 
 
 def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: Path) -> None:
-    desk, panel = hands.desk, hands.window.sequence_panel
+    parts, panel = hands.parts, hands.window.sequence_panel
     colour = np.full((16, 16, 3), (200, 40, 90), np.uint8)
     for name in ("cup_baseColor.1001.png", "cup_rough.1001.png", "cup_rough.1002.png"):
         save_png(tmp_path / name, colour)
-    start = desk.project
-    desk.bringing.bring([tmp_path / "cup_baseColor.1001.png", tmp_path / "cup_rough.1002.png"])
+    start = parts.work.project
+    parts.bringing.bring([tmp_path / "cup_baseColor.1001.png", tmp_path / "cup_rough.1002.png"])
     hands.wait()
-    assert desk.project is start and hands.window.right.currentWidget() is panel
+    assert parts.work.project is start and hands.window.right.currentWidget() is panel
     assert panel.chosen() == ["colour", "roughness"]
     panel.targets[1].setCurrentIndex(panel.targets[1].findData("colour"))
     panel.targets[1].activated.emit(0)
@@ -216,7 +220,7 @@ def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: P
     panel.targets[1].activated.emit(0)
     panel.accept.click()
     hands.wait()
-    wash = desk.layer
+    wash = parts.selection.layer
     assert wash.content.by == "tiles" and set(wash.channels) == {"colour", "metallic"}
     assert hands.window.right.currentWidget() is hands.window.layers
     hands.window.sheet_view.set_wires(False)
@@ -226,16 +230,16 @@ def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: P
 
 def test_what_a_picture_is_taken_as_is_said_and_can_be_changed(hands: Hands, tmp_path: Path) -> None:
     save_png(tmp_path / "lid_rough.png", np.full((8, 8, 3), 90, np.uint8))
-    hands.desk.bringing.bring([tmp_path / "lid_rough.png"])
+    hands.parts.bringing.bring([tmp_path / "lid_rough.png"])
     hands.wait()
     assert "taken as data" in hands.window.notice.text()
     choose(hands.window.tray.taken_menu("lid_rough.png"), "Take as colour (sRGB)")
-    assert hands.desk.project.pictures["lid_rough.png"].taken == "colour"
+    assert hands.parts.work.project.pictures["lid_rough.png"].taken == "colour"
 
 
 def test_the_value_under_the_pointer_is_read_out_in_both_views(hands: Hands) -> None:
     view = hands.window.model_view
-    hands.desk.show_map("roughness")
+    hands.parts.looking.show_map("roughness")
     hands.wait()
     at = np.array([view.width() * 0.42, view.height() * 0.6])
     hands.hover(view, at)
@@ -250,14 +254,17 @@ def test_the_value_under_the_pointer_is_read_out_in_both_views(hands: Hands) -> 
 def test_a_sentence_about_the_layout_leads_both_views_there_and_heat_brings_its_legend(hands: Hands) -> None:
     hands.open(demo_studio("kettle", hands.world))
     hands.key(Qt.Key.Key_1)
-    hands.until(lambda: not hands.desk.layout.busy)
+    hands.until(lambda: not hands.parts.layout_watch.busy)
     panel, model_view, sheet_view = hands.window.model_panel.check, hands.window.model_view, hands.window.sheet_view
-    assert panel.findings.count() == len(hands.desk.layout.findings) > 0 and "to look at" in panel.check_state.text()
+    assert (
+        panel.findings.count() == len(hands.parts.layout_watch.findings) > 0
+        and "to look at" in panel.check_state.text()
+    )
     before = hands.pixels(model_view), hands.pixels(sheet_view), model_view.camera
     item = panel.findings.item(0)
     QTest.mouseClick(panel.findings.viewport(), LEFT, NONE, panel.findings.visualItemRect(item).center())
     hands.wait()
-    assert hands.desk.faces.finding is hands.desk.layout.findings[0] and model_view.camera != before[2]
+    assert hands.parts.faces.finding is hands.parts.layout_watch.findings[0] and model_view.camera != before[2]
     for view, old in ((model_view, before[0]), (sheet_view, before[1])):
         shown = hands.pixels(view)
         assert (shown != old).any(2).sum() > 500

@@ -17,7 +17,7 @@ from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.shapes import Fill, MaskEntry
 from lucky_fern.quay.advice import NOTES
-from lucky_fern.ui.quay_window import Quay
+from lucky_fern.ui.quay.window import Quay
 from samples import read_png
 
 
@@ -30,26 +30,26 @@ def exported(ferry: Hands) -> set[str]:
 
 
 def test_the_check_lists_what_is_wrong_and_mends_it(ferry: Hands) -> None:
-    desk, panel = ferry.desk, ferry.window.check_panel
-    desk.execute(AddLayer("Lamp", Wash(), {"emissive": Channel("#ffee00")}))
-    for layer in [one for one in desk.project.walk() if "emissive" in one.active_channels()]:
-        desk.execute(AddMaskEntry(layer.id, MaskEntry(Fill(0.0))))
-    desk.exports.change(padding=4)
+    parts, panel = ferry.parts, ferry.window.check_panel
+    parts.work.execute(AddLayer("Lamp", Wash(), {"emissive": Channel("#ffee00")}))
+    for layer in [one for one in parts.work.project.walk() if "emissive" in one.active_channels()]:
+        parts.work.execute(AddMaskEntry(layer.id, MaskEntry(Fill(0.0))))
+    parts.exports.change(padding=4)
     ferry.key(Qt.Key.Key_4)
     assert ferry.window.right.currentWidget() is panel
     ferry.until(lambda: bool(panel.found), 60)
     said = {one.kind: row for row, one in reversed(list(enumerate(panel.found)))}
     assert {"empty", "padding"} <= set(said)
     panel.list.setCurrentRow(said["empty"])
-    assert desk.shown_map == "emissive" and desk.layer.name == "Lamp"
+    assert parts.looking.shown_map == "emissive" and parts.selection.layer.name == "Lamp"
     panel.list.setCurrentRow(said["padding"])
     panel.remedies.itemAt(0).widget().click()
-    assert desk.exports.common.padding is None
+    assert parts.exports.common.padding is None
     ferry.until(lambda: panel.found and all(one.kind != "padding" for one in panel.found), 60)
 
 
 def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands, tmp_path: Path) -> None:
-    desk, panel = ferry.desk, ferry.window.export_panel
+    parts, panel = ferry.parts, ferry.window.export_panel
     ferry.key(Qt.Key.Key_5)
     for name in ("separate", "emissive"):
         panel.presets[name].click()
@@ -60,13 +60,15 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
     assert panel.quality.isVisible() and not panel.boxes["compress"].isVisible() and not panel.bits.isEnabled()
     panel.folder.setText(str(tmp_path / "maps"))
     panel.folder.editingFinished.emit()
-    assert {setup.preset for setup in desk.project.exports} == {"packed"} and desk.project.exports[0].format == "jpeg"
-    desk.go_to("paint")
+    assert {setup.preset for setup in parts.work.project.exports} == {"packed"} and parts.work.project.exports[
+        0
+    ].format == "jpeg"
+    parts.looking.go_to("paint")
     names = exported(ferry)
     assert "Marsh Hen_ferry_orm.1001.jpeg" in names and len(names) == 16
     assert "16 files" in panel.summary.text()
     # A preset of one's own: gloss in place of roughness, and other names.
-    panel.edit(desk.project.exports[0])
+    panel.edit(parts.work.project.exports[0])
     assert panel.editor is not None
     panel.editor.choose(1, 1, "1 − roughness")
     panel.editor.choose(1, 2, "a value")
@@ -86,45 +88,47 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
     panel.folder.editingFinished.emit()
     names = exported(ferry)
     assert "ferry-orm-1001.png" in names and not any(name.endswith("jpeg") for name in names)
-    rough = desk.store.maps[next(key for key in desk.store.maps if key.map == "roughness" and key.sheet.tile == 1001)]
+    rough = parts.maps.store.maps[
+        next(key for key in parts.maps.store.maps if key.map == "roughness" and key.sheet.tile == 1001)
+    ]
     orm = read_png(tmp_path / "own" / "ferry-orm-1001.png")
     assert (orm[..., 1] == 255 - rough[..., 0]).all() and (orm[..., 2] == 102).all()
     assert read_png(tmp_path / "own" / "ferry-normal-1001.png").shape[0] == 256  # this file has its own size
     panel._set_sheet("ferry:1002", 128)
-    assert {setup.sizes["ferry:1002"] for setup in desk.project.exports} == {128}
-    desk.exports.write_preset(desk.project.exports[0], tmp_path / "mine.json")
+    assert {setup.sizes["ferry:1002"] for setup in parts.work.project.exports} == {128}
+    parts.exports.write_preset(parts.work.project.exports[0], tmp_path / "mine.json")
     assert json.loads((tmp_path / "mine.json").read_text())["pattern"] == "{material}-{map}-{tile}.{ext}"
-    desk.exports.take_preset(tmp_path / "mine.json")
-    assert any(setup.preset == "mine" for setup in desk.project.exports)
+    parts.exports.take_preset(tmp_path / "mine.json")
+    assert any(setup.preset == "mine" for setup in parts.work.project.exports)
     (tmp_path / "broken.json").write_text("{}")
-    desk.exports.take_preset(tmp_path / "broken.json")
+    parts.exports.take_preset(tmp_path / "broken.json")
     assert "broken.json" in ferry.window.notice.text()
 
 
 def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_path: Path) -> None:
-    desk, panel = ferry.desk, ferry.window.export_panel
+    parts, panel = ferry.parts, ferry.window.export_panel
     ferry.window.tray.taken_menu("deck-planks.png").actions()[-1].trigger()
-    assert desk.station == "export" and panel.credits.chosen == "deck-planks.png"
+    assert parts.looking.station == "export" and panel.credits.chosen == "deck-planks.png"
     assert "no licence" in panel.credits.pictures.currentText()
     panel.credits.fields["licence"].setText("CC-BY-4.0")
     panel.credits.fields["licence"].editingFinished.emit()
-    assert desk.project.pictures["deck-planks.png"].licence == "CC-BY-4.0"
+    assert parts.work.project.pictures["deck-planks.png"].licence == "CC-BY-4.0"
     assert "no licence" not in panel.credits.pictures.currentText()
-    desk.exports._set((ExportSetup("emissive", str(tmp_path / "maps")),))
+    parts.exports._set((ExportSetup("emissive", str(tmp_path / "maps")),))
     assert "CREDITS.txt" in exported(ferry)
     assert "CC-BY-4.0" in (tmp_path / "maps" / "CREDITS.txt").read_text()
 
 
 def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
     view, panel = ferry.window.model_view, ferry.window.check_panel
-    ferry.desk.go_to("check")
+    ferry.parts.looking.go_to("check")
     panel.lights["exposure"].changed.emit(2.5)
     bright = ferry.pixels(view).mean()
     assert view.look.exposure == 2.5
     panel.shadows.click()
     shadowed = ferry.pixels(view).mean()
     assert view.look.shadows and shadowed < bright
-    ferry.desk.go_to("artwork")
+    ferry.parts.looking.go_to("artwork")
     assert view.look.exposure == 1.0 and ferry.pixels(view).mean() < bright
     assert not view.look.shadows and not panel.shadows.isChecked()
 
@@ -132,10 +136,10 @@ def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
 @pytest.fixture
 def quay(ferry: Hands, tmp_path: Path) -> Quay:
     panel = ferry.window.export_panel
-    ferry.desk.exports._set((ExportSetup("separate", str(tmp_path / "maps")),))
+    ferry.parts.exports._set((ExportSetup("separate", str(tmp_path / "maps")),))
     exported(ferry)
     panel.quay.click()
-    return panel.shown_quay
+    return ferry.window.quay
 
 
 def settled(quay: Quay, done, seconds: float = 20.0) -> None:
@@ -147,14 +151,14 @@ def settled(quay: Quay, done, seconds: float = 20.0) -> None:
 
 
 def test_the_quay_says_why_files_look_other_than_the_project(quay: Quay, ferry: Hands) -> None:
-    desk, panel = ferry.desk, ferry.window.export_panel
+    parts, panel = ferry.parts, ferry.window.export_panel
     settled(quay, lambda: "as it was painted" in quay.verdict.text())
     # Painted since: the files are older, and the left side is the project as it is now once they are read again.
-    desk.execute(AddLayer("All red", Wash(), {"colour": Channel("#c02020")}))
-    ferry.until(lambda: desk.compositing.settled.is_set() and not desk.pending)
+    parts.work.execute(AddLayer("All red", Wash(), {"colour": Channel("#c02020")}))
+    ferry.until(lambda: parts.maps.compositing.settled.is_set() and not parts.maps.pending)
     quay.load()
     settled(quay, lambda: "older than what is painted" in quay.verdict.text() and quay.figure > 5)
-    desk.undo()
+    parts.work.undo()
     panel.single.menu().aboutToShow.emit()
     sheet = next(action for action in panel.single.menu().actions() if action.text().startswith("ferry:1001"))
     next(action for action in sheet.menu().actions() if action.text() == "64 texels").trigger()

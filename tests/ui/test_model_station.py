@@ -32,16 +32,16 @@ def station(empty_hands: Hands, tmp_path: Path) -> Hands:
     hands = empty_hands
     hands.open(Studio.new(tmp_path / "two.obj", sheet_size=128))
     hands.key(Qt.Key.Key_1)
-    hands.desk.faces.use(tool="pick", unit="face")
+    hands.parts.faces.use(tool="pick", unit="face")
     hands.window.model_view.look_from("front")
-    hands.until(lambda: not hands.desk.layout.busy)
+    hands.until(lambda: not hands.parts.layout_watch.busy)
     hands.wait()
     return hands
 
 
 def at_part(hands: Hands, part: int) -> np.ndarray:
     """The pixel of the model view at the middle of a part."""
-    model = hands.desk.studio.model
+    model = hands.parts.work.studio.model
     return hands.window.model_view.to_screen(model.corners[model.part == part].mean(axis=(0, 1)))
 
 
@@ -60,14 +60,14 @@ def push(hands: Hands, page: QWidget, text: str) -> None:
     made = [one for one in page.findChildren(QPushButton) if one.text() == text and not one.isHidden()]
     assert len(made) == 1, (text, [one.text() for one in page.findChildren(QPushButton)])
     made[0].click()
-    hands.until(lambda: not hands.desk.errands.busy and not hands.desk.layout.busy)
+    hands.until(lambda: not hands.parts.errands.busy and not hands.parts.layout_watch.busy)
     hands.wait()
 
 
 def test_faces_are_selected_in_both_views_hidden_and_kept_under_a_name(station: Hands) -> None:
-    desk, faces, panel = station.desk, station.desk.faces, station.window.model_panel
+    parts, faces, panel = station.parts, station.parts.faces, station.window.model_panel
     model_view, sheet_view = station.window.model_view, station.window.sheet_view
-    part = desk.studio.model.part
+    part = parts.work.studio.model.part
     panel.setCurrentWidget(panel.select)
     plain = station.pixels(sheet_view)
     click(model_view, at_part(station, 0))
@@ -88,10 +88,10 @@ def test_faces_are_selected_in_both_views_hidden_and_kept_under_a_name(station: 
     faces.use(tool="pick")
     panel.select.name.setText("left half")
     QTest.keyClick(panel.select.name, Qt.Key.Key_Return)
-    assert list(desk.project.selections) == ["left half"]
-    desk.execute(AddLayer("Red", Wash(), {"colour": Channel("#c00000")}))
+    assert list(parts.work.project.selections) == ["left half"]
+    parts.work.execute(AddLayer("Red", Wash(), {"colour": Channel("#c00000")}))
     push(station, panel.select, "Show the layer only there")
-    assert desk.layer.scope.selections == ("left half",)
+    assert parts.selection.layer.scope.selections == ("left half",)
     push(station, panel.select, "Hide")
     assert np.array_equal(faces.hidden, part == 0) and model_view.face_at(at_part(station, 0)) is None
     push(station, panel.select, "Show everything")
@@ -102,52 +102,52 @@ def test_faces_are_selected_in_both_views_hidden_and_kept_under_a_name(station: 
 
 @pytest.mark.parametrize("stay", [True, False])
 def test_islands_are_dragged_by_their_handles_with_or_without_their_paint(station: Hands, stay: bool) -> None:
-    desk, sheet_view = station.desk, station.window.sheet_view
-    before, part = desk.studio.model.uv, desk.studio.model.part
-    desk.laying.set_stay(stay)
+    parts, sheet_view = station.parts, station.window.sheet_view
+    before, part = parts.work.studio.model.uv, parts.work.studio.model.part
+    parts.laying.set_stay(stay)
     click(sheet_view, on_sheet(station, 0.25, 0.5))
     station.wait()
-    grip = sheet_view.overlay.grip
+    grip = sheet_view.drawn.grip
     assert grip is not None
     # The upper right corner, dragged to half the way: as large by half, from the lower left.
     end = (grip.at(1, 1) + grip.at(-1, -1)) / 2
     station.drag(sheet_view, grip.at(1, 1), end)
-    station.until(lambda: not desk.errands.busy)
-    after = desk.studio.model.uv
+    station.until(lambda: not parts.errands.busy)
+    after = parts.work.studio.model.uv
     expected = (before[part == 0] - 0.02) / 2 + 0.02
     assert np.allclose(after[part == 0], expected, atol=3e-3) and np.array_equal(after[part == 1], before[part == 1])
-    assert desk.faces.preview is None and desk.studio.history.undo_label == "Move islands"
+    assert parts.faces.preview is None and parts.work.studio.history.undo_label == "Move islands"
     # Its inside moves it, and what is undone is as it was.
-    middle = sheet_view.overlay.grip.centre
+    middle = sheet_view.drawn.grip.centre
     station.drag(sheet_view, middle, middle + (40, 0))
-    station.until(lambda: not desk.errands.busy)
+    station.until(lambda: not parts.errands.busy)
     assert np.allclose(
-        desk.studio.model.uv[part == 0] - after[part == 0], (40 / sheet_view.camera.scale, 0), atol=3e-3
+        parts.work.studio.model.uv[part == 0] - after[part == 0], (40 / sheet_view.camera.scale, 0), atol=3e-3
     )
-    desk.undo()
-    desk.undo()
+    parts.work.undo()
+    parts.work.undo()
     station.wait()
-    assert np.array_equal(desk.studio.model.uv, before) and desk.compositing.settled.is_set()
+    assert np.array_equal(parts.work.studio.model.uv, before) and parts.maps.compositing.settled.is_set()
 
 
 def test_islands_are_fitted_to_a_drawn_rectangle_and_to_typed_values(station: Hands) -> None:
-    desk, sheet_view, panel = station.desk, station.window.sheet_view, station.window.model_panel
+    parts, sheet_view, panel = station.parts, station.window.sheet_view, station.window.model_panel
     panel.setCurrentWidget(panel.lay_out)
     click(sheet_view, on_sheet(station, 0.75, 0.5))
     panel.lay_out.fit_drawn.click()
     station.drag(sheet_view, on_sheet(station, 0.6, 0.2), on_sheet(station, 0.9, 0.4))
-    station.until(lambda: not desk.errands.busy)
-    right = desk.studio.model.part == 1
+    station.until(lambda: not parts.errands.busy)
+    right = parts.work.studio.model.part == 1
 
     def box() -> np.ndarray:
-        uv = desk.studio.model.uv[right]
+        uv = parts.work.studio.model.uv[right]
         return np.stack([uv.min(axis=(0, 1)), uv.max(axis=(0, 1))])
 
     assert np.allclose(box(), [(0.6, 0.2), (0.9, 0.4)], atol=4e-3) and not panel.lay_out.fit_drawn.isChecked()
     for name, value in (("left", 64), ("low", 32), ("width", 32), ("height", 16)):
         panel.lay_out.fields[name].setValue(value)
     panel.lay_out.fields["height"].editingFinished.emit()
-    station.until(lambda: not desk.errands.busy)
+    station.until(lambda: not parts.errands.busy)
     assert np.allclose(box(), [(0.5, 0.25), (0.75, 0.375)], atol=1e-9)
     assert "+Z" in panel.lay_out.proposal.text()
 
@@ -157,10 +157,10 @@ def test_a_complaint_is_mended_by_two_clicks(station: Hands, tmp_path: Path) -> 
     points = [f"v {x} {2 * y} {3 * z}" for x in (0, 1) for y in (0, 1) for z in (0, 1)]
     faces = ["f " + " ".join(f"{v}/{k + 1}" for k, v in enumerate(side)) for side in sides]
     (tmp_path / "box.obj").write_text("\n".join([*points, *(f"vt {u} {v}" for u, v in CORNERS), *faces]))
-    desk, page = station.desk, station.window.model_panel.check
-    desk.open(tmp_path / "box.obj")
-    station.until(lambda: desk.studio is not None and desk.studio.model.name == "box.obj")
-    station.until(lambda: not desk.layout.busy and page.findings.count() > 0)
+    parts, page = station.parts, station.window.model_panel.check
+    parts.work.open(tmp_path / "box.obj")
+    station.until(lambda: parts.work.studio is not None and parts.work.studio.model.name == "box.obj")
+    station.until(lambda: not parts.layout_watch.busy and page.findings.count() > 0)
     assert "overlap, up to 6 in one place" in page.findings.item(0).text()
     QTest.mouseClick(
         page.findings.viewport(), LEFT, NONE, page.findings.visualItemRect(page.findings.item(0)).center()
@@ -170,19 +170,19 @@ def test_a_complaint_is_mended_by_two_clicks(station: Hands, tmp_path: Path) -> 
 
 
 def test_faces_get_a_material_of_their_own_and_names_change(station: Hands) -> None:
-    desk, page = station.desk, station.window.model_panel.names
+    parts, page = station.parts, station.window.model_panel.names
     station.window.model_panel.setCurrentWidget(page)
     click(station.window.model_view, at_part(station, 1))
     page.material.setCurrentText("glass")
     push(station, page, "Give")
-    assert desk.studio.model.materials == ("paint", "glass")
-    assert {str(key) for key in desk.studio.surface.keys} == {"paint:1001", "glass:1001"}
+    assert parts.work.studio.model.materials == ("paint", "glass")
+    assert {str(key) for key in parts.work.studio.surface.keys} == {"paint:1001", "glass:1001"}
     parts = page.tree.topLevelItem(1)
     parts.child(0).setText(0, "port")
-    station.until(lambda: not desk.errands.busy)
-    assert desk.studio.model.parts == ("port", "right")
+    station.until(lambda: not parts.errands.busy)
+    assert parts.work.studio.model.parts == ("port", "right")
     page.tree.topLevelItem(0).child(1).setCheckState(0, Qt.CheckState.Unchecked)
-    assert np.array_equal(desk.faces.hidden, desk.studio.model.material == 1)
+    assert np.array_equal(parts.faces.hidden, parts.work.studio.model.material == 1)
     station.window.sheet_view.reset_scene()
     station.wait()
 
@@ -190,7 +190,7 @@ def test_faces_get_a_material_of_their_own_and_names_change(station: Hands) -> N
 def test_models_are_replaced_pictures_pointed_at_guides_and_models_written(
     station: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    desk, page = station.desk, station.window.model_panel.files
+    parts, page = station.parts, station.window.model_panel.files
     station.window.model_panel.setCurrentWidget(page)
     answers: list[str] = []
     for name in ("getOpenFileName", "getSaveFileName"):
@@ -198,7 +198,7 @@ def test_models_are_replaced_pictures_pointed_at_guides_and_models_written(
     (tmp_path / "newer.obj").write_text(SIDE_BY_SIDE.replace("v 3 0 0", "v 3 0 1").replace("v 3 2 0", "v 3 2 1"))
     answers.append(str(tmp_path / "newer.obj"))
     push(station, page, "Replace by a newer version …")
-    assert "lies elsewhere than before (right)" in page.report.text() and desk.studio.model.bounds[1, 2] == 1
+    assert "lies elsewhere than before (right)" in page.report.text() and parts.work.studio.model.bounds[1, 2] == 1
     answers += [str(tmp_path / "guide.png"), str(tmp_path / "out.obj")]
     push(station, page, "Save guide (PNG or SVG) …")
     push(station, page, "Save model (OBJ, GLB or PLY) …")
@@ -209,9 +209,9 @@ def test_models_are_replaced_pictures_pointed_at_guides_and_models_written(
     save_png(tmp_path / "skin" / "other.png", np.full((8, 8, 3), (10, 120, 60), np.uint8))
     (tmp_path / "s.obj").write_text("mtllib s.mtl\n" + SIDE_BY_SIDE)
     (tmp_path / "s.mtl").write_text("newmtl paint\nmap_Kd lost.png\n")
-    desk.open(tmp_path / "s.obj")
-    station.until(lambda: desk.studio is not None and desk.studio.model.name == "s.obj")
+    parts.work.open(tmp_path / "s.obj")
+    station.until(lambda: parts.work.studio is not None and parts.work.studio.model.name == "s.obj")
     assert "lost.png" in station.window.notice.text() and page.missing.count() == 1
     answers.append(str(tmp_path / "skin" / "other.png"))
     push(station, page, "Point at the picture …")
-    assert page.missing.isHidden() and [layer.name for layer in desk.project.layers] == ["paint from the file"]
+    assert page.missing.isHidden() and [layer.name for layer in parts.work.project.layers] == ["paint from the file"]

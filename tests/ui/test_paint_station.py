@@ -17,7 +17,7 @@ from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.project.document import Brushwork, Decal
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.sheets.region import Rect
-from lucky_fern.ui.view import View
+from lucky_fern.ui.views.view import View
 
 LEFT = Qt.MouseButton.LeftButton
 PLAIN, ALT, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
@@ -26,7 +26,7 @@ PLAIN, ALT, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModif
 @pytest.fixture(autouse=True)
 def before_the_cabin(ferry: Hands) -> None:
     """At the Paint station, near the cabin's wall."""
-    ferry.desk.go_to("paint")
+    ferry.parts.looking.go_to("paint")
     view = ferry.window.model_view
     view.set_camera(
         replace(view.camera, yaw=25, pitch=12, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.5)
@@ -44,7 +44,7 @@ def click(view: View, point: np.ndarray, modifier: Qt.KeyboardModifier = PLAIN) 
 
 def texel(ferry: Hands, hit: SurfaceHit | None, name: str = "colour") -> np.ndarray:
     """What a map holds at a point of the surface."""
-    studio = ferry.desk.studio
+    studio = ferry.parts.work.studio
     assert studio is not None and hit is not None
     key = sheet_of(studio.surface, hit)
     assert key is not None
@@ -54,22 +54,22 @@ def texel(ferry: Hands, hit: SurfaceHit | None, name: str = "colour") -> np.ndar
 
 
 def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
     painting.set(size=0.015)
     painting.set_brush(hardness=1.0)
     start, end = at(view, 0.3, 0.45), at(view, 0.55, 0.5)
     middle = view.surface_at((start + end) / 2)
-    assert desk.project is not None and desk.studio is not None
+    assert parts.work.project is not None and parts.work.studio is not None
     before = texel(ferry, middle)
     ferry.drag(view, start, end, steps=9)
-    layer = desk.layer
+    layer = parts.selection.layer
     assert layer is not None and isinstance(layer.content, Brushwork)
     assert texel(ferry, middle).tolist() == [0xA3, 0x54, 0x2C]
-    assert desk.studio.history.undo_label == "Brush stroke"
-    desk.undo()
+    assert parts.work.studio.history.undo_label == "Brush stroke"
+    parts.work.undo()
     assert np.array_equal(texel(ferry, middle), before)
-    desk.undo()  # the layer that the first stroke brought
-    assert all(one.id != layer.id for one in desk.project.walk())
+    parts.work.undo()  # the layer that the first stroke brought
+    assert all(one.id != layer.id for one in parts.work.project.walk())
     ferry.drag(view, start, end, steps=9)
     # Another map as well, by a click in the panel; a line held straight by Shift; Alt takes away.
     box, field = ferry.window.brush.paints.maps["roughness"]
@@ -90,9 +90,9 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     QTest.mousePress(view, LEFT, ALT, QPoint(*np.round(spot).astype(int)))
     QTest.mouseRelease(view, LEFT, ALT, QPoint(*np.round(spot).astype(int)))
     assert texel(ferry, view.surface_at(spot)).tolist() != [0xA3, 0x54, 0x2C]
-    assert desk.studio.history.undo_label == "Erase"
+    assert parts.work.studio.history.undo_label == "Erase"
     ferry.window.tools.brushes.buttons["fill"].click()
-    desk.filling.fill = "part"
+    parts.filling.fill = "part"
     painting.set(values={**painting.values, "colour": "#102030"})
     roof = view.surface_at(at(view, 0.4, 0.31))
     click(view, at(view, 0.4, 0.31))
@@ -100,7 +100,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     # Round an outline on the sheet.
     sheet = ferry.window.sheet_view
     assert roof is not None
-    key = sheet_of(desk.studio.surface, roof)
+    key = sheet_of(parts.work.studio.surface, roof)
     assert key is not None
     corner = sheet.tiles.corner(key)
     ring = [
@@ -112,16 +112,16 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     for place in ring[1:]:
         ferry.drag_move(sheet, QPoint(*np.round(place).astype(int)))
     QTest.mouseRelease(sheet, LEFT, PLAIN, QPoint(*np.round(ring[-1]).astype(int)))
-    whole = taking.whole_map(desk.studio, key, "colour")
+    whole = taking.whole_map(parts.work.studio, key, "colour")
     inside = whole[int(0.65 * len(whole)) : int(0.85 * len(whole)), int(0.15 * len(whole)) : int(0.35 * len(whole))]
     assert (inside == [255, 0, 255]).all(axis=2).mean() > 0.3
 
 
 def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
-    assert desk.project is not None and desk.studio is not None
-    crest = next(layer for layer in desk.project.walk() if isinstance(layer.content, Decal))
-    desk.select(crest.id)
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
+    assert parts.work.project is not None and parts.work.studio is not None
+    crest = next(layer for layer in parts.work.project.walk() if isinstance(layer.content, Decal))
+    parts.selection.select(crest.id)
     painting.set(on_mask=True, erasing=True, size=0.02)
     painting.set_brush(hardness=1.0)
     spot = at(view, 0.35, 0.45)
@@ -140,60 +140,60 @@ def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
     QTest.mouseRelease(view, LEFT, PLAIN, QPoint(*np.round(spot).astype(int)))
     press(QEvent.Type.TabletRelease, 0.0)
     assert painting.pen.pressure == 1.0
-    layer = desk.project.layer(crest.id)
+    layer = parts.work.project.layer(crest.id)
     hit = view.surface_at(spot)
     assert layer.mask is not None and hit is not None
-    key = sheet_of(desk.studio.surface, hit)
+    key = sheet_of(parts.work.studio.surface, hit)
     assert key is not None
-    size = desk.project.size_of(key)
+    size = parts.work.project.size_of(key)
     u, v = local_uv(hit, key)
     row, column = int((1 - v) * size), int(u * size)
-    sheet = desk.studio.surface.sheet(key, size)
+    sheet = parts.work.studio.surface.sheet(key, size)
 
     def shown() -> int:
         found = mask_values(
-            desk.studio.sources, desk.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
+            parts.work.studio.sources, parts.work.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
         )
         return 65535 if found is None else int(found[0, 0])
 
     assert shown() == pytest.approx(32768, abs=300)
-    desk.undo()
+    parts.work.undo()
     assert shown() == 65535
 
 
 def test_strokes_cross_tiles_are_mirrored_and_steadied(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
-    assert desk.studio is not None
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
+    assert parts.work.studio is not None
     painting.set(size=0.02, planes="z", steadying="string", steady_strength=20.0)
     painting.set_brush(hardness=1.0)
     start, end = at(view, 0.3, 0.5), at(view, 0.3, 0.63)  # from the cabin's wall down over the hull
     ferry.drag(view, start, end, steps=20)
-    layer = desk.layer
+    layer = parts.selection.layer
     assert layer is not None and isinstance(layer.content, Brushwork)
     assert len(layer.content.sheets) >= 2
     hit = view.surface_at(end)  # the string catches up with the hand
     assert texel(ferry, hit).tolist() == [0xA3, 0x54, 0x2C]
     view.set_camera(replace(view.camera, yaw=155))
-    about = desk.studio.model.bounds[:, 2].mean()
+    about = parts.work.studio.model.bounds[:, 2].mean()
     assert hit is not None
     other = view.to_screen(np.array([hit.position[0], hit.position[1], 2 * about - hit.position[2]]))
     assert texel(ferry, view.surface_at(other)).tolist() == [0xA3, 0x54, 0x2C]
 
 
 def test_effects_are_brushed_on_and_gradients_run_out(ferry: Hands) -> None:
-    desk, view, painting, panel = ferry.desk, ferry.window.model_view, ferry.desk.painting, ferry.window.brush
-    assert desk.project is not None
+    parts, view, painting, panel = ferry.parts, ferry.window.model_view, ferry.parts.painting, ferry.window.brush
+    assert parts.work.project is not None
     spot = at(view, 0.61, 0.43)
     hit = view.surface_at(spot)
     before = texel(ferry, hit)
     panel.paints.effects.setCurrentIndex(4)
     panel.paints.effects.activated.emit(4)  # darken
-    assert desk.layer is not None and desk.layer.name == "Darken" and painting.on_mask
+    assert parts.selection.layer is not None and parts.selection.layer.name == "Darken" and painting.on_mask
     assert np.array_equal(texel(ferry, hit), before)  # its mask is empty yet
     ferry.drag(view, spot, spot + np.array([4.0, 0.0]))
     after = texel(ferry, hit)
     assert (after.astype(int) < before - 10).all()
-    desk.filling.fill = "part"
+    parts.filling.fill = "part"
     painting.set(on_mask=False, tool="gradient", values={**painting.values, "colour": "#0000ff"}, used={"colour"})
     low, high = at(view, 0.5, 0.36), at(view, 0.5, 0.50)
     ends = [view.surface_at(low), view.surface_at(high)]

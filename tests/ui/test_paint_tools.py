@@ -29,15 +29,15 @@ __all__ = ["before_the_cabin"]  # a fixture: used by being there
 
 
 def wash(ferry: Hands, colour: str) -> int:
-    ferry.desk.execute(AddLayer("Over", Wash(), {"colour": Channel(colour)}))
-    assert ferry.desk.selected is not None
-    return ferry.desk.selected
+    ferry.parts.work.execute(AddLayer("Over", Wash(), {"colour": Channel(colour)}))
+    assert ferry.parts.selection.selected is not None
+    return ferry.parts.selection.selected
 
 
 def shown(ferry: Hands, hit: SurfaceHit | None) -> list[int]:
     """What the views' own colour map holds at a point, looks included."""
     ferry.wait()
-    studio, store = ferry.desk.studio, ferry.desk.store
+    studio, store = ferry.parts.work.studio, ferry.parts.maps.store
     assert studio is not None and store is not None and hit is not None
     key = sheet_of(studio.surface, hit)
     assert key is not None
@@ -47,7 +47,7 @@ def shown(ferry: Hands, hit: SurfaceHit | None) -> list[int]:
 
 
 def test_cloning_and_smearing_bring_what_is_elsewhere(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
     painting.set(size=0.012)
     painting.set_brush(hardness=0.9)
     ferry.window.tools.brushes.buttons["clone"].click()
@@ -59,9 +59,9 @@ def test_cloning_and_smearing_bring_what_is_elsewhere(ferry: Hands) -> None:
     assert np.abs(texel(ferry, there).astype(int) - wanted).max() > 30
     ferry.drag(view, place, place + np.array([8.0, 0.0]))
     assert np.abs(texel(ferry, there).astype(int) - wanted).max() <= 12
-    layer = desk.layer
-    assert layer is not None and isinstance(layer.content, Brushwork) and desk.project is not None
-    assert desk.project.layers[-1].id == layer.id  # it lies over all that it shows
+    layer = parts.selection.layer
+    assert layer is not None and isinstance(layer.content, Brushwork) and parts.work.project is not None
+    assert parts.work.project.layers[-1].id == layer.id  # it lies over all that it shows
     # Smearing from the hull onto the patch takes the hull's colour there.
     ferry.window.tools.brushes.buttons["smear"].click()
     beside = place - np.array([34.0, 0.0])
@@ -71,8 +71,8 @@ def test_cloning_and_smearing_bring_what_is_elsewhere(ferry: Hands) -> None:
 
 
 def test_a_stamp_is_seen_before_it_is_let_go_and_is_one_step(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
-    assert desk.studio is not None
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
+    assert parts.work.studio is not None
     wash(ferry, "#ffffff")
     painting.set_brush(hardness=1.0)
     ferry.window.tools.brushes.buttons["stamp"].click()
@@ -91,17 +91,17 @@ def test_a_stamp_is_seen_before_it_is_let_go_and_is_one_step(ferry: Hands) -> No
     assert texel(ferry, near).tolist() == [0xA3, 0x54, 0x2C]
     QTest.mouseRelease(view, LEFT, PLAIN, QPoint(*np.round(start + np.array([20.0, 0.0])).astype(int)))
     assert texel(ferry, near).tolist() == [0xA3, 0x54, 0x2C]
-    steps = desk.studio.history.at
-    desk.undo()
-    assert texel(ferry, near).tolist() == [255, 255, 255] and desk.studio.history.at == steps - 1
+    steps = parts.work.studio.history.at
+    parts.work.undo()
+    assert texel(ferry, near).tolist() == [255, 255, 255] and parts.work.studio.history.at == steps - 1
     # Dragged out and back it is as large as the brush, as if it was clicked, and it is done.
     painting.set(size=0.02)
     QTest.mousePress(view, LEFT, PLAIN, QPoint(*np.round(start).astype(int)))
     drag(60)
     QTest.mouseRelease(view, LEFT, PLAIN, QPoint(*np.round(start).astype(int)))
     assert texel(ferry, far).tolist() == [255, 255, 255]
-    assert desk.studio.history.at == steps
-    desk.undo()
+    assert parts.work.studio.history.at == steps
+    parts.work.undo()
     # From corner to corner it fills the box.
     ferry.window.tools.brushes.dragged.activated.emit(1)
     ferry.drag(view, start, start + np.array([60.0, 24.0]), steps=3)
@@ -111,7 +111,7 @@ def test_a_stamp_is_seen_before_it_is_let_go_and_is_one_step(ferry: Hands) -> No
 
 
 def test_brushes_on_the_screen_and_on_what_is_seen(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
     wash(ferry, "#ffffff")
     painting.set(size=0.05)
     painting.set_brush(hardness=1.0, ground="screen")
@@ -121,16 +121,16 @@ def test_brushes_on_the_screen_and_on_what_is_seen(ferry: Hands) -> None:
     ferry.drag(view, spot, spot)
     assert texel(ferry, hits[0.85]).tolist() == [0xA3, 0x54, 0x2C]
     assert texel(ferry, hits[1.2]).tolist() == [255, 255, 255]
-    desk.undo()
+    parts.work.undo()
     painting.set_brush(ground="surface")
     painting.set(size=0.06)
-    studio = desk.studio
-    assert studio is not None and desk.look is not None
-    seen = Seen(studio.model, desk.look)
+    studio = parts.work.studio
+    assert studio is not None and parts.looking.eye is not None
+    seen = Seen(studio.model, parts.looking.eye)
 
     def unseen() -> int:
         """Painted texels that the view does not show."""
-        layer = desk.layer
+        layer = parts.selection.layer
         assert layer is not None and isinstance(layer.content, Brushwork)
         count = 0
         for key in studio.surface.keys:
@@ -144,28 +144,28 @@ def test_brushes_on_the_screen_and_on_what_is_seen(ferry: Hands) -> None:
     ring = at(view, 0.17, 0.47)  # before the wall hangs a life ring
     ferry.drag(view, ring, ring)
     assert unseen() > 50
-    desk.undo()
+    parts.work.undo()
     ferry.window.brush.paints.seen.click()
     ferry.drag(view, ring, ring)
     assert unseen() == 0
 
 
 def test_masks_are_looked_at_and_their_pictures_moved(ferry: Hands) -> None:
-    desk, view, sheet = ferry.desk, ferry.window.model_view, ferry.window.sheet_view
-    assert desk.project is not None and desk.studio is not None
+    parts, view, sheet = ferry.parts, ferry.window.model_view, ferry.window.sheet_view
+    assert parts.work.project is not None and parts.work.studio is not None
     layer = wash(ferry, "#00ff00")
-    picture = next(name for name in desk.project.pictures if "crest" in name)
-    key = desk.studio.surface.keys[0]
+    picture = next(name for name in parts.work.project.pictures if "crest" in name)
+    key = parts.work.studio.surface.keys[0]
     place = Lay(key.material, key.tile, (0.5, 0.5), 0.4, 0.4)
-    desk.execute(AddMaskEntry(layer, MaskEntry(PictureShape(picture, place))))
+    parts.work.execute(AddMaskEntry(layer, MaskEntry(PictureShape(picture, place))))
     hit, bare = view.surface_at(at(view, 0.5, 0.42)), view.surface_at(at(view, 0.4, 0.31))
     before = shown(ferry, bare)
     looks = ferry.window.masks.looks
     looks["alone"].click()
-    assert shown(ferry, bare) == [0, 0, 0] and desk.shown_map == "colour"
+    assert shown(ferry, bare) == [0, 0, 0] and parts.looking.shown_map == "colour"
     looks["colour"].click()
-    assert shown(ferry, bare) == before and desk.shown_map is None
-    desk.execute(AddMaskEntry(layer, MaskEntry(PictureShape(picture, place), "add", invert=True)))
+    assert shown(ferry, bare) == before and parts.looking.shown_map is None
+    parts.work.execute(AddMaskEntry(layer, MaskEntry(PictureShape(picture, place), "add", invert=True)))
     tint = [int(TINT[k : k + 2], 16) for k in (1, 3, 5)]
     assert np.abs(np.array(shown(ferry, hit)) - np.mean([tint, [0, 255, 0]], axis=0)).max() < 20
     looks["colour"].click()
@@ -176,18 +176,18 @@ def test_masks_are_looked_at_and_their_pictures_moved(ferry: Hands) -> None:
     corner = sheet.tiles.corner(key)
     middle, aim = sheet._pixel(corner + np.array([0.5, 0.5])), sheet._pixel(corner + np.array([0.7, 0.6]))
     ferry.drag(sheet, middle, aim)
-    moved = desk.project.masks[desk.project.layer(layer).mask or 0].entries[0].shape
+    moved = parts.work.project.masks[parts.work.project.layer(layer).mask or 0].entries[0].shape
     assert isinstance(moved, PictureShape) and isinstance(moved.place, Lay)
     assert moved.place.centre == pytest.approx((0.7, 0.6), abs=0.02)
     ferry.window.masks.repeat.click()
-    again = desk.project.masks[desk.project.layer(layer).mask or 0].entries[0].shape
+    again = parts.work.project.masks[parts.work.project.layer(layer).mask or 0].entries[0].shape
     assert isinstance(again, PictureShape) and isinstance(again.place, Lay) and again.place.repeat
 
 
 def test_tips_paints_rectangles_and_flat_gradients(ferry: Hands) -> None:
-    desk, sheet, painting, panel = ferry.desk, ferry.window.sheet_view, ferry.desk.painting, ferry.window.brush
-    assert desk.studio is not None and desk.project is not None
-    key = desk.studio.surface.keys[0]
+    parts, sheet, painting, panel = ferry.parts, ferry.window.sheet_view, ferry.parts.painting, ferry.window.brush
+    assert parts.work.studio is not None and parts.work.project is not None
+    key = parts.work.studio.surface.keys[0]
     corner = sheet.tiles.corner(key)
 
     def pixel(u: float, v: float) -> np.ndarray:
@@ -215,7 +215,7 @@ def test_tips_paints_rectangles_and_flat_gradients(ferry: Hands) -> None:
             assert texel(ferry, hit).tolist() == [0x12, 0x34, 0x56]
     assert any(hit is not None for hit in hits)
     ferry.window.tools.brushes.buttons["gradient"].click()
-    desk.filling.fill = "tile"
+    parts.filling.fill = "tile"
     ferry.window.tools.brushes.runs.activated.emit(1)
     painting.set(values={**painting.values, "colour": "#ffffff"}, used={"colour"})
     middle = next(
@@ -227,19 +227,19 @@ def test_tips_paints_rectangles_and_flat_gradients(ferry: Hands) -> None:
 
 
 def test_planes_of_ones_own_pens_that_lean_and_faces_that_look_away(ferry: Hands) -> None:
-    desk, view, painting = ferry.desk, ferry.window.model_view, ferry.desk.painting
-    assert desk.studio is not None
-    model = desk.studio.model
+    parts, view, painting = ferry.parts, ferry.window.model_view, ferry.parts.painting
+    assert parts.work.studio is not None
+    model = parts.work.studio.model
     wall = view.surface_at(at(view, 0.5, 0.42))
     assert wall is not None
     ferry.window.brush.symmetry.plane.menu().actions()[2].trigger()
     assert painting.normal is None and "Select faces" in ferry.window.notice.text()
-    desk.faces.choose(np.arange(model.triangle_count) == wall.triangle, whole_units=False)
+    parts.faces.choose(np.arange(model.triangle_count) == wall.triangle, whole_units=False)
     ferry.window.brush.symmetry.plane.menu().actions()[2].trigger()
     assert painting.symmetry is not None and painting.symmetry.normal is not None
     assert np.abs(np.array(painting.symmetry.normal) @ wall.normal) > 0.999
     view.refresh()
-    assert view.overlay.planes
+    assert view.drawn.planes
     ferry.window.brush.symmetry.plane.menu().actions()[0].trigger()
     assert painting.symmetry is None
     pen = QPointingDevice("pen", 2, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,
@@ -266,7 +266,7 @@ def test_planes_of_ones_own_pens_that_lean_and_faces_that_look_away(ferry: Hands
 
 
 def test_alt_takes_away_what_a_stroke_left(ferry: Hands) -> None:
-    view, painting = ferry.window.model_view, ferry.desk.painting
+    view, painting = ferry.window.model_view, ferry.parts.painting
     painting.set(size=0.02, used={"colour", "metallic"})
     painting.set_brush(hardness=1.0)
     spot = at(view, 0.5, 0.42)

@@ -18,7 +18,7 @@ from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio
-from lucky_fern.ui.board_menus import copy_mask, paste_mask
+from lucky_fern.ui.layers.board_menus import copy_mask, paste_mask
 from samples import PLANE
 from test_engine import choose, click
 
@@ -42,25 +42,25 @@ def chosen(box: object, text: str) -> None:
 
 
 def test_a_painted_mask_goes_to_another_project_with_its_paint(hands: Hands, tmp_path: Path) -> None:
-    desk = hands.desk
+    parts = hands.parts
     click(hands, 3)
-    key = str(desk.studio.surface.keys[0])
-    size = desk.project.size_of(desk.studio.surface.keys[0])
-    digest = desk.studio.blobs.add(encode_chunk(np.full((256, 256, 1), 200, np.uint8)))
+    key = str(parts.work.studio.surface.keys[0])
+    size = parts.work.project.size_of(parts.work.studio.surface.keys[0])
+    digest = parts.work.studio.blobs.add(encode_chunk(np.full((256, 256, 1), 200, np.uint8)))
     painted = PaintedShape({key: PaintedSheet(size, {"mask": {"0,0": digest}})})
-    desk.execute(AddMaskEntry(desk.layer.id, MaskEntry(painted)))
-    copy_mask(desk, desk.layer)
+    parts.work.execute(AddMaskEntry(parts.selection.layer.id, MaskEntry(painted)))
+    copy_mask(parts, parts.selection.layer)
     (tmp_path / "plane.obj").write_text(PLANE)
     hands.open(Studio.new(tmp_path / "plane.obj", sheet_size=256))
-    desk.execute(AddLayer("base", Wash(), {"colour": Channel("#336699")}))
-    desk.select(desk.project.layers[-1].id)
-    paste_mask(desk, False)
-    assert desk.layer.mask is not None
-    assert desk.save(tmp_path / "other.fern") and Studio.open(tmp_path / "other.fern").project.masks
+    parts.work.execute(AddLayer("base", Wash(), {"colour": Channel("#336699")}))
+    parts.selection.select(parts.work.project.layers[-1].id)
+    paste_mask(hands.window.matter, False)
+    assert parts.selection.layer.mask is not None
+    assert parts.work.save(tmp_path / "other.fern") and Studio.open(tmp_path / "other.fern").project.masks
 
 
 def test_a_wash_takes_a_picture_that_repeats_over_tiles_or_along_the_axes(hands: Hands) -> None:
-    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    parts, fields = hands.parts, lambda: hands.fields
     click(hands, 3)
     before = hands.pixels(hands.window.sheet_view)
     chosen(fields()["colour source"], "picture")
@@ -68,21 +68,25 @@ def test_a_wash_takes_a_picture_that_repeats_over_tiles_or_along_the_axes(hands:
     typed(fields()["repeat 0"], "6")
     typed(fields()["repeat 1"], "4")
     typed(fields()["rotate"], "30")
-    wash = desk.layer.content
-    assert (wash.repeat, wash.rotate, desk.layer.channels["colour"].picture) == ((6.0, 4.0), 30.0, "canvas-weave.png")
+    wash = parts.selection.layer.content
+    assert (wash.repeat, wash.rotate, parts.selection.layer.channels["colour"].picture) == (
+        (6.0, 4.0),
+        30.0,
+        "canvas-weave.png",
+    )
     hands.wait()
     by_uv = hands.pixels(hands.window.sheet_view)
     assert (by_uv != before).any(2).sum() > 5000
     chosen(fields()["by"], "along the axes")
     hands.wait()
-    assert desk.layer.content.by == "triplanar"
+    assert parts.selection.layer.content.by == "triplanar"
     assert (hands.pixels(hands.window.sheet_view) != by_uv).any(2).sum() > 5000
     chosen(fields()["colour source"], "value")
-    assert str(desk.layer.channels["colour"].source).startswith("#") and "by" not in fields()
+    assert str(parts.selection.layer.channels["colour"].source).startswith("#") and "by" not in fields()
 
 
 def test_a_height_that_shapes_normals_bends_the_light(hands: Hands) -> None:
-    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    parts, fields = hands.parts, lambda: hands.fields
     view = hands.window.model_view
     hands.drop(view, "ferry-crest.svg", np.array([view.width() * 0.42, view.height() * 0.6]))
     hands.click_cell(0, 2 + 4)  # height
@@ -92,32 +96,32 @@ def test_a_height_that_shapes_normals_bends_the_light(hands: Hands) -> None:
     fields()["relief"].click()
     typed(fields()["relief strength"], "24")
     hands.wait()
-    assert desk.layer.channels["height"].relief and desk.project.relief.strength == 24
+    assert parts.selection.layer.channels["height"].relief and parts.work.project.relief.strength == 24
     assert (hands.pixels(view) != before).any(2).sum() > 300
     chosen(fields()["relief unit"], "units")
-    assert desk.project.relief.unit == "units"
+    assert parts.work.project.relief.unit == "units"
 
 
 def test_a_layer_is_kept_to_parts_and_tiles_and_a_group_is_put_together_by_itself(hands: Hands) -> None:
-    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    parts, fields = hands.parts, lambda: hands.fields
     click(hands, 3)
     fields()["scope parts"].choose("strap")
     fields()["scope parts"].choose("rings")
-    assert desk.layer.scope.parts == ("strap", "rings") and fields()["scope parts"].text() == "2 parts ▾"
+    assert parts.selection.layer.scope.parts == ("strap", "rings") and fields()["scope parts"].text() == "2 parts ▾"
     fields()["scope parts"].choose("strap")
     fields()["scope parts"].choose(None)
-    assert desk.layer.scope.parts is None
+    assert parts.selection.layer.scope.parts is None
     fields()["scope tiles"].choose(1001)
-    assert desk.layer.scope.tiles == (1001,)
+    assert parts.selection.layer.scope.tiles == (1001,)
     hands.key(Qt.Key.Key_G)
     fields()["isolated"].click()
-    assert desk.layer.content.isolated
+    assert parts.selection.layer.content.isolated
     hands.click_cell(3, 2)  # the group's colour: shut off
-    assert not desk.layer.channels["colour"].on
+    assert not parts.selection.layer.channels["colour"].on
 
 
 def test_a_ramp_takes_stops_and_colours(hands: Hands) -> None:
-    desk, fields = hands.desk, lambda: hands.window.settings.fields
+    parts, fields = hands.parts, lambda: hands.fields
     choose(hands.window.board.buttons["plus"].menu(), "Colour ramp")
     QTest.mouseClick(fields()["add stop"], LEFT)
     QApplication.processEvents()
@@ -127,12 +131,12 @@ def test_a_ramp_takes_stops_and_colours(hands: Hands) -> None:
     QTest.keyClicks(text, "#cc4422")
     QTest.keyClick(text, Qt.Key.Key_Return)
     typed(fields()["stop 1 place"], "0.8")
-    effect = desk.layer.content.effect
+    effect = parts.selection.layer.content.effect
     assert isinstance(effect, Gradient) and effect.stops[1] == (pytest.approx(0.8), "#cc4422")
 
 
 def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
-    desk, panel, view = hands.desk, hands.window.masks, hands.window.model_view
+    parts, panel, view = hands.parts, hands.window.masks, hands.window.model_view
     click(hands, 3)
     hands.hover(view, np.array([view.width() * 0.42, view.height() * 0.6]))
     for path in (["Nothing"], ["The island last pointed at"], ["A picture's alpha", "ferry-crest.svg"],
@@ -141,7 +145,7 @@ def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
         choose(panel.add.menu(), *path)
 
     def entries() -> tuple[object, ...]:
-        return desk.project.masks[desk.layer.mask].entries
+        return parts.work.project.masks[parts.selection.layer.mask].entries
 
     kinds = [type(entry.shape) for entry in entries()]
     assert kinds == [Fill, ScopeShape, PictureShape, PaintedShape] and entries()[1].shape.scope.islands is not None
@@ -156,5 +160,5 @@ def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
     assert len(entries()) == 3
     panel.invert.click()
     panel.on.click()
-    mask = desk.project.masks[desk.layer.mask]
+    mask = parts.work.project.masks[parts.selection.layer.mask]
     assert mask.invert and not mask.on

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QApplication
 
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
-from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.window import Window
+from lucky_fern.ui.window.main import Window
+from lucky_fern.ui.window.parts import Parts
 from samples import read_png
 
 
@@ -46,18 +46,18 @@ def test_a_file_that_is_not_there_is_named() -> None:
 
 
 def test_pages_are_made_when_they_are_looked_at_or_once_the_window_stands(qapp: QApplication, world: Path) -> None:
-    desk = Desk()
-    window = Window(desk)
+    parts = Parts()
+    window = Window(parts)
     late = {"masks", "slides", "brush", "model_panel", "check_panel", "export_panel", "sequence_panel"}
     assert not late & set(vars(window))
     window.pages.setCurrentIndex(1)
     assert late & set(vars(window)) == {"masks"} and window.pages.currentWidget() is window.masks
     assert window.pages.tabText(1) == "Mask" and window.pages.count() == 5
-    desk.take(demo_studio("kettle", world))
-    desk.go_to("check")
+    parts.work.take(demo_studio("kettle", world))
+    parts.looking.go_to("check")
     assert late & set(vars(window)) == {"masks", "check_panel"}
     assert window.right.currentWidget() is window.check_panel
-    desk.go_to("paint")
+    parts.looking.go_to("paint")
     assert window.pages.currentWidget() is window.brush and window.pages.isTabVisible(4)
     assert window.brush.tip.currentText() == "round"
     window.show()
@@ -66,7 +66,7 @@ def test_pages_are_made_when_they_are_looked_at_or_once_the_window_stands(qapp: 
         qapp.processEvents()
     assert late <= set(vars(window))
     assert window.pages.currentWidget() is window.brush  # nothing that is looked at changed by that
-    desk.studio.saved = desk.studio.project
+    parts.work.studio.saved = parts.work.studio.project
     window.close()
     window.deleteLater()
     qapp.processEvents()

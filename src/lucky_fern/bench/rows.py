@@ -308,19 +308,19 @@ window = QMainWindow(); window.setCentralWidget(View()); window.resize(1280, 800
 """
 _OURS = """
 from PySide6.QtCore import QTimer
-from lucky_fern.ui.start import make_application
+from lucky_fern.ui.widgets.application import make_application
 app = make_application()
-from lucky_fern.ui.desk import Desk
-from lucky_fern.ui.window import Window
-desk = Desk(); window = Window(desk); window.resize(1280, 800)
-window.model_view.drawn.connect(lambda: QTimer.singleShot(0, app.quit))
-window.show(); app.exec(); desk.close()
+from lucky_fern.ui.window.main import Window
+from lucky_fern.ui.window.parts import Parts
+parts = Parts(); window = Window(parts); window.resize(1280, 800)
+window.model_view.frame_drawn.connect(lambda: QTimer.singleShot(0, app.quit))
+window.show(); app.exec(); parts.close()
 """
 
 
 def start_up(folder: Path) -> Row:
     """A fresh process to the first drawn frame, against a bare window with a moderngl view."""
-    from lucky_fern.ui.start import ensure_screen
+    from lucky_fern.ui.widgets.application import ensure_screen
 
     screen = ensure_screen()
     try:

@@ -1,0 +1,30 @@
+"""What the quay is handed: where exported files lie, and what is known about them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from lucky_fern.core.arrays import U8
+from lucky_fern.core.project.presets import Preset
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+
+Scene = tuple[Surface, dict[SheetKey, dict[str, U8]]]
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """Where the files lie, and what is known about them.
+
+    ``model`` is its file, or writes it into a folder it is given and names it; None: the first one among the maps.
+    ``presets`` are ones of one's own that gave the files their names. ``painted`` answers, beside the window, with
+    the program's own surface and maps; without it the left side is what the files hold, rightly read.
+    """
+
+    folder: Path
+    model: Path | Callable[[Path], Path] | None = None
+    normal_down: bool = False
+    presets: Sequence[Preset] = ()
+    painted: Callable[[], Scene] | None = None

@@ -1,0 +1,30 @@
+"""What gestures have drawn over a view: one record, which they write and the overlay paints."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from PySide6.QtGui import QPixmap
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.ui.gestures.grip import Grip
+
+
+@dataclass
+class Drawn:
+    """Everything in pixels of the view, y down; what is None or empty is not drawn."""
+
+    grip: Grip | None = None
+    outline: F64 | None = None  # (N, 2) of a rectangle or lasso being drawn
+    disc: tuple[F64, float] | None = None  # where a painting tool reaches
+    twins: list[F64] = field(default_factory=list)  # where a brush paints besides
+    source: F64 | None = None  # what is cloned
+    planes: list[F64] = field(default_factory=list)  # (N, 2) lines of the planes that a brush is mirrored at
+    knots: list[tuple[F64, bool]] = field(
+        default_factory=list
+    )  # a stripe's points; whether one is, or may become one
+    way: list[F64] = field(default_factory=list)  # (N, 2) each: where a stripe runs
+    mesh: F64 | None = None  # (rows, columns, 2) points by which a picture is pulled
+    slide: tuple[QPixmap, list[F64], float] | None = None  # a picture, its quads (4, 2), how far it is seen
+    box: list[F64] = field(default_factory=list)  # (N, 2) lines of the space that a throw reaches
+    hint_line: str = ""  # what is being snapped to

@@ -1,0 +1,210 @@
+"""The tray: the project's kit as a strip; drag from it onto either view."""
+
+from __future__ import annotations
+
+import threading
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import (
+    QByteArray,
+    QMimeData,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QSize,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QDrag, QIcon, QKeyEvent, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QMenu, QToolButton, QVBoxLayout, QWidget
+
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.pictures.naming import Taken
+from lucky_fern.core.project.commands import SetTaken
+from lucky_fern.core.project.document import KitPicture
+from lucky_fern.core.studio import Studio
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.views.view import PICTURE_MIME
+from lucky_fern.ui.widgets.style import icon
+from lucky_fern.ui.widgets.thumbnails import on_checker, to_pixmap
+
+SIDE = 60
+_ID = Qt.ItemDataRole.UserRole
+_DIGEST = Qt.ItemDataRole.UserRole + 1
+
+
+class Strip(QListView):
+    """Pictures in a row; Enter places the chosen one in the middle of the model view."""
+
+    place_asked = Signal(str)
+
+    def startDrag(self, actions: Qt.DropAction) -> None:
+        index = self.currentIndex()
+        if not index.isValid():
+            return
+        drag = QDrag(self)
+        mime = QMimeData()
+        mime.setData(PICTURE_MIME, QByteArray(str(index.data(_ID)).encode()))
+        drag.setMimeData(mime)
+        pixmap = index.data(Qt.ItemDataRole.DecorationRole).pixmap(SIDE, SIDE)
+        drag.setPixmap(pixmap)
+        drag.setHotSpot(QPoint(SIDE // 2, SIDE // 2))
+        drag.exec(Qt.DropAction.CopyAction)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
+            self.place_asked.emit(str(self.currentIndex().data(_ID)))
+        else:
+            super().keyPressEvent(event)
+
+
+class Tray(QWidget):
+    """Search, strip, and a way to bring pictures in."""
+
+    add_asked = Signal()
+    credit_asked = Signal(str)  # the picture whose author and licence are to be written down
+    _drawn = Signal(object, str, object)  # studio, digest, pixels
+
+    def __init__(self, work: Work) -> None:
+        super().__init__()
+        self.work = work
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 4, 8, 4)
+        side = QVBoxLayout()
+        self.search = QLineEdit(placeholderText="Search the kit", clearButtonEnabled=True, objectName="plain")
+        self.search.setFixedWidth(130)
+        self.search.textChanged.connect(lambda _: self._filter())
+        side.addWidget(QLabel("Kit", objectName="heading"))
+        side.addWidget(self.search)
+        add = QToolButton(text="Add pictures …", icon=icon("plus"))
+        add.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        add.clicked.connect(self.add_asked)
+        self.add = add
+        side.addWidget(add)
+        row.addLayout(side)
+        self.model = QStandardItemModel(self)
+        self.strip = Strip()
+        self.strip.setModel(self.model)
+        self.strip.setAccessibleName("Kit: pictures to drag onto a view")
+        self.strip.setViewMode(QListView.ViewMode.IconMode)
+        self.strip.setFlow(QListView.Flow.LeftToRight)
+        self.strip.setWrapping(False)
+        self.strip.setMovement(QListView.Movement.Static)
+        self.strip.setDragEnabled(True)
+        self.strip.setIconSize(QSize(SIDE, SIDE))
+        self.strip.setGridSize(QSize(SIDE + 36, SIDE + 30))
+        self.strip.setFixedHeight(SIDE + 42)
+        self.strip.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.strip.setUniformItemSizes(True)
+        self.strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.strip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.strip.customContextMenuRequested.connect(self._ask_taken)
+        row.addWidget(self.strip, 1)
+        self.empty = QLabel(
+            "No pictures yet. Add some, or drop picture files anywhere on the window.", objectName="quiet"
+        )
+        row.addWidget(self.empty, 1)
+        self._icons: dict[str, QIcon] = {}
+        self._drawn.connect(self._show)
+        work.project_changed.connect(self.refresh)
+        work.studio_changed.connect(self._icons.clear)
+        self._listed: object = None
+        self._held: object = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """List the kit as it is now; thumbnails are drawn in the background."""
+        studio = self.work.studio
+        pictures = studio.project.pictures if studio is not None else {}
+        sequences = studio.project.sequences if studio is not None else {}
+        if self._listed == (id(pictures), id(sequences)):
+            return
+        self._listed = (id(pictures), id(sequences))
+        self._held = (pictures, sequences)  # so that their numbers stay theirs
+        self.add.setEnabled(studio is not None)
+        self.empty.setVisible(not pictures)
+        self.strip.setVisible(bool(pictures))
+        self.model.clear()
+        missing: list[KitPicture] = []
+        inside = {name for tiles in sequences.values() for name in tiles.values()}
+        listed = {name: [pictures[one] for one in tiles.values()] for name, tiles in sequences.items()}
+        listed |= {name: [kit] for name, kit in pictures.items() if name not in inside}
+        for identity, kits in listed.items():
+            kit = kits[0]
+            mark = " · data" if kit.taken == "data" else ""
+            item = QStandardItem(Path(identity if identity in sequences else kit.name).stem.replace("-", " ") + mark)
+            item.setData(identity, _ID)
+            item.setData(kit.digest, _DIGEST)
+            item.setEditable(False)
+            item.setSizeHint(QSize(SIDE + 36, SIDE + 26))
+            what = f"{kit.width} × {kit.height} pixels, {kit.about}\nTaken as {kit.taken}; a right click changes that"
+            tiles = f"\nTiles {', '.join(map(str, sequences[identity]))}" if identity in sequences else ""
+            item.setToolTip(f"{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter")
+            item.setIcon(self._icons.get(kit.digest, icon("picture")))
+            if kit.digest not in self._icons:
+                missing.append(kit)
+            self.model.appendRow(item)
+        self._filter()
+        if missing and studio is not None:
+            threading.Thread(target=self._draw, args=(studio, missing), name="fern-thumbnails", daemon=True).start()
+
+    def _draw(self, studio: Studio, pictures: list[KitPicture]) -> None:
+        for kit in pictures:
+            try:
+                rgba = studio.sources.picture(kit).rgba
+            except LuckyFernError:
+                continue  # it was read when it came in; a thumbnail less is no harm
+            eight = (rgba >> (8 * (rgba.itemsize - 1))).astype(np.uint8)
+            self._drawn.emit(studio, kit.digest, on_checker(eight, SIDE * 2, 10))
+
+    def _show(self, studio: Studio, digest: str, pixels: object) -> None:
+        if studio is not self.work.studio or not isinstance(pixels, np.ndarray):
+            return
+        self._icons[digest] = QIcon(to_pixmap(pixels))
+        for row in range(self.model.rowCount()):
+            item = self.model.item(row)
+            if item.data(_DIGEST) == digest:
+                item.setIcon(self._icons[digest])
+
+    def _ask_taken(self, at: QPoint) -> None:
+        index = self.strip.indexAt(at)
+        if index.isValid():
+            self.taken_menu(str(index.data(_ID))).popup(self.strip.viewport().mapToGlobal(at))
+
+    def taken_menu(self, identity: str) -> QMenu:
+        """Choose whether a picture's numbers are colours or data."""
+        menu = QMenu(self)
+        project = self.work.project
+        if project is None:
+            return menu
+        first = next(iter(project.sequences[identity].values())) if identity in project.sequences else identity
+        ways: tuple[tuple[Taken, str], ...] = (
+            ("colour", "Take as colour (sRGB)"),
+            ("data", "Take as data (numbers as stored)"),
+        )
+        for taken, title in ways:
+            action = menu.addAction(title, partial(self._take, identity, taken))
+            action.setCheckable(True)
+            action.setChecked(project.pictures[first].taken == taken)
+        menu.addSeparator()
+        menu.addAction("Author and licence …", lambda: self.credit_asked.emit(identity))
+        return menu
+
+    def _take(self, identity: str, taken: Taken) -> None:
+        self.work.execute(SetTaken(identity, taken))
+
+    def _filter(self) -> None:
+        wanted = self.search.text().strip().lower()
+        for row in range(self.model.rowCount()):
+            self.strip.setRowHidden(row, wanted not in self.model.item(row).text().lower())
+
+    def index_of(self, identity: str) -> QModelIndex | QPersistentModelIndex:
+        """The strip's index of a kit picture."""
+        for row in range(self.model.rowCount()):
+            if self.model.item(row).data(_ID) == identity:
+                return self.model.index(row, 0)
+        return QModelIndex()

@@ -1,0 +1,1 @@
+"""The board, the pages of layers and masks, the history."""

@@ -1,0 +1,352 @@
+"""The board: the grid of layers × maps, with a live thumbnail heading every map."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QModelIndex, QPoint, QRect, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QMenu,
+    QTableView,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import DuplicateLayers, RemoveLayers, SetGroup
+from lucky_fern.core.project.document import Group, Layer
+from lucky_fern.ui.layers.adding import add_wash
+from lucky_fern.ui.layers.board_cells import CellPainter
+from lucky_fern.ui.layers.board_menus import add_menu, cell_menu, group, layer_menu
+from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
+
+_SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Norm.", "height": "Height",
+          "occlusion": "Occl.", "emissive": "Emiss.", "opacity": "Opac."}  # fmt: skip
+CELL, ROW, THUMB = 34, 26, 30
+
+
+class Heading(QHeaderView):
+    """Map thumbnails; a click looks at that map alone."""
+
+    def __init__(self, matter: Matter, parent: QWidget) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
+        self.matter = matter
+        self.tones = LIGHT
+        self.pixmaps: dict[str, QPixmap] = {}
+        self.setSectionsClickable(True)
+        self.sectionClicked.connect(self._clicked)
+
+    def sizeHint(self) -> QSize:
+        return QSize(super().sizeHint().width(), THUMB + 22)
+
+    def _clicked(self, section: int) -> None:
+        if section >= FIRST_MAP:
+            self.matter.looking.show_map(MAP_NAMES[section - FIRST_MAP])
+
+    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
+        painter.save()
+        painter.fillRect(rect, QColor(self.tones.panel))
+        if section == NAME:
+            painter.setPen(QColor(self.tones.quiet))
+            text = (
+                "Layers"
+                if self.matter.looking.shown_map is None
+                else f"{MAPS[self.matter.looking.shown_map].title} alone"
+            )
+            painter.drawText(
+                rect.adjusted(4, 0, 0, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text
+            )
+        elif section >= FIRST_MAP:
+            name = MAP_NAMES[section - FIRST_MAP]
+            active = name == self.matter.looking.shown_map
+            box = QRect(rect.center().x() - THUMB // 2 + 1, rect.top() + 3, THUMB, THUMB)
+            if name in self.pixmaps:
+                painter.drawPixmap(box, self.pixmaps[name])
+            painter.setPen(QPen(QColor(self.tones.active if active else self.tones.line), 2 if active else 1))
+            painter.drawRect(box.adjusted(0, 0, -1, -1))
+            font = QFont(painter.font())
+            font.setPixelSize(10)
+            font.setBold(active)
+            painter.setFont(font)
+            painter.setPen(QColor(self.tones.active if active else self.tones.text))
+            label = QRect(rect.left() - 3, box.bottom() + 2, rect.width() + 6, 15)
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, _SHORT[name])
+        painter.restore()
+
+
+class Grid(QTableView):
+    """The table itself: clicks switch cells, drags along them set their strength, Space switches too."""
+
+    cell_switched = Signal(int, int)
+    strength_set = Signal(int, int, float)
+    strength_done = Signal()
+    folded = Signal(int)
+    menu_asked = Signal(int, int, QPoint)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pressed: tuple[QModelIndex, QPoint, float | None] | None = None
+        self._dragging = False
+
+    def board_model(self) -> BoardModel:
+        model = self.model()
+        assert isinstance(model, BoardModel)
+        return model
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position().toPoint()
+        index = self.indexAt(at)
+        row = self.board_model().row_at(index.row()) if index.isValid() else None
+        if row is not None and event.button() == Qt.MouseButton.LeftButton:
+            delegate = self.itemDelegate()
+            assert isinstance(delegate, CellPainter)
+            inside = index.column() == NAME and delegate.fold_box(row, self.visualRect(index)).contains(at)
+            if inside and isinstance(row.layer.content, Group):
+                self.folded.emit(row.layer.id)
+                return
+            if index.column() != NAME:
+                self._pressed = (index, at, self.board_model().strength(index.row(), index.column()))
+                self._dragging = False
+                if not self.selectionModel().isRowSelected(index.row()) or event.modifiers():
+                    super().mousePressEvent(event)
+                else:
+                    self.selectionModel().setCurrentIndex(index, self.selectionModel().SelectionFlag.NoUpdate)
+                return
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            super().mouseMoveEvent(event)
+            return
+        index, at, strength = self._pressed
+        across = event.position().x() - at.x()
+        if strength is not None and (self._dragging or abs(across) > 4):
+            self._dragging = True
+            self.strength_set.emit(index.row(), index.column(), strength + across / 100.0)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            super().mouseReleaseEvent(event)
+            return
+        index, self._pressed = self._pressed[0], None
+        if self._dragging:
+            self._dragging = False
+            self.strength_done.emit()
+        elif not event.modifiers():
+            self.cell_switched.emit(index.row(), index.column())
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        index = self.currentIndex() if event.reason() == event.Reason.Keyboard else self.indexAt(event.pos())
+        if index.isValid():
+            self.menu_asked.emit(index.row(), index.column(), event.globalPos())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        index = self.currentIndex()
+        if event.key() == Qt.Key.Key_Space and index.isValid() and index.column() != NAME:
+            self.cell_switched.emit(index.row(), index.column())
+            return
+        super().keyPressEvent(event)
+
+
+class Board(QWidget):
+    """Grid, and the few things one does with whole layers."""
+
+    def __init__(self, matter: Matter) -> None:
+        super().__init__()
+        self.matter = matter
+        self._column = NAME
+        self.model = BoardModel(matter)
+        self.grid = Grid()
+        self.grid.setModel(self.model)
+        self.grid.setAccessibleName("Board: layers and maps")
+        self.painter_ = CellPainter(matter, self.model, self.grid)
+        self.grid.setItemDelegate(self.painter_)
+        self.heading = Heading(matter, self.grid)
+        self.grid.setHorizontalHeader(self.heading)
+        self.grid.verticalHeader().hide()
+        self.grid.verticalHeader().setDefaultSectionSize(ROW)
+        self.grid.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.grid.setTabKeyNavigation(False)
+        self.grid.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        self.grid.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.grid.setDragDropOverwriteMode(False)
+        self.grid.setDropIndicatorShown(True)
+        self.grid.setShowGrid(False)
+        self.grid.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.heading.setMinimumSectionSize(20)
+        self.heading.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.heading.resizeSection(EYE, 24)
+        for column in range(FIRST_MAP, FIRST_MAP + len(MAP_NAMES)):
+            self.heading.resizeSection(column, CELL)
+        self.heading.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
+        self.grid.cell_switched.connect(self._switched)
+        self.grid.strength_set.connect(self.model.set_strength)
+        self.grid.strength_done.connect(matter.work.end_gesture)
+        self.grid.folded.connect(self._fold)
+        self.grid.menu_asked.connect(self._show_menu)
+        self.grid.selectionModel().selectionChanged.connect(lambda *_: self._rows_chosen())
+
+        column_ = QVBoxLayout(self)
+        column_.setContentsMargins(0, 0, 0, 0)
+        column_.setSpacing(0)
+        column_.addWidget(self.grid, 1)
+        self.empty = QLabel("No layers yet: drag a picture onto a view, or add a wash.", objectName="quiet")
+        self.empty.setWordWrap(True)
+        self.empty.setContentsMargins(10, 6, 10, 6)
+        column_.addWidget(self.empty)
+        column_.addLayout(self._buttons())
+        self._thumbnail_timer = QTimer(self, singleShot=True, interval=400)
+        self._thumbnail_timer.timeout.connect(self.refresh_thumbnails)
+        matter.work.project_changed.connect(self.refresh)
+        matter.selection.changed.connect(self._follow_selection)
+        matter.maps.changed.connect(self._maps_changed)
+        matter.looking.changed.connect(self.heading.viewport().update)
+        self.refresh()
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(6, 3, 6, 3)
+        row.setSpacing(2)
+        actions: list[tuple[str, str, str, Callable[[], object]]] = [
+            ("wash", "Wash", "Add a wash: values over everything", partial(add_wash, self.matter)),
+            ("plus", "Add", "Add another kind of layer", lambda: None),
+            ("folder", "", "Group the selected layers (Ctrl+G)", partial(group, self.matter)),
+            ("duplicate", "", "Duplicate the selected layers (Ctrl+D)", self._duplicate),
+            ("up", "", "Move up (Alt+Up)", lambda: self.model.shift(self.matter.selection.chosen, True)),
+            ("down", "", "Move down (Alt+Down)", lambda: self.model.shift(self.matter.selection.chosen, False)),
+            ("delete", "", "Delete the selected layers (Del)", self._delete),
+        ]
+        keys = {
+            "folder": "Ctrl+G", "duplicate": "Ctrl+D", "up": "Alt+Up", "down": "Alt+Down", "delete": "Del",
+        }  # fmt: skip
+        self.buttons: dict[str, QToolButton] = {}
+        for name, text, tip, action in actions:
+            button = QToolButton(icon=icon(name), text=text)
+            button.setIconSize(QSize(17, 17))
+            if text:
+                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            if name in keys:
+                button.setShortcut(keys[name])
+            if name == "plus":
+                button.setMenu(add_menu(self.matter, self))
+                button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+                button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+            else:
+                button.clicked.connect(lambda _=False, action=action: action())
+            self.buttons[name] = button
+            row.addWidget(button)
+            if name == "plus":
+                row.addStretch(1)
+        return row
+
+    # --- following the work -----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the stack as it is now."""
+        self._column = self.grid.currentIndex().column() if self.grid.currentIndex().isValid() else self._column
+        self.model.layoutAboutToBeChanged.emit()
+        self.model.beginResetModel()
+        self.model.endResetModel()
+        self.model.layoutChanged.emit()
+        self._show_selection()
+        self.grid.viewport().update()
+        self.empty.setVisible(self.model.rowCount() == 0 and self.matter.work.studio is not None)
+        for name in ("folder", "duplicate", "up", "down", "delete"):
+            self.buttons[name].setEnabled(bool(self.matter.selection.chosen))
+        self.buttons["plus"].setEnabled(self.matter.work.studio is not None)
+        self.buttons["wash"].setEnabled(self.matter.work.studio is not None)
+        self._thumbnail_timer.start()
+
+    def _show_selection(self) -> None:
+        """Select the rows of the layers that are selected."""
+        selection = self.grid.selectionModel()
+        blocked = selection.blockSignals(True)
+        flags = selection.SelectionFlag
+        row = self.model.row_of(self.matter.selection.selected)
+        if row >= 0:
+            selection.setCurrentIndex(self.model.index(row, self._column), flags.NoUpdate)
+        selection.clearSelection()
+        for layer in self.matter.selection.chosen:
+            if (row := self.model.row_of(layer)) >= 0:
+                selection.select(self.model.index(row, 0), flags.Select | flags.Rows)
+        selection.blockSignals(blocked)
+
+    def _follow_selection(self) -> None:
+        self._show_selection()
+        self.grid.viewport().update()
+
+    def _maps_changed(self) -> None:
+        if not self._thumbnail_timer.isActive():
+            self._thumbnail_timer.start()
+
+    def refresh_thumbnails(self) -> None:
+        """Draw the headings' pictures from the maps as they are now."""
+        store, studio = self.matter.maps.store, self.matter.work.studio
+        if store is None or studio is None:
+            self.heading.pixmaps = {}
+        else:
+            keys = list(studio.surface.keys)
+            self.heading.pixmaps = {
+                name: to_pixmap(map_thumbnail(store, keys, name, THUMB * 2)) for name in MAP_NAMES
+            }
+        self.heading.viewport().update()
+
+    # --- acting -------------------------------------------------------------------------------------------------
+
+    def _switched(self, row: int, column: int) -> None:
+        layer = self.model.layer_at(row)
+        if layer is not None:
+            if layer.id not in self.matter.selection.chosen:
+                self.matter.selection.select(layer.id)
+            self.model.toggle(row, column)
+
+    def _rows_chosen(self) -> None:
+        rows = sorted({index.row() for index in self.grid.selectionModel().selectedRows()}, reverse=True)
+        layers = [layer.id for row in rows if (layer := self.model.layer_at(row)) is not None]
+        now = self.model.layer_at(self.grid.currentIndex().row())
+        if layers:
+            self.matter.selection.select(
+                now.id if now is not None and now.id in layers else layers[-1], tuple(layers)
+            )
+
+    def _fold(self, layer_id: int) -> None:
+        group_ = self.matter.work.studio.project.layer(layer_id) if self.matter.work.studio is not None else None
+        if group_ is not None and isinstance(group_.content, Group):
+            self.matter.work.execute(SetGroup(layer_id, folded=not group_.content.folded))
+
+    def _show_menu(self, row: int, column: int, at: QPoint) -> None:
+        layer = self.model.layer_at(row)
+        if layer is not None:
+            self.menu_of(layer, column).popup(at)
+
+    def menu_of(self, layer: Layer, column: int) -> QMenu:
+        """The menu of a cell, or of the layer."""
+        if layer.id not in self.matter.selection.chosen:
+            self.matter.selection.select(layer.id)
+        if column >= FIRST_MAP:
+            return cell_menu(self.matter, layer, MAP_NAMES[column - FIRST_MAP], self)
+        name = self.model.index(self.model.row_of(layer.id), NAME)
+        return layer_menu(self.matter, layer, lambda: self.grid.edit(name), self)
+
+    def _duplicate(self) -> None:
+        if self.matter.selection.chosen:
+            self.matter.work.execute(DuplicateLayers(self.matter.selection.chosen))
+
+    def _delete(self) -> None:
+        if self.matter.selection.chosen:
+            self.matter.work.execute(RemoveLayers(self.matter.selection.chosen))

@@ -1,0 +1,179 @@
+"""How the board's cells are drawn: eyes, names with their kind and mask, and what goes to which map."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from lucky_fern.core import colour
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Layer
+from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.widgets.style import LIGHT, icon
+
+INDENT = 13
+_KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjustment": "adjust", "group": "folder"}
+
+
+class CellPainter(QStyledItemDelegate):
+    """Filled where the layer gives, hollow where it is switched off, a dot where there is nothing."""
+
+    def __init__(self, matter: Matter, model: BoardModel, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.matter, self.board = matter, model
+        self.tones = LIGHT
+
+    def fold_box(self, row: Row, rect: QRect) -> QRect:
+        """Where a group's fold mark is clicked."""
+        return QRect(rect.left() + row.depth * INDENT, rect.top(), INDENT + 2, rect.height())
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        row = self.board.row_at(index.row())
+        if row is None:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(option.rect, QColor(self.tones.soft_active))
+        middle, layer = option.rect.center(), row.layer
+        if index.column() == NAME:
+            self._name(painter, option.rect, row)
+        elif index.column() == EYE:
+            pixmap = icon("eye" if layer.visible else "eye-off", self.tones.text).pixmap(16, 16)
+            painter.setOpacity(1.0 if row.shown else 0.4)
+            painter.drawPixmap(middle.x() - 8, middle.y() - 8, 16, 16, pixmap)
+            if layer.opacity < 1:
+                self._strength(painter, QRect(middle.x() - 8, middle.y() - 7, 17, 15), layer.opacity)
+        else:
+            name = MAP_NAMES[index.column() - FIRST_MAP]
+            if not (row.shown and layer.visible):
+                painter.setOpacity(0.4)
+            self._cell(painter, middle, name, layer)
+        painter.setOpacity(1.0)
+        if option.state & QStyle.StateFlag.State_HasFocus:
+            painter.setPen(QPen(QColor(self.tones.active), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(option.rect.adjusted(1, 1, -2, -2))
+        painter.restore()
+
+    def _name(self, painter: QPainter, rect: QRect, row: Row) -> None:
+        layer = row.layer
+        x, y = rect.left() + row.depth * INDENT, rect.center().y()
+        if isinstance(layer.content, Group):
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(self.tones.text))
+            turned = [(2, -4), (7, 0), (2, 4)] if layer.content.folded else [(1, -2), (9, -2), (5, 3)]
+            painter.drawPolygon(QPolygonF([QPointF(x + dx, y + dy) for dx, dy in turned]))
+        x += INDENT - 2
+        painter.drawPixmap(x, y - 7, 14, 14, icon(_KIND_ICONS[layer.kind], self.tones.quiet).pixmap(14, 14))
+        x += 18
+        right = rect.right() - 2
+        if layer.mask is not None:
+            right -= 18
+            self._mask_mark(painter, QRectF(right + 3, y - 6, 12, 12), layer)
+        painter.setPen(QColor(self.tones.text if row.shown and layer.visible else self.tones.quiet))
+        if isinstance(layer.content, Group):
+            font = painter.font()
+            font.setBold(True)
+            painter.setFont(font)
+        box = QRect(x, rect.top(), right - x, rect.height())
+        text = painter.fontMetrics().elidedText(layer.name, Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+    def _mask_mark(self, painter: QPainter, box: QRectF, layer: Layer) -> None:
+        """A disc in a square; two discs where the mask is shared."""
+        project = self.matter.work.project
+        if project is None or layer.mask is None:
+            return
+        mask = project.masks[layer.mask]
+        shared = sum(1 for other in project.walk() if other.mask == layer.mask) > 1
+        painter.setPen(QPen(QColor(self.tones.text), 1))
+        painter.setBrush(QColor(self.tones.text) if mask.on else Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self.tones.field if mask.on else self.tones.text))
+        if shared:
+            painter.drawEllipse(box.center() - QPointF(2, 0), 2.4, 2.4)
+            painter.drawEllipse(box.center() + QPointF(2.6, 0), 2.4, 2.4)
+        else:
+            painter.drawEllipse(box.center(), 3.2, 3.2)
+
+    def _cell(self, painter: QPainter, middle: QPoint, name: str, layer: Layer) -> None:
+        channel = layer.channels.get(name)
+        box = QRect(middle.x() - 8, middle.y() - 7, 17, 15)
+        if isinstance(layer.content, Group):
+            self._passage(painter, box, channel)
+            return
+        if channel is None:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(self.tones.line))
+            painter.drawEllipse(QPointF(middle), 1.8, 1.8)
+            return
+        if not channel.on:
+            painter.setPen(QPen(QColor(self.tones.quiet), 1.2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box, 3, 3)
+            return
+        painter.setPen(QPen(QColor(self.tones.text), 1.2))
+        if isinstance(layer.content, Adjustment):
+            painter.setBrush(QColor(self.tones.field))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setBrush(QColor(self.tones.text))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawPolygon(
+                QPolygonF([QPointF(box.bottomLeft()), QPointF(box.bottomRight()), QPointF(box.topRight())])
+            )
+        elif channel.source in ("picture", "painted"):
+            painter.setBrush(QColor(self.tones.field))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            centre = box.center()
+            steps = (
+                ((-2, -1), (1, 2), (3, 0))
+                if not isinstance(layer.content, Brushwork)
+                else ((-1, -3), (1, 3), (4, -2))
+            )
+            hills = [centre + QPoint(*step) for step in steps]
+            painter.drawPolyline([box.bottomLeft() + QPoint(3, -3), *hills, box.bottomRight() + QPoint(-2, -3)])
+        else:
+            painter.setBrush(value_colour(name, channel.source))
+            painter.drawRoundedRect(box, 3, 3)
+        if channel.opacity < 1:
+            self._strength(painter, box, channel.opacity)
+        if layer.blend_on(channel) != "normal":
+            painter.setPen(QPen(QColor(self.tones.field), 0.8))
+            painter.setBrush(QColor(self.tones.text))
+            painter.drawEllipse(QPointF(box.right() + 1, box.top()), 3, 3)
+
+    def _passage(self, painter: QPainter, box: QRect, channel: Channel | None) -> None:
+        """A group's cell: an open bracket where it lets through, a closed box where it shuts off."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if channel is not None and not channel.on:
+            painter.setPen(QPen(QColor(self.tones.quiet), 1.2))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.drawLine(box.topLeft(), box.bottomRight())
+            return
+        painter.setPen(QPen(QColor(self.tones.quiet), 1.2))
+        for side, inwards in ((box.left() + 3, 3), (box.right() - 3, -3)):
+            painter.drawLine(side, box.top() + 2, side, box.bottom() - 2)
+            painter.drawLine(side, box.top() + 2, side + inwards, box.top() + 2)
+            painter.drawLine(side, box.bottom() - 2, side + inwards, box.bottom() - 2)
+        if channel is not None and channel.opacity < 1:
+            self._strength(painter, box, channel.opacity)
+
+    def _strength(self, painter: QPainter, box: QRect, share: float) -> None:
+        """A bar under a cell, as long as what it gives is strong."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self.tones.line))
+        painter.drawRect(box.left(), box.bottom() + 2, box.width(), 2)
+        painter.setBrush(QColor(self.tones.text))
+        painter.drawRect(box.left(), box.bottom() + 2, round(box.width() * share), 2)
+
+
+def value_colour(name: str, value: str | float) -> QColor:
+    """A channel's value as a colour to show."""
+    if isinstance(value, str):
+        return QColor(value) if colour.is_hex(value) else QColor("#888888")
+    grey = int(value * 255 + 0.5)
+    return QColor(grey, grey, grey)

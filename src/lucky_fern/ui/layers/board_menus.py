@@ -1,0 +1,166 @@
+"""The menus of the board: of a cell, of a layer, and of what can be added."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QMenu, QWidget
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import (
+    Command,
+    DuplicateLayers,
+    GiveMask,
+    GroupLayers,
+    PasteMask,
+    RemoveLayers,
+    SetChannel,
+    SetGroup,
+    Ungroup,
+)
+from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Wash
+from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
+from lucky_fern.core.project.kinds import Effect
+from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
+from lucky_fern.core.project.references import mask_refers, paint_digests
+from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
+from lucky_fern.ui.layers.matter import Matter
+
+EFFECTS: dict[str, Callable[[], Effect]] = {
+    "Levels": Levels,
+    "Curve": Curve,
+    "Hue, saturation, lightness": Shade,
+    "Brightness and contrast": Contrast,
+    "Invert": Invert,
+    "Blur": Blur,
+    "Sharpen": Sharpen,
+    "Colour ramp": Gradient,
+}
+
+
+def add_menu(matter: Matter, parent: QWidget) -> QMenu:
+    """What can be put on the stack."""
+    menu = QMenu(parent)
+    menu.addAction("Wash", partial(add_wash, matter))
+    menu.addAction("Brushwork", partial(add_brushwork, matter))
+    menu.addAction("Group of the selected layers", partial(group, matter))
+    menu.addSeparator()
+    for title, effect in EFFECTS.items():
+        menu.addAction(title, partial(_adjust, matter, title, effect))
+    return menu
+
+
+def _adjust(matter: Matter, title: str, effect: Callable[[], Effect]) -> None:
+    add_adjustment(matter, title, effect())
+
+
+def group(matter: Matter) -> None:
+    if matter.selection.chosen:
+        matter.work.execute(GroupLayers(matter.selection.chosen))
+
+
+def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu:
+    """What can be done with what a layer gives to a map; done to all selected layers that give to it."""
+    menu = QMenu(parent)
+    channel = layer.channels.get(name, Channel() if isinstance(layer.content, Group) else None)
+    if channel is None:
+        menu.addAction(f"{layer.name} gives nothing to {name}; click the cell to add it").setEnabled(False)
+        return menu
+
+    def each(change: Callable[[Channel], Channel | None]) -> None:
+        def make(one: Layer) -> Command | None:
+            own = one.channels.get(name, Channel() if isinstance(one.content, Group) else None)
+            return None if own is None else SetChannel(one.id, name, change(own))
+
+        matter.work.end_gesture()
+        matter.selection.execute_each(make)
+
+    menu.addAction("Switch off" if channel.on else "Switch on", lambda: each(lambda c: replace(c, on=not channel.on)))
+    strengths = menu.addMenu("Strength")
+    for percent in (100, 75, 50, 25, 10):
+        strengths.addAction(f"{percent} %", partial(each, partial(_changed, opacity=percent / 100)))
+    if MAPS[name].kind != "normal":
+        blends = menu.addMenu("Blend")
+        own = blends.addAction(f"as the layer ({layer.blend})", lambda: each(lambda c: replace(c, blend=None)))
+        own.setCheckable(True)
+        own.setChecked(channel.blend is None)
+        for mode in COLOUR_BLENDS if MAPS[name].kind == "colour" else SCALAR_BLENDS:
+            action = blends.addAction(mode, partial(each, partial(_changed, blend=mode)))
+            action.setCheckable(True)
+            action.setChecked(channel.blend == mode)
+    if name == "height":
+        relief = menu.addAction(
+            "Shape the normal map too", lambda: each(lambda c: replace(c, relief=not channel.relief))
+        )
+        relief.setCheckable(True)
+        relief.setChecked(channel.relief)
+    if isinstance(layer.content, Wash | Decal) and matter.work.project is not None:
+        pictures = menu.addMenu("Picture")
+        for identity in (*matter.work.project.sequences, *matter.work.project.pictures):
+            pictures.addAction(identity, partial(each, partial(_changed, source="picture", picture=identity)))
+    menu.addSeparator()
+    menu.addAction("Take this map off", lambda: each(lambda c: None))
+    return menu
+
+
+def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent: QWidget) -> QMenu:
+    """What can be done with the selected layers."""
+    menu = QMenu(parent)
+    project = matter.work.project
+    menu.addAction("Rename", rename)
+    menu.addAction("Duplicate", lambda: matter.work.execute(DuplicateLayers(matter.selection.chosen)))
+    menu.addAction("Group", partial(group, matter))
+    if isinstance(layer.content, Group):
+        menu.addAction("Ungroup", lambda: matter.work.execute(Ungroup(layer.id)))
+        isolated = menu.addAction(
+            "Put together by itself",
+            partial(_isolate, matter, layer.id, not layer.content.isolated),
+        )
+        isolated.setCheckable(True)
+        isolated.setChecked(layer.content.isolated)
+    menu.addAction("Delete", lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
+    menu.addSeparator()
+    copy = menu.addAction("Copy mask", lambda: copy_mask(matter, layer))
+    copy.setEnabled(layer.mask is not None)
+    for title, inverted in (("Paste mask", False), ("Paste mask inverted", True)):
+        paste = menu.addAction(title, partial(paste_mask, matter, inverted))
+        paste.setEnabled(matter.clipboard.mask is not None)
+    share = menu.addMenu("Share the mask of")
+    if project is not None:
+        for other in reversed(list(project.walk())):
+            if other.mask is not None and other.mask != layer.mask:
+                share.addAction(other.name, partial(_share, matter, other.mask))
+    share.setEnabled(not share.isEmpty())
+    drop = menu.addAction("Without mask", lambda: matter.work.execute(GiveMask(matter.selection.chosen, None)))
+    drop.setEnabled(layer.mask is not None)
+    return menu
+
+
+def _changed(channel: Channel, **changes: object) -> Channel:
+    return replace(channel, **changes)
+
+
+def _share(matter: Matter, mask: int) -> None:
+    matter.work.execute(GiveMask(matter.selection.chosen, mask))
+
+
+def copy_mask(matter: Matter, layer: Layer) -> None:
+    if matter.work.studio is not None and layer.mask is not None:
+        mask = matter.work.studio.project.masks[layer.mask]
+        painted = paint_digests(mask_refers(mask).paint)
+        blobs = matter.work.studio.blobs
+        matter.clipboard.hold(mask, {digest: blobs[digest] for digest in painted})
+        matter.work.say(f"Copied the mask of {layer.name}.")
+
+
+def paste_mask(matter: Matter, inverted: bool) -> None:
+    if matter.clipboard.mask is not None and matter.selection.chosen and matter.work.studio is not None:
+        for data in matter.clipboard.paint.values():  # the mask may be that of another project
+            matter.work.studio.blobs.add(data)
+        matter.work.execute(PasteMask(matter.selection.chosen, matter.clipboard.mask, inverted))
+
+
+def _isolate(matter: Matter, layer_id: int, isolated: bool) -> None:
+    matter.work.execute(SetGroup(layer_id, isolated=isolated))

@@ -1,0 +1,278 @@
+"""The board's table: the stack as rows (top first, groups unfolded in place) × eye, name and maps."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, Qt
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import Command, MoveLayers, RenameLayer, SetChannel, SetLayer
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Wash
+from lucky_fern.core.project.tree import home_of, homes
+from lucky_fern.ui.layers.matter import Matter
+
+EYE, NAME, FIRST_MAP = 0, 1, 2
+MAP_NAMES = tuple(MAPS)
+LAYER_MIME = "application/x-lucky-fern-layer"
+STARTING: dict[str, str | float] = {
+    "metallic": 0.0,
+    "roughness": 0.5,
+    "height": 0.6,
+    "occlusion": 1.0,
+    "opacity": 1.0,
+    "emissive": "#ffd98a",
+    "colour": "#8fa3ad",
+}
+Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Row:
+    """A layer as the board lists it: how deep in groups, and whether those groups are all shown."""
+
+    layer: Layer
+    depth: int
+    shown: bool
+
+
+def rows_of(layers: tuple[Layer, ...], depth: int = 0, shown: bool = True) -> list[Row]:
+    """The rows of a stretch of the stack, topmost first."""
+    rows: list[Row] = []
+    for layer in reversed(layers):
+        rows.append(Row(layer, depth, shown))
+        if isinstance(layer.content, Group) and not layer.content.folded:
+            rows += rows_of(layer.content.layers, depth + 1, shown and layer.visible)
+    return rows
+
+
+class BoardModel(QAbstractTableModel):
+    """Reads the project through the work; every change goes back as a command."""
+
+    def __init__(self, matter: Matter) -> None:
+        super().__init__()
+        self.matter = matter
+        self._rows: list[Row] = []
+        self._of: object = None
+
+    def rows(self) -> list[Row]:
+        project = self.matter.work.project
+        layers = project.layers if project is not None else ()
+        if layers is not self._of:
+            self._of, self._rows = layers, rows_of(layers)
+        return self._rows
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.rows())
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:
+        return FIRST_MAP + len(MAP_NAMES)
+
+    def row_at(self, row: int) -> Row | None:
+        rows = self.rows()
+        return rows[row] if 0 <= row < len(rows) else None
+
+    def layer_at(self, row: int) -> Layer | None:
+        found = self.row_at(row)
+        return None if found is None else found.layer
+
+    def row_of(self, layer_id: int | None) -> int:
+        return next((number for number, row in enumerate(self.rows()) if row.layer.id == layer_id), -1)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        layer = self.layer_at(index.row())
+        if layer is None:
+            return None
+        column = index.column()
+        if column == NAME and role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return layer.name
+        if role == Qt.ItemDataRole.ToolTipRole or role == Qt.ItemDataRole.AccessibleTextRole:
+            if column == EYE:
+                return "Shown; click to hide" if layer.visible else "Hidden; click to show"
+            if column == NAME:
+                mask = "" if layer.mask is None else ", masked"
+                return f"{layer.name}: {layer.kind}, {layer.opacity:.0%}, {layer.blend}{mask}"
+            return self._cell_text(layer, MAP_NAMES[column - FIRST_MAP])
+        return None
+
+    def _cell_text(self, layer: Layer, name: str) -> str:
+        channel = layer.channels.get(name)
+        if isinstance(layer.content, Group):
+            state = "lets through" if channel is None or channel.on else "shuts off"
+            strength = 1.0 if channel is None else channel.opacity
+            return f"{layer.name} {state} {name} at {strength:.0%}"
+        if channel is None:
+            return f"{layer.name} gives nothing to {name}; click to add it"
+        if isinstance(layer.content, Adjustment):
+            state = "changes" if channel.on else "would change, but is switched off,"
+            return f"{layer.name} {state} {name} at {channel.opacity:.0%}"
+        state = "gives" if channel.on else "would give, but is switched off,"
+        what = "its picture" if channel.source == "picture" else str(channel.source)
+        blend = "" if layer.blend_on(channel) == "normal" else f", {layer.blend_on(channel)}"
+        return f"{layer.name} {state} {what} to {name} at {channel.opacity:.0%}{blend}"
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if not index.isValid():
+            return flags | Qt.ItemFlag.ItemIsDropEnabled
+        layer = self.layer_at(index.row())
+        if layer is not None and isinstance(layer.content, Group):
+            flags |= Qt.ItemFlag.ItemIsDropEnabled
+        if index.column() == NAME:
+            flags |= Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled
+        return flags
+
+    def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        layer = self.layer_at(index.row())
+        if layer is None or role != Qt.ItemDataRole.EditRole or index.column() != NAME or value == layer.name:
+            return False
+        return self.matter.work.execute(RenameLayer(layer.id, str(value)))
+
+    # --- cells ------------------------------------------------------------------------------------------------
+
+    def toggle(self, row: int, column: int) -> None:
+        """Click on a cell: show or hide the selected layers, or switch what they give to a map."""
+        layer = self.layer_at(row)
+        if layer is None or column == NAME:
+            return
+        self.matter.work.end_gesture()
+        if column == EYE:
+            self.matter.selection.execute_each(lambda each: SetLayer(each.id, visible=not layer.visible))
+            return
+        name = MAP_NAMES[column - FIRST_MAP]
+        channel = layer.channels.get(name)
+        on = not channel.on if channel is not None else isinstance(layer.content, Group) is False
+        if name == "normal" and channel is None and isinstance(layer.content, Wash):
+            self.matter.work.said.emit(
+                "A wash takes normals from a picture: choose one under the board, by the map's name.", False
+            )
+            self.matter.selection.execute_each(lambda each: self._normal_picture(each))
+            return
+        self.matter.selection.execute_each(lambda each: self._switched(each, name, on))
+
+    def _normal_picture(self, layer: Layer) -> Command | None:
+        """The kit's first normal map on a wash's normals, to be changed under the board."""
+        project = self.matter.work.project
+        if project is None or not isinstance(layer.content, Wash) or "normal" in layer.channels:
+            return None
+        known = [*project.sequences, *project.pictures]
+        named = [name for name in known if "normal" in name.lower()] or known
+        return SetChannel(layer.id, "normal", Channel("picture", picture=named[0])) if named else None
+
+    def _switched(self, layer: Layer, name: str, on: bool) -> Command | None:
+        channel = layer.channels.get(name)
+        if channel is not None:
+            return None if channel.on == on else SetChannel(layer.id, name, replace(channel, on=on))
+        if isinstance(layer.content, Group):
+            return None if on else SetChannel(layer.id, name, Channel(on=False))
+        return SetChannel(layer.id, name, self.fresh_channel(layer, name)) if on else None
+
+    @staticmethod
+    def fresh_channel(layer: Layer, name: str) -> Channel:
+        """What a layer gives to a map that it gave nothing to so far."""
+        if isinstance(layer.content, Adjustment | Group):
+            return Channel()
+        if isinstance(layer.content, Brushwork):
+            return Channel("painted")
+        if isinstance(layer.content, Decal) and name in ("colour", "emissive", "normal"):
+            return Channel("picture")
+        own = next((channel.picture for channel in layer.channels.values() if channel.picture), None)
+        if isinstance(layer.content, Wash) and layer.content.by == "tiles" and own is not None:
+            return Channel("picture", picture=own)
+        return Channel(STARTING[name])
+
+    def set_strength(self, row: int, column: int, strength: float) -> None:
+        """Drag on a cell: how strongly the selected layers give to a map; on the eye, how strongly at all."""
+        strength = round(min(max(strength, 0.0), 1.0), 3)
+        if column == EYE:
+            self.matter.selection.execute_each(lambda each: SetLayer(each.id, opacity=strength), merge=True)
+            return
+        name = MAP_NAMES[column - FIRST_MAP]
+
+        def make(layer: Layer) -> Command | None:
+            channel = layer.channels.get(name)
+            if channel is None and isinstance(layer.content, Group):
+                channel = Channel()
+            return None if channel is None else SetChannel(layer.id, name, replace(channel, opacity=strength))
+
+        self.matter.selection.execute_each(make, merge=True)
+
+    def strength(self, row: int, column: int) -> float | None:
+        """What a drag on a cell starts from; None where there is nothing to drag."""
+        layer = self.layer_at(row)
+        if layer is None or column == NAME:
+            return None
+        if column == EYE:
+            return layer.opacity
+        channel = layer.channels.get(MAP_NAMES[column - FIRST_MAP])
+        if channel is None:
+            return 1.0 if isinstance(layer.content, Group) else None
+        return channel.opacity
+
+    # --- drag to reorder ------------------------------------------------------------------------------------
+
+    def supportedDropActions(self) -> Qt.DropAction:
+        return Qt.DropAction.MoveAction
+
+    def mimeTypes(self) -> list[str]:
+        return [LAYER_MIME]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
+        mime = QMimeData()
+        layers = dict.fromkeys(layer.id for index in indexes if (layer := self.layer_at(index.row())) is not None)
+        if layers:
+            mime.setData(LAYER_MIME, " ".join(map(str, layers)).encode())
+        return mime
+
+    def dropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
+        if not data.hasFormat(LAYER_MIME):
+            return False
+        layers = tuple(int(word) for word in bytes(data.data(LAYER_MIME).data()).decode().split())
+        onto = self.layer_at(parent.row()) if parent.isValid() else None
+        if row < 0 and onto is not None and isinstance(onto.content, Group):
+            return self.move_into(layers, onto)
+        target = row if row >= 0 else (parent.row() if parent.isValid() else self.rowCount())
+        return self.move_to_row(layers, target)
+
+    def move_into(self, layers: tuple[int, ...], group: Layer) -> bool:
+        """Put layers on top of what a group holds."""
+        if group.id in layers:
+            return False
+        rest = [child for child in group.children if child.id not in layers]
+        return self.matter.work.execute(MoveLayers(layers, len(rest), group.id))
+
+    def move_to_row(self, layers: tuple[int, ...], target: int) -> bool:
+        """Put layers into the gap above the row ``target`` (rows as they are before the move)."""
+        project = self.matter.work.project
+        if project is None:
+            return False
+        below = self.layer_at(target)
+        while below is not None and below.id in layers:
+            target += 1
+            below = self.layer_at(target)
+        if below is None:
+            parent, at = None, 0
+        else:
+            parent, _ = home_of(project, below.id)
+            rest = [layer.id for layer in dict(homes(project))[parent] if layer.id not in layers]
+            at = rest.index(below.id) + 1
+        return self.matter.work.execute(MoveLayers(layers, at, parent))
+
+    def shift(self, layers: tuple[int, ...], up: bool) -> bool:
+        """Move layers one step among their neighbours, or out of their group at its end."""
+        project = self.matter.work.project
+        if project is None or not layers:
+            return False
+        parent, at = home_of(project, layers[-1] if up else layers[0])
+        inside = dict(homes(project))[parent]
+        rest = [layer.id for layer in inside if layer.id not in layers]
+        lower = sum(1 for layer in inside[: at + 1] if layer.id not in layers)
+        to = lower + (1 if up else -1)
+        if 0 <= to <= len(rest):
+            return self.matter.work.execute(MoveLayers(layers, to, parent))
+        if parent is None:
+            return False
+        outer, place = home_of(project, parent)
+        return self.matter.work.execute(MoveLayers(layers, place + (1 if up else 0), outer))

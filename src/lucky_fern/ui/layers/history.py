@@ -1,0 +1,71 @@
+"""The history as a list: click a step to be there."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QSpinBox, QVBoxLayout, QWidget
+
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.widgets.style import LIGHT
+
+
+class HistoryPanel(QWidget):
+    """All steps, oldest first; those still to be done again are pale."""
+
+    def __init__(self, matter: Matter) -> None:
+        super().__init__()
+        self.matter = matter
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 6, 8, 6)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Steps of the history")
+        self.list.currentRowChanged.connect(self._chosen)
+        column.addWidget(self.list, 1)
+        row = QHBoxLayout()
+        self.spent = QLabel(objectName="quiet")
+        row.addWidget(self.spent, 1)
+        row.addWidget(QLabel("Room"))
+        self.room = QSpinBox(minimum=16, maximum=65536, suffix=" MiB", value=1024)
+        self.room.setKeyboardTracking(False)
+        self.room.setToolTip("When painted pixels need more than this, the oldest steps are forgotten")
+        self.room.setAccessibleName("Memory for the history")
+        self.room.valueChanged.connect(self._set_room)
+        row.addWidget(self.room)
+        column.addLayout(row)
+        matter.work.project_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        studio = self.matter.work.studio
+        self.list.blockSignals(True)
+        titles = studio.history.titles if studio is not None else []
+        at = studio.history.at if studio is not None else -1
+        while self.list.count() > len(titles):
+            self.list.takeItem(self.list.count() - 1)
+        for row, title in enumerate(titles):
+            if row >= self.list.count():
+                self.list.addItem(QListWidgetItem(title))
+            item = self.list.item(row)
+            if item.text() != title:
+                item.setText(title)
+            item.setForeground(QColor(LIGHT.text if row <= at else "#7a7a7a"))
+        self.list.setCurrentRow(at)
+        self.list.blockSignals(False)
+        if studio is not None:
+            spent = studio.history.cost / 2**20
+            self.spent.setText(f"{len(titles) - 1} steps, {spent:.1f} MiB")
+            self.room.blockSignals(True)
+            self.room.setValue(studio.history.limit >> 20)
+            self.room.blockSignals(False)
+
+    def _chosen(self, row: int) -> None:
+        if row >= 0:
+            self.matter.work.jump(row)
+
+    def _set_room(self, mebibytes: int) -> None:
+        if self.matter.work.studio is not None:
+            self.matter.work.studio.history.limit = mebibytes << 20
+            self.refresh()

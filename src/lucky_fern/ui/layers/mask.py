@@ -1,0 +1,339 @@
+"""The mask of the selected layer: its entries, topmost first, and the settings of one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lucky_fern.core.project.commands import GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.kinds import Shape
+from lucky_fern.core.project.places import Lay, Throw
+from lucky_fern.core.project.shapes import Fill, Mask, PictureShape, ScopeShape
+from lucky_fern.ui.layers.board_menus import copy_mask, paste_mask
+from lucky_fern.ui.layers.mask_adding import add_shape, fill_add_menu
+from lucky_fern.ui.layers.mask_looks import mask_looks
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.pages.scope import KINDS, ScopeButton, told
+from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.ui.widgets.page import Page
+from lucky_fern.ui.widgets.quietly import show_check
+
+_TIPS = {
+    "opacity": "How far this entry counts",
+    "grow": "Texels that it is grown by; shrunk below 0",
+    "smooth": "Evens its edges out over so many texels, and leaves them sharp",
+    "feather": "Blurs it, in texels",
+}
+MODES = ("replace", "add", "subtract", "intersect", "confine")
+
+
+def shape_text(shape: Shape) -> str:
+    """An entry's shape in words."""
+    if isinstance(shape, Fill):
+        return "everything" if shape.value >= 1 else "nothing" if shape.value <= 0 else f"{shape.value:.0%}"
+    if isinstance(shape, PictureShape):
+        return f"{shape.use} of {shape.picture}"
+    if isinstance(shape, ScopeShape):
+        parts = [
+            told(kind, getattr(shape.scope, kind))
+            for kind in (*KINDS, "islands")
+            if getattr(shape.scope, kind) is not None
+        ]
+        return ", ".join(parts) or "everywhere"
+    return "painted"
+
+
+class MaskPanel(Page):
+    """Follows the selected layer; every change is a command on its mask."""
+
+    def __init__(self, matter: Matter) -> None:
+        super().__init__()
+        self.matter = matter
+        column = self.column
+        column.setContentsMargins(10, 6, 10, 8)
+        column.setSpacing(4)
+        self.title = QLabel()
+        self.title.setWordWrap(True)
+        head = QHBoxLayout()
+        head.addWidget(self.title, 1)
+        self.on = QCheckBox("on")
+        self.on.toggled.connect(
+            lambda on: self._with_mask(lambda number: self.matter.work.execute(SetMask(number, on=on)))
+        )
+        self.invert = QCheckBox("inverted")
+        self.invert.toggled.connect(
+            lambda on: self._with_mask(lambda number: self.matter.work.execute(SetMask(number, invert=on)))
+        )
+        head.addWidget(self.on)
+        head.addWidget(self.invert)
+        column.addLayout(head)
+        column.addLayout(self._buttons())
+        row = QHBoxLayout()
+        self.looks = mask_looks(matter.comparing, row)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Entries of the mask, topmost first")
+        self.list.setFixedHeight(74)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(lambda _: self._show_entry())
+        column.addWidget(self.list)
+        self.details = QWidget()
+        column.addWidget(self.details)
+        self._build_details()
+        column.addStretch(1)
+        matter.work.project_changed.connect(self.refresh)
+        matter.selection.changed.connect(self.refresh)
+        self.refresh()
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        add = QToolButton(text="Add ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        add.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        menu = QMenu(add)
+        menu.aboutToShow.connect(lambda: fill_add_menu(self.matter, menu, self.add_shape))
+        add.setMenu(menu)
+        self.add = add
+        row.addWidget(add)
+        self.acts: dict[str, QToolButton] = {}
+        actions: list[tuple[str, str, Callable[[], object]]] = [
+            ("Copy", "Copy this mask", lambda: self._with_layer(lambda layer: copy_mask(self.matter, layer))),
+            ("Paste", "Give the selected layers a copy of the copied mask", lambda: paste_mask(self.matter, False)),
+            (
+                "Paste inverted",
+                "Its opposite: one shows where the other does not",
+                lambda: paste_mask(self.matter, True),
+            ),
+            (
+                "Remove",
+                "Show the layer everywhere again",
+                lambda: self.matter.work.execute(GiveMask(self.matter.selection.chosen, None)),
+            ),
+        ]
+        for text, tip, action in actions:
+            button = QToolButton(text=text, toolTip=tip)
+            button.clicked.connect(lambda _=False, action=action: action())
+            self.acts[text] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
+
+    def _build_details(self) -> None:
+        column = QVBoxLayout(self.details)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        row = QHBoxLayout()
+        self.mode = QComboBox()
+        self.mode.addItems(MODES)
+        self.mode.setToolTip("How this entry meets those below it")
+        self.mode.activated.connect(lambda _: self._change(mode=self.mode.currentText()))
+        self.entry_invert = QCheckBox("inverted")
+        self.entry_invert.toggled.connect(lambda on: self._change(invert=on))
+        self.entry_on = QCheckBox("on")
+        self.entry_on.toggled.connect(lambda on: self._change(on=on))
+        row.addWidget(self.mode)
+        row.addWidget(self.entry_invert)
+        row.addWidget(self.entry_on)
+        row.addStretch(1)
+        steps: list[tuple[str, str, Callable[[], object]]] = [
+            ("↑", "Move the entry up", lambda: self._move(1)),
+            ("↓", "Move the entry down", lambda: self._move(-1)),
+            ("−", "Take the entry out", self._remove),
+        ]
+        for text, tip, action in steps:
+            button = QToolButton(text=text, toolTip=tip)
+            button.clicked.connect(lambda _=False, action=action: action())
+            row.addWidget(button)
+        column.addLayout(row)
+        self.scopes = QWidget()
+        scopes = QHBoxLayout(self.scopes)
+        scopes.setContentsMargins(0, 0, 0, 0)
+        self.scope_buttons = {kind: ScopeButton(self.matter, kind) for kind in KINDS}
+        for button in self.scope_buttons.values():
+            button.scope_chosen.connect(lambda scope: self._change(shape=ScopeShape(scope)))
+            scopes.addWidget(button)
+        scopes.addStretch(1)
+        column.addWidget(self.scopes)
+        self.pictures = QWidget()
+        pictures = QHBoxLayout(self.pictures)
+        pictures.setContentsMargins(0, 0, 0, 0)
+        self.handles = QToolButton(text="Handles", checkable=True)
+        self.handles.setToolTip("Move, scale and turn the picture in either view")
+        self.handles.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
+        self.handles.clicked.connect(lambda on: self._show_handles())
+        pictures.addWidget(self.handles)
+        self.repeat = QCheckBox("Repeated")
+        self.repeat.setToolTip("In both directions, over all tiles of the material")
+        self.repeat.toggled.connect(self._set_repeat)
+        pictures.addWidget(self.repeat)
+        pictures.addStretch(1)
+        column.addWidget(self.pictures)
+        self.numbers: dict[str, NumberField] = {}
+        for name, title, low, high, decimals in (
+            ("opacity", "Counts", 0.0, 1.0, 2), ("grow", "Grow", -64.0, 64.0, 0), ("smooth", "Smooth", 0.0, 16.0, 1),
+            ("feather", "Feather", 0.0, 64.0, 1), ("black", "Black", 0.0, 1.0, 3), ("white", "White", 0.0, 1.0, 3),
+            ("gamma", "Gamma", 0.1, 4.0, 2),
+        ):  # fmt: skip
+            number = NumberField(low, high, decimals, "", title)
+            number.setToolTip(_TIPS.get(name, ""))
+            number.changed.connect(partial(self._set_number, name))
+            number.let_go.connect(self.matter.work.end_gesture)
+            line = QHBoxLayout()
+            label = QLabel(title)
+            label.setFixedWidth(76)
+            line.addWidget(label)
+            line.addWidget(number, 1)
+            column.addLayout(line)
+            self.numbers[name] = number
+
+    # --- following the work -----------------------------------------------------------------------------------
+
+    @property
+    def _mask(self) -> Mask | None:
+        layer, project = self.matter.selection.layer, self.matter.work.project
+        if layer is None or project is None or layer.mask is None:
+            return None
+        return project.masks[layer.mask]
+
+    @property
+    def _at(self) -> int:
+        """Which entry is chosen, counted from the bottom; -1 for none."""
+        mask = self._mask
+        return -1 if mask is None or self.list.currentRow() < 0 else len(mask.entries) - 1 - self.list.currentRow()
+
+    def refresh(self) -> None:
+        layer, project, mask = self.matter.selection.layer, self.matter.work.project, self._mask
+        if layer is None or project is None:
+            self.title.setText("Nothing is selected.")
+        elif mask is None:
+            self.title.setText(f"{layer.name} has no mask: it shows everywhere in its scope.")
+        else:
+            others = [one.name for one in project.walk() if one.mask == layer.mask and one.id != layer.id]
+            shared = f", shared with {', '.join(others)}" if others else ""
+            self.title.setText(f"Mask of {layer.name}{shared}")
+        self.add.setEnabled(layer is not None)
+        for name in ("Copy", "Remove"):
+            self.acts[name].setEnabled(mask is not None)
+        for name in ("Paste", "Paste inverted"):
+            self.acts[name].setEnabled(self.matter.clipboard.mask is not None and layer is not None)
+        for box in (self.on, self.invert):
+            box.setEnabled(mask is not None)
+        show_check(self.on, mask is not None and mask.on)
+        show_check(self.invert, mask is not None and mask.invert)
+        row = self.list.currentRow()
+        self.list.blockSignals(True)
+        self.list.clear()
+        for entry in reversed(mask.entries if mask is not None else ()):
+            word = "" if len(mask.entries) == 1 and entry.mode == "replace" else f"{entry.mode}  "  # type: ignore[union-attr]
+            text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape)}"
+            item = QListWidgetItem(text if entry.on else f"{text}  (off)")
+            self.list.addItem(item)
+        if self.list.count():
+            self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
+        self.list.blockSignals(False)
+        self._show_entry()
+
+    def _show_entry(self) -> None:
+        mask, at = self._mask, self._at
+        self.details.setVisible(mask is not None and at >= 0)
+        if mask is None or at < 0:
+            return
+        entry = mask.entries[at]
+        self.mode.setCurrentText(entry.mode)
+        show_check(self.entry_invert, entry.invert)
+        show_check(self.entry_on, entry.on)
+        self.scopes.setVisible(isinstance(entry.shape, ScopeShape))
+        if isinstance(entry.shape, ScopeShape):
+            for button in self.scope_buttons.values():
+                button.show_scope(entry.shape.scope)
+        shape = entry.shape
+        self.pictures.setVisible(isinstance(shape, PictureShape))
+        if isinstance(shape, PictureShape):
+            self.repeat.setVisible(isinstance(shape.place, Lay | Throw))
+            show_check(self.repeat, isinstance(shape.place, Lay | Throw) and shape.place.repeat)
+        for name, number in self.numbers.items():
+            number.set(getattr(entry, name))
+        self._show_handles()
+
+    def _show_handles(self) -> None:
+        """Have the views show the handles of the picture that is chosen, while they are wanted."""
+        mask, at = self._mask, self._at
+        entry = mask.entries[at] if mask is not None and at >= 0 else None
+        wanted = self.handles.isChecked() and self.isVisible() and entry is not None
+        shown = at if wanted and entry is not None and isinstance(entry.shape, PictureShape) else None
+        if shown != self.matter.handles.mask_entry:
+            self.matter.handles.show_entry(shown)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._show_handles()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._show_handles()
+
+    # --- acting ---------------------------------------------------------------------------------------------------
+
+    def add_shape(self, shape: Shape) -> None:
+        """Put an entry on top; the first one says all, later ones add."""
+        add_shape(self.matter, shape)
+        self.list.setCurrentRow(0)
+
+    def _set_number(self, name: str, value: float) -> None:
+        self._change(merge=True, **{name: round(value) if name == "grow" else round(value, 4)})
+
+    def _set_repeat(self, on: bool) -> None:
+        mask, at = self._mask, self._at
+        shape = mask.entries[at].shape if mask is not None and at >= 0 else None
+        if isinstance(shape, PictureShape) and isinstance(shape.place, Lay | Throw):
+            self._change(shape=replace(shape, place=replace(shape.place, repeat=on)))
+
+    def _change(self, merge: bool = False, **changes: object) -> None:
+        layer, mask, at = self.matter.selection.layer, self._mask, self._at
+        if layer is not None and layer.mask is not None and mask is not None and at >= 0:
+            self.matter.work.execute(SetMaskEntry(layer.mask, at, replace(mask.entries[at], **changes)), merge)
+
+    def _move(self, steps: int) -> None:
+        layer, mask, at = self.matter.selection.layer, self._mask, self._at
+        if layer is not None and layer.mask is not None and mask is not None and 0 <= at + steps < len(mask.entries):
+            row = self.list.currentRow() - steps
+            self.matter.work.execute(MoveMaskEntry(layer.mask, at, at + steps))
+            self.list.setCurrentRow(row)
+
+    def _remove(self) -> None:
+        layer, mask, at = self.matter.selection.layer, self._mask, self._at
+        if layer is None or layer.mask is None or mask is None or at < 0:
+            return
+        if len(mask.entries) == 1:
+            self.matter.work.execute(GiveMask((layer.id,), None))
+        else:
+            self.matter.work.execute(SetMaskEntry(layer.mask, at, None))
+
+    def _take_off(self) -> None:
+        self.matter.work.execute(GiveMask(self.matter.selection.chosen, None))
+
+    def _with_layer(self, act: Callable[[Layer], object]) -> None:
+        if self.matter.selection.layer is not None:
+            act(self.matter.selection.layer)
+
+    def _with_mask(self, act: Callable[[int], object]) -> None:
+        if self.matter.selection.layer is not None and self.matter.selection.layer.mask is not None:
+            act(self.matter.selection.layer.mask)

@@ -1,0 +1,257 @@
+"""The numbers of an adjustment: sliders, a curve to bend, a ramp of colours."""
+
+from __future__ import annotations
+
+from functools import partial
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+
+from lucky_fern.core.project.commands import SetContent
+from lucky_fern.core.project.document import Adjustment, Layer
+from lucky_fern.core.project.effects import Curve, Gradient
+from lucky_fern.core.project.kinds import altered
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.fields import ColourField, NumberField
+
+# Field → title, lowest, highest, decimals.
+_SLIDERS: dict[str, tuple[str, float, float, int]] = {
+    "black": ("Black", 0, 1, 3),
+    "white": ("White", 0, 1, 3),
+    "gamma": ("Gamma", 0.1, 4, 2),
+    "low": ("Lowest", 0, 1, 3),
+    "high": ("Highest", 0, 1, 3),
+    "hue": ("Hue °", -180, 180, 0),
+    "saturation": ("Saturation", -1, 1, 2),
+    "lightness": ("Lightness", -1, 1, 2),
+    "brightness": ("Brightness", -1, 1, 2),
+    "contrast": ("Contrast", -1, 1, 2),
+    "radius": ("Radius", 0, 64, 1),
+    "amount": ("Amount", 0, 4, 2),
+}
+
+
+def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    """The inputs that its effect has."""
+    assert isinstance(layer.content, Adjustment)
+    effect = layer.content.effect
+    if isinstance(effect, Curve):
+        bend = CurveField()
+        bend.changed.connect(lambda points: _set(form, points=points))
+        bend.let_go.connect(form.matter.work.end_gesture)
+        form.name("curve", bend)
+        form.bind(lambda layer: bend.set(_effect(layer).points))
+        form.row(column, "Curve", bend)
+        form.note(column, "Click to add a point, drag it, drag it off the side to take it away.")
+        return
+    if isinstance(effect, Gradient):
+        _ramp_part(form, column, effect)
+        return
+    for name in effect.__struct_fields__:
+        title, low, high, decimals = _SLIDERS[name]
+        number = NumberField(low, high, decimals, "", title)
+        number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.name(name, number)
+        form.bind(partial(_show_number, number, name))
+        form.row(column, title, number)
+    if not effect.__struct_fields__:
+        form.note(column, "Every value becomes 1 minus itself.")
+
+
+def _show_number(number: NumberField, name: str, layer: Layer) -> None:
+    number.set(getattr(_effect(layer), name))
+
+
+def _show_stop(field: NumberField | ColourField, at: int, part: int, layer: Layer) -> None:
+    field.set(_stops(layer)[at][part])  # type: ignore[arg-type]  # a number or a colour, as the field takes
+
+
+def _effect(layer: Layer) -> Any:
+    assert isinstance(layer.content, Adjustment)
+    return layer.content.effect
+
+
+def _set(form: Form, **changes: object) -> None:
+    def make(layer: Layer) -> SetContent:
+        return SetContent(layer.id, Adjustment(altered(_effect(layer), **changes)))
+
+    form.do(make, merge=True)
+
+
+def _ramp_part(form: Form, column: QVBoxLayout, effect: Gradient) -> None:
+    """The ramp, and a row for each stop."""
+    ramp = RampField()
+    form.row(column, "Ramp", ramp)
+    form.bind(lambda layer: ramp.set(_effect(layer).stops))
+    for at in range(len(effect.stops)):
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        place = NumberField(0, 1, 2, "", f"Place of stop {at + 1}")
+        shade = ColourField(f"Colour of stop {at + 1}")
+        place.changed.connect(lambda value, at=at: _set_stop(form, at, place=round(value, 3)))
+        shade.changed.connect(lambda value, at=at: _set_stop(form, at, colour=value))
+        place.let_go.connect(form.matter.work.end_gesture)
+        shade.let_go.connect(form.matter.work.end_gesture)
+        form.name(f"stop {at}", shade)
+        form.name(f"stop {at} place", place)
+        form.bind(partial(_show_stop, place, at, 0))
+        form.bind(partial(_show_stop, shade, at, 1))
+        row.addWidget(shade)
+        row.addWidget(place, 1)
+        if len(effect.stops) > 2:
+            drop = QToolButton(text="−", toolTip="Take this stop away")
+            drop.clicked.connect(lambda _=False, at=at: _drop_stop(form, at))
+            row.addWidget(drop)
+        form.row(column, f"Stop {at + 1}", line)
+    more = QToolButton(text="Add a stop")
+    more.clicked.connect(lambda _=False: _add_stop(form))
+    form.name("add stop", more)
+    column.addWidget(more)
+
+
+def _stops(layer: Layer) -> tuple[tuple[float, str], ...]:
+    effect = _effect(layer)
+    assert isinstance(effect, Gradient)
+    return effect.stops
+
+
+def _set_stop(form: Form, at: int, place: float | None = None, colour: str | None = None) -> None:
+    layer = form.matter.selection.layer
+    if layer is None:
+        return
+    stops = list(_stops(layer))
+    low = stops[at - 1][0] if at else 0.0
+    high = stops[at + 1][0] if at + 1 < len(stops) else 1.0
+    where = stops[at][0] if place is None else min(max(place, low), high)
+    stops[at] = (where, colour or stops[at][1])
+    _set(form, stops=tuple(stops))
+
+
+def _add_stop(form: Form) -> None:
+    layer = form.matter.selection.layer
+    if layer is not None:
+        stops = list(_stops(layer))
+        gaps = [stops[k + 1][0] - stops[k][0] for k in range(len(stops) - 1)]
+        at = int(np.argmax(gaps))
+        stops.insert(at + 1, ((stops[at][0] + stops[at + 1][0]) / 2, stops[at][1]))
+        form.matter.work.end_gesture()
+        _set(form, stops=tuple(stops))
+
+
+def _drop_stop(form: Form, at: int) -> None:
+    layer = form.matter.selection.layer
+    if layer is not None:
+        stops = list(_stops(layer))
+        del stops[at]
+        form.matter.work.end_gesture()
+        _set(form, stops=tuple(stops))
+
+
+class RampField(QWidget):
+    """A ramp of colours, to look at."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(18)
+        self._stops: tuple[tuple[float, str], ...] = ()
+
+    def set(self, stops: tuple[tuple[float, str], ...]) -> None:
+        self._stops = stops
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        gradient = QLinearGradient(0, 0, self.width(), 0)
+        for place, colour in self._stops:
+            gradient.setColorAt(place, QColor(colour))
+        painter.fillRect(self.rect(), gradient)
+
+
+class CurveField(QWidget):
+    """A curve through points that can be dragged."""
+
+    changed = Signal(object)
+    let_go = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(130)
+        self.setAccessibleName("Curve: input to the right, output upwards")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.points: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 1.0))
+        self._held: int | None = None
+
+    def set(self, points: tuple[tuple[float, float], ...]) -> None:
+        """Show a curve without telling anybody."""
+        if self._held is None:
+            self.points = points
+        self.update()
+
+    def place(self, point: tuple[float, float]) -> QPointF:
+        """Where a point of the curve is drawn."""
+        return QPointF(6 + point[0] * (self.width() - 12), self.height() - 6 - point[1] * (self.height() - 12))
+
+    def _under(self, at: QPointF) -> tuple[float, float]:
+        x = (at.x() - 6) / max(self.width() - 12, 1)
+        y = (self.height() - 6 - at.y()) / max(self.height() - 12, 1)
+        return round(min(max(x, 0.0), 1.0), 4), round(min(max(y, 0.0), 1.0), 4)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        from scipy.interpolate import PchipInterpolator
+
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor("#f6f6f6"))
+        painter.setPen(QPen(QColor("#d4d4d4"), 1))
+        for share in (0.25, 0.5, 0.75):
+            painter.drawLine(self.place((share, 0)), self.place((share, 1)))
+            painter.drawLine(self.place((0, share)), self.place((1, share)))
+        x = np.linspace(0, 1, 120)
+        xs, ys = np.array(self.points).T
+        y = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
+        painter.setPen(QPen(QColor("#1f1f1f"), 1.6))
+        painter.drawPolyline(QPolygonF([self.place((float(a), float(b))) for a, b in zip(x, y, strict=True)]))
+        painter.setBrush(QColor("white"))
+        for point in self.points:
+            painter.drawEllipse(self.place(point), 4, 4)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        near = [k for k, point in enumerate(self.points) if (self.place(point) - at).manhattanLength() < 12]
+        if near:
+            self._held = near[0]
+            return
+        new = self._under(at)
+        points = sorted([*self.points, new])
+        if min(b[0] - a[0] for a, b in pairwise(points)) < 0.01:
+            return
+        self.points, self._held = tuple(points), points.index(new)
+        self.changed.emit(self.points)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is None:
+            return
+        points = list(self.points)
+        beyond = not -24 < event.position().x() < self.width() + 24
+        if beyond and 0 < self._held < len(points) - 1:
+            del points[self._held]
+            self._held = None
+        else:
+            x, y = self._under(event.position())
+            low = points[self._held - 1][0] + 0.01 if self._held else 0.0
+            high = points[self._held + 1][0] - 0.01 if self._held + 1 < len(points) else 1.0
+            points[self._held] = (round(min(max(x, low), high), 4), y)
+        self.points = tuple(points)
+        self.changed.emit(self.points)
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._held = None
+        self.let_go.emit()

@@ -1,0 +1,164 @@
+"""What a layer gives to one map: from a picture, or a value; and how heights shape normals."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import SetChannel, SetRelief
+from lucky_fern.core.project.document import Channel, Decal, Layer
+from lucky_fern.ui.layers.board_model import STARTING
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.fields import ColourField, NumberField
+
+_OWN = "its own picture"
+
+
+def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> None:
+    """One row for one map."""
+    box = QWidget()
+    row = QHBoxLayout(box)
+    row.setContentsMargins(0, 0, 0, 0)
+    decal, channel = isinstance(layer.content, Decal), layer.channels[name]
+    if MAPS[name].kind != "normal":
+        source = QComboBox()
+        source.addItems(["picture", "value"])
+        source.setAccessibleName(f"{MAPS[name].title}: from a picture or one value")
+        source.setFixedWidth(74)
+        source.activated.connect(lambda at: _choose_source(form, name, at == 0))
+        row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
+        form.bind(lambda now: source.setCurrentIndex(0 if _from_picture(now, name) else 1))
+        form.name(f"{name} source", source)
+    if channel.source == "picture":
+        _picture_choice(form, row, name, decal)
+    elif MAPS[name].kind == "colour":
+        field = ColourField(MAPS[name].title)
+        field.changed.connect(lambda value: _set(form, name, value))
+        field.let_go.connect(form.matter.work.end_gesture)
+        form.bind(lambda now: field.set(str(now.channels[name].source)))
+        form.name(name, field)
+        row.addWidget(field, 1)
+    else:
+        number = NumberField(0, 1, 2, "", MAPS[name].title)
+        number.changed.connect(lambda value: _set(form, name, round(value, 4)))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.bind(lambda now: number.set(float(now.channels[name].source)))
+        form.name(name, number)
+        row.addWidget(number, 1)
+    form.row(column, MAPS[name].title, box)
+
+
+def _from_picture(layer: Layer, name: str) -> bool:
+    return name in layer.channels and layer.channels[name].source == "picture"
+
+
+def _picture_choice(form: Form, row: QHBoxLayout, name: str, decal: bool) -> None:
+    """Which picture of the kit this map takes."""
+    project = form.matter.work.project
+    choice = QComboBox()
+    choice.setAccessibleName(f"{MAPS[name].title}: which picture")
+    choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    choice.setMinimumContentsLength(10)
+    inside = {picture for tiles in project.sequences.values() for picture in tiles.values()} if project else set()
+    names = [*project.sequences, *(n for n in project.pictures if n not in inside)] if project else []
+    choice.addItems([_OWN, *names] if decal else names)
+
+    def chosen(_: int) -> None:
+        picture = None if choice.currentText() == _OWN else choice.currentText()
+        form.do(lambda layer: SetChannel(layer.id, name, replace(layer.channels[name], picture=picture)))
+
+    choice.activated.connect(chosen)
+    form.bind(lambda now: choice.setCurrentText(now.channels[name].picture or _OWN))
+    form.name(f"{name} picture", choice)
+    row.addWidget(choice, 1)
+
+
+def _choose_source(form: Form, name: str, picture: bool) -> None:
+    layer, project = form.matter.selection.layer, form.matter.work.project
+    if layer is None or project is None:
+        return
+    channel = layer.channels[name]
+    if not picture:
+        kept = channel.picture if isinstance(layer.content, Decal) else None
+        form.do(lambda now: SetChannel(now.id, name, replace(channel, source=STARTING[name], picture=kept)))
+        return
+    known = [*project.sequences, *project.pictures]
+    if not isinstance(layer.content, Decal) and not known:
+        form.matter.work.said.emit("The kit holds no picture yet; add one in the tray.", True)
+        form.refresh()
+        return
+    own = channel.picture if isinstance(layer.content, Decal) else channel.picture or known[0]
+    form.do(lambda now: SetChannel(now.id, name, replace(channel, source="picture", picture=own)))
+
+
+def _set(form: Form, name: str, value: str | float) -> None:
+    """A value for all selected layers that give one to this map."""
+
+    def make(layer: Layer) -> SetChannel | None:
+        channel: Channel | None = layer.channels.get(name)
+        if channel is None or channel.source == "picture":
+            return None
+        return SetChannel(layer.id, name, replace(channel, source=value))
+
+    form.do_each(make, merge=True)
+
+
+def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    """Whether this layer's height shapes the normal map, and how strongly all that do."""
+    if "height" not in layer.channels:
+        return
+    box = QWidget()
+    row = QHBoxLayout(box)
+    row.setContentsMargins(0, 0, 0, 0)
+    shapes = QCheckBox("shapes the normal map")
+    shapes.setToolTip("This layer's height also bends the light, without a normal map of its own")
+    shapes.toggled.connect(
+        lambda on: form.do(lambda now: SetChannel(now.id, "height", replace(now.channels["height"], relief=on)))
+    )
+    row.addWidget(shapes)
+    strength = QDoubleSpinBox(decimals=3, minimum=-1e6, maximum=1e6)
+    strength.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    strength.setKeyboardTracking(False)
+    strength.setAccessibleName("How high a height of 1 stands above 0, for the whole project")
+    strength.setToolTip("How high a height of 1 stands above 0; for the whole project")
+    unit = QComboBox()
+    unit.addItems(["texels", "units"])
+    unit.setToolTip("Texels of a sheet of the project's size, or units of the model")
+    row.addWidget(strength, 1)
+    row.addWidget(unit)
+
+    def show(now: Layer) -> None:
+        project = form.matter.work.project
+        if project is None or "height" not in now.channels:
+            return
+        for widget in (shapes, strength):
+            widget.blockSignals(True)
+        shapes.setChecked(now.channels["height"].relief)
+        if not strength.hasFocus():
+            strength.setValue(project.relief.strength)
+        unit.setCurrentText(project.relief.unit)
+        strength.setEnabled(now.channels["height"].relief)
+        unit.setEnabled(now.channels["height"].relief)
+        for widget in (shapes, strength):
+            widget.blockSignals(False)
+
+    def changed() -> None:
+        project = form.matter.work.project
+        if project is not None:
+            new = replace(project.relief, strength=strength.value(), unit=unit.currentText())
+            form.matter.work.execute(SetRelief(new))
+
+    strength.valueChanged.connect(lambda _: changed())
+    unit.activated.connect(lambda _: changed())
+    form.name("relief", shapes)
+    form.name("relief strength", strength)
+    form.name("relief unit", unit)
+    form.bind(show)
+    label = QLabel("")
+    label.setFixedWidth(76)
+    line = QHBoxLayout()
+    line.addWidget(label)
+    line.addWidget(box, 1)
+    column.addLayout(line)

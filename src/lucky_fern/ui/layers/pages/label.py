@@ -1,0 +1,275 @@
+"""What a label says and looks like, edited in place."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+)
+
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.pictures.fonts import SHIPPED, system_fonts
+from lucky_fern.core.pictures.label import EM, Label
+from lucky_fern.core.placing.pose import drop_thrown, scaled, texels_of
+from lucky_fern.core.placing.spots import spots
+from lucky_fern.core.project.commands import AddLayer, AddPicture, SetLabel, SetPlace, Several
+from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.places import Drape
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.pages.drawn import redraw
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.fields import ColourField, NumberField
+
+_NUMBERS = (
+    ("tracking", "Tracking", -0.2, 1.0), ("arc", "Arc °", -300.0, 300.0), ("outline", "Outline", 0.0, 0.3),
+    ("border", "Border", 0.0, 0.5), ("line_spacing", "Lines", 0.6, 3.0),
+)  # fmt: skip
+
+
+def label_of(matter: Matter, layer: Layer | None) -> Label | None:
+    """The label that a decal shows, if it shows one."""
+    if layer is None or not isinstance(layer.content, Decal) or matter.work.project is None:
+        return None
+    kit = matter.work.project.pictures.get(layer.content.picture)
+    return None if kit is None else kit.text
+
+
+def label_part(form: Form, column: QVBoxLayout) -> None:
+    """Text, font, colours and shape of a label."""
+    form.rule(column)
+    text = QPlainTextEdit()
+    text.setFixedHeight(46)
+    text.setAccessibleName("What the label says")
+    text.textChanged.connect(lambda: change(form.matter, text=text.toPlainText()))
+    form.name("label text", text)
+    form.bind(partial(_show_text, form, text))
+    column.addWidget(text)
+    row = QHBoxLayout()
+    font = QComboBox()
+    font.addItems(list(SHIPPED))
+    font.setAccessibleName("Font")
+    font.setToolTip("Those that ship come first, then those of this computer")
+    font.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    font.setMinimumContentsLength(16)
+    font.activated.connect(lambda at: change(form.matter, font=font.itemData(at) or font.itemText(at)))
+    form.name("label font", font)
+    if form.matter.habits.fonts is None:
+        form.matter.errands.send("", system_fonts, partial(_add_fonts, form, font))
+    else:
+        _add_fonts(form, font, form.matter.habits.fonts)
+    form.bind(lambda layer: _show(form, layer, partial(_show_font, font)))
+    row.addWidget(font)
+    colour = ColourField("Colour of the letters")
+    colour.changed.connect(lambda value: change(form.matter, colour=value))
+    colour.let_go.connect(form.matter.work.end_gesture)
+    form.name("label colour", colour)
+    form.bind(lambda layer: _show(form, layer, lambda label: colour.set(label.colour)))
+    row.addWidget(colour, 1)
+    column.addLayout(row)
+    for name, title, low, high in _NUMBERS:
+        number = NumberField(low, high, 0 if name == "arc" else 2, "", title)
+        number.changed.connect(lambda value, name=name: change(form.matter, **{name: round(value, 3)}))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.name(f"label {name}", number)
+        form.bind(partial(_show_number, form, number, name))
+        line = QHBoxLayout()
+        line.addWidget(QLabel(title, objectName="quiet"))
+        line.addWidget(number, 1)
+        column.addLayout(line)
+    _two_colour_part(form, column)
+    row = QHBoxLayout()
+    plate = QCheckBox("On a plate")
+    plate.toggled.connect(lambda on: change(form.matter, plate="#1d2b33" if on else None))
+    form.name("label plate", plate)
+    ground = ColourField("Colour of the plate")
+    ground.changed.connect(lambda value: change(form.matter, plate=value))
+    ground.let_go.connect(form.matter.work.end_gesture)
+    form.name("label ground", ground)
+
+    def show_plate(label: Label) -> None:
+        plate.blockSignals(True)
+        plate.setChecked(label.plate is not None)
+        plate.blockSignals(False)
+        ground.setVisible(label.plate is not None)
+        ground.set(label.plate or "#1d2b33")
+
+    form.bind(lambda layer: _show(form, layer, show_plate))
+    row.addWidget(plate)
+    row.addWidget(ground, 1)
+    spread = QPushButton("A line on each selected piece")
+    spread.setToolTip("Lines become labels in the middles of the selected faces' pieces, in reading order")
+    spread.clicked.connect(lambda _=False: spread_lines(form.matter))
+    form.name("label spread", spread)
+    row.addWidget(spread)
+    column.addLayout(row)
+
+
+def _add_fonts(form: Form, box: QComboBox, fonts: dict[str, str]) -> None:
+    """Put this computer's fonts under those that ship."""
+    form.matter.habits.fonts = fonts
+    if not form.has("label font", box):
+        return  # another layer is shown by now
+    for name, path in fonts.items():
+        box.addItem(name, path)
+    label = label_of(form.matter, form.matter.selection.layer)
+    if label is not None:
+        _show_font(box, label)
+
+
+def _show_font(box: QComboBox, label: Label) -> None:
+    at = box.findData(label.font)
+    if at >= 0:
+        box.setCurrentIndex(at)
+    else:
+        box.setCurrentText(label.font)
+
+
+def _two_colour_part(form: Form, column: QVBoxLayout) -> None:
+    """A second colour for the lower part of letters, and how tall letters are."""
+    row = QHBoxLayout()
+    two = QCheckBox("Two colours")
+    two.toggled.connect(lambda on: change(form.matter, second="#d9a441" if on else None))
+    form.name("label two", two)
+    second = ColourField("Second colour of the letters")
+    second.changed.connect(lambda value: change(form.matter, second=value))
+    second.let_go.connect(form.matter.work.end_gesture)
+    form.name("label second", second)
+    fade = QCheckBox("Fading")
+    fade.toggled.connect(lambda on: change(form.matter, fade=on))
+    form.name("label fade", fade)
+    size = QDoubleSpinBox(decimals=3, minimum=0.001, maximum=1e6)
+    size.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    size.setKeyboardTracking(False)
+    size.setToolTip("How tall its letters are (their em), in what width and height are counted in")
+    size.setAccessibleName("Size of the letters")
+    size.setFixedWidth(64)
+    size.valueChanged.connect(partial(_set_size, form.matter))
+    form.name("label size", size)
+
+    def show(label: Label) -> None:
+        for box, on in ((two, label.second is not None), (fade, label.fade)):
+            box.blockSignals(True)
+            box.setChecked(on)
+            box.blockSignals(False)
+        second.setVisible(label.second is not None)
+        fade.setVisible(label.second is not None)
+        second.set(label.second or "#d9a441")
+        em = em_of(form.matter)
+        if em is not None and not size.hasFocus():
+            size.blockSignals(True)
+            size.setValue(em)
+            size.blockSignals(False)
+
+    form.bind(lambda layer: _show(form, layer, show))
+    row.addWidget(two)
+    row.addWidget(second, 1)
+    row.addWidget(fade)
+    column.addLayout(row)
+    row = QHBoxLayout()
+    row.addWidget(QLabel("Letters' size", objectName="quiet"))
+    row.addWidget(size)
+    row.addStretch(1)
+    column.addLayout(row)
+
+
+def em_of(matter: Matter) -> float | None:
+    """How tall the letters' em of the selected label is, in model units or texels."""
+    decal, studio = matter.selection.decal, matter.work.studio
+    if decal is None or studio is None or not isinstance(decal[0].content, Decal):
+        return None
+    layer, place, height = decal
+    assert isinstance(layer.content, Decal)
+    em = place.width * EM / studio.project.picture_size(layer.content.picture)[0]
+    if not matter.habits.in_texels:
+        return em
+    texels = texels_of(studio.surface, studio.project, place, height)
+    return None if texels is None else em * texels[0] / place.width
+
+
+def _set_size(matter: Matter, value: float) -> None:
+    now, decal = em_of(matter), matter.selection.decal
+    if now is None or decal is None or now <= 0:
+        return
+    layer, place, height = decal
+    matter.work.end_gesture()
+    matter.work.execute(SetPlace(layer.id, scaled(place, height, value / now, value / now, 1e-9)))
+
+
+def spread_lines(matter: Matter) -> None:
+    """Make a label of each line, on the pieces of what is selected at the Model station."""
+    layer, label, studio, decal = (
+        matter.selection.layer,
+        label_of(matter, matter.selection.layer),
+        matter.work.studio,
+        matter.selection.decal,
+    )
+    if layer is None or label is None or studio is None or decal is None or not isinstance(layer.content, Decal):
+        return
+    lines = [line.strip() for line in label.text.split("\n") if line.strip()]
+    places = spots(studio.model, matter.faces.chosen) if matter.faces.any else []
+    if not places:
+        matter.work.said.emit("Select the faces at the Model station first: one piece for each line.", True)
+        return
+    size = decal[1].width / studio.project.picture_size(layer.content.picture)[0]
+    commands: list[AddPicture | AddLayer] = []
+    taken = set(studio.project.pictures)
+    try:
+        for line, hit in zip(lines, places, strict=False):
+            kit = studio.prepare_label(replace(label, text=line))
+            identity, number = kit.name, 2
+            while identity in taken:
+                identity, number = f"{kit.name} {number}", number + 1
+            taken.add(identity)
+            at = drop_thrown(studio.model, hit, kit.height / kit.width, np.array([0.0, 0.0, -1.0]))
+            place = Drape(at.point, at.normal, at.up, size * kit.width)
+            commands += [AddPicture(identity, kit),
+                         AddLayer(line, Decal(identity, place, layer.content.sampling), layer.channels)]  # fmt: skip
+    except LuckyFernError as error:
+        matter.work.said.emit(f"{error}.", True)
+        return
+    if matter.work.execute(Several(tuple(commands), named="Add labels")):
+        count = min(len(lines), len(places))
+        left = len(lines) - count
+        over = f" {left} line{'' if left == 1 else 's'} found no piece." if left > 0 else ""
+        matter.work.said.emit(f"{count} labels in reading order.{over}", bool(over))
+
+
+def change(matter: Matter, **changes: Any) -> None:
+    """Write a label anew; the letters keep their size."""
+    label, studio = label_of(matter, matter.selection.layer), matter.work.studio
+    if label is None or studio is None:
+        return
+    new = replace(label, **changes)
+    if new != label and redraw(matter, lambda: studio.prepare_label(new), SetLabel):
+        matter.habits.label_style = new
+
+
+def _show(form: Form, layer: Layer, show: Any) -> None:
+    label = label_of(form.matter, layer)
+    if label is not None:
+        show(label)
+
+
+def _show_text(form: Form, text: QPlainTextEdit, layer: Layer) -> None:
+    label = label_of(form.matter, layer)
+    if label is not None and not text.hasFocus() and text.toPlainText() != label.text:
+        text.blockSignals(True)
+        text.setPlainText(label.text)
+        text.blockSignals(False)
+
+
+def _show_number(form: Form, number: NumberField, name: str, layer: Layer) -> None:
+    label = label_of(form.matter, layer)
+    if label is not None:
+        number.set(getattr(label, name))

@@ -1,0 +1,75 @@
+"""Which pages are shown of a layer: one row for each kind of content, and of place where that decides."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from PySide6.QtWidgets import QVBoxLayout
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Layer, Wash
+from lucky_fern.core.project.kinds import Content
+from lucky_fern.core.project.places import Along
+from lucky_fern.ui.layers.pages.adjustment import adjustment_part
+from lucky_fern.ui.layers.pages.channels import channel_part, relief_part
+from lucky_fern.ui.layers.pages.decal import decal_part
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.layers.pages.layer import layer_page
+from lucky_fern.ui.layers.pages.scope import scope_part
+from lucky_fern.ui.layers.pages.stripe import stripe_part
+from lucky_fern.ui.layers.pages.wash import wash_part
+
+Page = Callable[[Form, QVBoxLayout, Layer], None]
+
+
+def _channels(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    for name in MAPS:
+        if name in layer.channels:
+            channel_part(form, column, name, layer)
+
+
+def _painted(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    form.note(column, "Painted at the Paint station (Ctrl+3).")
+
+
+def _placed(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    """The page of the decal's place."""
+    assert isinstance(layer.content, Decal)
+    PLACES.get(type(layer.content.place), decal_part)(form, column, layer)
+
+
+def _scope(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    form.rule(column)
+    scope_part(form, column)
+
+
+# What comes first of a kind, and what comes after its relief.
+FIRST: dict[type[Content], Page] = {
+    Adjustment: adjustment_part, Brushwork: _painted, Decal: _channels, Wash: _channels,
+}  # fmt: skip
+THEN: dict[type[Content], Page] = {Decal: _placed, Wash: wash_part}
+PLACES: dict[type, Page] = {Along: stripe_part}  # all others are placed alike
+
+
+def pages_of(layer: Layer) -> Iterator[Page]:
+    """In the order in which they stand."""
+    yield layer_page
+    kind = type(layer.content)
+    if kind in FIRST:
+        yield FIRST[kind]
+    yield relief_part
+    if kind in THEN:
+        yield THEN[kind]
+    yield _scope
+
+
+def kinds_of(layer: Layer) -> tuple[object, ...]:
+    """What of a layer decides which inputs there are."""
+    channels = tuple((name, channel.source == "picture") for name, channel in layer.channels.items())
+    content = layer.content
+    if isinstance(content, Decal):
+        return (channels, type(content.place))
+    if isinstance(content, Adjustment):
+        effect = content.effect
+        return (channels, type(effect), len(getattr(effect, "stops", ())))
+    return (channels, type(content), content.by if isinstance(content, Wash) else None)

@@ -1,0 +1,53 @@
+"""The settings under the board: of the layer that is selected, whatever its kind."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from lucky_fern.core.project.document import Layer
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.layers.pages.table import kinds_of, pages_of
+
+
+class SettingsPanel(QScrollArea):
+    """Made anew when another layer, or another set of inputs, is selected; otherwise only the values follow."""
+
+    def __init__(self, matter: Matter) -> None:
+        super().__init__()
+        self.matter = matter
+        self.form = Form(matter)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._shape: object = None
+        for signal in (matter.work.project_changed, matter.selection.changed, matter.handles.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        layer = self.matter.selection.layer
+        shape = None if layer is None else (layer.id, self.matter.selection.chosen, kinds_of(layer))
+        if shape != self._shape or self.widget() is None:
+            self._shape = shape
+            self._build(layer)
+        if layer is not None:
+            self.form.show(layer)
+
+    def _build(self, layer: Layer | None) -> None:
+        self.form = Form(self.matter)
+        page = QWidget(objectName="panel")
+        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(10, 6, 10, 8)
+        column.setSpacing(5)
+        if layer is None:
+            column.addWidget(QLabel("Nothing is selected.", objectName="quiet"))
+        else:
+            for add in pages_of(layer):
+                add(self.form, column, layer)
+        column.addStretch(1)
+        old = self.takeWidget()
+        if old is not None:
+            old.deleteLater()  # one of its own inputs may have asked for this
+        self.setWidget(page)

@@ -1,1 +1,0 @@
-"""The Model station's panel, a page for each thing one does there."""

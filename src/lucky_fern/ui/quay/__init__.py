@@ -1,0 +1,1 @@
+"""The quay's window: how the stand-in game shows exported files."""

@@ -1,0 +1,317 @@
+"""The quay's window: the item as the game shows it, beside the item as it was painted."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QFileSystemWatcher, Qt, QTimer
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.files import write_whole
+from lucky_fern.quay.advice import NOTES, import_notes, read_wrongly, why_other
+from lucky_fern.quay.cargo import Cargo, maps_of, open_cargo
+from lucky_fern.quay.delivery import Delivery, Scene
+from lucky_fern.quay.stage import NIGHT
+from lucky_fern.render.model_scene import Look
+from lucky_fern.ui.quay.view import QuayView
+from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.widgets.style import LIGHT, sheet
+
+_TOLD = 1.0  # of 255; less is not seen
+_NUMBERS = (
+    ("ambient_gain", "Ambient", "The light from all around"),
+    ("lamp_gain", "Diffuse", "The sun on what is no mirror"),
+    ("specular_gain", "Specular", "Highlights and mirrored surroundings"),
+    ("gloss_gain", "Gloss", "How sharp highlights are"),
+    ("fresnel_gain", "Fresnel", "How much more the rims mirror"),
+    ("glow_gain", "Glow", "How many times as bright what glows is"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Landed:
+    """Files that were read: as the game reads them, and what they are held against."""
+
+    cargo: Cargo
+    left: Scene
+    right: Scene
+
+
+class Quay(QMainWindow):
+    """Reads a folder and a model, watches them, and says what a wrong setting does."""
+
+    def __init__(self, delivery: Delivery) -> None:
+        super().__init__()
+        self.delivery, self.folder = delivery, delivery.folder
+        self.cargo: Cargo | None = None
+        self._landed: _Landed | None = None
+        self.figure = 0.0
+        self.failed = False
+        self.setWindowTitle(f"Quay – {self.folder.name}")
+        self.setStyleSheet(sheet(LIGHT))
+        self.errands = Errands()
+        self.errands.failed.connect(self._show_failed)
+        self.view = QuayView()
+        self.view.name_left("As it was painted" if delivery.painted is not None else "Rightly read")
+        self.view.measured.connect(self._show_figure)
+        page = QWidget(objectName="ground")
+        row = QHBoxLayout(page)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.view, 1)
+        row.addWidget(self._panel())
+        self.setCentralWidget(page)
+        self.turning = QTimer(self, interval=40)
+        self.turning.timeout.connect(self._turn)
+        self._watcher = QFileSystemWatcher([str(self.folder)], self)
+        self._soon = QTimer(self, singleShot=True, interval=400)
+        self._soon.timeout.connect(self.load)
+        self._watcher.directoryChanged.connect(lambda _: self._soon.start())
+        self.load()
+
+    def _panel(self) -> QWidget:
+        panel = QWidget(objectName="panel")
+        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        panel.setFixedWidth(330)
+        self.column = QVBoxLayout(panel)
+        self.column.setContentsMargins(14, 10, 14, 10)
+        self.column.setSpacing(4)
+        self.column.addWidget(QLabel("How the game reads the files", objectName="heading"))
+        self.readings: dict[str, QComboBox] = {}
+        self.lines: dict[str, QWidget] = {}
+        self._words = QVBoxLayout()
+        self._words.setSpacing(4)
+        self.column.addLayout(self._words)
+        self.green = self._choice("normal, green", ["up (+Y)", "down (−Y)"], self._flip)
+        self.filters = self._choice("filtering", ["smooth", "nearest"], lambda at: self._filter(nearest=bool(at)))
+        self.mips = self._choice("mips", ["on", "off"], lambda at: self._filter(mips=not at))
+        self.verdict = QLabel()
+        self.verdict.setWordWrap(True)
+        self.verdict.setMinimumHeight(68)  # so that nothing moves when there is more to say
+        self.verdict.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.column.addWidget(self.verdict)
+        self.column.addWidget(QLabel("Light", objectName="heading"))
+        self.sliders: dict[str, QSlider] = {}
+        for name, title, tip in _NUMBERS:
+            slider = QSlider(Qt.Orientation.Horizontal, minimum=0, maximum=300)
+            slider.setValue(100)
+            slider.setToolTip(tip)
+            slider.setAccessibleName(title)
+            slider.valueChanged.connect(lambda value, name=name: self._light(**{name: value / 100}))
+            self.sliders[name] = slider
+            self.column.addWidget(_line(title, slider))
+            told = QLabel(tip, objectName="quiet")
+            told.setStyleSheet("font-size: 11px;")
+            self.column.addWidget(told)
+        boxes = QHBoxLayout()
+        self.night, self.turn, self.both = (
+            QCheckBox("Night"),
+            QCheckBox("Turntable"),
+            QCheckBox("Side by side", checked=True),
+        )
+        self.night.setToolTip("So that what glows shows")
+        self.night.toggled.connect(lambda _: self._light())
+        self.turn.toggled.connect(lambda on: self.turning.start() if on else self.turning.stop())
+        self.both.toggled.connect(self._side_by_side)
+        self.bloom = QCheckBox("Bloom")
+        self.bloom.setToolTip("What glows shines beyond itself")
+        self.bloom.toggled.connect(lambda _: self._light())
+        for box in (self.night, self.turn, self.both, self.bloom):
+            boxes.addWidget(box)
+        boxes.addStretch(1)
+        self.column.addLayout(boxes)
+        self.notes = QPushButton(f"Write {NOTES}")
+        self.notes.setToolTip("How each file must be read, beside the maps")
+        self.notes.clicked.connect(self.write_notes)
+        self.column.addWidget(self.notes)
+        self.said = QLabel(objectName="quiet")
+        self.said.setWordWrap(True)
+        self.column.addWidget(self.said)
+        self.column.addStretch(1)
+        return panel
+
+    def _choice(self, title: str, items: list[str], act: Callable[[int], None]) -> QComboBox:
+        box = _box(title, items, act)
+        self.lines[title] = _line(title, box)
+        self.column.addWidget(self.lines[title])
+        return box
+
+    # --- reading --------------------------------------------------------------------------------------------
+
+    def load(self) -> None:
+        """Read the folder anew, beside the window; settings stay as they are."""
+        before, delivery = self.cargo, self.delivery
+
+        def work() -> _Landed:
+            with tempfile.TemporaryDirectory(prefix="fern-quay-") as place:
+                model = None if before is not None else delivery.model
+                if callable(model):
+                    model = model(Path(place))
+                fresh = open_cargo(delivery.folder, model, delivery.normal_down, delivery.presets, before)
+            for word, crate in before.kinds.items() if before is not None else ():
+                if word in fresh.kinds:
+                    fresh = fresh.read_as(word, encoded=crate.encoded, flipped=crate.flipped)
+            if delivery.painted is not None:
+                left = delivery.painted()
+            else:
+                left = (fresh.surface, maps_of(fresh.rightly()))
+            return _Landed(fresh, left, (fresh.surface, maps_of(fresh)))
+
+        self._fetch("Reading the files …", work)
+
+    def _read(self, cargo: Cargo) -> None:
+        """The same files, read otherwise."""
+        landed = self._landed
+        if landed is not None:
+            self.cargo = cargo
+            self._fetch("Reading them otherwise …",
+                        lambda: replace(landed, cargo=cargo, right=(cargo.surface, maps_of(cargo))))  # fmt: skip
+
+    def _fetch(self, title: str, work: Callable[[], _Landed]) -> None:
+        self.errands.call_off()
+        self.said.setText(title)
+        self.errands.send(title, work, self._show)
+
+    def _show(self, landed: _Landed) -> None:
+        first = self._landed is None
+        self.cargo, self._landed, self.failed = landed.cargo, landed, False
+        kinds = landed.cargo.kinds
+        self._name_kinds(list(kinds))
+        for word, crate in kinds.items():
+            self.readings[word].setCurrentIndex(0 if crate.encoded else 1)
+        normals = [crate for crate in kinds.values() if any(pick.of == "normal" for pick in crate.file.channels)]
+        self.lines["normal, green"].setVisible(bool(normals))
+        if normals:
+            self.green.setCurrentIndex(int(normals[0].flipped))
+        self.view.show_scenes(landed.left, landed.right, first)
+        count = len(landed.cargo.crates)
+        self.said.setText(f"{count} maps from {self.folder}; it is watched and read again when it changes.")
+
+    def _show_failed(self, sentence: str) -> None:
+        self.failed = True
+        self.said.setText(sentence)
+
+    def _name_kinds(self, words: list[str]) -> None:
+        """A line for each kind of file."""
+        if list(self.readings) == words:
+            return
+        for word in self.readings:
+            line = self.lines.pop(word)
+            line.hide()
+            line.deleteLater()
+        self.readings = {word: _box(word, ["as sRGB", "as linear"], partial(self._read_at, word)) for word in words}
+        for word, box in self.readings.items():
+            self.lines[word] = _line(word, box)
+            self._words.addWidget(self.lines[word])
+
+    def _read_at(self, word: str, at: int) -> None:
+        if self.cargo is not None:
+            self._read(self.cargo.read_as(word, encoded=at == 0))
+
+    def _flip(self, down: int) -> None:
+        """All that holds normals at once: a game has one setting for them."""
+        cargo = self.cargo
+        for word, crate in cargo.kinds.items() if cargo is not None else ():
+            if cargo is not None and any(pick.of == "normal" for pick in crate.file.channels):
+                cargo = cargo.read_as(word, flipped=bool(down))
+        if cargo is not None:
+            self._read(cargo)
+
+    def _filter(self, **changes: bool) -> None:
+        self.view.filtering = replace(self.view.filtering, **changes)
+        self.view.refresh()
+
+    def _light(self, **changes: float) -> None:
+        gains: dict[str, Any] = {name: slider.value() / 100 for name, slider in self.sliders.items()}
+        look = replace(self.view.look, **gains, bloom=float(self.bloom.isChecked()))
+        if self.night.isChecked():
+            look = replace(look, lamp_gain=look.lamp_gain * NIGHT["lamp_gain"],
+                           ambient_gain=look.ambient_gain * NIGHT["ambient_gain"],
+                           backdrop_low=(0.05, 0.05, 0.07), backdrop_high=(0.02, 0.02, 0.03))  # fmt: skip
+        else:
+            plain = Look()
+            look = replace(look, backdrop_low=plain.backdrop_low, backdrop_high=plain.backdrop_high)
+        self.view.look = look
+        self.view.refresh()
+
+    def _side_by_side(self, on: bool) -> None:
+        self.view.apart = on
+        self.view.refresh()
+
+    def _turn(self) -> None:
+        self.view.camera = self.view.camera.orbited(1.2, 0.0)
+        self.view.update()
+
+    # --- saying ---------------------------------------------------------------------------------------------
+
+    def _show_figure(self, figure: float) -> None:
+        landed = self._landed
+        if landed is None or self.errands.busy:
+            return
+        self.figure = figure
+        wrong = read_wrongly(landed.cargo)
+        other = "what was painted" if self.delivery.painted is not None else "the same files rightly read"
+        words = f"Differs by {figure:.1f} of 255 from {other}."
+        if figure < _TOLD and not wrong:
+            words = f"It looks as it was painted ({figure:.1f} of 255)."
+            if self.delivery.painted is None:
+                words = f"It looks as the files have it ({figure:.1f} of 255)."
+        elif not wrong and self.delivery.painted is not None and not self._filtered:
+            wrong = why_other(landed.cargo, landed.left[1])
+        self.verdict.setText(" ".join([words, *wrong]))
+
+    @property
+    def _filtered(self) -> bool:
+        """Whether texels are read otherwise than they are here."""
+        return self.view.filtering.nearest or not self.view.filtering.mips
+
+    def write_notes(self) -> None:
+        """How each file must be read, as a text beside the maps."""
+        if self.cargo is None:
+            return
+        try:
+            write_whole(self.folder / NOTES, import_notes(self.cargo).encode())
+            self.said.setText(f"Wrote {NOTES}.")
+        except LuckyFernError as error:
+            self.said.setText(str(error))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.errands.call_off()
+        self.turning.stop()
+        super().closeEvent(event)
+
+
+def _line(title: str, widget: QWidget) -> QWidget:
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    label = QLabel(title, objectName="quiet")
+    label.setFixedWidth(120)
+    row.addWidget(label)
+    row.addWidget(widget, 1)
+    return line
+
+
+def _box(title: str, items: list[str], act: Callable[[int], None]) -> QComboBox:
+    box = QComboBox()
+    box.addItems(items)
+    box.setAccessibleName(title)
+    box.activated.connect(act)
+    return box

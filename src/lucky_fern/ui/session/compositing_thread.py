@@ -1,0 +1,170 @@
+"""Compositing beside the window: newest project first, finished chunks shown as they come.
+
+A request is an immutable project; the answer is a set of chunks. A newer request stops the older one
+between two chunks, and what that left undone is done with the new one, so nothing is ever lost.
+"""
+
+from __future__ import annotations
+
+import threading
+import traceback
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.compositing.changes import dirtied, everything
+from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
+from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.errors import Cancelled, LuckyFernError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
+
+_BATCH = 32  # chunks between two answers
+
+
+@dataclass(frozen=True)
+class Order:
+    """What comes first: a map, the layer being edited, and what of every sheet is on the screen."""
+
+    first_map: str
+    focus: int | None
+    seen: dict[SheetKey, AbstractSet[Chunk]]
+
+
+class CompositingThread(QObject):
+    """One worker thread for one studio's maps."""
+
+    chunks_done = Signal(object, object)  # MapKey, set of chunks
+    busy = Signal(bool)
+    failed = Signal(str)
+
+    def __init__(
+        self,
+        sources: Sources,
+        store: MapStore,
+        shown: Project | None = None,
+        new: AbstractSet[SheetKey] = frozenset(),
+    ) -> None:
+        """``shown`` is whose maps the store holds already, if any, all but those of the ``new`` sheets."""
+        super().__init__()
+        self._sources = sources
+        self._store = store
+        self._wanted: Project | None = None
+        self._serial = 0
+        self._stop = False
+        self._bare: set[MapKey] = set()  # maps whose padding is still to be filled
+        self._news = threading.Condition()
+        self._order = Order("colour", None, {})
+        self.settled = threading.Event()
+        self.shown = shown  # whose maps these are, once settled
+        self._new = set(new)
+        self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
+        self._thread.start()
+
+    def request(
+        self,
+        project: Project,
+        first_map: str = "colour",
+        focus: int | None = None,
+        seen: dict[SheetKey, AbstractSet[Chunk]] | None = None,
+    ) -> None:
+        """Bring the maps to a project: the map named first, and of every map what is ``seen`` first.
+
+        ``focus`` is the layer being edited; what lies below it is kept composited.
+        """
+        with self._news:
+            self.settled.clear()
+            self._wanted = project
+            self._order = Order(first_map, focus, seen or {})
+            self._serial += 1
+            self._news.notify()
+
+    def close(self) -> None:
+        """Stop and wait until the thread has ended."""
+        with self._news:
+            self._stop = True
+            self._serial += 1
+            self._news.notify()
+        self._thread.join(30)
+
+    def _work(self) -> None:
+        left: Dirty = {}
+        while True:
+            with self._news:
+                while self._wanted is None and not self._stop:
+                    if not left and not self._bare and not self.settled.is_set():
+                        self.settled.set()
+                        self.busy.emit(False)
+                    self._news.wait()
+                if self._stop:
+                    return
+                project, serial, order, self._wanted = self._wanted, self._serial, self._order, None
+            assert project is not None
+            self.busy.emit(True)
+            try:
+                news = self._news_for(project)
+                self.shown = project
+                for key, chunks in news.items():
+                    left.setdefault(key, set()).update(chunks)
+                left = self._there(project, left)
+                self._composite(project, serial, order, left)
+            except Cancelled:
+                pass
+            except LuckyFernError as error:
+                left.clear()
+                self.failed.emit(str(error))
+            except Exception as error:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
+                traceback.print_exc()
+                left.clear()
+                self.failed.emit(f"compositing went wrong inside ({error!r}); what is shown may be out of date.")
+
+    def _there(self, project: Project, left: Dirty) -> Dirty:
+        """What is left to do of sheets and chunks that there still are: sheets may have become smaller meanwhile."""
+        return {
+            key: chunks & every_chunk(project.size_of(key.sheet))
+            for key, chunks in left.items()
+            if key.sheet in self._sources.surface.keys
+        }
+
+    def _news_for(self, project: Project) -> Dirty:
+        if self.shown is None:
+            return everything(self._sources, project)
+        news = dirtied(self._sources, self.shown, project)
+        if self._new:
+            whole = everything(self._sources, project)
+            news.update({key: chunks for key, chunks in whole.items() if key.sheet in self._new})
+            for key in self._store.maps:  # what nothing writes to any more has to go back to how it started
+                if key.sheet in self._new:
+                    news[key] = set(all_chunks(project.size_of(key.sheet)))
+            self._new.clear()
+        return news
+
+    def _composite(self, project: Project, serial: int, order: Order, left: Dirty) -> None:
+        """Work through ``left``, taking out what is done: what is seen of all maps before the rest of any."""
+        # The map that is looked at comes first; then sheet by sheet, as what one map draws serves the next.
+        maps = list(MAPS)
+        turns = sorted(left, key=lambda key: (key.map != order.first_map, key.sheet, maps.index(key.map)))
+        for now_seen in (True, False):
+            for key in turns:
+                seen = order.seen.get(key.sheet, frozenset())
+                waiting = sorted(chunk for chunk in left.get(key, ()) if (chunk in seen) is now_seen)
+                while waiting:
+                    batch, waiting = waiting[:_BATCH], waiting[_BATCH:]
+                    self._batch(project, serial, order, key, batch)
+                    left[key] -= set(batch)
+                if not left.get(key, True):
+                    del left[key]
+        while self._bare and self._serial == serial:
+            key = self._bare.pop()
+            self.chunks_done.emit(key, self._store.pad(project, key))
+
+    def _batch(self, project: Project, serial: int, order: Order, key: MapKey, batch: list[Chunk]) -> None:
+        """Composite some chunks. What lies between islands waits until everything else is there."""
+        sheet = self._sources.surface.sheet(key.sheet, project.size_of(key.sheet))
+        padded = sheet.padding_known and key not in self._bare
+        done = self._store.update(project, key, batch, lambda: self._serial != serial, order.focus, padded)
+        if not padded:
+            self._bare.add(key)
+        self.chunks_done.emit(key, done)

@@ -1,0 +1,60 @@
+"""The layout check beside the window: asked anew when the model or a sheet's size changes."""
+
+from __future__ import annotations
+
+import threading
+
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.layout.check import check_layout
+from lucky_fern.core.layout.findings import Finding
+from lucky_fern.core.layout.measure import Measures, measure
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.ui.session.work import Work
+
+
+class LayoutWatch(QObject):
+    """Keeps the findings and measures of the model that is open."""
+
+    changed = Signal()
+    _found = Signal(int, object, object)
+
+    def __init__(self, work: Work) -> None:
+        super().__init__()
+        self.work = work
+        self.findings: list[Finding] = []
+        self.measures: Measures | None = None
+        self.busy = False
+        self._asked: tuple[int, tuple[tuple[SheetKey, int], ...]] | None = None
+        self._serial = 0
+        self._found.connect(self._take)
+        work.project_changed.connect(self._look)
+
+    def _look(self) -> None:
+        studio = self.work.studio
+        self.follow(studio.surface if studio is not None else None, self.work.sheet_sizes())
+
+    def follow(self, surface: Surface | None, sizes: dict[SheetKey, int]) -> None:
+        """Check a surface at these sheet sizes, unless that was done already."""
+        asked = None if surface is None else (id(surface), tuple(sorted(sizes.items())))
+        if asked == self._asked:
+            return
+        self._asked = asked
+        self._serial += 1
+        self.findings, self.measures, self.busy = [], None, surface is not None
+        self.changed.emit()
+        if surface is not None:
+            work = (self._serial, surface, sizes)
+            threading.Thread(target=self._work, args=work, name="fern-layout", daemon=True).start()
+
+    def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, int]) -> None:
+        # A surface of its own: the compositing thread builds sheets of the other one at the same time.
+        measures = measure(surface.model)
+        found = check_layout(Surface(surface.model), lambda key: sizes[key])
+        self._found.emit(serial, found, measures)
+
+    def _take(self, serial: int, found: object, measures: object) -> None:
+        if serial == self._serial and isinstance(found, list) and isinstance(measures, Measures):
+            self.findings, self.measures, self.busy = found, measures, False
+            self.changed.emit()

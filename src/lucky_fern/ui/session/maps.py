@@ -1,0 +1,130 @@
+"""The maps of what is open, composited beside the window, and what the views have not seen of them yet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from collections.abc import Set as AbstractSet
+
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.ui.session.change import Change
+from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.ui.session.compositing_thread import CompositingThread
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.selection import Selection
+from lucky_fern.ui.session.work import Work
+
+Pending = dict[MapKey, set[Chunk]]
+
+
+class Maps(QObject):
+    """Has the project composited whenever it changes; ``pending`` holds the chunks that are done and not uploaded."""
+
+    changed = Signal()
+    busy = Signal(bool)
+
+    def __init__(self, work: Work, selection: Selection, looking: Looking, comparing: Comparing) -> None:
+        super().__init__()
+        self.work, self.selection, self.looking, self.comparing = work, selection, looking, comparing
+        self.store: MapStore | None = None
+        self.compositing: CompositingThread | None = None
+        self.pending: Pending = {}
+        self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
+        self._surface: Surface | None = None  # the one that the maps are of
+        work.studio_changed.connect(self._start_anew)
+        work.layout_changed.connect(self._follow_surface)
+        work.project_changed.connect(self._follow)
+        selection.changed.connect(self._follow_selection)
+        comparing.changed.connect(self.composite)
+        comparing.pinned_changed.connect(self.changed)
+
+    # --- reading --------------------------------------------------------------------------------------------
+
+    @property
+    def settled(self) -> bool:
+        """Whether everything asked for is composited."""
+        return self.compositing is None or self.compositing.settled.is_set()
+
+    @property
+    def quiet(self) -> bool:
+        """Whether nobody works on an older state of the project in the background, or holds on to its contents."""
+        return self.settled and not self.work.errands.busy and not self.work.readers
+
+    def finished(self, project: Project) -> MapStore | None:
+        """The maps, if they are all composited and those of this project; asked by exports from their thread."""
+        thread, store = self.compositing, self.store
+        if thread is None or store is None or not thread.settled.is_set() or thread.shown is not project:
+            return None
+        return store
+
+    def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks that the views show now; they are composited first."""
+        seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+        for look in self.lookers:
+            for key, chunks in look().items():
+                seen[key] = seen.get(key, frozenset()) | chunks
+        return seen
+
+    # --- compositing ----------------------------------------------------------------------------------------
+
+    def composite(self) -> None:
+        """Have the maps brought to what is to be seen: the project, or the project without the selected layers."""
+        studio = self.work.studio
+        if studio is None or self.compositing is None:
+            return
+        project = self.comparing.seen(studio.project)
+        first = self.looking.shown_map or "colour"
+        self.compositing.request(project, first, self.selection.selected, self.on_screen())
+
+    def close(self) -> None:
+        """End the work in the background."""
+        self.comparing.unpin()
+        if self.compositing is not None:
+            self.compositing.close()
+            self.compositing = None
+
+    def _start_anew(self) -> None:
+        self.close()
+        studio = self.work.studio
+        assert studio is not None
+        self.store = MapStore(studio.sources)
+        self.pending = {}
+        self._surface = studio.surface
+        self._composite_with(CompositingThread(studio.sources, self.store))
+
+    def _composite_with(self, thread: CompositingThread) -> None:
+        self.compositing = thread
+        thread.chunks_done.connect(self._chunks_done)
+        thread.busy.connect(self.busy)
+        thread.failed.connect(self.work.warn)
+
+    def _follow_surface(self) -> None:
+        """Go on over another surface if the layout or the model changed; sheets that are as they were are kept."""
+        studio, before, thread = self.work.studio, self._surface, self.compositing
+        if studio is None or before is None or thread is None or self.store is None or studio.surface is before:
+            return
+        self.comparing.unpin()
+        done = thread.shown if thread.settled.is_set() else None
+        thread.close()
+        new = studio.surface.unlike(before)
+        self.store.move_to(studio.sources)
+        self._composite_with(CompositingThread(studio.sources, self.store, done, new))
+        self._surface = studio.surface
+
+    def _follow(self, change: Change) -> None:
+        if change.whole or change.before is not change.after:
+            self.composite()
+
+    def _follow_selection(self) -> None:
+        if self.comparing.mask_look is not None:
+            self.composite()  # another layer's mask is to be seen
+
+    def _chunks_done(self, key: MapKey, chunks: set[Chunk]) -> None:
+        if self.sender() is not self.compositing:
+            return  # a late answer for a studio that is gone
+        self.pending.setdefault(key, set()).update(chunks)
+        self.changed.emit()

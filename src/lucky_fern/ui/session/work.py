@@ -1,0 +1,197 @@
+"""The work: the project that is open, and the one way in which the window changes it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.errors import LuckyFernError, ProjectError
+from lucky_fern.core.incoming import first_washes
+from lucky_fern.core.model.model import Texture
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.commands import Command
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
+from lucky_fern.ui.session.change import Change
+from lucky_fern.ui.session.errand import Errands
+
+_T = TypeVar("_T")
+_S = TypeVar("_S")
+
+
+class Work(QObject):
+    """Holds the studio and its file, and tells what changed; parts of the session hear it before any widget."""
+
+    studio_changed = Signal()  # another one is open
+    layout_changed = Signal()  # the same model, laid out or built otherwise
+    project_changed = Signal(object)  # a Change
+    said = Signal(str, bool)  # a sentence; whether it is a warning
+
+    def __init__(self, errands: Errands, prepare_light: Callable[[], object] = lambda: None) -> None:
+        """``prepare_light`` is done beside opening: what the first frame of a model would wait for."""
+        super().__init__()
+        self.studio: Studio | None = None
+        self.path: Path | None = None
+        self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
+        self.readers: set[object] = set()  # who reads older states of the project, or their pixels
+        self.errands = errands
+        self._prepare_light = prepare_light
+        self._told: Project | None = None  # the state that everyone was told of last
+        self._surface: Surface | None = None  # the one that everyone was told of last
+        errands.failed.connect(self.warn)
+
+    # --- reading --------------------------------------------------------------------------------------------
+
+    @property
+    def project(self) -> Project | None:
+        return self.studio.project if self.studio is not None else None
+
+    def sheet_sizes(self) -> dict[SheetKey, int]:
+        if self.studio is None:
+            return {}
+        return {key: self.studio.project.size_of(key) for key in self.studio.surface.keys}
+
+    # --- saying ---------------------------------------------------------------------------------------------
+
+    def say(self, sentence: str) -> None:
+        """One quiet sentence for the person."""
+        self.said.emit(sentence, False)
+
+    def warn(self, sentence: str) -> None:
+        """A sentence about what did not work, or needs a look."""
+        self.said.emit(sentence, True)
+
+    # --- editing --------------------------------------------------------------------------------------------
+
+    def execute(self, command: Command, merge: bool = False) -> bool:
+        """Do an edit; False, with a sentence shown, if it makes no sense."""
+        if self.studio is None:
+            return False
+        try:
+            self.studio.execute(command, merge)
+        except LuckyFernError as error:
+            self.warn(str(error))
+            return False
+        self.refresh(command)
+        return True
+
+    def end_gesture(self) -> None:
+        """A slider or a handle was let go: the next edit is a step of its own."""
+        if self.studio is not None:
+            self.studio.history.seal()
+
+    def undo(self) -> None:
+        self._step(back=True)
+
+    def redo(self) -> None:
+        self._step(back=False)
+
+    def _step(self, back: bool) -> None:
+        if self.studio is None:
+            return
+        history = self.studio.history
+        label = history.undo_label if back else history.redo_label
+        if label is None:
+            return
+        self.jump(history.at + (-1 if back else 1))
+        self.say(f"{'Undone' if back else 'Done again'}: {label}")
+
+    def jump(self, at: int) -> None:
+        """Go to a step of the history."""
+        if self.studio is None or at == self.studio.history.at:
+            return
+        self.studio.jump(at)
+        self.refresh()
+
+    def refresh(self, command: Command | None = None, whole: bool = False) -> None:
+        """Have everything follow the project as it is now; ``command`` is what made it so."""
+        studio = self.studio
+        if studio is not None and studio.surface is not self._surface:
+            self._surface = studio.surface
+            self.layout_changed.emit()
+        change = Change(self._told, self.project, command, whole)
+        self._told = self.project
+        self.project_changed.emit(change)
+
+    # --- files ----------------------------------------------------------------------------------------------
+
+    def take(self, studio: Studio, path: Path | None = None) -> None:
+        """Work on another studio from now on."""
+        self.studio, self.path, self.missing = studio, path, []
+        self._surface = studio.surface
+        self.studio_changed.emit()
+        self.refresh(whole=True)
+        for warning in studio.warnings:
+            self.warn(warning)
+
+    def save(self, path: Path) -> bool:
+        """Save the project; False, with a sentence shown, if the disk refuses."""
+        if self.studio is None:
+            return False
+        try:
+            self.studio.save(path)
+        except LuckyFernError as error:
+            self.warn(str(error))
+            return False
+        self.path = path
+        self.refresh(whole=True)
+        self.say(f"Saved {path.name}.")
+        return True
+
+    def open(self, path: Path) -> None:
+        """Open a project, or start one on a model, beside the window; what fails is said."""
+        own = path.suffix.lower() == ".fern"
+        self.errands.send(
+            f"Opening {path.name} …",
+            lambda: (self._with_light(Studio.open, path), []) if own else self._with_light(_started, path),
+            lambda opened: self._opened(*opened, path if own else None),
+        )
+
+    def _opened(self, studio: Studio, missing: list[Texture], path: Path | None) -> None:
+        """Show what was opened; its painted pixels are read in full while it composites."""
+        self.take(studio, path)
+        self.missing = missing
+        notes = [*studio.notes, *([_missing_sentence(missing)] if missing else [])]
+        if notes:
+            self.warn(" ".join(notes))
+        if missing:
+            self.refresh(whole=True)
+        if path is not None:
+            threading.Thread(target=self._fetch, args=(studio.blobs,), name="fern-fetch", daemon=True).start()
+
+    def _fetch(self, blobs: Blobs) -> None:
+        try:
+            blobs.fetch()
+        except ProjectError as error:
+            self.warn(str(error))
+
+    def open_demo(self, which: str) -> None:
+        """Open one of the demo projects, made first if need be."""
+
+        def make() -> Studio:
+            from lucky_fern.demo.world import demo_studio  # not needed before the window shows
+
+            return self._with_light(demo_studio, which)
+
+        self.errands.send("Opening the demo …", make, self.take)
+
+    def _with_light(self, make: Callable[[_T], _S], what: _T) -> _S:
+        threading.Thread(target=self._prepare_light, name="fern-light", daemon=True).start()
+        return make(what)
+
+
+def _started(path: Path) -> tuple[Studio, list[Texture]]:
+    """A project on a model file, with the pictures that the file names; and those that are nowhere."""
+    studio = Studio.new(path)
+    return studio, first_washes(studio, path.parent)
+
+
+def _missing_sentence(missing: list[Texture]) -> str:
+    names = ", ".join(dict.fromkeys(texture.file for texture in missing[:3]))
+    return f"The model names pictures that are not beside it ({names}): point at them at the Model station."

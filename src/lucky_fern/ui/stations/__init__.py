@@ -1,0 +1,1 @@
+"""The stations' own panels."""

@@ -1,0 +1,494 @@
+"""The Export station's panel: what to write, where, and what was written."""
+
+from __future__ import annotations
+
+import threading
+from functools import partial
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QSize, Signal
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QToolButton,
+    QVBoxLayout,
+)
+
+from lucky_fern.core import taking
+from lucky_fern.core.arrays import U8
+from lucky_fern.core.checking.result import told
+from lucky_fern.core.errors import Cancelled, LuckyFernError
+from lucky_fern.core.exporting.exporter import Exported, export, plan_export
+from lucky_fern.core.exporting.model_files import write_model
+from lucky_fern.core.files import safe_name
+from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup
+from lucky_fern.core.project.presets import PRESETS, Preset
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.studio import Studio
+from lucky_fern.quay.delivery import Delivery
+from lucky_fern.ui.session.exports import Exports
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.stations.export.credit_rows import CreditRows
+from lucky_fern.ui.stations.export.preset_editor import PresetEditor
+from lucky_fern.ui.stations.export.written import Written, looked_at
+from lucky_fern.ui.widgets.page import Page, choice, menu_button
+from lucky_fern.ui.widgets.quietly import show_check
+from lucky_fern.ui.widgets.style import icon
+from lucky_fern.ui.widgets.thumbnails import to_pixmap
+
+_SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
+_BLOCKS = (("what fits", None), ("BC7 for colours", "bc7"), ("BC4 for grey", "bc4"))
+_ALPHA = (("as the preset has it", None), ("straight alpha", "straight"), ("premultiplied", "premultiplied"),
+          ("flattened on", "flattened"), ("left out", "none"))  # fmt: skip
+_PADDING = (("fill all", None), ("4 texels", 4), ("8 texels", 8), ("16 texels", 16), ("32 texels", 32))
+
+
+class ExportPanel(Page):
+    """Writes in the background; the window stays free and the work can be cancelled."""
+
+    _progress = Signal(int, int, str)
+    _done = Signal(object, object, float)
+    _failed = Signal(str)
+    quay_asked = Signal(object)  # a Delivery to be shown in the stand-in game
+
+    def __init__(self, work: Work, looking: Looking, maps: Maps, exports: Exports) -> None:
+        super().__init__()
+        self.work, self.looking, self.maps, self.exports = work, looking, maps, exports
+        self._cancel = threading.Event()
+        self._thread: threading.Thread | None = None
+        self._folder_shown = ""
+        self.column.setSpacing(5)
+        self._what_part()
+        self._how_part()
+        self._where_part()
+        self._progress.connect(self._show_progress)
+        self._done.connect(self._show_done)
+        self._failed.connect(self._show_failed)
+        work.project_changed.connect(self.follow)
+        looking.station_changed.connect(self.follow)
+        work.studio_changed.connect(self._new_studio)
+        self.refresh()
+
+    # --- its parts ------------------------------------------------------------------------------------------
+
+    def _what_part(self) -> None:
+        self.heading("What to write")
+        self.presets: dict[str, QCheckBox] = {}
+        for name, preset in PRESETS.items():
+            box = QCheckBox(preset.title)
+            box.toggled.connect(partial(self.exports.use, name))
+            self.presets[name] = box
+            self.column.addWidget(box)
+        self.own = QListWidget()
+        self.own.setAccessibleName("Presets of your own")
+        self.own.setFixedHeight(44)
+        self.own.itemDoubleClicked.connect(lambda item: self.exports.use(item.text().split("  –")[0], False))
+        self.own.setToolTip("Double-click takes one out")
+        self.column.addWidget(self.own)
+        take = QPushButton("Own preset …")
+        take.setToolTip("Take in a preset file: which map goes to which channel of which file, and what it is called")
+        take.clicked.connect(self._take_preset)
+        self.write = menu_button("Write a preset's file", "To change it, or to share it", self._fill_write)
+        self.change = menu_button(
+            "Change one", "A preset of your own, made from one that is ticked", self._fill_change
+        )
+        self.row(take, self.change, self.write)
+        self.editor: PresetEditor | None = None
+        self.editor_place = QVBoxLayout()
+        self.column.addLayout(self.editor_place)
+
+    def _how_part(self) -> None:
+        self.format = choice("Format of the files", [(name.upper(), name) for name in FORMATS])
+        self.format.activated.connect(lambda _: self._set_format())
+        self.bits = choice("Bits per channel", [("8 bits", 8), ("16 bits", 16)])
+        self.bits.activated.connect(lambda _: self.exports.change(bits=self.bits.currentData()))
+        self.normal = choice("Direction of green in normal maps", [("normals +Y", "+"), ("normals −Y", "-")])
+        self.normal.activated.connect(lambda _: self.exports.change(normal_y=self.normal.currentData()))
+        self.row(self.format, self.bits, self.normal)
+        sizes: list[tuple[str, object]] = [
+            ("as the sheets are", None),
+            *((f"{size} texels", size) for size in _SIZES),
+        ]
+        self.size_box = choice("Size of the files", sizes)
+        self.size_box.activated.connect(lambda _: self.exports.change(size=self.size_box.currentData()))
+        self.padding = choice("How far islands are spread outwards", _PADDING)
+        self.padding.activated.connect(lambda _: self.exports.change(padding=self.padding.currentData()))
+        self.row("Size", self.size_box, "padding", self.padding)
+        self.single = menu_button("Single sheets", "Give single sheets another size in the files", self._fill_sheets)
+        models = [
+            ("none", None),
+            ("GLB, maps inside", "glb"),
+            ("OBJ with MTL", "obj"),
+            ("USD", "usda"),
+            ("MaterialX, materials alone", "mtlx"),
+        ]
+        self.model = choice("A model that is written along", models)
+        self.model.activated.connect(lambda _: self.exports.change(model=self.model.currentData()))
+        self.row("Model along", self.model, self.single)
+        self.alpha = choice("How opacity is put into files", _ALPHA)
+        self.alpha.activated.connect(lambda _: self.exports.change(alpha=self.alpha.currentData()))
+        self.ground = QLineEdit(objectName="plain", placeholderText="#rrggbb")
+        self.ground.setToolTip("The colour that it is flattened on")
+        self.ground.setFixedWidth(84)
+        self.ground.editingFinished.connect(self._set_ground)
+        self.row("Opacity", self.alpha, self.ground)
+        self.boxes: dict[str, QCheckBox] = {}
+        flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
+                 ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
+                 ("compress", "In blocks", "BC1, BC3 and BC5: a quarter of the size and less"),
+                 ("marked", "Colours marked as sRGB", "In the newer header, for games that ask for it"),
+                 ("mips", "Mips", "With all their halvings"),
+                 ("full", "32-bit floats", "Instead of half floats or whole numbers"))  # fmt: skip
+        line = QHBoxLayout()
+        for name, title, tip in flags:
+            box = QCheckBox(title)
+            box.setToolTip(tip)
+            box.toggled.connect(lambda on, name=name: self.exports.change(**{name: on}))
+            self.boxes[name] = box
+            line.addWidget(box)
+        self.blocks = choice("Blocks of a DDS", _BLOCKS)
+        self.blocks.activated.connect(lambda _: self.exports.change(blocks=self.blocks.currentData()))
+        line.addWidget(self.blocks)
+        self.quality = QSpinBox(minimum=1, maximum=100, prefix="quality ")
+        self.quality.valueChanged.connect(lambda value: self.exports.change(quality=value))
+        line.addWidget(self.quality)
+        line.addStretch(1)
+        self.column.addLayout(line)
+        self.glow = QDoubleSpinBox(minimum=0.0, maximum=1000.0, decimals=1, prefix="× ")
+        self.glow.setToolTip("How many times as bright it glows; the GLB tells that to the game")
+        self.glow.valueChanged.connect(lambda value: self.exports.change(glow=round(value, 3)))
+        self.tint = QLineEdit(objectName="plain", placeholderText="#rrggbb")
+        self.tint.setToolTip("Have its brightness glow in another colour; empty: in its own")
+        self.tint.setFixedWidth(84)
+        self.tint.editingFinished.connect(self._set_tint)
+        self.only = QCheckBox("Only what glows")
+        self.only.setToolTip("Leave out materials on which nothing glows")
+        self.only.toggled.connect(lambda on: self.exports.change(only_glowing=on))
+        self.row("Glow", self.glow, "tint", self.tint, self.only)
+
+    def _where_part(self) -> None:
+        self.heading("Folder")
+        row = QHBoxLayout()
+        self.folder = QLineEdit(objectName="plain")
+        self.folder.setAccessibleName("Folder for the maps")
+        self.folder.editingFinished.connect(lambda: self.exports.change(out=self.folder.text().strip()))
+        self.folder.textChanged.connect(lambda _: self._show_plan())
+        browse = QToolButton(icon=icon("folder"))
+        browse.setToolTip("Choose a folder")
+        browse.setAccessibleName("Choose a folder")
+        browse.clicked.connect(self._browse)
+        row.addWidget(self.folder, 1)
+        row.addWidget(browse)
+        self.column.addLayout(row)
+        self.plan = self.note()
+        row = QHBoxLayout()
+        self.button = QPushButton("Export", objectName="primary")
+        self.button.setToolTip("Write the files (Ctrl+E at every station)")
+        self.button.clicked.connect(self.start)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(self._cancel.set)
+        self.cancel.hide()
+        self.progress = QProgressBar(textVisible=False)
+        self.progress.hide()
+        self.quay = QPushButton("Open the quay")
+        self.quay.setToolTip("The stand-in game: it shows what a game makes of the files, read from disk")
+        self.quay.clicked.connect(self.open_quay)
+        row.addWidget(self.button)
+        row.addWidget(self.quay)
+        row.addWidget(self.progress, 1)
+        row.addWidget(self.cancel)
+        row.addStretch(0)
+        self.column.addLayout(row)
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.column.addWidget(self.summary)
+        self.files = QListWidget()
+        self.files.setIconSize(QSize(48, 48))
+        self.files.setAccessibleName("Files written")
+        self.files.setWordWrap(True)
+        self.files.setMinimumHeight(120)
+        self.column.addWidget(self.files, 1)
+        self.heading("Pictures and their licences")
+        self.credits = CreditRows(self.work)
+        self.column.addWidget(self.credits)
+
+    # --- following --------------------------------------------------------------------------------------------
+
+    def _new_studio(self) -> None:
+        self.files.clear()
+        self.summary.clear()
+        self.follow()
+
+    @property
+    def working(self) -> bool:
+        """Whether an export is under way or its end not yet shown."""
+        return self._thread is not None
+
+    def setups(self) -> list[ExportSetup]:
+        """The exports as they would be done now."""
+        folder = self.folder.text().strip()
+        return [replace(setup, out=folder) for setup in self.exports.setups]
+
+    def refresh(self) -> None:
+        """Show the set-up, and say beforehand what would be written and what left out."""
+        setups, common = self.exports.setups, self.exports.common
+        used = {setup.preset for setup in setups}
+        for name, box in self.presets.items():
+            show_check(box, name in used)
+        own = [setup for setup in setups if setup.own is not None]
+        self.own.setVisible(bool(own))
+        self.own.clear()
+        for setup in own:
+            self.own.addItem(f"{setup.preset}  – {setup.what.title}")
+        pairs: tuple[tuple[QComboBox, object], ...] = (
+            (self.format, common.format), (self.bits, common.bits), (self.normal, common.normal_y),
+            (self.size_box, common.size), (self.padding, common.padding), (self.model, common.model),
+            (self.blocks, common.blocks), (self.alpha, common.alpha),
+        )  # fmt: skip
+        for combo, value in pairs:
+            combo.setCurrentIndex(max(combo.findData(value), 0))
+        self.bits.setEnabled(common.format in DEEP)
+        for name, box in self.boxes.items():
+            show_check(box, bool(getattr(common, name)))
+        form = common.format
+        shown_for = {"compress": form == "dds", "marked": form == "dds",
+                     "mips": form == "dds", "full": form in ("exr", "tiff"),
+                     "dither": common.bits == 8 and form != "exr", "rims": True}  # fmt: skip
+        for name, shown in shown_for.items():
+            self.boxes[name].setVisible(shown)
+        self.blocks.setVisible(form == "dds" and common.compress)
+        apart = len(common.sizes)
+        self.single.setText(f"{apart} sheet{'' if apart == 1 else 's'} apart ▾" if apart else "Single sheets ▾")
+        self.quality.setVisible(form in ("jpeg", "webp"))
+        for spin in (self.quality, self.glow):
+            spin.blockSignals(True)
+        self.quality.setValue(common.quality)
+        self.glow.setValue(common.glow)
+        for spin in (self.quality, self.glow):
+            spin.blockSignals(False)
+        self.tint.setText(common.tint or "")
+        self.ground.setText(common.ground)
+        self.ground.setVisible(common.alpha == "flattened")
+        show_check(self.only, common.only_glowing)
+        wanted = common.out or self.exports.folder
+        if wanted != self._folder_shown:  # what is being typed there stays
+            self._folder_shown = wanted
+            self.folder.setText(wanted)
+        self.credits.refresh()
+        self._show_plan()
+
+    def _show_plan(self) -> None:
+        studio = self.work.studio
+        ready = studio is not None and bool(studio.surface.keys)
+        busy = self._thread is not None and self._thread.is_alive()
+        self.button.setEnabled(ready and bool(self.setups()) and bool(self.folder.text().strip()) and not busy)
+        if not ready or studio is None or self.looking.station != "export":
+            return
+        names, skipped, notes = dict[str, None](), dict[str, None](), dict[str, None]()
+        try:
+            for setup in self.setups():
+                plans = plan_export(studio.sources, studio.project, setup, self.exports.stem)
+                names.update(dict.fromkeys(plan.name for plan in plans.files))
+                skipped.update(dict.fromkeys(plans.skipped))
+                notes.update(dict.fromkeys(plans.notes))
+        except LuckyFernError as error:
+            self.plan.setText(str(error))
+            return
+        example = next(iter(names), "")
+        text = f"{len(names)} file{'' if len(names) == 1 else 's'}, {example} first." if names else "No file."
+        folder = Path(self.folder.text().strip()).expanduser()
+        there = sum((folder / name).exists() for name in names) if folder.is_dir() else 0
+        if there:
+            text += f" {there} of them {'is' if there == 1 else 'are'} there already and will be replaced."
+        if skipped:
+            text += f" Left out, since nothing writes to them: {', '.join(skipped)}."
+        self.plan.setText(" ".join([text, *(f"{note}." for note in notes)]))
+
+    # --- acting -----------------------------------------------------------------------------------------------
+
+    def _set_format(self) -> None:
+        form = self.format.currentData()
+        self.exports.change(format=form, **({} if form in DEEP else {"bits": 8}))
+
+    def _set_tint(self) -> None:
+        if not self.exports.change(tint=self.tint.text().strip() or None):
+            self.refresh()
+
+    def _set_ground(self) -> None:
+        if not self.exports.change(ground=self.ground.text().strip()):
+            self.refresh()
+
+    def _take_preset(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "A preset", "", "Presets (*.json)")
+        if name:
+            self.exports.take_preset(Path(name))
+
+    def _fill_sheets(self, menu: QMenu) -> None:
+        menu.clear()
+        sizes, studio = self.exports.common.sizes, self.work.studio
+        for key in studio.surface.keys if studio is not None else ():
+            name = str(key)
+            known = f"{sizes[name]} texels" if name in sizes else "as all"
+            part = menu.addMenu(f"{name}: {known}")
+            part.addAction("as all", partial(self._set_sheet, name, None))
+            for size in _SIZES:
+                part.addAction(f"{size} texels", partial(self._set_sheet, name, size))
+
+    def _set_sheet(self, name: str, size: int | None) -> None:
+        """Give one sheet's files a size of their own, or that of all again."""
+        sizes = {other: kept for other, kept in self.exports.common.sizes.items() if other != name}
+        self.exports.change(sizes=sizes if size is None else {**sizes, name: size})
+
+    def _fill_write(self, menu: QMenu) -> None:
+        menu.clear()
+        for setup in self.exports.setups:
+            menu.addAction(setup.what.title, partial(self._write_preset, setup))
+
+    def _fill_change(self, menu: QMenu) -> None:
+        menu.clear()
+        for setup in self.exports.setups:
+            menu.addAction(setup.what.title, partial(self.edit, setup))
+
+    def edit(self, setup: ExportSetup) -> None:
+        """Change a preset; a built-in one becomes one of one's own under another name."""
+        self._end_edit()
+        name = setup.preset if setup.own is not None else f"own {setup.preset}"
+
+        def kept(preset: Preset | None) -> None:
+            self._end_edit()
+            if preset is not None:
+                self.exports.use(name, True, preset)
+
+        self.editor = PresetEditor(setup.what, kept)
+        self.editor_place.addWidget(self.editor)
+
+    def _end_edit(self) -> None:
+        if self.editor is not None:
+            self.editor.hide()
+            self.editor.deleteLater()
+            self.editor = None
+
+    def _write_preset(self, setup: ExportSetup) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the preset", f"{setup.preset}.json", "Presets (*.json)")
+        if name:
+            self.exports.write_preset(setup, Path(name))
+
+    def _browse(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder for the maps", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+            self.exports.change(out=chosen)
+
+    def start(self) -> None:
+        """Write everything that is ticked."""
+        studio = self.work.studio
+        if studio is None or (self._thread is not None and self._thread.is_alive()):
+            return
+        self._cancel.clear()
+        setups, project, stem = self.setups(), studio.project, self.exports.stem
+        folder = Path(self.folder.text().strip() or self.exports.folder).expanduser()
+
+        def work() -> None:
+            import time
+
+            begin, done = time.monotonic(), list[Exported]()
+            try:
+                for setup in setups:
+                    done.append(
+                        export(
+                            studio.sources, project, setup, stem, folder, self._progress.emit, self._cancel.is_set,
+                            lambda: self.maps.finished(project),
+                        )
+                    )  # fmt: skip
+            except Cancelled:
+                self._failed.emit("The export was cancelled; the file being written was left out.")
+            except LuckyFernError as error:
+                self._failed.emit(str(error))
+            else:
+                seconds = time.monotonic() - begin
+                self._done.emit(done, [looked_at(*one) for each in done for one in each.sizes.items()], seconds)
+
+        self._thread = threading.Thread(target=work, name="fern-export-work", daemon=True)
+        self.button.setEnabled(False)
+        self.progress.setRange(0, 0)
+        self.progress.show()
+        self.cancel.show()
+        self.summary.clear()
+        self.exports.working = True
+        self._thread.start()
+
+    def open_quay(self) -> None:
+        """Show the exported files in a window of their own, on the model as it is laid out now."""
+        studio, folder = self.work.studio, Path(self.folder.text().strip()).expanduser()
+        if studio is None:
+            return
+        if not folder.is_dir():
+            self.work.said.emit("Export first: there is nothing in that folder yet.", True)
+            return
+        model = partial(write_model, studio.model, f"{safe_name(self.exports.stem)}.obj")
+        own = [setup.own for setup in self.exports.setups if setup.own is not None]
+        down = self.exports.common.normal_y == "-"
+        self.quay_asked.emit(Delivery(folder, model, down, own, partial(self._painted, studio)))
+
+    def _painted(self, studio: Studio) -> tuple[Surface, dict[SheetKey, dict[str, U8]]]:
+        """The project's own maps as they are now; asked for from another thread."""
+        reader = object()
+        self.work.readers.add(reader)
+        try:
+            return studio.surface, taking.written(studio, self.maps.finished)
+        finally:
+            self.work.readers.discard(reader)
+
+    def _show_progress(self, done: int, total: int, name: str) -> None:
+        self.progress.setRange(0, total)
+        self.progress.setValue(done)
+        self.summary.setText(f"{done} of {total}: {name}")
+
+    def _finish(self) -> None:
+        if self._thread is not None:
+            self._thread.join()
+            self._thread = None
+        self.exports.working = False
+        self.progress.hide()
+        self.cancel.hide()
+        self.refresh()
+
+    def _show_failed(self, sentence: str) -> None:
+        self._finish()
+        self.summary.setText(sentence)
+        self.work.said.emit(sentence, True)
+
+    def _show_done(self, done: list[Exported], written: list[Written], seconds: float) -> None:
+        self._finish()
+        sizes = {path: size for one in done for path, size in one.sizes.items()}
+        skipped = list(dict.fromkeys(name for one in done for name in one.skipped))
+        notes = list(dict.fromkeys(note for one in done for note in one.notes))
+        words = [f"Wrote {len(sizes)} files, {told(sum(sizes.values()))}, in {seconds:.1f} s."]
+        if skipped:
+            words.append(f"Left out: {', '.join(skipped)}.")
+        self.summary.setText(" ".join([*words, *(f"{note}." for note in notes)]))
+        self.files.clear()
+        for one in {one.path: one for one in written}.values():
+            item = QListWidgetItem(one.words)
+            item.setToolTip(str(one.path))
+            if one.small is not None:
+                item.setIcon(QIcon(to_pixmap(one.small)))
+            self.files.addItem(item)
+        where = next(iter(sizes)).parent if sizes else None
+        self.work.said.emit(f"Exported to {where}." if where is not None else "Nothing was written.", False)

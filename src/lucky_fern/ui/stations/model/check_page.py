@@ -1,0 +1,208 @@
+"""What came in, how large its sheets are, what is wrong with its layout, and what mends that."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
+
+from lucky_fern.core.layout.findings import Finding
+from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
+from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.ui.session.layout_watch import LayoutWatch
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.widgets.page import Page, button, choice, clear
+from lucky_fern.ui.widgets.style import icon
+
+SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
+_SHOWN = (("marks", None), ("stretch", "stretch"), ("texel density", "density"), ("checker", "checker"))
+
+
+class CheckPage(Page):
+    """A summary in plain words, and the layout check with a remedy beside each sentence."""
+
+    finding_chosen = Signal(object)
+
+    def __init__(self, work: Work, layout_watch: LayoutWatch, faces: Faces, laying: Laying) -> None:
+        super().__init__()
+        self.work, self.layout_watch, self.faces, self.laying = work, layout_watch, faces, laying
+        self._finding: Finding | None = None
+        self.title = QLabel(objectName="projectName")
+        self.column.addWidget(self.title)
+        self.form = QFormLayout()
+        self.form.setHorizontalSpacing(14)
+        self.form.setVerticalSpacing(3)
+        self.column.addLayout(self.form)
+        self.lines: dict[str, QLabel] = {}
+        for name in ("Triangles", "Size", "Holds", "Texels"):
+            self.lines[name] = QLabel()
+            self.lines[name].setWordWrap(True)
+            self.form.addRow(QLabel(name, objectName="quiet"), self.lines[name])
+        self.size_box = choice("Size of every sheet in texels", [(f"{size} × {size}", size) for size in SIZES])
+        self.size_box.activated.connect(lambda _: work.execute(SetSheetSize(self.size_box.currentData())))
+        self.sheet_box = choice("The sheet whose size is shown", [])
+        self.sheet_box.currentIndexChanged.connect(lambda _: self._show_single())
+        self.single_box = choice("Size of this sheet in texels", [(f"{size}", size) for size in SIZES])
+        self.single_box.activated.connect(lambda _: self._set_single())
+        self.but = QLabel("but", objectName="quiet")
+        self.row("Every sheet", self.size_box, self.but, self.sheet_box, self.single_box)
+        self.warnings = self.note(name="warn")
+        self._add_check()
+        work.studio_changed.connect(self.refresh)
+        work.project_changed.connect(self.refresh)
+        layout_watch.changed.connect(self.show_findings)
+        faces.changed.connect(self._follow_heat)
+        self.refresh()
+
+    def _add_check(self) -> None:
+        """The list of sentences about the layout, what mends them, and what is coloured over the views."""
+        self.heading("Layout")
+        self.check_state = QLabel(objectName="quiet")
+        self.heat_box = choice("What is coloured over the model", _SHOWN)
+        self.heat_box.activated.connect(lambda _: self.faces.show_heat(self.heat_box.currentData()))
+        head = QHBoxLayout()
+        head.addWidget(self.check_state, 1)
+        head.addWidget(QLabel("Show", objectName="quiet"))
+        head.addWidget(self.heat_box)
+        self.column.addLayout(head)
+        self.findings = QListWidget()
+        self.findings.setWordWrap(True)
+        self.findings.setAccessibleName("What the layout check found; choose one to go there")
+        self.findings.setMinimumHeight(120)
+        self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.findings.itemClicked.connect(lambda item: self._go_to(self.findings.row(item)))
+        self.findings.itemActivated.connect(lambda item: self._go_to(self.findings.row(item)))
+        self.column.addWidget(self.findings, 1)
+        self.remedy_row, self.other_row = QHBoxLayout(), QHBoxLayout()
+        self.column.addLayout(self.remedy_row)
+        self.column.addLayout(self.other_row)
+
+    # --- the check --------------------------------------------------------------------------------------------
+
+    def show_findings(self) -> None:
+        """List what the check says now."""
+        found = self.layout_watch.findings
+        self._finding = None
+        self.findings.clear()
+        for finding in found:
+            self.findings.addItem(QListWidgetItem(icon("warning" if finding.worry else "model"), finding.sentence))
+        worries = sum(finding.worry for finding in found)
+        if self.layout_watch.busy:
+            self.check_state.setText("checking …")
+        else:
+            self.check_state.setText("nothing to worry about" if not worries else f"{worries} to look at")
+        self._show_remedies()
+        self._show_texels()
+
+    def _go_to(self, row: int) -> None:
+        found = self.layout_watch.findings
+        if 0 <= row < len(found):
+            self._finding = found[row]
+            self.faces.show_heat(None)
+            self.faces.show_finding(found[row])
+            self.finding_chosen.emit(found[row].triangles)
+            self._show_remedies()
+
+    def _show_remedies(self) -> None:
+        clear(self.remedy_row)
+        clear(self.other_row)
+        studio = self.work.studio
+        if self._finding is None or studio is None:
+            hint = "Choose a sentence: both views go there, and what mends it stands here."
+            self.remedy_row.addWidget(QLabel(hint if self.layout_watch.findings else "", objectName="quiet"))
+            return
+        for number, remedy in enumerate(remedies(studio.surface, self._finding)):
+            made = button(remedy.title, "Mends this; can be undone", partial(self._mend, remedy))
+            if number == 0:
+                made.setObjectName("primary")
+            self.remedy_row.addWidget(made)
+        self.remedy_row.addStretch(1)
+        self.other_row.addWidget(button("Select them", "To work on them by hand", self._select_finding))
+        self.other_row.addWidget(button("Show all marks", "Mark everything again", self._unchoose))
+        self.other_row.addStretch(1)
+
+    def _mend(self, remedy: Remedy) -> None:
+        if self._finding is not None and self.work.studio is not None:
+            self.laying.do(remedy.edit, faces_for(self.work.studio.surface, self._finding, remedy))
+
+    def _select_finding(self) -> None:
+        if self._finding is not None:
+            faces = np.zeros(len(self.faces.chosen), np.bool_)
+            faces[self._finding.triangles] = True
+            self.faces.choose(faces, whole_units=False)
+
+    def _unchoose(self) -> None:
+        self._finding = None
+        self.findings.clearSelection()
+        self.faces.show_finding(None)
+        self._show_remedies()
+
+    def _follow_heat(self) -> None:
+        index = self.heat_box.findData(self.faces.heat)
+        if index != self.heat_box.currentIndex():
+            self.heat_box.setCurrentIndex(index)
+
+    # --- the summary ------------------------------------------------------------------------------------------
+
+    def _show_single(self) -> None:
+        studio, key = self.work.studio, self.sheet_box.currentData()
+        if studio is not None and key is not None:
+            self.single_box.setCurrentIndex(self.single_box.findData(studio.project.size_of(key)))
+
+    def _set_single(self) -> None:
+        key = self.sheet_box.currentData()
+        if key is not None:
+            self.work.execute(SetSheetSize(self.single_box.currentData(), str(key)))
+
+    def _show_texels(self) -> None:
+        """How many texels a unit of the model gets."""
+        studio, measures = self.work.studio, self.layout_watch.measures
+        if studio is None or measures is None or not studio.surface.keys:
+            self.lines["Texels"].setText("…" if self.layout_watch.busy else "–")
+            return
+        sizes = {studio.project.size_of(key) for key in studio.surface.keys}
+        usual = measures.typical_density()
+        low, high = usual * min(sizes), usual * max(sizes)
+        text = f"{low:.3g}" if low == high else f"{low:.3g} to {high:.3g}"
+        self.lines["Texels"].setText(
+            f"{text} for a unit, on the whole ({', '.join(map(str, sorted(sizes)))} a sheet)"
+        )
+
+    def refresh(self) -> None:
+        studio = self.work.studio
+        if studio is None:
+            self.title.setText("No model yet")
+            return
+        model, surface = studio.model, studio.surface
+        extent = model.bounds[1] - model.bounds[0]
+        self.title.setText(model.name)
+        self.lines["Triangles"].setText(f"{model.triangle_count:,}".replace(",", " "))
+        self.lines["Size"].setText(" × ".join(f"{value:.3g}" for value in extent) + " units (width, height, depth)")
+        counts = (
+            (len(model.parts), "part"), (len(model.materials), "material"),
+            (int(model.islands.max(initial=-1)) + 1, "island"), (len(surface.keys), "sheet"),
+        )  # fmt: skip
+        self.lines["Holds"].setText(", ".join(f"{count} {noun}{'' if count == 1 else 's'}" for count, noun in counts))
+        self._show_texels()
+        sizes = {studio.project.size_of(key) for key in surface.keys}
+        self.size_box.setCurrentIndex(self.size_box.findData(sizes.pop()) if len(sizes) == 1 else -1)
+        self._show_sheets(self.sheet_box)
+        self._show_single()
+        self.warnings.setText("\n".join(studio.warnings))
+        self.warnings.setVisible(bool(studio.warnings))
+
+    def _show_sheets(self, box: QComboBox) -> None:
+        """The sheets to choose from, where there are several."""
+        keys = list(self.work.studio.surface.keys) if self.work.studio is not None else []
+        if [box.itemData(row) for row in range(box.count())] != keys:
+            box.blockSignals(True)
+            box.clear()
+            for key in keys:
+                box.addItem(str(key), key)
+            box.blockSignals(False)
+        for widget in (self.but, self.sheet_box, self.single_box):
+            widget.setVisible(len(keys) > 1)

@@ -1,0 +1,260 @@
+"""What comes in with a model and what goes out: newer versions, its pictures and colours, guides, model files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QListWidget
+
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.exporting.model_files import SUFFIXES as WRITTEN
+from lucky_fern.core.exporting.model_files import model_files
+from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.exporting.vertex_colours import vertex_colours
+from lucky_fern.core.files import WholeFiles
+from lucky_fern.core.incoming import Replacement, point_at, prepare_replacement
+from lucky_fern.core.layout.guide import GuideLook, draw_guide, guide_svg
+from lucky_fern.core.model.load import SUFFIXES
+from lucky_fern.core.model.subdivide import subdivided
+from lucky_fern.core.pictures.picture import SUFFIXES as PICTURES
+from lucky_fern.core.project.commands import AddLayer, free_name
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
+
+_FILLS = (("part colours", "parts"), ("islands", "islands"), ("nothing", "none"))
+_GUIDE_SIZES = (512, 1024, 2048, 4096, 8192)
+
+
+class FilesPage(Page):
+    """Everything here works beside the window."""
+
+    open_asked = Signal()
+
+    def __init__(self, work: Work, errands: Errands) -> None:
+        super().__init__()
+        self.work, self.errands = work, errands
+        self.heading("Another model")
+        self.row(
+            button("Replace by a newer version …", "Paint stays by UV, decals by pose", self.replace),
+            button("New from another …", "A project of its own", self.open_asked.emit),
+        )  # fmt: skip
+        self.report = self.note()
+        self._add_brought()
+        self._add_guide()
+        self._add_model()
+        self.column.addStretch(1)
+        work.studio_changed.connect(lambda: self.report.setText(""))
+        work.studio_changed.connect(self.follow)
+        work.project_changed.connect(self.follow)
+
+    # --- what came in -----------------------------------------------------------------------------------------
+
+    def _add_brought(self) -> None:
+        self.heading("What the model brings")
+        self.brought = self.note()
+        self.missing = QListWidget()
+        self.missing.setAccessibleName("Pictures that the model names and that are missing")
+        self.missing.setFixedHeight(66)
+        self.column.addWidget(self.missing)
+        self.point = button("Point at the picture …", "Show where the chosen picture is", self.point_at_picture)
+        self.row(self.point)
+        self.colours = button("Wash with the materials' colours", "One wash a material", self._material_washes)
+        self.vertex = button("Wash with the vertex colours", "The colours of the model's points", self._vertex_wash)
+        self.row(self.colours, self.vertex)
+
+    def _material_washes(self) -> None:
+        """One wash for each material to which the model's file gives a colour."""
+        studio = self.work.studio
+        for name, colour in studio.model.colours.items() if studio is not None else ():
+            self.work.execute(AddLayer(name, Wash(), {"colour": Channel(colour)}, scope=Scope(materials=(name,))))
+
+    def point_at_picture(self) -> None:
+        """Ask where a missing picture is, and bring it in."""
+        row, studio = max(self.missing.currentRow(), 0), self.work.studio
+        if studio is None or row >= len(self.work.missing):
+            return
+        texture = self.work.missing[row]
+        kinds = " ".join(f"*{suffix}" for suffix in PICTURES)
+        title = f"Where is {texture.file}?"
+        name, _ = QFileDialog.getOpenFileName(self, title, "", f"Pictures ({kinds})")
+        if not name:
+            return
+        try:
+            point_at(studio, texture, Path(name))
+        except LuckyFernError as error:
+            self.work.said.emit(str(error), True)
+            return
+        # One file may be named for several materials and maps: all of them get it.
+        for other in [one for one in self.work.missing if one.file == texture.file and one is not texture]:
+            point_at(studio, other, Path(name))
+        self.work.missing = [one for one in self.work.missing if one.file != texture.file]
+        self.work.refresh()
+
+    def _vertex_wash(self) -> None:
+        if self.work.project is not None:
+            name = free_name(self.work.project, "Vertex colours")
+            self.work.execute(AddLayer(name, Wash(), {"colour": Channel("vertices")}))
+
+    def replace(self) -> None:
+        """Ask for a newer version of the model and put it in place."""
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "A newer version of the model", "", f"Models ({kinds})")
+        if name:
+            self.replace_by(Path(name))
+
+    def replace_by(self, path: Path) -> None:
+        """Put a newer version in place and tell what moved."""
+        studio = self.work.studio
+        if studio is None:
+            return
+
+        def arrive(made: Replacement) -> None:
+            if studio is self.work.studio and self.work.execute(made.command):
+                self.report.setText("\n".join(f"{note[:1].upper()}{note[1:]}." for note in made.notes))
+                self.work.said.emit(f"{path.name} is in place. {made.notes[0].capitalize()}.", False)
+
+        self.errands.send(f"Reading {path.name} …", lambda: prepare_replacement(studio, path), arrive)
+
+    # --- what goes out ----------------------------------------------------------------------------------------
+
+    def _add_guide(self) -> None:
+        self.heading("Guide of a sheet", "For drawing elsewhere; it can never get into exported maps")
+        self.sheet = choice("Sheet of the guide", [])
+        self.pixels = choice("Width of the guide in pixels", [(str(size), size) for size in _GUIDE_SIZES])
+        self.pixels.setCurrentIndex(2)
+        self.line = number("Width of its lines in pixels", 0.2, 64, 1.5, 1)
+        self.line.setFixedWidth(50)
+        self.row(self.sheet, self.pixels, "pixels, lines", self.line)
+        self.fill = choice("What islands are filled with", _FILLS)
+        self.boxes: dict[str, QCheckBox] = {}
+        for name, title, on in (
+            ("wires", "wires", True),
+            ("numbers", "numbers", True),
+            ("transparent", "transparent", True),
+        ):
+            self.boxes[name] = QCheckBox(title, checked=on)
+        self.row("filled with", self.fill, *self.boxes.values())
+        self.row(button("Save guide (PNG or SVG) …", "A picture of the layout", self.save_guide))
+
+    def guide_look(self) -> GuideLook:
+        """The look that is set."""
+        on: dict[str, Any] = {name: box.isChecked() for name, box in self.boxes.items()}
+        return replace(
+            GuideLook(**on), size=self.pixels.currentData(), line=self.line.value(), fill=self.fill.currentData()
+        )
+
+    def save_guide(self) -> None:
+        studio, key = self.work.studio, self.sheet.currentData()
+        if studio is None or key is None:
+            self.work.said.emit("There is no sheet to draw a guide of: the model has no UVs.", True)
+            return
+        start = f"{studio.project.name} {key.material} {key.tile} guide.png".replace("/", "-")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the guide", start, "PNG pictures (*.png);;SVG drawings (*.svg)"
+        )
+        if not name:
+            return
+        path, look, surface = Path(name), self.guide_look(), studio.surface
+        if path.suffix.lower() not in (".png", ".svg"):
+            path = path.with_name(path.name + ".png")
+
+        def work() -> dict[Path, bytes]:
+            if path.suffix.lower() == ".svg":
+                return {path: guide_svg(surface, key, look).encode()}
+            return {path: encode_png(draw_guide(surface, key, look))}
+
+        self._write(f"Drawing {path.name} …", work)
+
+    def _add_model(self) -> None:
+        self.heading("The model itself", "With its UVs, materials and parts as they are now")
+        self.with_colours = QCheckBox("with the colour as vertex colours (GLB, PLY)")
+        self.finer = whole("How often the copy is subdivided", 0, 4, 0)
+        self.finer.setFixedWidth(44)
+        self.row(self.with_colours, "subdivided", self.finer, "×")
+        self.row(button("Save model (OBJ, GLB or PLY) …", "For the game or another program", self.save_model))
+
+    def save_model(self) -> None:
+        studio = self.work.studio
+        if studio is None:
+            return
+        kinds = " ".join(f"*{suffix}" for suffix in WRITTEN)
+        start = f"{Path(studio.model.name).stem} laid out.glb"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the model", start, f"Models ({kinds})")
+        if not name:
+            return
+        path, steps, colours_too = Path(name), self.finer.value(), self.with_colours.isChecked()
+        if path.suffix.lower() not in WRITTEN:
+            path = path.with_name(path.name + ".glb")
+        if colours_too and path.suffix.lower() == ".obj":
+            self.work.said.emit("OBJ carries no colours of points; save it as GLB or PLY.", True)
+            return
+        if studio.model.triangle_count * 4**steps > 8_000_000:
+            self.work.said.emit("That copy would have more than 8 million triangles; subdivide less.", True)
+            return
+        project, sources, told = studio.project, studio.sources, []
+
+        def work() -> dict[Path, bytes]:
+            model, colours = subdivided(sources.surface.model, steps), None
+            if colours_too:
+                found = vertex_colours(sources, project, model if steps else None)
+                colours = found.colours
+                told.extend([found.warning] if found.warning else [])
+            return {path.with_name(one): data for one, data in model_files(model, path.name, colours).items()}
+
+        self._write(f"Writing {path.name} …", work, told)
+
+    def _write(self, title: str, work: Callable[[], dict[Path, bytes]], told: list[str] | None = None) -> None:
+        """Make files beside the window and write them whole, or none."""
+
+        def make() -> list[Path]:
+            with WholeFiles() as files:
+                for path, data in work().items():
+                    files.write(path, data)
+                return files.publish()
+
+        def arrive(paths: list[Path]) -> None:
+            notes = [f"{note[:1].upper()}{note[1:]}" for note in told or ()]
+            self.work.said.emit(" ".join([f"Wrote {', '.join(map(str, paths))}.", *notes]), bool(notes))
+
+        self.errands.send(title, make, arrive)
+
+    # --- following --------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        studio = self.work.studio
+        if studio is None:
+            return
+        model = studio.model
+        keys = list(studio.surface.keys)
+        if [self.sheet.itemData(row) for row in range(self.sheet.count())] != keys:
+            self.sheet.clear()
+            for key in keys:
+                self.sheet.addItem(str(key), key)
+        names = [f"{one.file} ({one.map} of {one.material})" for one in self.work.missing]
+        if [self.missing.item(row).text() for row in range(self.missing.count())] != names:
+            self.missing.clear()
+            self.missing.addItems(names)
+        self.missing.setVisible(bool(names))
+        self.point.setVisible(bool(names))
+        self.colours.setVisible(bool(model.colours))
+        self.vertex.setVisible(model.corner_colours is not None)
+        self.brought.setText(self._brought(bool(names)))
+
+    def _brought(self, missing: bool) -> str:
+        studio = self.work.studio
+        assert studio is not None
+        if missing:
+            return "These pictures, which the model's materials name, were not found beside it:"
+        count = len(studio.model.textures)
+        if count:
+            return f"Its materials name {count} picture{'' if count == 1 else 's'}; they became the first washes."
+        if studio.model.colours or studio.model.corner_colours is not None:
+            return "Its materials name no pictures; it has colours that can be the start."
+        return "Its materials name no pictures and no colours."

@@ -1,0 +1,338 @@
+"""Laying out: flatten, unroll and unwrap faces, and put their islands where they belong."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QToolButton
+
+from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.layout.flatten import best_cylinder, best_direction
+from lucky_fern.core.project.document import Decal
+from lucky_fern.core.project.layouts import (
+    Align,
+    AlongAxis,
+    AsBox,
+    Distribute,
+    EvenDensity,
+    FitRectangle,
+    FlipV,
+    Inside,
+    LayoutEdit,
+    Pack,
+    Proportions,
+    RoundAxis,
+    SendTo,
+    Snap,
+    StackTwins,
+    Transform,
+    Unstack,
+    Unwrap,
+)
+from lucky_fern.core.project.places import Lay, place_height
+from lucky_fern.core.udim import corner_of
+from lucky_fern.ui.session.selection import Selection
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.ui.tools.fitting import Fitting
+from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.views.model_view import ModelView
+    from lucky_fern.ui.views.sheet_view import SheetView
+
+_AXES = {"+X": (1, 0, 0), "−X": (-1, 0, 0), "+Y": (0, 1, 0), "−Y": (0, -1, 0), "+Z": (0, 0, 1), "−Z": (0, 0, -1)}
+_DEFAULT_PADDING = 8
+
+
+def axis_name(direction: F64) -> str:
+    """A direction in few words: an axis of the model, or its three parts."""
+    for name, axis in _AXES.items():
+        if float(np.dot(direction, axis)) > 1 - 1e-6:
+            return name
+    return " ".join(f"{value:+.2f}".replace("-", "−") for value in direction)
+
+
+class LayoutPage(Page):
+    """Every edit is about the selected faces, or about all of them if nothing is selected."""
+
+    def __init__(
+        self,
+        work: Work,
+        selection: Selection,
+        faces: Faces,
+        laying: Laying,
+        fitting: Fitting,
+        model_view: ModelView,
+        sheet_view: SheetView,
+    ) -> None:
+        super().__init__()
+        self.work, self.selection, self.faces, self.laying = work, selection, faces, laying
+        self.fitting, self.model_view, self.sheet_view = fitting, model_view, sheet_view
+        self._proposed: tuple[object, bytes] | None = None
+        self.about = self.note()
+        self._add_stay()
+        self._add_making()
+        self._add_place()
+        self._add_order()
+        self.column.addStretch(1)
+        for signal in (faces.changed, faces.tool_changed, fitting.changed, laying.changed, work.project_changed):
+            signal.connect(self.follow)
+
+    def do(self, edit: LayoutEdit, everything: bool = False) -> None:
+        """Do an edit to what is selected (or to all there is)."""
+        studio = self.work.studio
+        if studio is not None:
+            chosen = np.ones(studio.model.triangle_count, np.bool_) if everything else None
+            self.laying.do(edit, chosen)
+
+    # --- putting the page together ----------------------------------------------------------------------------
+
+    def _add_stay(self) -> None:
+        """The switch: does paint follow the surface, or stay in UV space."""
+        group = QButtonGroup(self)
+        self.stay_buttons: dict[bool, QToolButton] = {}
+        for stay, text, tip in (
+            (True, "on the surface", "What is painted and laid moves along with the islands"),
+            (False, "where it is on the sheet", "The islands move under the paint"),
+        ):
+            made = QToolButton(text=text, checkable=True, toolTip=tip)
+            made.clicked.connect(lambda _=False, stay=stay: self.laying.set_stay(stay))
+            group.addButton(made)
+            self.stay_buttons[stay] = made
+        self.row("Paint stays", *self.stay_buttons.values())
+
+    def _add_making(self) -> None:
+        self.heading("Make anew from the surface")
+        items = [("Proposed", "proposed"), *((name, axis) for name, axis in _AXES.items()), ("As I look", "look")]
+        self.axis_box = choice("Direction from which faces are flattened", items)
+        self.row(
+            button("Flatten", "Straight along a direction, with the proportions of the surface", self._flatten),
+            "seen from", self.axis_box,
+        )  # fmt: skip
+        axes = [("Proposed", None), ("X", (1, 0, 0)), ("Y", (0, 1, 0)), ("Z", (0, 0, 1))]
+        self.round_box = choice("Axis round which faces are unrolled", axes)
+        self.row(
+            button("Unroll", "From a cylinder", lambda: self.do(RoundAxis(self.round_box.currentData()))),
+            "round", self.round_box,
+            button("As a box", "Along whichever of the six directions each face looks", lambda: self.do(AsBox())),
+        )  # fmt: skip
+        self.padding = whole("Padding in texels", 0, 256, _DEFAULT_PADDING, " tx")
+        self.row(
+            button("Unwrap", "Cut and unwrap automatically", lambda: self.do(Unwrap(self.padding.value()))),
+            button("Real proportions", "Undo what squeezes islands", lambda: self.do(Proportions())),
+            "padding", self.padding,
+        )  # fmt: skip
+        self.proposal = self.note()
+
+    def _add_place(self) -> None:
+        self.heading("Place", "Drag the handles in the sheet view, or type")
+        self.fields = {
+            name: number(f"{title} of the selected islands, in texels", -1e6, 1e6, 0, 1)
+            for name, title in (("left", "Left"), ("low", "Lower edge"), ("width", "Width"), ("height", "Height"))
+        }
+        for field in self.fields.values():
+            field.setFixedWidth(66)
+            field.editingFinished.connect(self._typed)
+        self.row("left", self.fields["left"], "low", self.fields["low"])
+        self.row("wide", self.fields["width"], "high", self.fields["height"], "texels of the sheet, from lower left")
+        self.turn = number("Turn by degrees, counter-clockwise", -360, 360, 90, 1, "°")
+        self.turn.setFixedWidth(62)
+        self.row(
+            button("Turn", "By this angle, counter-clockwise", lambda: self.do(Transform(rotate=self.turn.value()))),
+            self.turn,
+            button("Flip across", "Mirror left and right", lambda: self.do(Transform(scale=(-1.0, 1.0)))),
+            button("Flip over", "Mirror top and bottom", lambda: self.do(Transform(scale=(1.0, -1.0)))),
+        )  # fmt: skip
+        self.keep = QCheckBox("keep proportions")
+        self.keep.setToolTip("Fit inside the rectangle instead of filling it")
+        self.fit_drawn = button("Drawn", "Draw the rectangle on the sheet: the islands go there in one step", str)
+        self.fit_drawn.setCheckable(True)
+        self.fit_drawn.clicked.connect(self._fit_drawn)
+        self.row(
+            "Fit to", self.fit_drawn,
+            button("Tile", "The whole tile where they lie", self._fit_tile),
+            button("Decal", "The frame of the selected decal, if it is laid flat", self._fit_decal),
+            self.keep,
+        )  # fmt: skip
+        self.buttons(
+            *((text, tip, lambda to=to: self.do(Align(to))) for text, tip, to in (
+                ("⇤", "Left edges on one line", "left"), ("↔", "Middles on one upright line", "middle-u"),
+                ("⇥", "Right edges on one line", "right"), ("⤒", "Upper edges on one line", "top"),
+                ("↕", "Middles on one level line", "middle-v"), ("⤓", "Lower edges on one line", "bottom"),
+            )),
+            label="Align",
+        )  # fmt: skip
+        self.buttons(
+            ("across", "Equal gaps from left to right", lambda: self.do(Distribute("u"))),
+            ("upwards", "Equal gaps from bottom to top", lambda: self.do(Distribute("v"))),
+            label="Spread",
+        )
+        self.snap_box = choice(
+            "What dragged islands snap to",
+            [("nothing", None), ("texels", "texels"), ("tile border", "tile"), ("other islands", "islands")],
+        )
+        self.snap_box.activated.connect(self._set_snap)
+        self.row("Drags snap to", self.snap_box, button("Snap now", "What is selected, as it lies", self._snap_now))
+
+    def _add_order(self) -> None:
+        self.heading("Bring into order")
+        self.turning = QCheckBox("may turn")
+        self.turning.setToolTip("Packing may turn islands by a quarter")
+        self.row(
+            button("Pack", "As large as they go, apart by the padding, on the tile where they lie", self._pack),
+            self.turning,
+            button("Same density", "As many texels a unit as the whole model has", lambda: self.do(EvenDensity())),
+        )  # fmt: skip
+        self.buttons(
+            ("Move apart", "Islands off those they overlap; twins stay", lambda: self.do(self._unstack(False))),
+            ("Twins too", "Twins off each other as well", lambda: self.do(self._unstack(True))),
+            ("Stack twins", "Islands of one shape onto each other, on purpose", lambda: self.do(StackTwins())),
+        )
+        self.tile = whole("Tile to send islands to", 1001, 9999, 1001)
+        self.row(
+            button("Send to tile", "The same place on it", lambda: self.do(SendTo(self.tile.value()))), self.tile,
+            button("Onto one tile", "Islands that cross a border or lie outside", lambda: self.do(Inside())),
+        )  # fmt: skip
+        self.buttons(
+            ("Turn v over, all of it", "For a model from a program that counts v downwards", self._flip_all),
+        )
+
+    # --- what is more than one edit ---------------------------------------------------------------------------
+
+    def _flatten(self) -> None:
+        asked = self.axis_box.currentData()
+        if asked == "proposed":
+            self.do(AlongAxis())
+        elif asked == "look":
+            _, up, back = self.model_view.camera.axes
+            self.do(AlongAxis(_tuple(back), _tuple(up)))
+        else:
+            self.do(AlongAxis(_tuple(np.array(asked, np.float64))))
+
+    def _pack(self) -> None:
+        self.do(Pack(self.padding.value(), self.turning.isChecked()))
+
+    def _unstack(self, twins: bool) -> Unstack:
+        return Unstack(twins, self.padding.value())
+
+    def _flip_all(self) -> None:
+        self.do(FlipV(), everything=True)
+
+    def _set_snap(self) -> None:
+        self.laying.snap = self.snap_box.currentData()
+
+    def _snap_now(self) -> None:
+        to = self.snap_box.currentData()
+        self.do(Snap(to if to is not None else "texels"))
+
+    def _fit_drawn(self, on: bool) -> None:
+        self.fitting.arm(on, self.keep.isChecked())
+
+    def _fit_tile(self) -> None:
+        rows = self._rows()
+        if rows is not None and self.work.studio is not None:
+            low = np.floor(self.work.studio.model.uv[rows].mean(axis=(0, 1)))
+            self.do(FitRectangle(_pair(low), _pair(low + 1), self.keep.isChecked()))
+
+    def _fit_decal(self) -> None:
+        layer, project = self.selection.layer, self.work.project
+        place = layer.content.place if layer is not None and isinstance(layer.content, Decal) else None
+        if project is None or layer is None or not isinstance(place, Lay) or not isinstance(layer.content, Decal):
+            self.work.said.emit("Select a decal that is laid flat: the islands go into its frame.", True)
+            return
+        half = np.array([place.width, place_height(place, project.picture_size(layer.content.picture))]) / 2
+        middle = np.array(place.centre) + corner_of(place.tile)
+        self.do(FitRectangle(_pair(middle - half), _pair(middle + half), self.keep.isChecked()))
+
+    def _rows(self) -> Bool | None:
+        """(T,) bool, the islands that an edit would move."""
+        studio = self.work.studio
+        if studio is None:
+            return None
+        faces, islands = self.faces, studio.model.islands
+        rows: Bool = islands >= 0
+        if faces.any:
+            rows &= np.isin(islands, np.unique(islands[faces.chosen]))
+        return rows if rows.any() else None
+
+    def _box(self) -> tuple[F64, int] | None:
+        """(2, 2) the box of those islands in texels from the lower left of their tile, and the sheet's size."""
+        rows, studio = self._rows(), self.work.studio
+        if rows is None or studio is None:
+            return None
+        first = int(studio.surface.sheet_of_triangle[rows].max())
+        size = studio.project.size_of(studio.surface.keys[first]) if first >= 0 else studio.project.sheet_size
+        uv = studio.model.uv[rows]
+        return np.stack([uv.min(axis=(0, 1)), uv.max(axis=(0, 1))]), size
+
+    def _typed(self) -> None:
+        """A value was typed: the islands get that box."""
+        found = self._box()
+        if found is None:
+            return
+        box, size = found
+        tile = np.floor(box.mean(axis=0))
+        asked = {name: field.value() / size for name, field in self.fields.items()}
+        low = tile + np.array([asked["left"], asked["low"]])
+        high = low + np.array([asked["width"], asked["height"]])
+        if (np.abs(np.stack([low, high]) - box) * size < 0.06).all() or not (high > low).all():
+            return
+        self.do(FitRectangle(_pair(low), _pair(high)))
+
+    # --- following --------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        for stay, made in self.stay_buttons.items():
+            made.setChecked(self.laying.stay is stay)
+        if self.work.studio is None:
+            return
+        faces = self.faces
+        self.about.setText(
+            f"About the {int(faces.chosen.sum())} selected triangles, and the islands they are on."
+            if faces.any
+            else "About the whole model, as nothing is selected."
+        )
+        found = self._box()
+        for field in self.fields.values():
+            field.setEnabled(found is not None)
+        if found is not None:
+            box, size = found
+            local = (box - np.floor(box.mean(axis=0))) * size
+            values = {
+                "left": local[0, 0],
+                "low": local[0, 1],
+                "width": np.ptp(local[:, 0]),
+                "height": np.ptp(local[:, 1]),
+            }
+            for name, value in values.items():
+                if not self.fields[name].hasFocus():
+                    self.fields[name].setValue(float(value))
+        self.fit_drawn.setChecked(self.fitting.armed)
+        self._propose()
+
+    def _propose(self) -> None:
+        """Say which axes the normals of what is selected speak for."""
+        studio, faces = self.work.studio, self.faces
+        assert studio is not None
+        key = (studio.model.positions, faces.chosen.tobytes())
+        if self._proposed is not None and self._proposed[0] is key[0] and self._proposed[1] == key[1]:
+            return
+        self._proposed = key
+        corners = studio.model.corners[faces.chosen] if faces.any else studio.model.corners
+        flat, round_ = best_direction(corners), best_cylinder(corners)[0]
+        self.proposal.setText(
+            f"Their normals speak for {axis_name(flat)} to flatten, for {axis_name(round_)} to unroll."
+        )
+        self.axis_box.setItemText(0, f"Proposed: {axis_name(flat)}")
+        self.round_box.setItemText(0, f"Proposed: {axis_name(round_)}")
+
+
+def _pair(values: F64) -> tuple[float, float]:
+    return float(values[0]), float(values[1])
+
+
+def _tuple(values: F64) -> tuple[float, float, float]:
+    return float(values[0]), float(values[1]), float(values[2])

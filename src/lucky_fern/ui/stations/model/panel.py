@@ -1,0 +1,32 @@
+"""The Model station's panel: its pages as tabs."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QTabWidget
+
+from lucky_fern.ui.stations.model.check_page import CheckPage
+from lucky_fern.ui.stations.model.files_page import FilesPage
+from lucky_fern.ui.stations.model.layout_page import LayoutPage
+from lucky_fern.ui.stations.model.names_page import NamesPage
+from lucky_fern.ui.stations.model.select_page import SelectPage
+
+
+class ModelPanel(QTabWidget):
+    """In the order of the work: look, select, lay out, name, write."""
+
+    open_asked = Signal()
+    finding_chosen = Signal(object)
+
+    def __init__(
+        self, check: CheckPage, select: SelectPage, lay_out: LayoutPage, names: NamesPage, files: FilesPage
+    ) -> None:
+        super().__init__(documentMode=True)
+        self.check, self.select, self.lay_out, self.names, self.files = check, select, lay_out, names, files
+        for page, title in (
+            (self.check, "Check"), (self.select, "Select"), (self.lay_out, "Lay out"), (self.names, "Names"),
+            (self.files, "In and out"),
+        ):  # fmt: skip
+            self.addTab(page, title)
+        self.check.finding_chosen.connect(self.finding_chosen)
+        self.files.open_asked.connect(self.open_asked)

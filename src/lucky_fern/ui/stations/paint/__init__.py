@@ -1,0 +1,1 @@
+"""The Paint station."""

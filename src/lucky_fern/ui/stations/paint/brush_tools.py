@@ -1,0 +1,94 @@
+"""The Paint station's tools on the tool line, with the settings of the one in hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QToolButton, QWidget
+
+from lucky_fern.ui.tools.filling import FILLS, Filling
+from lucky_fern.ui.tools.painting import Painting
+from lucky_fern.ui.widgets.style import LIGHT, icon
+
+_TOOLS = (
+    ("brush", "Brush", "Paint by dragging; Alt does the opposite, Shift joins to the last stroke"),
+    ("line", "Line", "A straight line from press to release; Shift holds it to steps of 15°"),
+    ("stamp", "Stamp", "The tip once: click, or drag it out to its size"),
+    ("clone", "Clone", "Ctrl+click what to take, then paint it elsewhere: over seams, tiles and round corners"),
+    ("smear", "Smear", "Drags along what it goes over, on the ticked maps"),
+    ("gradient", "Gradient", "Drag: full where it is pressed, run out where it is let go, over what the list says; "
+     "on the sheet it runs flat, on the model through space"),
+    ("fill", "Fill", "Click to fill what is there; on the sheet, draw round what is to be filled"),
+)  # fmt: skip
+
+
+class BrushTools(QWidget):
+    """The tools; beside them what the one in hand asks."""
+
+    def __init__(self, painting: Painting, filling: Filling) -> None:
+        super().__init__()
+        self.painting, self.filling = painting, filling
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(2)
+        self.buttons = {}
+        for name, title, tip in _TOOLS:
+            made = QToolButton(icon=icon(f"tool-{name}", LIGHT.text, LIGHT.active), text=title, checkable=True)
+            made.setIconSize(QSize(18, 18))
+            made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            made.setToolTip(tip)
+            made.clicked.connect(lambda _=False, name=name: painting.set(tool=name, picking_tip=False))
+            self.buttons[name] = made
+            self.row.addWidget(made)
+        self.row.addSpacing(6)
+        self.fills = self._choice([name.capitalize() for name in FILLS], "What a click fills", self._set_fill)
+        self.tolerance = QDoubleSpinBox(minimum=0, maximum=100, decimals=0, suffix=" %")
+        self.tolerance.setToolTip("How far colours may differ")
+        self.tolerance.valueChanged.connect(lambda value: setattr(filling, "tolerance", value / 100))
+        self.row.addWidget(self.tolerance)
+        self.drawn = self._choice(["Lasso", "Rectangle"], "How an outline is drawn on the sheet",
+                                  lambda at: setattr(filling, "boxed", bool(at)))  # fmt: skip
+        self.runs = self._choice(["Straight", "Round"], "Whether it runs out along a line or all round",
+                                 lambda at: setattr(filling, "radial", bool(at)))  # fmt: skip
+        self.dragged = self._choice(["From its middle", "Corner to corner"], "How it is dragged out; Shift keeps it "
+                                    "square", lambda at: painting.set(cornered=bool(at)))  # fmt: skip
+        self.follows = self._choice(["Goes along", "Stays"], "Whether what is taken goes along with each new stroke, "
+                                    "or every stroke begins from the same point",
+                                    lambda at: painting.set(aligned=not at))  # fmt: skip
+        self.hint = QLabel(objectName="quiet")
+        self.row.addWidget(self.hint)
+        painting.changed.connect(self.refresh)
+        self.refresh()
+
+    def _choice(self, names: list[str], tip: str, act: Callable[[int], object]) -> QComboBox:
+        box = QComboBox()
+        box.addItems(names)
+        box.setToolTip(tip)
+        box.setAccessibleName(tip)
+        box.activated.connect(act)
+        self.row.addWidget(box)
+        return box
+
+    def _set_fill(self, at: int) -> None:
+        self.filling.fill = FILLS[at]
+        self.refresh()
+
+    def refresh(self) -> None:
+        painting, filling = self.painting, self.filling
+        tool = painting.tool
+        for name, button in self.buttons.items():
+            button.setChecked(tool == name and not painting.picking_tip)
+        self.fills.setVisible(tool in ("fill", "gradient"))
+        self.fills.setCurrentIndex(FILLS.index(filling.fill))
+        self.tolerance.setVisible(tool == "fill" and filling.fill.startswith("colour"))
+        self.tolerance.setValue(filling.tolerance * 100)
+        self.drawn.setVisible(tool == "fill" and not filling.fill.startswith("colour"))
+        self.runs.setVisible(tool == "gradient")
+        self.dragged.setVisible(tool == "stamp")
+        self.follows.setVisible(tool == "clone" and painting.source is not None)
+        words = "Draw round the tip on the sheet" if painting.picking_tip else ""
+        if tool == "clone" and painting.source is None:
+            words = "Ctrl+click what to take"
+        self.hint.setText(words)
+        self.hint.setVisible(bool(words))

@@ -1,0 +1,1 @@
+"""What is in hand: brush, fill, slide, stripe, faces. No widgets."""

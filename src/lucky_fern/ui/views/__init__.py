@@ -1,0 +1,1 @@
+"""The model view, the sheet view, and what is drawn over them."""

@@ -1,0 +1,305 @@
+"""The model view: the model in 3D, turned, lit and painted on."""
+
+from __future__ import annotations
+
+from collections.abc import Set as AbstractSet
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.compositing.reading import reading, texel_at
+from lucky_fern.core.placing.pose import move_to, surface_pose
+from lucky_fern.core.placing.slide import Eye
+from lucky_fern.core.project.places import Framed, Throw
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.render.camera import AXIS_VIEWS, Camera
+from lucky_fern.render.model_scene import Look, ModelScene
+from lucky_fern.render.textures import SheetTextures
+from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.selection import Selection
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.ui.tools.handles import Handles
+from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.sliding import look_of
+from lucky_fern.ui.views.shared_textures import SharedTextures
+from lucky_fern.ui.views.view import View
+
+
+class ModelView(View):
+    """Orbit with the left button, pan with the middle one (or Shift), turn the light with the right one."""
+
+    def __init__(
+        self,
+        work: Work,
+        selection: Selection,
+        looking: Looking,
+        maps: Maps,
+        comparing: Comparing,
+        handles: Handles,
+        faces: Faces,
+        bringing: Bringing,
+        textures: SharedTextures,
+        pinned: SharedTextures,
+        laying: Laying,
+    ) -> None:
+        super().__init__(
+            "Model view", work, selection, looking, maps, comparing, handles, faces, bringing, textures, pinned
+        )
+        self.laying = laying
+        self.camera = Camera()
+        self.look = Look()
+        self._scene: ModelScene | None = None
+        self._faces_new = False
+        looking.look_asked.connect(self.look_along)
+        faces.shown_changed.connect(self._shown_changed)
+
+    @property
+    def aspect(self) -> float:
+        return self.width() / max(self.height(), 1)
+
+    # --- drawing ------------------------------------------------------------------------------------------
+
+    def reset_layout(self) -> None:
+        if self._scene is not None:
+            self.makeCurrent()
+            self._scene.release()
+            self._scene = None
+            self.doneCurrent()
+        self._faces_new = True
+
+    def _shown_changed(self) -> None:
+        self._faces_new = True
+        self._owners = None
+        self.refresh()
+
+    def preview(self) -> None:
+        faces, studio = self.faces, self.work.studio
+        if self._scene is None or studio is None or self.laying.stay:
+            return
+        self.makeCurrent()
+        self._scene.show_uv(studio.model.uv if faces.preview is None else faces.preview)
+        self.doneCurrent()
+
+    def reset_scene(self) -> None:
+        self.reset_layout()
+        self.frame_all()
+        self.overlay.hint = (
+            "" if self.work.studio is not None else "Open a model (OBJ, GLB, glTF, PLY or STL) to begin."
+        )
+
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+        studio = self.work.studio
+        if studio is None:
+            context.clear(*self.look.backdrop_high, 1.0)
+            return
+        if self._scene is None:
+            self._scene = ModelScene(context, studio.surface)
+        if self._faces_new:
+            self._faces_new = False
+            self._scene.show_faces(self.faces.shown)
+        self.put_tint(self._scene.tint, lambda triangles: studio.model.corners[triangles])
+        look = replace(self.look, shown_map=self.looking.shown_map, checker=self.faces.checker)
+        self._scene.draw(self.camera, self.aspect, look, textures, sizes)
+
+    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks with triangles that face the camera and lie in its frame (or round it)."""
+        studio = self.work.studio
+        if studio is None:
+            return {}
+        model = studio.model
+        middle = model.corners.mean(axis=1)
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - middle
+        flat = self.camera.project(middle, self.aspect)
+        inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1) & ((model.face_normals * eye).sum(axis=1) > 0)
+        return {
+            sheet.key: sheet.chunks_of(inside[sheet.triangle])
+            for sheet in studio.surface.ready_sheets(self.work.sheet_sizes())
+        }
+
+    def set_look(self, **changes: object) -> None:
+        """Change how the model is drawn (see :class:`Look`)."""
+        self.look = replace(self.look, **changes)  # type: ignore[arg-type]
+        self.update()
+
+    def frame_all(self) -> None:
+        """The whole model in view."""
+        if self.work.studio is not None:
+            self.set_camera(self.camera.framing(self.work.studio.model.bounds, self.aspect))
+
+    def go_to_triangles(self, triangles: I32) -> None:
+        """Look at some triangles from where most of them face."""
+        studio = self.work.studio
+        if studio is None or not len(triangles):
+            return
+        corners = studio.model.corners[triangles]
+        normal = (
+            studio.model.face_normals[triangles] * np.linalg.norm(np.ptp(corners, axis=1), axis=1)[:, None]
+        ).sum(0)
+        if np.linalg.norm(normal) < 1e-9:
+            normal = studio.model.face_normals[triangles[0]]
+        normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
+        yaw = float(np.degrees(np.arctan2(normal[0], normal[2])))
+        pitch = float(np.clip(np.degrees(np.arcsin(np.clip(normal[1], -1, 1))), -80, 80))
+        bounds = np.stack([corners.min(axis=(0, 1)), corners.max(axis=(0, 1))])
+        grown = 0.15 * max(float(np.ptp(bounds, axis=0).max()), studio.model.diagonal * 0.02)
+        bounds = bounds + np.array([[-grown], [grown]])
+        self.set_camera(replace(self.camera, yaw=yaw, pitch=pitch).framing(bounds, self.aspect))
+
+    def look_from(self, name: str) -> None:
+        """One of the six axis views."""
+        yaw, pitch = AXIS_VIEWS[name]
+        self.camera = replace(self.camera, yaw=yaw, pitch=pitch)
+        self.frame_all()
+
+    def set_parallel(self, parallel: bool) -> None:
+        self.set_camera(replace(self.camera, parallel=parallel))
+
+    def set_camera(self, camera: Camera) -> None:
+        self.camera = camera
+        axes, target = np.stack(camera.axes), np.asarray(camera.target)
+        self.looking.look_from(Eye(axes, target, camera.distance, camera.half_height(), camera.parallel))
+        self.refresh()
+        self._marker_changed()
+
+    def look_along(self, place: Throw) -> None:
+        """Look from where a throw's lens is, at what its picture is before."""
+        yaw, pitch, distance = look_of(place)
+        camera = replace(self.camera, yaw=yaw, pitch=pitch, target=place.point, parallel=place.lens is None)
+        if distance:
+            camera = replace(camera, distance=distance)
+        self.set_camera(camera)
+
+    # --- between screen and surface -------------------------------------------------------------------------
+
+    def hit(self, point: F64) -> SurfaceHit | None:
+        """The surface under a pixel."""
+        if self.work.studio is None:
+            return None
+        x, y = point[0] / self.width() * 2 - 1, 1 - point[1] / self.height() * 2
+        origin, direction = self.camera.ray(float(x), float(y), self.aspect)
+        shown = self.faces.shown
+        if self.look.front_only:
+            model = self.work.studio.model
+            towards = self.camera.axes[2] if self.camera.parallel else self.camera.eye - model.corners[:, 0]
+            front = np.asarray((model.face_normals * towards).sum(axis=1) > 0)
+            shown = front if shown is None else front & shown
+        return pick(self.work.studio.model, origin, direction, shown=shown)
+
+    def surface_at(self, point: F64) -> SurfaceHit | None:
+        return self.hit(point)
+
+    def place_at(self, point: F64) -> F64 | None:
+        hit = self.hit(point)
+        return None if hit is None else hit.position
+
+    def spot(self, position: F64, normal: F64) -> F64 | None:
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - position
+        place = self.to_screen(position)
+        return place if float(normal @ eye) > 0 and np.isfinite(place).all() else None
+
+    def line_of(self, points: F64, normals: F64) -> list[F64]:
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - points
+        flat = self.to_screen(points)
+        seen = ((normals * eye).sum(axis=1) > 0) & np.isfinite(flat).all(axis=1)
+        ends = np.flatnonzero(np.diff(np.concatenate([[False], seen, [False]]).astype(int)))
+        return [flat[start:end] for start, end in zip(ends[::2], ends[1::2], strict=True) if end - start > 1]
+
+    def line_through(self, points: F64) -> F64 | None:
+        flat = self.to_screen(points)
+        return flat if np.isfinite(flat).all() else None
+
+    def length_of(self, pixels: float, hit: SurfaceHit) -> float:
+        half = self.camera.half_height()
+        if not self.camera.parallel:
+            half *= float((self.camera.eye - hit.position) @ self.camera.axes[2]) / self.camera.distance
+        return pixels * 2 * half / max(self.height(), 1)
+
+    def face_at(self, point: F64) -> int | None:
+        hit = self.hit(point)
+        return None if hit is None else hit.triangle
+
+    def standpoint(self) -> object:
+        return self.camera
+
+    def screen_faces(self, surface: Surface) -> F64:
+        model = surface.model
+        depth = self.camera.depth(model.corners)
+        return np.concatenate([self.to_screen(model.corners), depth[..., None]], axis=2)
+
+    def to_screen(self, points: F64) -> F64:
+        """(..., 2) pixels of (..., 3) points."""
+        flat = self.camera.project(points, self.aspect)
+        return np.stack([(flat[..., 0] + 1) * self.width() / 2, (1 - flat[..., 1]) * self.height() / 2], axis=-1)
+
+    def grip_of(self, place: Framed, height: float) -> Grip | None:
+        assert self.work.studio is not None
+        pose = surface_pose(self.work.studio.surface, place, height)
+        if pose is None:
+            return None
+        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - pose.centre
+        if float(pose.normal @ eye) <= 0:
+            return None  # it looks away
+        ends = self.to_screen(np.stack([pose.centre, pose.centre + pose.half_x, pose.centre + pose.half_y]))
+        if not np.isfinite(ends).all():
+            return None
+        return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
+
+    def moved(self, place: Framed, point: F64) -> Framed | None:
+        hit = self.hit(point)
+        if hit is None or self.work.studio is None:
+            return None
+        return move_to(self.work.studio.surface, place, hit)
+
+    def marker_place(self) -> F64 | None:
+        marker = self.looking.marker
+        if marker is None:
+            return None
+        place = self.to_screen(marker.position)
+        return place if np.isfinite(place).all() else None
+
+    def hover(self, point: F64) -> None:
+        hit = self.hit(point)
+        self.overlay.facts = self._reading(hit)
+        self.overlay.update()
+        self.looking.mark(hit, self)
+
+    def leaveEvent(self, event: object) -> None:
+        self.overlay.facts = ""
+        self.overlay.update()
+        super().leaveEvent(event)
+
+    def _reading(self, hit: SurfaceHit | None) -> str:
+        """The value under the pointer."""
+        studio, store = self.work.studio, self.maps.store
+        if hit is None or studio is None or store is None or not np.isfinite(hit.uv).all():
+            return ""
+        key = sheet_of(studio.surface, hit)
+        if key is None:
+            return ""
+        size = studio.project.size_of(key)
+        return reading(store, key, size, self.looking.shown_map or "colour", *texel_at(*local_uv(hit, key), size))
+
+    def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
+        if how == "orbit":
+            self.set_camera(self.camera.orbited(-dx * 0.45, dy * 0.45))
+        elif how == "pan":
+            self.set_camera(self.camera.panned(dx * 2 / self.width(), -dy * 2 / self.height(), self.aspect))
+        elif how == "zoom":
+            self.set_camera(self.camera.zoomed(1.15**dy))
+        elif how == "light":
+            self.set_look(lamp_deg=(self.look.lamp_deg + dx * 0.6) % 360.0)
+
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        hit = self.hit(point)
+        if hit is None:
+            return False
+        return self.bringing.drop_on_surface(picture, hit, self.camera.axes[1])

@@ -1,0 +1,295 @@
+"""The sheet view: all tiles where they lie in UV space."""
+
+from __future__ import annotations
+
+from collections.abc import Set as AbstractSet
+
+import moderngl
+import numpy as np
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QPushButton
+
+from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.compositing.reading import reading, texel_at
+from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
+from lucky_fern.core.project.layouts import Unwrap
+from lucky_fern.core.project.places import Framed
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
+from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
+from lucky_fern.render.textures import SheetTextures
+from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.selection import Selection
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.ui.tools.handles import Handles
+from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.views.shared_textures import SharedTextures
+from lucky_fern.ui.views.view import View
+
+_PIXELS_PER_TEXEL = 48.0
+
+
+class SheetView(View):
+    """Pan with any button, zoom with the wheel down to single texels."""
+
+    flat = True
+
+    def __init__(
+        self,
+        work: Work,
+        selection: Selection,
+        looking: Looking,
+        maps: Maps,
+        comparing: Comparing,
+        handles: Handles,
+        faces: Faces,
+        bringing: Bringing,
+        textures: SharedTextures,
+        pinned: SharedTextures,
+        laying: Laying,
+    ) -> None:
+        super().__init__(
+            "Sheet view", work, selection, looking, maps, comparing, handles, faces, bringing, textures, pinned
+        )
+        self.camera = FlatCamera()
+        self.tiles = TileMap(())
+        self.wires = True
+        self.ground = (0.60, 0.60, 0.60)
+        self._scene: SheetScene | None = None
+        self._all_framed = True  # nobody has zoomed or panned yet: everything stays in view when the size changes
+        self.unwrap = QPushButton("Unwrap it", self)
+        self.unwrap.setToolTip("Cut and unwrap the whole model, so that there is something to paint on")
+        self.unwrap.clicked.connect(lambda: laying.do(Unwrap()))
+        self.unwrap.hide()
+
+    # --- drawing ------------------------------------------------------------------------------------------
+
+    def reset_layout(self) -> None:
+        if self._scene is not None:
+            self.makeCurrent()
+            self._scene.release()
+            self._scene = None
+            self.doneCurrent()
+        studio = self.work.studio
+        self.tiles = TileMap(studio.surface.keys if studio is not None else ())
+        if self._all_framed:
+            self.frame_all()
+        else:
+            self.set_camera(self.camera)
+        self.overlay.hint = self.overlay.facts = ""
+        bare = studio is not None and not studio.surface.keys
+        self.unwrap.setVisible(bare)
+        if bare and studio is not None:
+            self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
+
+    def reset_scene(self) -> None:
+        self.reset_layout()
+        self.frame_all()
+
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+        studio = self.work.studio
+        if studio is None or textures is None:
+            context.clear(*self.ground, 1.0)
+            return
+        if self._scene is None:
+            self._scene = SheetScene(context, studio.surface, self.tiles)
+        self.put_tint(self._scene.tint, self._tint_corners)
+        self._scene.draw(
+            self.camera, self.width(), self.height(), self.looking.shown_map, self.wires, textures,
+            sizes, self.ground, (0.08, 0.08, 0.08, 0.17), self.faces.checker,
+        )  # fmt: skip
+
+    def _tint_corners(self, triangles: I32) -> F64:
+        assert self._scene is not None
+        return self._scene.plane_corners(triangles, self.faces.preview)
+
+    def go_to_triangles(self, triangles: I32) -> None:
+        """Look at where some triangles lie on their sheets."""
+        studio = self.work.studio
+        if studio is None:
+            return
+        number = studio.surface.sheet_of_triangle[triangles]
+        kept, number = triangles[number >= 0], number[number >= 0]
+        if not len(kept):
+            return
+        origin = np.array([self.tiles.origin[key.material] for key in studio.surface.keys])[number]
+        flat = studio.model.uv[kept] + origin[:, None]
+        low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
+        room = 0.1 * max(float((high - low).max()), 0.02)
+        self.set_camera(FlatCamera.framing(np.stack([low - room, high + room]), self.width(), self.height()))
+
+    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks that lie in the view's rectangle."""
+        low = self.plane_at(np.array([0.0, self.height()]))
+        high = self.plane_at(np.array([self.width(), 0.0]))
+        seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+        for key, size in self.work.sheet_sizes().items():
+            corner = self.tiles.corner(key)
+            left, right = ((low[0] - corner[0]) * size, (high[0] - corner[0]) * size)
+            top, bottom = ((1 - high[1] + corner[1]) * size, (1 - low[1] + corner[1]) * size)
+            seen[key] = {
+                chunk
+                for chunk in every_chunk(size)
+                if chunk.column * CHUNK < right and (chunk.column + 1) * CHUNK > left
+                and chunk.row * CHUNK < bottom and (chunk.row + 1) * CHUNK > top
+            }  # fmt: skip
+        return seen
+
+    def frame_all(self) -> None:
+        """All sheets in view."""
+        self.set_camera(FlatCamera.framing(self.tiles.bounds(), self.width(), self.height()))
+        self._all_framed = True
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.unwrap.adjustSize()
+        self.unwrap.move((self.width() - self.unwrap.width()) // 2, self.height() // 2 + 44)
+        if self._all_framed:
+            self.frame_all()
+        else:
+            self.set_camera(self.camera)
+
+    def set_wires(self, on: bool) -> None:
+        self.wires = on
+        self.update()
+
+    def set_camera(self, camera: FlatCamera) -> None:
+        self.camera = camera
+        self._all_framed = False
+        self.overlay.labels = [
+            (self._pixel(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
+        ]
+        self.refresh()
+        self._marker_changed()
+
+    # --- between screen and sheet -----------------------------------------------------------------------------
+
+    def _pixel(self, plane: F64) -> F64:
+        return self.camera.to_screen(plane, self.width(), self.height())
+
+    def plane_at(self, point: F64) -> F64:
+        """The place on the plane of all sheets under a pixel."""
+        return self.camera.to_plane(float(point[0]), float(point[1]), self.width(), self.height())
+
+    def face_at(self, point: F64) -> int | None:
+        studio, plane = self.work.studio, self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            return None
+        hit = at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane), self.faces.shown)
+        return None if hit is None else hit.triangle
+
+    def standpoint(self) -> object:
+        return self.camera
+
+    def screen_faces(self, surface: Surface) -> F64:
+        corners = np.full((surface.model.triangle_count, 3, 3), np.nan)
+        for key in surface.keys:
+            rows = surface.placement.triangles[key]
+            corners[rows, :, :2] = self._pixel(self.tiles.to_plane(key.material, surface.model.uv[rows]))
+            corners[rows, :, 2] = 0.0
+        return corners
+
+    def surface_at(self, point: F64) -> SurfaceHit | None:
+        studio, plane = self.work.studio, self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            return None
+        return at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane))
+
+    def place_at(self, point: F64) -> F64 | None:
+        plane = self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        return None if key is None else self.tiles.to_uv(key, plane)
+
+    def spot(self, position: F64, normal: F64) -> F64 | None:
+        studio = self.work.studio
+        if studio is None:
+            return None
+        reach = 1e-3 * studio.model.diagonal
+        hit = pick(studio.model, position + normal * reach, -normal)
+        key = None if hit is None or not np.isfinite(hit.uv).all() else sheet_of(studio.surface, hit)
+        if hit is None or key is None or np.linalg.norm(hit.position - position) > 3 * reach:
+            return None
+        return self._pixel(self.tiles.to_plane(key.material, hit.uv))
+
+    def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
+        plane = np.array([self.plane_at(point) for point in points])
+        key = self.tiles.sheet_at(plane.mean(axis=0))
+        return None if key is None else (key, plane - self.tiles.corner(key))
+
+    def length_of(self, pixels: float, hit: SurfaceHit) -> float:
+        studio = self.work.studio
+        assert studio is not None
+        along_u, along_v = uv_axes(studio.model, hit.triangle)
+        tile = float(np.linalg.norm(self._pixel(np.array([1.0, 0.0])) - self._pixel(np.zeros(2))))
+        return pixels / max(tile, 1e-9) * float(np.sqrt(np.linalg.norm(np.cross(along_u, along_v))))
+
+    def grip_of(self, place: Framed, height: float) -> Grip | None:
+        assert self.work.studio is not None
+        pose = sheet_pose(self.work.studio.surface, place, height)
+        if pose is None or pose.sheet.material not in self.tiles.origin:
+            return None
+        plane = self.tiles.to_plane(pose.sheet.material, pose.centre)
+        ends = self._pixel(np.stack([plane, plane + pose.half_x, plane + pose.half_y]))
+        return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
+
+    def moved(self, place: Framed, point: F64) -> Framed | None:
+        studio, plane = self.work.studio, self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            return None
+        return move_to_uv(studio.surface, place, key, self.tiles.to_uv(key, plane))
+
+    def marker_place(self) -> F64 | None:
+        marker, studio = self.looking.marker, self.work.studio
+        key = None if marker is None or studio is None else sheet_of(studio.surface, marker)
+        if key is None or marker is None or not np.isfinite(marker.uv).all():
+            return None
+        return self._pixel(self.tiles.to_plane(key.material, marker.uv))
+
+    def hover(self, point: F64) -> None:
+        studio, plane = self.work.studio, self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if studio is None or key is None:
+            self.looking.mark(None, self)
+            self.overlay.facts = ""
+            self.overlay.update()
+            return
+        uv = self.tiles.to_uv(key, plane)
+        size = studio.project.size_of(key)
+        inside = plane - self.tiles.corner(key)
+        row, column = texel_at(float(inside[0]), float(inside[1]), size)
+        store = self.maps.store
+        self.overlay.facts = (
+            reading(store, key, size, self.looking.shown_map or "colour", row, column) if store is not None else ""
+        )
+        self.overlay.update()
+        self.looking.mark(at_uv(studio.surface, key.material, uv), self)
+
+    def leaveEvent(self, event: object) -> None:
+        self.overlay.facts = ""
+        self.overlay.update()
+        super().leaveEvent(event)
+
+    def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
+        if how == "zoom":
+            most = _PIXELS_PER_TEXEL * max([*self.work.sheet_sizes().values(), 16])
+            self.set_camera(
+                self.camera.zoomed(1.25**dy, float(point[0]), float(point[1]), self.width(), self.height(), most)
+            )
+        else:
+            self.set_camera(self.camera.panned(dx, dy))
+
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        plane = self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        if key is None:
+            return False
+        return self.bringing.drop_on_sheet(picture, key, self.tiles.to_uv(key, plane))

@@ -1,0 +1,524 @@
+"""What both views share: drawing on demand, the decal's handles, and pictures dropped from the tray."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from collections.abc import Set as AbstractSet
+from pathlib import Path
+
+import moderngl
+import numpy as np
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPixmap,
+    QResizeEvent,
+    QTabletEvent,
+    QWheelEvent,
+)
+from PySide6.QtOpenGLWidgets import QOpenGLWidget
+
+from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.painting.brush import Pen
+from lucky_fern.core.pictures.picture import SUFFIXES
+from lucky_fern.core.project.places import Framed
+from lucky_fern.core.selecting.seen import nearest_faces
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit
+from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.render.model_scene import CHECKER_TEXELS
+from lucky_fern.render.textures import SheetTextures, is_software
+from lucky_fern.render.tint import Tint
+from lucky_fern.ui.gestures.drawn import Drawn
+from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.selection import Selection
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.ui.tools.handles import Handles
+from lucky_fern.ui.views.overlay import Overlay
+from lucky_fern.ui.views.shared_textures import SharedTextures
+
+_LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
+_CLICK = 5  # pixels; a press that goes less far before it ends was a click
+PICTURE_MIME = "application/x-lucky-fern-picture"
+
+
+class View(QOpenGLWidget):
+    """A GL view with an overlay. Subclasses draw, and say how screen and surface correspond."""
+
+    frame_drawn = Signal()
+    flat = False  # whether this is the view of the sheets
+
+    def __init__(
+        self,
+        title: str,
+        work: Work,
+        selection: Selection,
+        looking: Looking,
+        maps: Maps,
+        comparing: Comparing,
+        handles: Handles,
+        faces: Faces,
+        bringing: Bringing,
+        textures: SharedTextures,
+        pinned: SharedTextures,
+    ) -> None:
+        super().__init__()
+        self.work = work
+        self.selection = selection
+        self.looking = looking
+        self.maps = maps
+        self.comparing = comparing
+        self.faces = faces
+        self.bringing = bringing
+        self.textures = textures
+        self.pinned_textures = pinned
+        self._wiping = False
+        maps.lookers.append(self.seen)
+        self.context_: moderngl.Context | None = None
+        self.setAccessibleName(title)
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(160, 160)
+        self._drawn = Drawn()
+        self.overlay = Overlay(self, self._drawn)
+        self.gestures: list[Gesture] = []  # asked in this order; the window hands them over
+        self._gesture: Gesture | None = None
+        self._pressed = QPointF()
+        self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
+        self._last = QPointF()
+        self._navigating = ""
+        self._still = False
+        self._due = False  # whether a frame was asked for and not drawn yet
+        self._target: moderngl.Framebuffer | None = None
+        self.still_timer = QTimer(self, singleShot=True, interval=160)
+        self.still_timer.timeout.connect(self._draw_still)
+        work.studio_changed.connect(self._studio_changed)
+        work.project_changed.connect(self.refresh)
+        selection.changed.connect(self.refresh)
+        looking.changed.connect(self.refresh)
+        looking.station_changed.connect(self.refresh)
+        handles.changed.connect(self.refresh)
+        # New chunks come faster than a slow card draws: they wait for a while that drawing can afford.
+        self._soon = QTimer(self, singleShot=True)
+        self._soon.timeout.connect(self.update)
+        self._cost = 0.0  # seconds that the last frame took
+        maps.changed.connect(self._update_soon)
+        looking.marker_changed.connect(self._marker_changed)
+        faces.changed.connect(self._tint_changed)
+        faces.preview_changed.connect(self._preview_changed)
+        faces.tool_changed.connect(self.refresh)
+        work.layout_changed.connect(self._layout_changed)
+        self._tint_new = True
+
+    # --- what subclasses answer ---------------------------------------------------------------------------
+
+    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+        raise NotImplementedError
+
+    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
+        """The chunks of each sheet that can be seen here now."""
+        raise NotImplementedError
+
+    def grip_of(self, place: Framed, height: float) -> Grip | None:
+        """Where a decal lies on the screen, if it can be seen here."""
+        raise NotImplementedError
+
+    def moved(self, place: Framed, point: F64) -> Framed | None:
+        """The place with its middle under a pixel; None where there is nothing to lie on."""
+        raise NotImplementedError
+
+    def surface_at(self, point: F64) -> SurfaceHit | None:
+        """The point of the surface under a pixel."""
+        raise NotImplementedError
+
+    def place_at(self, point: F64) -> F64 | None:
+        """What lies under a pixel as this view measures it: (3,) on the surface, or (2,) in UV space."""
+        raise NotImplementedError
+
+    def spot(self, position: F64, normal: F64) -> F64 | None:
+        """Where a point of the surface lies on the screen; None where it looks away or lies on no sheet."""
+        raise NotImplementedError
+
+    def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
+        """A sheet and an outline (N, 2) in its UV space, of one (N, 2) in pixels; None where this view shows none."""
+        return None
+
+    def line_of(self, points: F64, normals: F64) -> list[F64]:
+        """Lines (N, 2) on the screen that show a path over the surface as far as it is seen."""
+        return []
+
+    def line_through(self, points: F64) -> F64 | None:
+        """A line (N, 3) in the air on the screen, where this view shows what lies in the air."""
+        return None
+
+    def length_of(self, pixels: float, hit: SurfaceHit) -> float:
+        """How long, in model units, so many pixels are at a point of the surface."""
+        raise NotImplementedError
+
+    def marker_place(self) -> F64 | None:
+        """Where the spot lies that the other view points at."""
+        raise NotImplementedError
+
+    def hover(self, point: F64) -> None:
+        raise NotImplementedError
+
+    def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
+        raise NotImplementedError
+
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        raise NotImplementedError
+
+    def reset_scene(self) -> None:
+        """The studio is another one: drop what was made for the old one."""
+
+    def reset_layout(self) -> None:
+        """The layout is another one: drop what was made for the old one, and go on looking where one looks."""
+
+    def face_at(self, point: F64) -> int | None:
+        """The face under a pixel."""
+        raise NotImplementedError
+
+    def standpoint(self) -> object:
+        """Where this view looks from and how: it changes when the picture on the screen does."""
+        raise NotImplementedError
+
+    def screen_faces(self, surface: Surface) -> F64:
+        """Corners (T, 3, 3) of all faces as x, y in pixels and depth."""
+        raise NotImplementedError
+
+    # --- drawing --------------------------------------------------------------------------------------------
+
+    def initializeGL(self) -> None:
+        self.context_ = moderngl.create_context()
+
+    def paintGL(self) -> None:
+        if self.context_ is None:
+            return
+        begin = time.perf_counter()
+        self._due = False
+        ratio = self.devicePixelRatio()
+        size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
+        textures = self.textures.ready(self.context_)
+        screen = self.context_.detect_framebuffer(self.defaultFramebufferObject())
+        smooth = self._still or not is_software(self.context_)
+        target = self._smooth_target(size) if smooth else screen
+        target.use()
+        target.viewport = (0, 0, *size)
+        self.draw(self.context_, textures, self.work.sheet_sizes())
+        pinned = self.pinned_textures.ready(self.context_)
+        if pinned is not None and self.comparing.pinned is not None:
+            # The pinned state is drawn over the left part; nothing else of the frame is touched.
+            target.use()
+            target.scissor = (0, 0, max(int(size[0] * self.comparing.wipe), 1), size[1])
+            self.draw(self.context_, pinned, self.comparing.pinned.sizes)
+            target.scissor = None  # type: ignore[assignment]  # takes it off
+        if target is not screen:
+            self.context_.copy_framebuffer(screen, target)
+        if not smooth:
+            self.still_timer.start()
+        self._still = False
+        holders = (self.maps, self.comparing.pinned)
+        self._cost = time.perf_counter() - begin
+        shared = (self.textures, self.pinned_textures)
+        if any(holder is not None and holder.pending for holder in holders) or any(one.waiting for one in shared):
+            self._update_soon()
+        self.frame_drawn.emit()
+
+    def update(self) -> None:  # type: ignore[override]  # whoever asks for a part gets the whole
+        """Ask for a frame."""
+        self._due = True
+        super().update()
+
+    @property
+    def due(self) -> bool:
+        """Whether what this view shows is still to be drawn."""
+        return self.isVisible() and (self._due or self._soon.isActive())
+
+    def _update_soon(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start(min(int(6000 * self._cost), _LONGEST_WAIT))
+
+    def _smooth_target(self, size: tuple[int, int]) -> moderngl.Framebuffer:
+        """A framebuffer with four samples a pixel, kept while the view keeps its size."""
+        assert self.context_ is not None
+        if self._target is None or self._target.size != size:
+            if self._target is not None:
+                self._target.color_attachments[0].release()
+                self._target.depth_attachment.release()
+                self._target.release()
+            colour = self.context_.renderbuffer(size, 4, samples=4)
+            depth = self.context_.depth_renderbuffer(size, samples=4)
+            self._target = self.context_.framebuffer([colour], depth)
+        return self._target
+
+    def _draw_still(self) -> None:
+        """Nothing moves any more: draw once with smooth edges, which a processor is too slow for in motion."""
+        if self._gesture is not None or not self.maps.settled:
+            self.still_timer.start()  # the processor has better things to do
+            return
+        self.draw_smooth_next()
+        self.update()
+
+    def draw_smooth_next(self) -> None:
+        """Let the next frame have smooth edges even where drawing is slow."""
+        self._still = True
+
+    def refresh(self) -> None:
+        """Show the project as it is now."""
+        self._drawn.grip = None  # a gesture that has handles to show puts them there
+        for gesture in self.gestures:
+            gesture.show()
+        self.overlay.wipe = self.comparing.wipe if self.comparing.pinned is not None else None
+        checker = f"Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels" if self.faces.checker else ""
+        self.overlay.banner = "Without the selected layers" if self.comparing.holding else checker
+        self.overlay.update()
+        self.update()
+
+    def _tint_changed(self) -> None:
+        self._tint_new = True
+        tinted = self.faces.tint()
+        self.overlay.heat = tinted.heat if tinted is not None else None
+        self.refresh()
+
+    def _preview_changed(self) -> None:
+        self._tint_new = True
+        self.preview()
+        self.refresh()
+
+    def preview(self) -> None:
+        """Follow UVs that are shown for a while."""
+
+    def put_tint(self, tint: Tint, corners: Callable[[I32], F64]) -> None:
+        """Bring a scene's tint to what is to be coloured; subclasses call this before they draw."""
+        if not self._tint_new:
+            return
+        self._tint_new = False
+        tinted = self.faces.tint()
+        if tinted is None:
+            tint.show(np.zeros((0, 3, 3)), np.zeros((0, 4)))
+        else:
+            tint.show(corners(tinted.triangles), tinted.colours)
+
+    def _studio_changed(self) -> None:
+        self._tint_new = True
+        self.reset_scene()
+        self.refresh()
+
+    def _layout_changed(self) -> None:
+        self._tint_new = True
+        self._owners = None
+        self.reset_layout()
+        self.refresh()
+
+    def owners(self) -> tuple[I32, F64]:
+        """The face seen at each pixel (height, width), and the corners of all faces on the screen."""
+        studio = self.work.studio
+        assert studio is not None
+        what = (self.standpoint(), self.width(), self.height(), studio.surface, self.faces.hidden.tobytes())
+        if self._owners is None or self._owners[0] != what:
+            corners = self.screen_faces(studio.surface)
+            owner = nearest_faces(corners, self.width(), self.height(), self.faces.shown)
+            self._owners = (what, owner, corners)
+        return self._owners[1], self._owners[2]
+
+    def _marker_changed(self) -> None:
+        self.overlay.marker = None if self.looking.marker_source is self else self.marker_place()
+        self.overlay.update()
+
+    @property
+    def drawn(self) -> Drawn:
+        return self._drawn
+
+    def redraw(self) -> None:
+        """Paint what is drawn over the view anew."""
+        self.overlay.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.overlay.resize(self.size())
+        self.refresh()
+
+    # --- decals under the pointer ---------------------------------------------------------------------------
+
+    def grip(self) -> Grip | None:
+        """The selected decal's handles, if they can be seen here."""
+        decal = self.selection.decal
+        return None if decal is None else self.grip_of(decal[1], decal[2])
+
+    # --- mouse and keyboard ---------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        point = _array(event.position())
+        self._last = self._pressed = event.position()
+        button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if self.comparing.pinned is not None and abs(point[0] - self.comparing.wipe * self.width()) < 7:
+            self._wiping = True
+            return
+        for gesture in self.gestures:
+            if gesture.press(point, event):
+                self._gesture = gesture
+                return
+        if button == Qt.MouseButton.RightButton:
+            drawing = any(gesture.draws for gesture in self.gestures)
+            self._navigating = "orbit" if drawing else "light"
+        elif button == Qt.MouseButton.MiddleButton or shift:
+            self._navigating = "pan"
+        else:
+            self._navigating = "orbit"
+
+    def finish(self) -> None:
+        """Enter: what is being drawn is done."""
+        for gesture in self.gestures:
+            gesture.finish()
+
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        """A pen: how it is held is remembered, and the mouse event that Qt makes of it does the rest."""
+        lean = np.sin(np.radians([event.xTilt(), -event.yTilt()]))  # a tablet's y runs down
+        pen = Pen(max(float(event.pressure()), 0.0), float(lean[0]), float(lean[1]))
+        for gesture in self.gestures:
+            gesture.hold_pen(Pen() if event.type() == event.Type.TabletRelease else pen)
+        event.ignore()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        point = _array(event.position())
+        if self._gesture is not None:
+            self._gesture.move(point, event)
+        elif self._wiping:
+            self.comparing.set_wipe(float(point[0]) / self.width())
+        elif self._navigating:
+            delta = event.position() - self._last
+            self.navigate(self._navigating, delta.x(), delta.y(), point)
+        else:
+            self._show_cursor(point)
+        self.hover(point)
+        self._last = event.position()
+
+    def _show_cursor(self, point: F64) -> None:
+        for gesture in self.gestures:
+            shape = gesture.cursor(point)
+            if shape is not None:
+                self.setCursor(shape)
+                return
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        point = _array(event.position())
+        wiping, self._wiping = self._wiping, False
+        self._navigating = ""
+        if self._gesture is not None:
+            done, self._gesture = self._gesture, None
+            done.release(point, event)
+        elif not wiping and (event.position() - self._pressed).manhattanLength() < _CLICK:
+            for gesture in self.gestures:
+                gesture.click(point, event)
+        self.work.end_gesture()
+
+    def leaveEvent(self, event: object) -> None:
+        self.looking.mark(None, self)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        turns = event.angleDelta().y() / 120.0
+        if any(gesture.wheel(turns, event) for gesture in self.gestures):
+            return
+        self.navigate("zoom", 0.0, turns, _array(event.position()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+        }  # fmt: skip
+        if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.comparing.pin()
+            else:
+                self.comparing.hold(True)
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.finish()
+            return
+        step = steps.get(Qt.Key(event.key()))
+        if step is not None and any(gesture.nudge((step[0], -step[1]), event) for gesture in self.gestures):
+            return
+        middle = np.array([self.width() / 2, self.height() / 2])
+        if step is not None:
+            how = "pan" if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else "orbit"
+            self.navigate(how, -step[0] * 24.0, -step[1] * 24.0, middle)
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.navigate("zoom", 0, 1, middle)
+        elif event.key() == Qt.Key.Key_Minus:
+            self.navigate("zoom", 0, -1, middle)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
+            self.comparing.hold(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.comparing.hold(False)
+        super().focusOutEvent(event)
+
+    # --- drops ------------------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        mime = event.mimeData()
+        files = any(Path(url.toLocalFile()).suffix.lower() in SUFFIXES for url in mime.urls())
+        if mime.hasFormat(PICTURE_MIME) or files:
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        point = _array(event.position())
+        self.hover(point)
+        image = event.mimeData().imageData()
+        if isinstance(image, QPixmap):
+            self.overlay.ghost = (image, event.position())
+        self.overlay.marker = point
+        self.overlay.update()
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self._end_drop()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        point = _array(event.position())
+        self._end_drop()
+        mime = event.mimeData()
+        if mime.hasFormat(PICTURE_MIME):
+            self._place(bytes(mime.data(PICTURE_MIME).data()).decode(), point)
+        if mime.urls():
+            paths = [Path(url.toLocalFile()) for url in mime.urls()]
+            self.bringing.bring(paths, lambda name: self._place(name, point))
+        event.acceptProposedAction()
+        self.setFocus()
+
+    def _place(self, picture: str, point: F64) -> None:
+        if not self.drop_picture(picture, point):
+            self.work.said.emit(
+                "There is nothing to place a picture on there; drop it on the model or on a sheet.", True
+            )
+
+    def _end_drop(self) -> None:
+        self.overlay.ghost = self.overlay.marker = None
+        self.overlay.update()
+
+
+def _array(point: QPointF) -> F64:
+    return np.array([point.x(), point.y()])

@@ -1,0 +1,1 @@
+"""Fields, pages and style: nothing of this program's matter."""

@@ -1,0 +1,66 @@
+"""A screen if there is none, and the Qt application with what the views need."""
+
+from __future__ import annotations
+
+import gc
+import os
+import shutil
+import subprocess
+import sys
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+_MADE = 2000  # milliseconds after which everything is there
+_VIRTUAL = "1600x1000x24"
+
+
+def ensure_screen() -> subprocess.Popen[bytes] | None:
+    """Start a virtual screen if there is no display; the process to end afterwards."""
+    if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"):
+        return None
+    if os.environ.get("QT_QPA_PLATFORM", "xcb").split(":")[0] != "xcb":
+        return None  # somebody knows a screen of another kind
+    if shutil.which("Xvfb") is None:
+        sys.exit("lucky-fern: there is no display, and no Xvfb to stand in. Run: sudo apt-get install -y xvfb")
+    read, write = os.pipe()
+    command = ["Xvfb", "-displayfd", str(write), "-screen", "0", _VIRTUAL, "-nolisten", "tcp"]
+    screen = subprocess.Popen(command, pass_fds=(write,), stderr=subprocess.DEVNULL)
+    os.close(write)
+    with os.fdopen(read) as answer:
+        number = answer.readline().strip()
+    if not number:
+        sys.exit("lucky-fern: there is no display, and Xvfb did not start.")
+    os.environ["DISPLAY"] = f":{number}"
+    os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
+    print(
+        f"lucky-fern: no display is set; opened on a virtual screen of its own (Xvfb :{number}).",
+        file=sys.stderr,
+    )
+    return screen
+
+
+def make_application() -> QApplication:
+    """The Qt application with the surface format that the views need."""
+    from PySide6.QtCore import QCoreApplication, Qt, QTimer
+    from PySide6.QtGui import QSurfaceFormat
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.ui.widgets.style import LIGHT, load_fonts, palette
+
+    kind = QSurfaceFormat()
+    kind.setVersion(3, 3)
+    kind.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    kind.setDepthBufferSize(24)
+    QSurfaceFormat.setDefaultFormat(kind)
+    QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
+    # Nothing is thrown away while the window is made; looking for it would take a tenth of the time.
+    gc.disable()
+    application = QApplication(["lucky-fern"])
+    QTimer.singleShot(_MADE, application, gc.enable)
+    application.setStyle("Fusion")
+    application.setPalette(palette(LIGHT))
+    application.setApplicationName("Lucky Fern")
+    load_fonts()
+    return application

@@ -1,0 +1,1 @@
+"""Starting the program, the window, and what holds it together."""

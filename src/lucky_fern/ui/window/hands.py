@@ -1,0 +1,31 @@
+"""Which gestures each view is handed, in the order in which they are asked."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from lucky_fern.ui.gestures.brush_strokes import BrushGesture
+from lucky_fern.ui.gestures.decal_handles import DecalHandles
+from lucky_fern.ui.gestures.face_picker import FacePicker
+from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.island_handles import IslandHandles
+from lucky_fern.ui.gestures.mask_handles import MaskHandles
+from lucky_fern.ui.gestures.pull_handles import PullHandles
+from lucky_fern.ui.gestures.rectangle_fitter import RectangleFitter
+from lucky_fern.ui.gestures.scope_picker import ScopePicker
+from lucky_fern.ui.gestures.slide_handles import SlideBrush, SlideHandles
+from lucky_fern.ui.gestures.stripe_handles import StripeHandles
+from lucky_fern.ui.views.model_view import ModelView
+from lucky_fern.ui.views.sheet_view import SheetView
+from lucky_fern.ui.window.parts import Parts
+
+_BOTH = (ScopePicker, MaskHandles, BrushGesture, StripeHandles, PullHandles, DecalHandles)
+_IN_SPACE = (SlideBrush, *_BOTH, SlideHandles, FacePicker)
+_ON_SHEETS = (*_BOTH, RectangleFitter, IslandHandles, partial(FacePicker, flat=True))
+
+
+def hand_over(parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:
+    """Give both views what the hand does in them."""
+    for view, kinds in ((model_view, _IN_SPACE), (sheet_view, _ON_SHEETS)):
+        made: list[Gesture] = [parts.make(kind, view=view) for kind in kinds]
+        view.gestures = made

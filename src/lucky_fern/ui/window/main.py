@@ -1,0 +1,439 @@
+"""The window: top strip, tool line, two linked views, board, tray."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QSplitter,
+    QStackedWidget,
+    QTabWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
+from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
+from lucky_fern.core.project.file import SUFFIX
+from lucky_fern.quay.delivery import Delivery
+from lucky_fern.ui.kit.tray import Tray
+from lucky_fern.ui.layers.board import Board
+from lucky_fern.ui.layers.history import HistoryPanel
+from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.settings import SettingsPanel
+from lucky_fern.ui.views.model_view import ModelView
+from lucky_fern.ui.views.shared_textures import SharedTextures
+from lucky_fern.ui.views.sheet_view import SheetView
+from lucky_fern.ui.widgets.style import LIGHT, icon, sheet
+from lucky_fern.ui.window.hands import hand_over
+from lucky_fern.ui.window.parts import Parts
+from lucky_fern.ui.window.rest import Rest
+from lucky_fern.ui.window.tool_line import ToolLine
+from lucky_fern.ui.window.top_strip import TopStrip
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.kit.sequence_panel import SequencePanel
+    from lucky_fern.ui.layers.mask import MaskPanel
+    from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
+    from lucky_fern.ui.stations.check.panel import CheckPanel
+    from lucky_fern.ui.stations.export.panel import ExportPanel
+    from lucky_fern.ui.stations.model.panel import ModelPanel
+    from lucky_fern.ui.stations.paint.brush_page import BrushPanel
+
+BOARD_WIDTH = 440
+_Tab = TypeVar("_Tab", bound=QWidget)
+# What is not seen at first is made when it is first looked at, or once the window stands.
+_LATER = ("masks", "slides", "brush", "model_panel", "check_panel", "export_panel", "sequence_panel")
+_TABS = {"masks": "Mask", "slides": "Slide", "brush": "Brush"}
+
+
+class Window(QMainWindow):
+    """Puts the widgets together; owns no state but its parts."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.parts = parts
+        self.setWindowTitle("Lucky Fern")
+        self.setWindowIcon(icon("fern"))
+        self.setStyleSheet(sheet(LIGHT))
+        self.setAcceptDrops(True)
+        textures = parts.make(SharedTextures, pinned=False)
+        pinned = parts.make(SharedTextures, pinned=True)
+        self.model_view = parts.make(ModelView, textures=textures, pinned=pinned)
+        self.sheet_view = parts.make(SheetView, textures=textures, pinned=pinned)
+        hand_over(parts, self.model_view, self.sheet_view)
+        self.matter = parts.make(Matter)
+        self.strip = TopStrip(parts)
+        self.tools = ToolLine(parts, self.model_view, self.sheet_view)
+        self.board = Board(self.matter)
+        self.settings = SettingsPanel(self.matter)
+        self.history = parts.make(HistoryPanel, matter=self.matter)
+        self.tray = parts.make(Tray)
+        self.notice = QLabel()
+        self._lay_out()
+        self._notice_timer = QTimer(self, singleShot=True, interval=12000)
+        self._notice_timer.timeout.connect(lambda: self.say("", False))
+        self.rest = Rest(parts, (self.model_view, self.sheet_view))
+        self._connect()
+        self._station_changed(self.parts.looking.station)
+        self._later = QTimer(self, interval=0)
+        self._later.timeout.connect(self._make_next)
+        self.model_view.frame_drawn.connect(self._later.start, Qt.ConnectionType.SingleShotConnection)
+
+    # --- parts that are made when they are first looked at ----------------------------------------------------
+
+    @cached_property
+    def masks(self) -> MaskPanel:
+        from lucky_fern.ui.layers.mask import MaskPanel
+
+        return self._in_tab("masks", MaskPanel(self.matter))
+
+    @cached_property
+    def slides(self) -> SlidePanel:
+        from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
+
+        return self._in_tab("slides", self.parts.make(SlidePanel))
+
+    @cached_property
+    def brush(self) -> BrushPanel:
+        from lucky_fern.ui.stations.paint.brush_page import BrushPanel
+
+        return self._in_tab("brush", self.parts.make(BrushPanel))
+
+    @cached_property
+    def model_panel(self) -> ModelPanel:
+        from lucky_fern.ui.stations.model.check_page import CheckPage
+        from lucky_fern.ui.stations.model.files_page import FilesPage
+        from lucky_fern.ui.stations.model.layout_page import LayoutPage
+        from lucky_fern.ui.stations.model.names_page import NamesPage
+        from lucky_fern.ui.stations.model.panel import ModelPanel
+        from lucky_fern.ui.stations.model.select_page import SelectPage
+
+        make = self.parts.make
+        lay_out = make(LayoutPage, model_view=self.model_view, sheet_view=self.sheet_view)
+        panel = ModelPanel(make(CheckPage), make(SelectPage), lay_out, make(NamesPage), make(FilesPage))
+        panel.open_asked.connect(self.ask_model)
+        panel.finding_chosen.connect(self.model_view.go_to_triangles)
+        panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def check_panel(self) -> CheckPanel:
+        from lucky_fern.ui.stations.check.panel import CheckPanel
+
+        panel = self.parts.make(CheckPanel, view=self.model_view)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def export_panel(self) -> ExportPanel:
+        from lucky_fern.ui.stations.export.panel import ExportPanel
+
+        panel = self.parts.make(ExportPanel)
+        panel.quay_asked.connect(self.open_quay)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def sequence_panel(self) -> SequencePanel:
+        from lucky_fern.ui.kit.sequence_panel import SequencePanel
+
+        panel = self.parts.make(SequencePanel)
+        panel.refresh()
+        self.right.addWidget(panel)
+        return panel
+
+    def _in_tab(self, name: str, panel: _Tab) -> _Tab:
+        """Put a page where its stand-in was."""
+        stand_in = self._stand_ins.pop(name)
+        at = self.pages.indexOf(stand_in)
+        visible, current = self.pages.isTabVisible(at), self.pages.currentWidget() is stand_in
+        self.pages.blockSignals(True)
+        self.pages.removeTab(at)
+        self.pages.insertTab(at, panel, _TABS[name])
+        self.pages.setTabVisible(at, visible)
+        if current:
+            self.pages.setCurrentIndex(at)
+        self.pages.blockSignals(False)
+        stand_in.deleteLater()
+        return panel
+
+    def _made(self, name: str) -> bool:
+        return name in self.__dict__
+
+    def _make_next(self) -> None:
+        """One part at a time, so that the window answers in between."""
+        name = next((name for name in _LATER if not self._made(name)), None)
+        if name is None:
+            self._later.stop()
+        else:
+            getattr(self, name)
+
+    def _make_current(self) -> None:
+        """Make the page that is being looked at."""
+        shown = self.pages.currentWidget()
+        for name, stand_in in list(self._stand_ins.items()):
+            if stand_in is shown:
+                getattr(self, name)
+
+    def _lay_out(self) -> None:
+        ground = QWidget(objectName="ground")
+        column = QVBoxLayout(ground)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        column.addWidget(self.strip)
+        column.addWidget(self.tools)
+        views = QSplitter(Qt.Orientation.Horizontal)
+        views.setHandleWidth(4)
+        views.addWidget(self.model_view)
+        views.addWidget(self.sheet_view)
+        views.setSizes([500, 500])
+        views.setChildrenCollapsible(False)
+        layers = QSplitter(Qt.Orientation.Vertical)
+        layers.setHandleWidth(4)
+        layers.setChildrenCollapsible(False)
+        layers.addWidget(self.board)
+        self.pages = QTabWidget(documentMode=True)
+        self._stand_ins = {name: QWidget() for name in _TABS}
+        self.pages.addTab(self.settings, "Layer")
+        self.pages.addTab(self._stand_ins["masks"], _TABS["masks"])
+        self.pages.addTab(self.history, "History")
+        self.pages.addTab(self._stand_ins["slides"], _TABS["slides"])
+        self.pages.addTab(self._stand_ins["brush"], _TABS["brush"])
+        self.pages.currentChanged.connect(self._make_current)
+        layers.addWidget(self.pages)
+        layers.setSizes([320, 290])
+        self.layers = QWidget(objectName="panel")
+        self.layers.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        inner = QVBoxLayout(self.layers)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.addWidget(layers)
+        self.right = QStackedWidget()
+        self.right.addWidget(self.layers)
+        self.right.setFixedWidth(BOARD_WIDTH)
+        middle = QHBoxLayout()
+        middle.setSpacing(4)
+        middle.addWidget(views, 1)
+        middle.addWidget(self.right)
+        column.addLayout(middle, 1)
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 0, 8, 0)
+        self.notice.setObjectName("quiet")
+        self.notice.setContentsMargins(10, 2, 10, 2)
+        self.notice.setWordWrap(True)
+        self.notice.setMinimumHeight(22)  # always there, so that the views keep their size
+        self.call_off = QToolButton(text="Cancel", toolTip="Forget what is being opened")
+        self.call_off.hide()
+        line.addWidget(self.notice, 1)
+        line.addWidget(self.call_off)
+        column.addLayout(line)
+        column.addWidget(self.tray)
+        self.setCentralWidget(ground)
+
+    def _connect(self) -> None:
+        self.parts.looking.station_changed.connect(self._station_changed)
+        self.parts.work.said.connect(self.say)
+        self.parts.work.project_changed.connect(self._show_title)
+        self.parts.errands.changed.connect(self._show_errand)
+        self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
+        self.call_off.clicked.connect(self.parts.errands.call_off)
+        self.strip.new_asked.connect(self.ask_model)
+        self.strip.open_asked.connect(self.ask_open)
+        self.strip.save_asked.connect(self.save)
+        self.strip.save_as_asked.connect(self.ask_save)
+        self.strip.demo_asked.connect(self._open_demo)
+        self.tray.add_asked.connect(self.ask_pictures)
+        self.tray.credit_asked.connect(self._ask_credit)
+        self.tray.strip.place_asked.connect(self._place_in_middle)
+        QShortcut(QKeySequence("Ctrl+Y"), self, self.parts.work.redo)
+        QShortcut(QKeySequence("Ctrl+E"), self, self._export_again)
+        QShortcut(QKeySequence("Esc"), self, self._escape)
+        QShortcut(QKeySequence.StandardKey.SelectAll, self, self._select_all)
+        self.tools.slide_asked.connect(self._toggle_slide)
+        self.parts.errands.progress.connect(lambda title, share: self.say(f"{title} {share:.0%}", False))
+
+    # --- following the parts -----------------------------------------------------------------------------------
+
+    def _station_changed(self, station: str) -> None:
+        own = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}
+        name = own.get(station, "layers")
+        if self.parts.bringing.waiting:
+            name = "sequence_panel"
+        self.right.setCurrentWidget(getattr(self, name))
+        for tab, place in (("slides", "artwork"), ("brush", "paint")):
+            page = self._stand_ins.get(tab) or getattr(self, tab)
+            self.pages.setTabVisible(self.pages.indexOf(page), station == place)
+        if station == "paint":
+            self.pages.setCurrentWidget(self.brush)
+        self.model_view.refresh()
+        self.sheet_view.refresh()
+        for name in ("export_panel", "check_panel"):
+            if self._made(name):
+                getattr(self, name).follow()
+
+    def open_quay(self, delivery: Delivery) -> None:
+        """Show exported files in the stand-in game, in a window of their own."""
+        from lucky_fern.ui.quay.window import Quay  # only whoever goes there waits for it
+
+        self.quay = Quay(delivery)
+        self.quay.resize(1120, 700)
+        self.quay.show()
+
+    def _ask_credit(self, picture: str) -> None:
+        """Go to where a picture's author and licence are written down."""
+        self.parts.looking.go_to("export")
+        self.export_panel.credits.choose(picture)
+        self.export_panel.ensureWidgetVisible(self.export_panel.credits)
+
+    def _export_again(self) -> None:
+        """Write what the project is exported as, from every station."""
+        self.parts.looking.go_to("export")
+        self.export_panel.start()
+
+    def _escape(self) -> None:
+        """Back to all maps; at the Model station, out of what is being drawn and selected too."""
+        if self.parts.sliding.up:
+            if self.parts.sliding.brushing:
+                self.parts.sliding.set_brushing(False)
+            else:
+                self.parts.sliding.put_away()
+            return
+        if self.parts.striping.armed or self.parts.handles.pulling or self.parts.handles.scope_kind is not None:
+            self.parts.handles.pick_scope(None)
+            self.parts.striping.arm(False)
+            self.parts.handles.set_pulling(False)
+            return
+        self.parts.looking.show_map(None)
+        if self.parts.looking.station == "model":
+            self.parts.fitting.arm(False)
+            self.parts.faces.none()
+
+    def _toggle_slide(self) -> None:
+        """Hold a picture over the model view, or put it away."""
+        self.pages.setCurrentWidget(self.slides)
+        if self.parts.sliding.up:
+            self.parts.sliding.put_away()
+        else:
+            self.slides.hold_up()
+
+    def _select_all(self) -> None:
+        if self.parts.looking.station == "model":
+            self.parts.faces.all()
+
+    def _show_title(self) -> None:
+        studio = self.parts.work.studio
+        if studio is not None:
+            name = studio.project.name if self.parts.work.path is None else self.parts.work.path.stem
+            self.setWindowTitle(f"{name}[*] – Lucky Fern")
+            self.setWindowModified(studio.changed)
+
+    def say(self, sentence: str, warning: bool) -> None:
+        """One quiet line under the views."""
+        self.notice.setText(sentence)
+        self.notice.setObjectName("warn" if warning else "quiet")
+        self.notice.style().polish(self.notice)
+        self._notice_timer.start()
+
+    def _show_errand(self, title: str) -> None:
+        """What is being opened, with a way to call it off."""
+        self.call_off.setVisible(bool(title))
+        self.strip.busy.setVisible(bool(title))
+        if title:
+            self.say(title, False)
+        elif "…" in self.notice.text():
+            self.say("", False)
+
+    # --- asking for files -------------------------------------------------------------------------------------
+
+    def ask_model(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in MODEL_SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "New from a model", "", f"Models ({kinds})")
+        if name and self.may_leave():
+            self.parts.work.open(Path(name))
+
+    def ask_open(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *MODEL_SUFFIXES))
+        name, _ = QFileDialog.getOpenFileName(self, "Open", "", f"Projects and models ({kinds})")
+        if name and self.may_leave():
+            self.parts.work.open(Path(name))
+
+    def ask_pictures(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in PICTURE_SUFFIXES)
+        names, _ = QFileDialog.getOpenFileNames(self, "Add pictures to the kit", "", f"Pictures ({kinds})")
+        if names:
+            self.parts.bringing.bring([Path(name) for name in names])
+
+    def save(self) -> bool:
+        """Save where the project is kept, or ask for a place."""
+        return self.parts.work.save(self.parts.work.path) if self.parts.work.path is not None else self.ask_save()
+
+    def ask_save(self) -> bool:
+        if self.parts.work.studio is None:
+            return False
+        start = str(self.parts.work.path or Path.home() / f"{self.parts.work.studio.project.name}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the project", start, f"Lucky Fern projects (*{SUFFIX})")
+        if not name:
+            return False
+        path = Path(name)
+        return self.parts.work.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; False if the person would rather stay."""
+        studio = self.parts.work.studio
+        if studio is None or not studio.changed:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self, "Unsaved changes", f"Save the changes to {studio.project.name}?",
+            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def _open_demo(self, which: str) -> None:
+        if self.may_leave():
+            self.parts.work.open_demo(which)
+
+    def _place_in_middle(self, picture: str) -> None:
+        """Place a kit picture by keyboard: in the middle of the model view."""
+        import numpy as np
+
+        point = np.array([self.model_view.width() / 2, self.model_view.height() / 2])
+        if not self.model_view.drop_picture(picture, point):
+            self.say("The middle of the model view is empty: turn the model so that it is there.", True)
+
+    # --- drops and closing ------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        known = (SUFFIX, *MODEL_SUFFIXES, *PICTURE_SUFFIXES)
+        if any(Path(url.toLocalFile()).suffix.lower() in known for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+        event.acceptProposedAction()
+        pictures = [path for path in paths if path.suffix.lower() in PICTURE_SUFFIXES]
+        others = [path for path in paths if path not in pictures]
+        if pictures:
+            self.parts.bringing.bring(pictures)
+        if others and self.may_leave():
+            self.parts.work.open(others[0])
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.may_leave():
+            self.parts.close()
+            event.accept()
+        else:
+            event.ignore()

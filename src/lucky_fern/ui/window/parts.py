@@ -1,0 +1,69 @@
+"""Everything that a window works with, made once and handed to whoever asks for it by name."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from lucky_fern.render import environment
+from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.clipboard import Clipboard
+from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.session.exports import Exports
+from lucky_fern.ui.session.habits import Habits
+from lucky_fern.ui.session.layout_watch import LayoutWatch
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.selection import Selection
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.ui.tools.filling import Filling
+from lucky_fern.ui.tools.fitting import Fitting
+from lucky_fern.ui.tools.handles import Handles
+from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.painting import Painting
+from lucky_fern.ui.tools.sliding import Sliding
+from lucky_fern.ui.tools.striping import StripeTool
+
+_T = TypeVar("_T")
+
+
+class Parts:
+    """The session and the tools of one window. Only this room knows all of them.
+
+    They are made in the order in which they hear of a change: the selection before the maps, both before any widget.
+    """
+
+    def __init__(self) -> None:
+        self.errands = Errands()
+        self.work = Work(self.errands, environment.reflections)
+        self.selection = self.make(Selection)
+        self.looking = self.make(Looking)
+        self.comparing = self.make(Comparing)
+        self.maps = self.make(Maps)
+        self.layout_watch = self.make(LayoutWatch)
+        self.habits = Habits()
+        self.clipboard = self.make(Clipboard)
+        self.exports = self.make(Exports)
+        self.bringing = self.make(Bringing)
+        self.handles = Handles()
+        self.faces = self.make(Faces)
+        self.fitting = self.make(Fitting)
+        self.laying = self.make(Laying)
+        self.painting = self.make(Painting)
+        self.filling = self.make(Filling)
+        self.sliding = self.make(Sliding)
+        self.striping = self.make(StripeTool)
+
+    def make(self, kind: Callable[..., _T], **more: Any) -> _T:
+        """One of a kind, with the parts that its parameters name, and ``more`` that is no part."""
+        names = inspect.signature(kind).parameters
+        own = {name: getattr(self, name) for name in names if name not in more and hasattr(self, name)}
+        return kind(**own, **more)
+
+    def close(self) -> None:
+        """End what goes on in the background."""
+        self.errands.call_off()
+        self.maps.close()

@@ -1,0 +1,48 @@
+"""Whether the window has come to rest: nothing is worked out any more, and all of it is drawn."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEventLoop, QObject, QTimer, Signal
+
+from lucky_fern.ui.views.view import View
+from lucky_fern.ui.window.parts import Parts
+
+
+class Rest(QObject):
+    """``rested`` is emitted whenever the last of it is done; for pictures, scripts and tests."""
+
+    rested = Signal()
+
+    def __init__(self, parts: Parts, views: tuple[View, ...]) -> None:
+        super().__init__()
+        self._parts, self._views = parts, views
+        # Asked once the events that are on their way have been dealt with: they may ask for more.
+        self._look = QTimer(self, singleShot=True, interval=0)
+        self._look.timeout.connect(self._tell)
+        for signal in (parts.maps.changed, parts.maps.busy, parts.errands.changed, parts.layout_watch.changed):
+            signal.connect(self._look.start)
+        for view in views:
+            view.frame_drawn.connect(self._look.start)
+
+    @property
+    def resting(self) -> bool:
+        """Whether nothing is under way now."""
+        parts = self._parts
+        working = parts.errands.busy or parts.layout_watch.busy or not parts.maps.settled or bool(parts.maps.pending)
+        return not working and not any(view.due for view in self._views)
+
+    def _tell(self) -> None:
+        if self.resting:
+            self.rested.emit()
+
+    def wait(self, seconds: float) -> bool:
+        """Let events be dealt with until the window rests; whether it did within so many seconds."""
+        loop = QEventLoop()
+        self.rested.connect(loop.quit)
+        end = QTimer(singleShot=True, interval=int(seconds * 1000))
+        end.timeout.connect(loop.quit)
+        end.start()
+        self._look.start()
+        loop.exec()
+        self.rested.disconnect(loop.quit)
+        return self.resting

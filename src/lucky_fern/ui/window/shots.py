@@ -1,0 +1,396 @@
+"""Remaking docs/screenshots from the demo world: the real window, driven as a person would."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from functools import partial
+from itertools import pairwise
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PIL import Image
+
+if TYPE_CHECKING:
+    from lucky_fern.ui.window.main import Window
+    from lucky_fern.ui.window.parts import Parts
+
+FOLDER = Path(__file__).parents[3] / "docs" / "screenshots"
+
+
+def remake() -> int:
+    """Write every picture; the exit code."""
+    from lucky_fern.ui.widgets.application import ensure_screen, make_application
+
+    screen = ensure_screen()
+    try:
+        application = make_application()
+        _take_all()
+        application.quit()
+        import shiboken6
+
+        shiboken6.delete(application)
+    finally:
+        if screen is not None:
+            screen.terminate()
+            screen.wait()
+    return 0
+
+
+def _take_all() -> None:
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.core.placing.pose import scaled
+    from lucky_fern.core.project.commands import SetChannel, SetPlace
+    from lucky_fern.core.project.document import Channel
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.window.main import Window
+    from lucky_fern.ui.window.parts import Parts
+    from lucky_fern.ui.window.start import save_shot, settle
+
+    parts = Parts()
+    window = Window(parts)
+    window.resize(1280, 800)
+    window.show()
+    QApplication.processEvents()
+
+    def shoot(name: str) -> None:
+        settle(window)
+        save_shot(window, FOLDER / f"{name}.png")
+        print(f"wrote docs/screenshots/{name}.png", file=sys.stderr)
+
+    parts.work.take(demo_studio("flask"))
+    view = window.model_view
+    view.drop_picture("kettle-and-reed.png", np.array([view.width() * 0.42, view.height() * 0.6]))
+    assert parts.selection.decal is not None
+    layer, place, height = parts.selection.decal
+    parts.work.execute(SetPlace(layer.id, scaled(place, height, 1.25, 1.25, 1e-6)))
+    parts.work.execute(SetChannel(layer.id, "emissive", Channel("#7a2c10")))
+    shoot("artwork-flask")
+    parts.looking.go_to("export")
+    with tempfile.TemporaryDirectory() as folder:
+        window.export_panel.folder.setText(str(Path(folder) / "soup flask maps"))
+        window.export_panel.start()
+        while window.export_panel.working:
+            QApplication.processEvents()
+            time.sleep(0.02)
+        window.export_panel.folder.setText("~/otterwick/soup flask maps")
+        window.say("", False)
+        shoot("export")
+    _ferry(parts, window, shoot)
+    parts.maps.close()
+
+
+def _bow(parts: Parts, window: Window) -> None:
+    """A label draped over the curved bow, with its twin on the other side."""
+    from dataclasses import replace
+
+    from msgspec.structs import replace as with_changes
+
+    from lucky_fern.core.placing.pose import in_mode
+    from lucky_fern.core.project.commands import SetLayer, SetPlace
+    from lucky_fern.core.sheets.picking import pick
+    from lucky_fern.ui.layers.pages.label import change
+
+    assert parts.work.studio is not None and parts.work.project is not None
+    for old in [layer.id for layer in parts.work.project.walk() if layer.name in ("Name starboard", "Name port")]:
+        parts.work.execute(SetLayer(old, visible=False))
+    view = window.model_view
+    view.look_from("front")
+    view.set_camera(
+        replace(view.camera, yaw=58, pitch=8, target=(3.0, 1.3, 0.8), distance=view.camera.distance * 0.32)
+    )
+    hit = pick(parts.work.studio.model, np.array([3.55, 1.22, 6.0]), np.array([0.0, 0.0, -1.0]))
+    assert hit is not None
+    parts.bringing.add_label(hit, view.camera.axes[1])
+    change(window.matter, text="OTTERWICK", font="League Spartan", colour="#f4ead2", tracking=0.06)
+    assert parts.selection.decal is not None
+    layer, place, height = parts.selection.decal
+    draped = in_mode(parts.work.studio.surface, with_changes(place, width=1.6, rotate=4.0), height, "drape")
+    assert draped is not None
+    parts.work.execute(SetPlace(layer.id, draped))
+    window.settings.form.named("twin z", QPushButton).click()
+
+
+def _placing(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """A stripe over hull, deckhouse and canopy, rivets in a ring, cabin labels in a row, a crest through a slide."""
+    from dataclasses import replace
+
+    from PySide6.QtCore import QPoint, Qt
+    from PySide6.QtTest import QTest
+
+    from lucky_fern.core.pictures.figure import Figure
+    from lucky_fern.core.placing.copies import ring, row
+    from lucky_fern.core.project.commands import AddLayer, Several
+    from lucky_fern.core.project.document import Channel, Decal
+    from lucky_fern.core.project.kinds import Place
+    from lucky_fern.core.project.places import Along, Drape, Point
+    from lucky_fern.core.sheets.picking import pick
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.gestures.slide_handles import SlideBrush
+
+    parts.work.take(demo_studio("ferry"))
+    studio = parts.work.studio
+    assert studio is not None
+
+    def surface(x: float, y: float, z: float, way: tuple[float, float, float]) -> tuple[Point, Point]:
+        direction = np.array(way)
+        hit = pick(studio.model, np.array([x, y, z]), direction)
+        assert hit is not None
+        (px, py, pz), (nx, ny, nz) = hit.position.tolist(), hit.normal.tolist()
+        return (px, py, pz), (nx, ny, nz)
+
+    down, in_ = (0.0, -1.0, 0.0), (0.0, 0.0, -1.0)
+    over = [surface(x, 9, 0.45, down) for x in (4.2, 3.2, 2.2)]
+    over += [surface(2.2, y, 0.45, (-1.0, 0.0, 0.0)) for y in (1.5, 2.2, 2.75)]
+    over += [surface(x, 9, 0.45, down) for x in (1.95, 0.8, -0.4, -1.4, -1.8, -2.6, -3.4)]
+    bars = studio.keep_figure(Figure("lines", wide=2.0, colour="#f2c14e", count=3, thick=0.6))
+    points, normals = zip(*over, strict=True)
+    stripe = Along(points, normals, 0.42, smooth=False, corner=0.1)
+    middle, facing = surface(-1.0, 1.25, 9, in_)
+    rivet = studio.keep_figure(Figure("ellipse", colour="#d8b25a"))
+    first = Drape(middle, facing, (0.0, 1.0, 0.0), 0.09)
+    shiny = {"colour": Channel("picture"), "metallic": Channel(1.0), "roughness": Channel(0.3)}
+    wall, out = surface(0.3, 2.57, 9, in_)
+    rivets: list[Place] = [Drape(wall, out, (0.0, 1.0, 0.0), 0.06)]
+    rivets += ring(Drape(wall, out, (0.0, 1.0, 0.0), 0.06), 14, np.array([0.0, 0.0, 1.0]), np.array([0.3, 2.25, 0.0]))
+    rivets += [first, *row(studio.surface, first, 9, 3.0)]
+    parts.work.execute(Several(tuple(AddLayer(f"Rivet {k}", Decal(rivet, one), shiny) for k, one in enumerate(rivets, 1)),
+                         named="Add rivets"))  # fmt: skip
+    parts.work.execute(
+        AddLayer("Three lines", Decal(bars, stripe), {"colour": Channel("picture"), "roughness": Channel(0.4)})
+    )
+    chosen = parts.selection.selected
+    view = window.model_view
+    view.set_camera(
+        replace(view.camera, yaw=42, pitch=24, target=(0.6, 2.0, 0.3), distance=view.camera.distance * 0.72)
+    )
+    parts.selection.select(chosen)
+    window.pages.setCurrentIndex(0)
+    shoot("artwork-stripe")
+    parts.selection.select(None)
+    view.set_camera(
+        replace(view.camera, yaw=20, pitch=10, target=(-1.2, 1.3, 0.8), distance=view.camera.distance * 0.62)
+    )
+    window.pages.setCurrentWidget(window.slides)
+    window.slides.picture.setCurrentText("kettle-and-reed.png")
+    window.tools.slide.click()
+    parts.sliding.resize(0.8)
+    parts.sliding.set_brushing(True)
+    parts.sliding.radius = 0.28
+    x, y = view.width() / 2, view.height() / 2
+    none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+    brush = next(one for one in view.gestures if isinstance(one, SlideBrush))
+    QTest.mousePress(view, left, none, QPoint(int(x) - 60, int(y) + 12))
+    for step in range(13):
+        brush.go(np.array([x - 60 + 9 * step, y + 12 + 14 * np.sin(step)]), False)
+    QTest.mouseRelease(view, left, none, QPoint(int(x) + 50, int(y) + 12))
+    window.say("", False)
+    shoot("slide")
+    parts.sliding.put_away()
+    window.pages.setCurrentIndex(0)
+
+
+def _painting(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """Wear along the rails, a shadow under the deckhouse on multiply, a silver line, a splatter."""
+    from dataclasses import replace
+
+    from lucky_fern.core.project.commands import SetLayer
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.gestures.brush_strokes import BrushGesture
+
+    parts.work.take(demo_studio("ferry"))
+    parts.looking.go_to("paint")
+    view = window.model_view
+    view.set_camera(
+        replace(view.camera, yaw=25, pitch=14, target=(1.0, 1.5, 0.8), distance=view.camera.distance * 0.55)
+    )
+    hand = next(one for one in view.gestures if isinstance(one, BrushGesture))
+
+    def stroke(points: list[tuple[float, float]]) -> None:
+        places = [np.array([x * view.width(), y * view.height()]) for x, y in points]
+        hits = []
+        for start, end in pairwise(places):
+            hits += [view.surface_at(start + (end - start) * k / 40) for k in range(40)]
+        hand.stroke_through(hits, False)
+
+    parts.painting.set(size=0.018, used={"colour"}, values={**parts.painting.values, "colour": "#8a8378"})
+    parts.painting.set_brush(hardness=0.1, flow=0.3)
+    stroke([(0.19, 0.53), (0.4, 0.545), (0.62, 0.54)])
+    shadow = parts.selection.selected
+    if shadow is not None:
+        parts.work.execute(SetLayer(shadow, blend="multiply"))
+    parts.selection.select(None)
+    parts.painting.set(
+        size=0.022,
+        values={**parts.painting.values, "colour": "#e6dcc4", "roughness": 0.9},
+        used={"colour", "roughness"},
+    )
+    parts.painting.set_brush(
+        tip="edge chip", flow=0.8, spacing=0.7, follow=True, scatter=0.25, flow_jitter=0.6, size_jitter=0.5
+    )
+    stroke([(0.02, 0.52), (0.3, 0.55), (0.6, 0.552), (0.97, 0.515)])
+    parts.painting.set_brush(
+        tip=None, hardness=0.9, flow=1.0, spacing=0.15, scatter=0.0, flow_jitter=0.0, size_jitter=0.0
+    )
+    parts.painting.set(
+        size=0.0022, values={**parts.painting.values, "colour": "#e8e8ea", "metallic": 1.0, "roughness": 0.25}
+    )
+    parts.painting.use("metallic", True)
+    stroke([(0.18, 0.40), (0.62, 0.44)])
+    parts.painting.set(size=0.05, used={"colour"}, values={**parts.painting.values, "colour": "#2a1a10"})
+    parts.painting.set_brush(tip="splatter", flow=0.7)
+    stroke([(0.3, 0.585), (0.302, 0.585)])
+    window.say("", False)
+    shoot("paint")
+    _paint_mask(parts, window, shoot, stroke)
+    parts.looking.go_to("artwork")
+
+
+def _paint_mask(
+    parts: Parts, window: Window, shoot: Callable[[str], None], stroke: Callable[[list[tuple[float, float]]], None]
+) -> None:
+    """Grime that a picture confines, seen in colour, with the picture's handles."""
+    from lucky_fern.core.project.commands import AddLayer
+    from lucky_fern.core.project.document import Channel, Wash
+
+    parts.work.execute(AddLayer("Soot", Wash(), {"colour": Channel("#1c1814"), "roughness": Channel(0.95)}))
+    view = window.model_view
+    parts.looking.mark(view.surface_at(np.array([0.4, 0.45]) * [view.width(), view.height()]), view)
+    parts.painting.confine("grime-mask.png")
+    parts.painting.set(size=0.06)
+    parts.painting.set_brush(tip=None, hardness=0.2, flow=0.3)
+    stroke([(0.2, 0.46), (0.6, 0.46)])
+    parts.comparing.show_mask("colour")
+    window.pages.setCurrentWidget(window.masks)
+    window.masks.list.setCurrentRow(0)
+    window.masks.handles.click()
+    window.say("", False)
+    shoot("paint-mask")
+    window.masks.handles.click()
+    parts.comparing.show_mask(None)
+    parts.painting.set(on_mask=False)
+    window.pages.setCurrentIndex(0)
+
+
+def _going_out(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """The check, and the quay with a map that is read wrongly."""
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.core import taking
+    from lucky_fern.core.exporting.exporter import export
+    from lucky_fern.core.exporting.model_files import write_model
+    from lucky_fern.core.project.export_setup import ExportSetup
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.quay.delivery import Delivery
+    from lucky_fern.ui.quay.window import Quay
+
+    def work_until(done: Callable[[], bool]) -> None:
+        end = time.monotonic() + 60
+        while not done() and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.02)
+
+    parts.work.take(demo_studio("ferry"))
+    parts.exports.change(padding=4)
+    parts.looking.go_to("check")
+    work_until(lambda: bool(window.check_panel.found) and not parts.errands.busy)
+    window.check_panel.list.setCurrentRow(0)
+    window.check_panel.shadows.setChecked(True)
+    window.say("", False)
+    shoot("check")
+    parts.looking.show_map(None)
+    studio = parts.work.studio
+    assert studio is not None
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place) / "Marsh Hen maps"
+        export(studio.sources, studio.project, ExportSetup("separate", ""), "hen", folder)
+        model = partial(write_model, studio.model, "hen.obj")
+        quay = Quay(
+            Delivery(folder, model, painted=lambda: (studio.surface, taking.written(studio, parts.maps.finished)))
+        )
+        quay.resize(1280, 800)
+        quay.show()
+        work_until(lambda: "as it was painted" in quay.verdict.text())
+        quay.readings["baseColor"].activated.emit(1)
+        work_until(lambda: "linear" in quay.verdict.text())
+        quay.said.setText("24 maps from ~/otterwick/Marsh Hen maps; it is watched and read again when it changes.")
+        quay.grab().save(str(FOLDER / "quay.png"))
+        quay.close()
+    parts.looking.go_to("artwork")
+
+
+def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.core.project.commands import SetChannel, SetLayer
+    from lucky_fern.core.project.document import Channel
+    from lucky_fern.demo.world import demo_studio
+
+    parts.looking.go_to("artwork")
+    parts.work.take(demo_studio("ferry"))
+    assert parts.work.project is not None and parts.work.studio is not None
+    _bow(parts, window)
+    shoot("artwork-bow")
+    _placing(parts, window, shoot)
+    _painting(parts, window, shoot)
+    parts.work.take(demo_studio("ferry"))
+    layers = {layer.name: layer.id for layer in parts.work.project.walk()}
+    parts.selection.select(layers["Deck planks"])
+    shoot("artwork-marsh-hen")
+    parts.selection.select(layers["Stains"])
+    window.pages.setCurrentIndex(1)
+    shoot("mask")
+    parts.selection.select(layers["Drier varnish"])
+    window.pages.setCurrentIndex(0)
+    parts.looking.show_map("roughness")
+    window.model_view.hover(np.array([window.model_view.width() * 0.45, window.model_view.height() * 0.6]))
+    shoot("one-map-alone")
+    parts.looking.show_map(None)
+    window.model_view.leaveEvent(None)
+    window.pages.setCurrentIndex(2)
+    parts.comparing.pin()
+    parts.work.execute(SetChannel(layers["Hull green"], "colour", Channel("#284b78")))
+    parts.work.execute(SetLayer(layers["Stains"], visible=False))
+    parts.work.execute(SetLayer(layers["Name starboard"], opacity=0.6))
+    parts.comparing.set_wipe(0.55)
+    window.say("", False)
+    shoot("compare")
+    parts.comparing.unpin()
+    window.pages.setCurrentIndex(0)
+    with tempfile.TemporaryDirectory() as folder:
+        for tile in (1001, 1002, 1011):
+            for name in ("baseColor", "rough", "normal"):
+                grey = np.full((256, 256, 3), 128, np.uint8)
+                Image.fromarray(grey).save(Path(folder) / f"hen_{name}.{tile}.png")
+        parts.bringing.bring([Path(folder) / f"hen_{name}.1001.png" for name in ("baseColor", "rough", "normal")])
+        shoot("sequences")
+    parts.bringing.decline()
+    _going_out(parts, window, shoot)
+    parts.work.take(demo_studio("ferry"))
+    parts.looking.go_to("model")
+    end = time.monotonic() + 30
+    while parts.layout_watch.busy and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.02)
+    window.tools.wires.click()
+    shoot("model-marsh-hen")
+    window.tools.wires.click()
+    window.model_panel.setCurrentWidget(window.model_panel.lay_out)
+    assert parts.work.studio is not None
+    model = parts.work.studio.model
+    plate = np.flatnonzero(model.part == model.parts.index("name board")).astype(np.int32)
+    parts.faces.use(unit="part")
+    parts.faces.click(int(plate[0]), "new")
+    window.sheet_view.go_to_triangles(plate)
+    window.model_view.go_to_triangles(plate)
+    shoot("model-name-plate")
+    parts.faces.none()
+    window.model_panel.setCurrentWidget(window.model_panel.check)
+    window.tools.frame.click()
+    parts.faces.show_heat("density")
+    shoot("model-layout")
