@@ -12,7 +12,7 @@ import pytest
 from lucky_fern.core.compositing.changes import dirtied, everything
 from lucky_fern.core.compositing.compositor import MapStore, composite_sheet
 from lucky_fern.core.compositing.effects import EffectRow
-from lucky_fern.core.compositing.layers.layer import LayerRow
+from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.masks import ShapeRow
 from lucky_fern.core.compositing.sources import Stamp
 from lucky_fern.core.errors import CommandError

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from lucky_fern.core import easel
 from lucky_fern.core.compositing.brushwork import draw_painted
-from lucky_fern.core.compositing.layers.layer import row_of
+from lucky_fern.core.compositing.layer_row import row_of
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model

@@ -11,7 +11,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16, Bool
 from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
-from lucky_fern.core.compositing.layers.layer import layer_chunks
+from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.credits import unlicensed

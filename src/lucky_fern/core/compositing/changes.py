@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from lucky_fern.core.compositing.compositor import Dirty, MapKey
-from lucky_fern.core.compositing.layers.layer import layer_chunks, row_of
+from lucky_fern.core.compositing.layer_row import layer_chunks, row_of
 from lucky_fern.core.compositing.masks import shape_row
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import has_relief, view_reach

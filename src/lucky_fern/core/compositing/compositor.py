@@ -9,7 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16
 from lucky_fern.core.compositing.blend import narrow_16, quantise_8, quantise_16
-from lucky_fern.core.compositing.layers.layer import layer_chunks
+from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, has_relief
 from lucky_fern.core.maps import MAPS, MapSpec

@@ -11,7 +11,7 @@ from lucky_fern.core.arrays import F32
 from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import blend_normal_arrays
 from lucky_fern.core.compositing.canvas import RELIEF, Canvas, View, blank, writes
-from lucky_fern.core.compositing.layers.layer import row_of
+from lucky_fern.core.compositing.layer_row import row_of
 from lucky_fern.core.compositing.relief import relief_normals
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Layer, Project

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QModelIndex, QPoint, QRect, QSize, Qt, QTimer, Signal
@@ -33,6 +32,8 @@ from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
 _SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Norm.", "height": "Height",
           "occlusion": "Occl.", "emissive": "Emiss.", "opacity": "Opac."}  # fmt: skip
 CELL, ROW, THUMB = 34, 26, 30
+
+_ON_LAYERS = ("group", "duplicate", "up", "down", "delete")  # commands that need selected layers
 
 
 class Heading(QHeaderView):
@@ -220,39 +221,35 @@ class Board(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(6, 3, 6, 3)
         row.setSpacing(2)
-        actions: list[tuple[str, str, str, Callable[[], object]]] = [
-            ("wash", "Wash", "Add a wash: values over everything", partial(add_wash, self.matter)),
-            ("plus", "Add", "Add another kind of layer", lambda: None),
-            ("folder", "", "Group the selected layers (Ctrl+G)", partial(group, self.matter)),
-            ("duplicate", "", "Duplicate the selected layers (Ctrl+D)", self._duplicate),
-            ("up", "", "Move up (Alt+Up)", lambda: self.model.shift(self.matter.selection.chosen, True)),
-            ("down", "", "Move down (Alt+Down)", lambda: self.model.shift(self.matter.selection.chosen, False)),
-            ("delete", "", "Delete the selected layers (Del)", self._delete),
-        ]
-        keys = {
-            "folder": "Ctrl+G", "duplicate": "Ctrl+D", "up": "Alt+Up", "down": "Alt+Down", "delete": "Del",
-        }  # fmt: skip
-        self.buttons: dict[str, QToolButton] = {}
-        for name, text, tip, action in actions:
-            button = QToolButton(icon=icon(name), text=text)
+        commands = self.matter.commands
+        commands.add("layer.wash", "Wash", partial(add_wash, self.matter), icon_name="wash",
+                     tip="Add a wash: values over everything")  # fmt: skip
+        commands.add("layer.group", "Group", partial(group, self.matter), "Ctrl+G", icon_name="folder",
+                     tip="Group the selected layers")  # fmt: skip
+        commands.add("layer.duplicate", "Duplicate", self._duplicate, "Ctrl+D", icon_name="duplicate",
+                     tip="Duplicate the selected layers")  # fmt: skip
+        commands.add("layer.up", "Move up", partial(self._shift, True), "Alt+Up", icon_name="up")
+        commands.add("layer.down", "Move down", partial(self._shift, False), "Alt+Down", icon_name="down")
+        commands.add("layer.delete", "Delete", self._delete, "Del", icon_name="delete",
+                     tip="Delete the selected layers")  # fmt: skip
+        self.buttons: dict[str, QToolButton] = {"wash": commands.button("layer.wash", text=True)}
+        plus = QToolButton(icon=icon("plus"), text="Add", toolTip="Add another kind of layer")
+        plus.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        plus.setMenu(add_menu(self.matter, self))
+        plus.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        plus.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        self.buttons["plus"] = plus
+        for name in _ON_LAYERS:
+            self.buttons[name] = commands.button(f"layer.{name}")
+        for name, button in self.buttons.items():
             button.setIconSize(QSize(17, 17))
-            if text:
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
-            if name in keys:
-                button.setShortcut(keys[name])
-            if name == "plus":
-                button.setMenu(add_menu(self.matter, self))
-                button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-                button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-            else:
-                button.clicked.connect(lambda _=False, action=action: action())
-            self.buttons[name] = button
             row.addWidget(button)
             if name == "plus":
                 row.addStretch(1)
         return row
+
+    def _shift(self, up: bool) -> None:
+        self.model.shift(self.matter.selection.chosen, up)
 
     # --- following the work -----------------------------------------------------------------------------------
 
@@ -266,10 +263,10 @@ class Board(QWidget):
         self._show_selection()
         self.grid.viewport().update()
         self.empty.setVisible(self.model.rowCount() == 0 and self.matter.work.studio is not None)
-        for name in ("folder", "duplicate", "up", "down", "delete"):
-            self.buttons[name].setEnabled(bool(self.matter.selection.chosen))
+        for name in _ON_LAYERS:
+            self.matter.commands[f"layer.{name}"].setEnabled(bool(self.matter.selection.chosen))
         self.buttons["plus"].setEnabled(self.matter.work.studio is not None)
-        self.buttons["wash"].setEnabled(self.matter.work.studio is not None)
+        self.matter.commands["layer.wash"].setEnabled(self.matter.work.studio is not None)
         self._thumbnail_timer.start()
 
     def _show_selection(self) -> None:

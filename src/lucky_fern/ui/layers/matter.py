@@ -17,12 +17,14 @@ from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.filling import Filling
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.widgets.commands import Commands
 
 
 @dataclass(frozen=True)
 class Matter:
     """Parts of the session and tools in hand; nobody outside this room knows it."""
 
+    commands: Commands
     work: Work
     selection: Selection
     looking: Looking

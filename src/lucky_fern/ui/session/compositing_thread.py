@@ -38,6 +38,7 @@ class CompositingThread(QObject):
 
     chunks_done = Signal(object, object)  # MapKey, set of chunks
     busy = Signal(bool)
+    rested = Signal(int)  # the number of the last request, once all of it was told
     failed = Signal(str)
 
     def __init__(
@@ -62,6 +63,11 @@ class CompositingThread(QObject):
         self._new = set(new)
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
+
+    @property
+    def serial(self) -> int:
+        """The number of the last request."""
+        return self._serial
 
     def request(
         self,
@@ -97,6 +103,7 @@ class CompositingThread(QObject):
                     if not left and not self._bare and not self.settled.is_set():
                         self.settled.set()
                         self.busy.emit(False)
+                        self.rested.emit(self._serial)
                     self._news.wait()
                 if self._stop:
                     return

@@ -26,6 +26,7 @@ class Maps(QObject):
 
     changed = Signal()
     busy = Signal(bool)
+    rested = Signal()  # everything asked for is composited and told
 
     def __init__(self, work: Work, selection: Selection, looking: Looking, comparing: Comparing) -> None:
         super().__init__()
@@ -35,6 +36,7 @@ class Maps(QObject):
         self.pending: Pending = {}
         self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
         self._surface: Surface | None = None  # the one that the maps are of
+        self._rested = 0  # the request that was told of in full last
         work.studio_changed.connect(self._start_anew)
         work.layout_changed.connect(self._follow_surface)
         work.project_changed.connect(self._follow)
@@ -46,8 +48,8 @@ class Maps(QObject):
 
     @property
     def settled(self) -> bool:
-        """Whether everything asked for is composited."""
-        return self.compositing is None or self.compositing.settled.is_set()
+        """Whether everything asked for is composited, and told here."""
+        return self.compositing is None or self._rested == self.compositing.serial
 
     @property
     def quiet(self) -> bool:
@@ -97,9 +99,10 @@ class Maps(QObject):
         self._composite_with(CompositingThread(studio.sources, self.store))
 
     def _composite_with(self, thread: CompositingThread) -> None:
-        self.compositing = thread
+        self.compositing, self._rested = thread, 0
         thread.chunks_done.connect(self._chunks_done)
         thread.busy.connect(self.busy)
+        thread.rested.connect(self._note_rest)
         thread.failed.connect(self.work.warn)
 
     def _follow_surface(self) -> None:
@@ -122,6 +125,11 @@ class Maps(QObject):
     def _follow_selection(self) -> None:
         if self.comparing.mask_look is not None:
             self.composite()  # another layer's mask is to be seen
+
+    def _note_rest(self, serial: int) -> None:
+        if self.sender() is self.compositing:
+            self._rested = serial
+            self.rested.emit()
 
     def _chunks_done(self, key: MapKey, chunks: set[Chunk]) -> None:
         if self.sender() is not self.compositing:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -36,6 +36,7 @@ from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets.style import LIGHT, icon, sheet
 from lucky_fern.ui.window.hands import hand_over
+from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.ui.window.rest import Rest
 from lucky_fern.ui.window.tool_line import ToolLine
@@ -73,6 +74,7 @@ class Window(QMainWindow):
         self.sheet_view = parts.make(SheetView, textures=textures, pinned=pinned)
         hand_over(parts, self.model_view, self.sheet_view)
         self.matter = parts.make(Matter)
+        self._add_commands()
         self.strip = TopStrip(parts)
         self.tools = ToolLine(parts, self.model_view, self.sheet_view)
         self.board = Board(self.matter)
@@ -83,6 +85,8 @@ class Window(QMainWindow):
         self._lay_out()
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
         self._notice_timer.timeout.connect(lambda: self.say("", False))
+        self.parts.commands.add_to(self)
+        fill_menu_bar(self.menuBar(), self.parts.commands)
         self.rest = Rest(parts, (self.model_view, self.sheet_view))
         self._connect()
         self._station_changed(self.parts.looking.station)
@@ -241,6 +245,21 @@ class Window(QMainWindow):
         column.addWidget(self.tray)
         self.setCentralWidget(ground)
 
+    def _add_commands(self) -> None:
+        """What concerns the window as a whole."""
+        add, key = self.parts.commands.add, QKeySequence.StandardKey
+        add("file.new", "New from a model …", self.ask_model, key.New)
+        add("file.open", "Open …", self.ask_open, key.Open, icon_name="open")
+        add("file.save", "Save", self.save, key.Save, icon_name="save")
+        add("file.save-as", "Save as …", self.ask_save, "Ctrl+Shift+S")
+        add("file.pictures", "Add pictures …", self.ask_pictures)
+        add("file.export", "Export again", self._export_again, "Ctrl+E", icon_name="export")
+        for which, title in DEMOS.items():
+            add(f"file.demo-{which}", f"Demo: {title}", partial(self._open_demo, which))
+        add("file.quit", "Quit", self.close, key.Quit)
+        add("edit.all", "Select all", self._select_all, key.SelectAll)
+        add("edit.leave", "Leave what is being done", self._escape, "Esc")
+
     def _connect(self) -> None:
         self.parts.looking.station_changed.connect(self._station_changed)
         self.parts.work.said.connect(self.say)
@@ -248,18 +267,9 @@ class Window(QMainWindow):
         self.parts.errands.changed.connect(self._show_errand)
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
         self.call_off.clicked.connect(self.parts.errands.call_off)
-        self.strip.new_asked.connect(self.ask_model)
-        self.strip.open_asked.connect(self.ask_open)
-        self.strip.save_asked.connect(self.save)
-        self.strip.save_as_asked.connect(self.ask_save)
-        self.strip.demo_asked.connect(self._open_demo)
         self.tray.add_asked.connect(self.ask_pictures)
         self.tray.credit_asked.connect(self._ask_credit)
         self.tray.strip.place_asked.connect(self._place_in_middle)
-        QShortcut(QKeySequence("Ctrl+Y"), self, self.parts.work.redo)
-        QShortcut(QKeySequence("Ctrl+E"), self, self._export_again)
-        QShortcut(QKeySequence("Esc"), self, self._escape)
-        QShortcut(QKeySequence.StandardKey.SelectAll, self, self._select_all)
         self.tools.slide_asked.connect(self._toggle_slide)
         self.parts.errands.progress.connect(lambda title, share: self.say(f"{title} {share:.0%}", False))
 
@@ -348,7 +358,6 @@ class Window(QMainWindow):
     def _show_errand(self, title: str) -> None:
         """What is being opened, with a way to call it off."""
         self.call_off.setVisible(bool(title))
-        self.strip.busy.setVisible(bool(title))
         if title:
             self.say(title, False)
         elif "…" in self.notice.text():

@@ -26,6 +26,7 @@ from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.tools.sliding import Sliding
 from lucky_fern.ui.tools.striping import StripeTool
+from lucky_fern.ui.widgets.commands import Commands
 
 _T = TypeVar("_T")
 
@@ -37,6 +38,7 @@ class Parts:
     """
 
     def __init__(self) -> None:
+        self.commands = Commands()
         self.errands = Errands()
         self.work = Work(self.errands, environment.reflections)
         self.selection = self.make(Selection)

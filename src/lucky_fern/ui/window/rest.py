@@ -19,17 +19,26 @@ class Rest(QObject):
         # Asked once the events that are on their way have been dealt with: they may ask for more.
         self._look = QTimer(self, singleShot=True, interval=0)
         self._look.timeout.connect(self._tell)
-        for signal in (parts.maps.changed, parts.maps.busy, parts.errands.changed, parts.layout_watch.changed):
+        for signal in (parts.maps.changed, parts.maps.rested, parts.errands.changed, parts.layout_watch.changed):
             signal.connect(self._look.start)
         for view in views:
             view.frame_drawn.connect(self._look.start)
 
     @property
+    def under_way(self) -> list[str]:
+        """What is still to be done, in words."""
+        parts = self._parts
+        found = {
+            "an errand": parts.errands.busy, "the layout check": parts.layout_watch.busy,
+            "compositing": not parts.maps.settled, "chunks to upload": bool(parts.maps.pending),
+        }  # fmt: skip
+        waiting = [view.accessibleName() for view in self._views if view.due]
+        return [what for what, on in found.items() if on] + waiting
+
+    @property
     def resting(self) -> bool:
         """Whether nothing is under way now."""
-        parts = self._parts
-        working = parts.errands.busy or parts.layout_watch.busy or not parts.maps.settled or bool(parts.maps.pending)
-        return not working and not any(view.due for view in self._views)
+        return not self.under_way
 
     def _tell(self) -> None:
         if self.resting:
@@ -42,7 +51,10 @@ class Rest(QObject):
         end = QTimer(singleShot=True, interval=int(seconds * 1000))
         end.timeout.connect(loop.quit)
         end.start()
-        self._look.start()
-        loop.exec()
+        while end.isActive():
+            self._look.start()
+            loop.exec()
+            if self.resting:  # still: what came with the last event may have asked for more
+                break
         self.rested.disconnect(loop.quit)
         return self.resting

@@ -89,6 +89,7 @@ def _bow(parts: Parts, window: Window) -> None:
     from dataclasses import replace
 
     from msgspec.structs import replace as with_changes
+    from PySide6.QtWidgets import QPushButton
 
     from lucky_fern.core.placing.pose import in_mode
     from lucky_fern.core.project.commands import SetLayer, SetPlace
@@ -158,8 +159,8 @@ def _placing(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None
     rivets: list[Place] = [Drape(wall, out, (0.0, 1.0, 0.0), 0.06)]
     rivets += ring(Drape(wall, out, (0.0, 1.0, 0.0), 0.06), 14, np.array([0.0, 0.0, 1.0]), np.array([0.3, 2.25, 0.0]))
     rivets += [first, *row(studio.surface, first, 9, 3.0)]
-    parts.work.execute(Several(tuple(AddLayer(f"Rivet {k}", Decal(rivet, one), shiny) for k, one in enumerate(rivets, 1)),
-                         named="Add rivets"))  # fmt: skip
+    added = tuple(AddLayer(f"Rivet {k}", Decal(rivet, one), shiny) for k, one in enumerate(rivets, 1))
+    parts.work.execute(Several(added, named="Add rivets"))
     parts.work.execute(
         AddLayer("Three lines", Decal(bars, stripe), {"colour": Channel("picture"), "roughness": Channel(0.4)})
     )

@@ -7,7 +7,6 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
 from lucky_fern.core.placing.pose import in_mode
@@ -58,8 +57,8 @@ class ToolLine(QWidget):
                                   self._add_label, False)  # fmt: skip
         self.figure = self._button(row, "figure", "Figure", "A simple figure on the surface, in the middle of the "
                                    "model view", self._add_figure, False)  # fmt: skip
-        self.stripe = self._button(row, "stripe", "Stripe", "A stripe along the surface: click its points in either "
-                                   "view", lambda: self.parts.striping.arm(self.stripe.isChecked()), True)  # fmt: skip
+        self.stripe = self._button(row, "stripe", "Stripe", "A stripe along the surface: click its points in "
+                                   "either view", self._arm_stripe, True)  # fmt: skip
         self.slide = self._button(row, "slide", "Slide", "A picture held over the model view, to print or brush on",
                                   self.slide_asked.emit, True)  # fmt: skip
         self.title = QLabel(objectName="quiet")
@@ -88,7 +87,7 @@ class ToolLine(QWidget):
         )
         self.flat = self._button(row, "flat", "", "Flat colour, without light (U changes between the two)",
                                  lambda: self._shade(FLAT), True)  # fmt: skip
-        QShortcut(QKeySequence("U"), self, lambda: self._shade(FLAT if self.shaded.isChecked() else SHADED))
+        parts.commands.add("view.light", "Light on and off", self._switch_light, "U")
         self._rule(row)
         self.wires = self._button(row, "wires", "", "Wires of the mesh", self._toggle_wires, True)
         self.seams = self._button(row, "seams", "", "UV seams", self._toggle_seams, True)
@@ -123,8 +122,9 @@ class ToolLine(QWidget):
         bloom.toggled.connect(lambda on: model_view.set_look(bloom=float(on)))
         self.looks.setMenu(sides)
         row.addWidget(self.looks)
-        self.frame = self._button(row, "frame", "", "Show everything (F)", self._frame_all, False)
-        self.frame.setShortcut("F")
+        parts.commands.add("view.frame", "Show everything", self._frame_all, "F", icon_name="frame")
+        self.frame = parts.commands.button("view.frame")
+        row.addWidget(self.frame)
         self.shaded.setChecked(True)
         self.parts.looking.station_changed.connect(self.refresh)
         self.parts.work.project_changed.connect(self.refresh)
@@ -215,10 +215,16 @@ class ToolLine(QWidget):
             )
         return hit
 
+    def _arm_stripe(self) -> None:
+        self.parts.striping.arm(self.stripe.isChecked())
+
     def _shade(self, shading: str) -> None:
         self.shaded.setChecked(shading == SHADED)
         self.flat.setChecked(shading == FLAT)
         self.model_view.set_look(shading=shading)
+
+    def _switch_light(self) -> None:
+        self._shade(FLAT if self.shaded.isChecked() else SHADED)
 
     def _toggle_wires(self) -> None:
         self.model_view.set_look(wires=self.wires.isChecked())

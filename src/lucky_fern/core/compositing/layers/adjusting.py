@@ -11,7 +11,7 @@ from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
 from lucky_fern.core.compositing.canvas import Canvas, View, mix, strength
 from lucky_fern.core.compositing.effects import effect_row
-from lucky_fern.core.compositing.layers.layer import LayerRow
+from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.stack import around_below
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Adjustment, Layer

@@ -6,7 +6,7 @@ from collections.abc import Set as AbstractSet
 from typing import cast
 
 from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, mix, nothing, strength, writes
-from lucky_fern.core.compositing.layers.layer import LayerRow, layer_chunks
+from lucky_fern.core.compositing.layer_row import LayerRow, layer_chunks
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import holds, put_all
 from lucky_fern.core.project.document import Channel, Group, Layer, Project

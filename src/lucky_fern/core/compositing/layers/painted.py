@@ -7,7 +7,7 @@ from collections.abc import Set as AbstractSet
 import numpy as np
 
 from lucky_fern.core.compositing.brushwork import changed_paint, draw_painted, painted_chunks
-from lucky_fern.core.compositing.layers.layer import LayerRow
+from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.sources import Sources, Stamp, triangles_in
 from lucky_fern.core.project.document import Brushwork, Layer, Project
 from lucky_fern.core.sheets.grid import Chunk

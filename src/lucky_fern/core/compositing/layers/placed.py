@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Set as AbstractSet
 from typing import cast
 
-from lucky_fern.core.compositing.layers.layer import LayerRow, kit_of
+from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
 from lucky_fern.core.compositing.pictures import flavour_of
 from lucky_fern.core.compositing.sources import Put, Sources, Stamp, triangles_in
 from lucky_fern.core.project.document import Decal, Layer, Project

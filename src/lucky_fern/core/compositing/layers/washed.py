@@ -8,7 +8,7 @@ from typing import cast
 import numpy as np
 
 from lucky_fern.core.arrays import F64, U16
-from lucky_fern.core.compositing.layers.layer import LayerRow, kit_of
+from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
 from lucky_fern.core.compositing.pictures import flavour_of
 from lucky_fern.core.compositing.sources import Sources, Stamp, triangles_in
 from lucky_fern.core.pictures.pyramid import Flavour
