@@ -1,4 +1,4 @@
-"""The command line: ``lucky-fern demo | open | run | quay | bench | shots``."""
+"""The command line: ``lucky-fern demo | open | run | recover | quay | bench | shots``."""
 
 from __future__ import annotations
 
@@ -52,6 +52,13 @@ def _parser() -> argparse.ArgumentParser:
     quay.add_argument("--notes", action="store_true", help="write IMPORT-NOTES.txt beside the maps, without a window")
     quay.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
     quay.set_defaults(action=_quay)
+
+    recover = commands.add_parser("recover", help="bring back sessions that did not end well")
+    recover.add_argument("id", nargs="?", help="which one; without it, they are listed")
+    recover.add_argument("--json", action="store_true", help="one JSON object per session")
+    recover.add_argument("--save", type=Path, metavar="FILE.fern", help="write the session out as a project")
+    recover.add_argument("--drop", metavar="ID", help="forget a session")
+    recover.set_defaults(action=_recover)
 
     bench = commands.add_parser("bench", help="measure against references")
     bench.add_argument("--json", action="store_true")
@@ -109,6 +116,31 @@ def _quay(options: argparse.Namespace) -> int:
     from lucky_fern.ui.quay.start import start
 
     return start(options)
+
+
+def _recover(options: argparse.Namespace) -> int:
+    from lucky_fern.core.errors import LuckyFernError
+    from lucky_fern.core.log.reading import forget, lost_sessions, recovered
+
+    try:
+        if options.drop is not None:
+            forget(options.drop)
+        elif options.id is None:
+            for lost in lost_sessions():
+                told = lost.as_json()
+                steps = f"{lost.steps} step{'' if lost.steps == 1 else 's'} not saved"
+                print(json.dumps(told) if options.json else f"{lost.id}  {lost.name}, {told['when']}, {steps}")
+        elif options.save is None:
+            print("lucky-fern: say where to with --save FILE.fern", file=sys.stderr)
+            return 2
+        else:
+            recovered(options.id)[0].save(options.save)
+            if not options.json:
+                print(f"wrote {options.save}")
+    except LuckyFernError as error:
+        print(f"lucky-fern: {error}", file=sys.stderr)
+        return 1
+    return 0
 
 
 def _bench(options: argparse.Namespace) -> int:

@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QApplication
 
 from hands import Hands
 from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.history import History
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 from lucky_fern.ui.widgets.application import ensure_screen, make_application
@@ -48,26 +50,42 @@ def empty_hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch
     QApplication.processEvents()
 
 
+@pytest.fixture(scope="session")
+def flask_studio(qapp: QApplication, world: Path) -> tuple[Studio, Project]:
+    """The flask on small sheets, opened once for all tests, and the state where each begins."""
+    studio = demo_studio("flask", world)
+    for key in studio.surface.keys:
+        studio.execute(SetSheetSize(512, str(key)))
+    return studio, studio.project
+
+
+def begun_anew(studio: Studio, project: Project) -> Studio:
+    """A studio at the state where a test begins, with no history."""
+    at = studio.history.projects().index(project)
+    studio.jump(at)
+    studio.history = History(project)
+    studio.saved = project
+    return studio
+
+
 @pytest.fixture
-def hands(empty_hands: Hands, world: Path) -> Hands:
+def hands(empty_hands: Hands, flask_studio: tuple[Studio, Project]) -> Hands:
     """A window of 1280 × 800 with the flask."""
-    empty_hands.open(demo_studio("flask", world))
+    empty_hands.open(begun_anew(*flask_studio))
     return empty_hands
 
 
 @pytest.fixture(scope="session")
-def small_ferry(qapp: QApplication, world: Path) -> tuple[Studio, int]:
-    """The Marsh Hen on small sheets, opened once for all tests, and the step of her history where each begins."""
+def small_ferry(qapp: QApplication, world: Path) -> tuple[Studio, Project]:
+    """The Marsh Hen on small sheets, opened once for all tests, and the state where each begins."""
     studio = demo_studio("ferry", world)
     for key in studio.surface.keys:
         studio.execute(SetSheetSize(512, str(key)))
-    return studio, studio.history.at
+    return studio, studio.project
 
 
 @pytest.fixture
-def ferry(empty_hands: Hands, small_ferry: tuple[Studio, int]) -> Hands:
+def ferry(empty_hands: Hands, small_ferry: tuple[Studio, Project]) -> Hands:
     """A window of 1280 × 800 with the Marsh Hen on small sheets."""
-    studio, begin = small_ferry
-    studio.jump(begin)
-    empty_hands.open(studio)
+    empty_hands.open(begun_anew(*small_ferry))
     return empty_hands

@@ -166,7 +166,7 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
 
 
 def test_a_decal_is_pulled_by_its_corners_and_by_a_grid(ferry: Hands) -> None:
-    window, parts, view = ferry.window, ferry.parts, ferry.window.model_view
+    parts, view = ferry.parts, ferry.window.model_view
     view.set_camera(
         replace(view.camera, yaw=35, pitch=14, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.6)
     )

@@ -108,8 +108,19 @@ class Studio:
             If the file or the model inside it cannot be used.
         """
         project, blobs = open_project(path)
+        return cls.of(project, blobs, path.name)
+
+    @classmethod
+    def of(cls, project: Project, blobs: Blobs, name: str) -> Studio:
+        """A studio of a project and its contents; ``name`` is what sentences call it.
+
+        Raises
+        ------
+        ProjectError
+            If the model inside it cannot be used.
+        """
         if project.model is None:
-            raise ProjectError(f"{path.name} holds no model; take an older copy of it.")
+            raise ProjectError(f"{name} holds no model; take an older copy of it.")
         source = project.model
         try:
             model = _model_of(source, blobs)
@@ -119,7 +130,7 @@ class Studio:
                 project = replace(project, model=source)
             laid = model if source.layout is None else decode_layout(blobs[source.layout], model)
         except (ModelError, KeyError) as error:
-            raise ProjectError(f"the model inside {path.name} cannot be read: {error}") from error
+            raise ProjectError(f"the model inside {name} cannot be read: {error}") from error
         studio = cls(project, blobs, laid)
         studio._base = model
         return studio

@@ -19,6 +19,7 @@ class Blobs:
     def __init__(self) -> None:
         self._contents: dict[str, bytes] = {}
         self._waiting: dict[str, Callable[[], bytes]] = {}
+        self.filed: set[str] = set()  # those that the project file holds from which they were read
         self._fresh: dict[str, None] = {}  # prepared for an edit that is not done yet; the oldest first
 
     def add(self, data: bytes) -> str:

@@ -107,6 +107,7 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
             )
         project, contents = _document(archive, name)
         members, blobs = set(archive.namelist()), Blobs()
+        blobs.filed.update(contents)
         for digest, member in contents.items():
             if member.startswith(_PAINT) and member in members:
                 blobs.put_later(digest, _later(archive, member, name))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from lucky_fern.core.project.commands import Command
@@ -37,6 +37,18 @@ class History:
         self.limit = limit
         self.forgotten = 0  # steps dropped so far
         self.spare = 0  # bytes that gestures brought on their way and that nothing shows any more
+
+    @classmethod
+    def restored(cls, steps: Sequence[Step], at: int) -> History:
+        """A history as it was: all its steps, with the one that is now."""
+        made = cls(steps[0].project)
+        made._steps, made._at = list(steps), at
+        return made
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """All steps, oldest first."""
+        return tuple(self._steps)
 
     @property
     def now(self) -> Project:
