@@ -5,12 +5,22 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from samples import PLANE, Runner
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _no_state_of_the_person(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """Logs, settings and mishaps of tests stay away from those of whoever runs them."""
+    with pytest.MonkeyPatch.context() as patch:
+        for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME"):
+            patch.setenv(name, str(tmp_path_factory.mktemp(name.lower())))
+        yield
 
 
 @pytest.fixture

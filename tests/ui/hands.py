@@ -63,6 +63,13 @@ class Hands:
         self.parts.work.take(studio)
         self.wait()
 
+    def save(self, path: Path) -> bool:
+        """Save the project under a name; whether it was."""
+        done: list[bool] = []
+        self.parts.work.save(path, done.append)
+        self.wait()
+        return done == [True]
+
     def drop(self, view: View, picture: str, at: np.ndarray) -> None:
         """Drag a kit picture over a view and let go."""
         mime = QMimeData()

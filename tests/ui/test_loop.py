@@ -23,6 +23,7 @@ from lucky_fern.core.placing.pose import scaled
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal, Project
 from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
+from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.layers.board_model import FIRST_MAP
 from samples import read_png
 
@@ -48,6 +49,7 @@ def as_job(project: Project, model: str, pictures: Path) -> dict[str, object]:
 
 def test_drop_move_scale_turn_switch_undo_save_reopen_export(hands: Hands, world: Path, tmp_path: Path) -> None:
     window, parts = hands.window, hands.parts
+    hands.open(demo_studio("flask", world))  # at its full size: files are compared with those of a job
     model_view, sheet_view = window.model_view, window.sheet_view
     before = hands.pixels(model_view), hands.pixels(sheet_view)
     washes = parts.work.project.layers
@@ -228,7 +230,7 @@ def test_what_cannot_be_opened_gives_a_sentence_and_loses_nothing(hands: Hands, 
     assert hands.parts.work.studio.surface.keys and not any(
         "no UVs" in text for text in hands.parts.work.studio.warnings
     )
-    assert hands.parts.work.save(tmp_path / "called so.fern") and hands.window.windowTitle().startswith("called so")
+    assert hands.save(tmp_path / "called so.fern") and hands.window.windowTitle().startswith("called so")
     assert (hands.pixels(hands.window.model_view) != hands.pixels(hands.window.model_view)[0, 0]).any()
 
 

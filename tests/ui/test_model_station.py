@@ -8,13 +8,14 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from hands import Hands
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.studio import Studio
+from lucky_fern.ui.widgets import asking
 from samples import read_png, save_png
 from small_models import SIDE_BY_SIDE
 
@@ -177,8 +178,7 @@ def test_faces_get_a_material_of_their_own_and_names_change(station: Hands) -> N
     push(station, page, "Give")
     assert parts.work.studio.model.materials == ("paint", "glass")
     assert {str(key) for key in parts.work.studio.surface.keys} == {"paint:1001", "glass:1001"}
-    parts = page.tree.topLevelItem(1)
-    parts.child(0).setText(0, "port")
+    page.tree.topLevelItem(1).child(0).setText(0, "port")
     station.until(lambda: not parts.errands.busy)
     assert parts.work.studio.model.parts == ("port", "right")
     page.tree.topLevelItem(0).child(1).setCheckState(0, Qt.CheckState.Unchecked)
@@ -193,8 +193,8 @@ def test_models_are_replaced_pictures_pointed_at_guides_and_models_written(
     parts, page = station.parts, station.window.model_panel.files
     station.window.model_panel.setCurrentWidget(page)
     answers: list[str] = []
-    for name in ("getOpenFileName", "getSaveFileName"):
-        monkeypatch.setattr(QFileDialog, name, lambda *_: (answers.pop(0), ""))
+    for name in ("open_file", "save_file"):
+        monkeypatch.setattr(asking, name, lambda *_: Path(answers.pop(0)))
     (tmp_path / "newer.obj").write_text(SIDE_BY_SIDE.replace("v 3 0 0", "v 3 0 1").replace("v 3 2 0", "v 3 2 1"))
     answers.append(str(tmp_path / "newer.obj"))
     push(station, page, "Replace by a newer version …")

@@ -49,14 +49,14 @@ def test_a_painted_mask_goes_to_another_project_with_its_paint(hands: Hands, tmp
     digest = parts.work.studio.blobs.add(encode_chunk(np.full((256, 256, 1), 200, np.uint8)))
     painted = PaintedShape({key: PaintedSheet(size, {"mask": {"0,0": digest}})})
     parts.work.execute(AddMaskEntry(parts.selection.layer.id, MaskEntry(painted)))
-    copy_mask(parts, parts.selection.layer)
+    copy_mask(hands.window.matter, parts.selection.layer)
     (tmp_path / "plane.obj").write_text(PLANE)
     hands.open(Studio.new(tmp_path / "plane.obj", sheet_size=256))
     parts.work.execute(AddLayer("base", Wash(), {"colour": Channel("#336699")}))
     parts.selection.select(parts.work.project.layers[-1].id)
     paste_mask(hands.window.matter, False)
     assert parts.selection.layer.mask is not None
-    assert parts.work.save(tmp_path / "other.fern") and Studio.open(tmp_path / "other.fern").project.masks
+    assert hands.save(tmp_path / "other.fern") and Studio.open(tmp_path / "other.fern").project.masks
 
 
 def test_a_wash_takes_a_picture_that_repeats_over_tiles_or_along_the_axes(hands: Hands) -> None:

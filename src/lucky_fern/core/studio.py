@@ -40,7 +40,7 @@ from lucky_fern.core.project.commands import (
     Several,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
-from lucky_fern.core.project.file import open_project, save_project
+from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
@@ -373,8 +373,23 @@ class Studio:
         ExportError
             If it cannot be written.
         """
-        save_project(path, self.project, self.blobs)
-        self.saved = self.project
+        project = self.project
+        self.write(path, project)
+        self.saved = project
+
+    def write(self, path: Path, project: Project, keep_previous: bool = False) -> None:
+        """Write a state of the project as a file; can be called beside the window, which notes what was saved.
+
+        With ``keep_previous`` a file that was there stays as ``NAME~``.
+
+        Raises
+        ------
+        ExportError
+            If it cannot be written; what was there stays.
+        """
+        if keep_previous:
+            keep_as_previous(path)
+        save_project(path, project, self.blobs)
 
 
 def _brought(command: Command) -> Iterator[str]:

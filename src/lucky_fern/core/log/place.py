@@ -16,7 +16,7 @@ import platformdirs
 
 from lucky_fern.core.errors import ProjectError
 
-LINES, CONTENTS, BASE, LOCK = "log.jsonl", "contents.bin", "base.fern", "lock"
+LINES, CONTENTS, BASE, PATH, LOCK = "log.jsonl", "contents.bin", "base.fern", "path", "lock"
 _NAME = re.compile(r"\d{8}-\d{6}-\d+(-\d+)?\Z")
 
 

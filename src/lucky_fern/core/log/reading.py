@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.log.delta import Plain, applied
-from lucky_fern.core.log.place import BASE, CONTENTS, LINES, drop, ended, session_of
+from lucky_fern.core.log.place import BASE, CONTENTS, LINES, PATH, drop, ended, session_of
 from lucky_fern.core.log.writing import HEAD
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.checking import check_project
@@ -103,6 +103,15 @@ def recovered(name: str, root: Path | None = None) -> tuple[Studio, Path | None]
         return _studio(line, blobs, name), None if line.path is None else Path(line.path)
     finally:
         held.release()
+
+
+def path_of(folder: Path) -> Path | None:
+    """The project file that a session works on, if it has one yet."""
+    try:
+        text = (folder / PATH).read_text(encoding="utf-8", errors="surrogateescape")
+    except OSError:
+        return None
+    return Path(text).resolve() if text else None
 
 
 def forget(name: str, root: Path | None = None) -> None:

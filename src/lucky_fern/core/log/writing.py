@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from lucky_fern.core.log.delta import told
-from lucky_fern.core.log.place import BASE, CONTENTS, LINES, Held, drop
+from lucky_fern.core.log.place import BASE, CONTENTS, LINES, PATH, Held, drop
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import FORMAT_VERSION, Project
 from lucky_fern.core.project.history import Step
@@ -155,6 +155,8 @@ class SessionLog:
         saved = next((k for k in reversed(range(len(self._steps))) if self._steps[k].project is now.saved), -1)
         state = (at, saved, None if now.path is None else str(now.path))
         if records or state != self._last:
+            if self._last is None or self._last[2] != state[2]:
+                (self._held.folder / PATH).write_text(state[2] or "", encoding="utf-8", errors="surrogateescape")
             self._last = state
             self._write({"keep": keep, "steps": records, "at": at, "saved": saved, "path": state[2],
                          "time": time.time()})  # fmt: skip

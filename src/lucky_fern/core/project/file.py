@@ -1,6 +1,8 @@
 """The ``.fern`` project file: a zip of ``project.json`` and the files it names (docs/project-format.md)."""
 
 import io
+import os
+import shutil
 import struct
 import zipfile
 import zlib
@@ -9,7 +11,7 @@ from pathlib import Path, PurePath
 
 import msgspec
 
-from lucky_fern.core.errors import ProjectError
+from lucky_fern.core.errors import ExportError, ProjectError
 from lucky_fern.core.files import check_regular, write_whole
 from lucky_fern.core.limits import MOST_FILE, MOST_SMALL_FILE, MOST_UNPACKED, unpacked_too_large
 from lucky_fern.core.project.blobs import Blobs, digest_of
@@ -161,6 +163,29 @@ def save_project(path: Path, project: Project, blobs: Blobs) -> None:
         If it cannot be written; an older file of that name stays as it was.
     """
     write_whole(path, pack(project, blobs))
+
+
+def keep_as_previous(path: Path) -> None:
+    """Keep a file, if it is there, under its name with a ``~`` behind it.
+
+    Raises
+    ------
+    ExportError
+        If that cannot be.
+    """
+    previous = path.with_name(path.name + "~")
+    if not path.is_file():
+        return
+    try:
+        previous.unlink(missing_ok=True)
+        try:
+            os.link(path.resolve(), previous)  # saving puts another file in its place, and leaves this one be
+        except OSError:
+            shutil.copy2(path, previous)
+    except OSError as error:
+        raise ExportError(
+            f"{previous.name} cannot be kept ({error.strerror}); save without keeping the previous file."
+        ) from error
 
 
 def open_project(path: Path) -> tuple[Project, Blobs]:

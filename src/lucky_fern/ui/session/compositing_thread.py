@@ -7,7 +7,6 @@ between two chunks, and what that left undone is done with the new one, so nothi
 from __future__ import annotations
 
 import threading
-import traceback
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
@@ -20,6 +19,7 @@ from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
+from lucky_fern.ui.session.mishaps import LOG
 
 _BATCH = 32  # chunks between two answers
 
@@ -122,10 +122,9 @@ class CompositingThread(QObject):
             except LuckyFernError as error:
                 left.clear()
                 self.failed.emit(str(error))
-            except Exception as error:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
-                traceback.print_exc()
+            except Exception:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
+                LOG.exception("Working out the maps went wrong inside; what is shown may be out of date.")
                 left.clear()
-                self.failed.emit(f"compositing went wrong inside ({error!r}); what is shown may be out of date.")
 
     def _there(self, project: Project, left: Dirty) -> Dirty:
         """What is left to do of sheets and chunks that there still are: sheets may have become smaller meanwhile."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -11,6 +10,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.errors import Cancelled, LuckyFernError
+from lucky_fern.ui.session.mishaps import LOG
 
 Told = Callable[[float], None]
 
@@ -95,7 +95,7 @@ class Errands(QObject):
             except LuckyFernError as error:
                 self._back.emit(serial, error, errand)
             except Exception as error:  # noqa: BLE001  # a defect of ours must not leave the window waiting for ever
-                traceback.print_exc()
+                LOG.exception(f"{errand.title or 'An errand'} went wrong inside.")
                 self._back.emit(serial, LuckyFernError(f"{errand.title} went wrong inside ({error!r})."), errand)
             else:
                 self._back.emit(serial, (result,), errand)

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.files import read_file, safe_name, write_whole
@@ -17,12 +18,22 @@ from lucky_fern.ui.session.work import Work
 _FIRST = ("separate", "emissive")
 
 
-class Exports:
+class Exports(QObject):
     """The project's exports; all of them share everything but the preset."""
 
+    finished = Signal()  # files are no longer being written
+
     def __init__(self, work: Work) -> None:
+        super().__init__()
         self.work = work
         self.working = False  # whether files are being written
+
+    def set_working(self, on: bool) -> None:
+        """Files are being written, or not any more; while they are, nothing that they need is forgotten."""
+        self.working = on
+        (self.work.readers.add if on else self.work.readers.discard)(self)
+        if not on:
+            self.finished.emit()
 
     @property
     def setups(self) -> tuple[ExportSetup, ...]:

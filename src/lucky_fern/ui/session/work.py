@@ -41,6 +41,9 @@ class Work(QObject):
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self.readers: set[object] = set()  # who reads older states of the project, or their pixels
         self.errands = errands
+        self.keep_previous = False  # whether saving leaves the file before it as NAME.fern~
+        self.open_elsewhere: Callable[[Path], bool] = lambda path: False  # whether another window works on a file
+        self.may_replace: Callable[[], bool] = lambda: True  # asks what to do with unsaved changes
         self._prepare_light = prepare_light
         self._told: Project | None = None  # the state that everyone was told of last
         self._surface: Surface | None = None  # the one that everyone was told of last
@@ -130,34 +133,53 @@ class Work(QObject):
         for warning in studio.warnings:
             self.warn(warning)
 
-    def save(self, path: Path) -> bool:
-        """Save the project; False, with a sentence shown, if the disk refuses."""
-        if self.studio is None:
-            return False
-        try:
-            self.studio.save(path)
-        except LuckyFernError as error:
-            self.warn(str(error))
-            return False
-        self.path = path
-        self.refresh(whole=True)
-        self.say(f"Saved {path.name}.")
-        return True
+    def save(self, path: Path, then: Callable[[bool], object] = lambda done: None) -> None:
+        """Save the project beside the window; ``then`` is told whether it was. What the disk refuses is said."""
+        studio = self.studio
+        if studio is None:
+            then(False)
+            return
+        project, backup = studio.project, self.keep_previous
+
+        def saved(_: object) -> None:
+            studio.saved = project
+            if studio is self.studio:
+                self.path = path
+                self.refresh(whole=True)
+            self.say(f"Saved {path.name}.")
+            then(True)
+
+        self.errands.send_long(
+            f"Saving {path.name} …", lambda told: studio.write(path, project, backup), saved, lambda: then(False)
+        )
 
     def open(self, path: Path) -> None:
         """Open a project, or start one on a model, beside the window; what fails is said."""
         own = path.suffix.lower() == ".fern"
+        before = (self.studio, self.project)
         self.errands.send(
             f"Opening {path.name} …",
             lambda: (self._with_light(Studio.open, path), []) if own else self._with_light(_started, path),
-            lambda opened: self._opened(*opened, path if own else None),
+            lambda opened: self._arrived(before, *opened, path if own else None),
         )
+
+    def _arrived(
+        self, before: tuple[Studio | None, Project | None], studio: Studio, missing: list[Texture], path: Path | None
+    ) -> None:
+        """It is there; if something was done to the project of before meanwhile, that is not thrown away unasked."""
+        if self.studio is before[0] and self.project is not before[1] and not self.may_replace():
+            self.say("Not opened: you went on working meanwhile.")
+            return
+        self._opened(studio, missing, path)
 
     def _opened(self, studio: Studio, missing: list[Texture], path: Path | None) -> None:
         """Show what was opened; its painted pixels are read in full while it composites."""
-        self.take(studio, path)
+        copy = path is not None and self.open_elsewhere(path)
+        self.take(studio, None if copy else path)
         self.missing = missing
         notes = [*studio.notes, *([_missing_sentence(missing)] if missing else [])]
+        if copy and path is not None:
+            notes.append(f"{path.name} is open in another window; this is a copy of it: save it under another name.")
         if notes:
             self.warn(" ".join(notes))
         if missing:

@@ -6,10 +6,9 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.core.log.reading import Lost
 from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
@@ -34,9 +34,11 @@ from lucky_fern.ui.layers.settings import SettingsPanel
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.sheet_view import SheetView
+from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import LIGHT, icon, sheet
 from lucky_fern.ui.window.hands import hand_over
 from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar
+from lucky_fern.ui.window.notices import MishapLine, Recovery
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.ui.window.rest import Rest
 from lucky_fern.ui.window.tool_line import ToolLine
@@ -82,6 +84,7 @@ class Window(QMainWindow):
         self.history = parts.make(HistoryPanel, matter=self.matter)
         self.tray = parts.make(Tray)
         self.notice = QLabel()
+        self.recovery, self.mishap = Recovery(), MishapLine()
         self._lay_out()
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
         self._notice_timer.timeout.connect(lambda: self.say("", False))
@@ -241,6 +244,8 @@ class Window(QMainWindow):
         self.call_off.hide()
         line.addWidget(self.notice, 1)
         line.addWidget(self.call_off)
+        column.addWidget(self.recovery)
+        column.addWidget(self.mishap)
         column.addLayout(line)
         column.addWidget(self.tray)
         self.setCentralWidget(ground)
@@ -266,6 +271,11 @@ class Window(QMainWindow):
         self.parts.work.project_changed.connect(self._show_title)
         self.parts.errands.changed.connect(self._show_errand)
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
+        self.parts.work.may_replace = self.may_leave
+        self.parts.mishaps.told.connect(self.mishap.tell)
+        self.parts.keeping.lost_found.connect(self.recovery.show_lost)
+        self.recovery.wanted.connect(self._bring_back)
+        self.recovery.unwanted.connect(self.parts.keeping.forget)
         self.call_off.clicked.connect(self.parts.errands.call_off)
         self.tray.add_asked.connect(self.ask_pictures)
         self.tray.credit_asked.connect(self._ask_credit)
@@ -366,40 +376,45 @@ class Window(QMainWindow):
     # --- asking for files -------------------------------------------------------------------------------------
 
     def ask_model(self) -> None:
-        kinds = " ".join(f"*{suffix}" for suffix in MODEL_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "New from a model", "", f"Models ({kinds})")
-        if name and self.may_leave():
-            self.parts.work.open(Path(name))
+        path = asking.open_file(self, "New from a model", asking.kinds("Models", MODEL_SUFFIXES))
+        if path is not None and self.may_leave():
+            self.parts.work.open(path)
 
     def ask_open(self) -> None:
-        kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *MODEL_SUFFIXES))
-        name, _ = QFileDialog.getOpenFileName(self, "Open", "", f"Projects and models ({kinds})")
-        if name and self.may_leave():
-            self.parts.work.open(Path(name))
+        filter_ = asking.kinds("Projects and models", (SUFFIX, *MODEL_SUFFIXES))
+        path = asking.open_file(self, "Open", filter_)
+        if path is not None and self.may_leave():
+            self.parts.work.open(path)
 
     def ask_pictures(self) -> None:
-        kinds = " ".join(f"*{suffix}" for suffix in PICTURE_SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(self, "Add pictures to the kit", "", f"Pictures ({kinds})")
-        if names:
-            self.parts.bringing.bring([Path(name) for name in names])
+        found = asking.open_files(self, "Add pictures to the kit", asking.kinds("Pictures", PICTURE_SUFFIXES))
+        if found:
+            self.parts.bringing.bring(found)
 
-    def save(self) -> bool:
+    def save(self) -> None:
         """Save where the project is kept, or ask for a place."""
-        return self.parts.work.save(self.parts.work.path) if self.parts.work.path is not None else self.ask_save()
+        path = self.parts.work.path or self._ask_place()
+        if path is not None:
+            self.parts.work.save(path)
 
-    def ask_save(self) -> bool:
-        if self.parts.work.studio is None:
-            return False
-        start = str(self.parts.work.path or Path.home() / f"{self.parts.work.studio.project.name}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, "Save the project", start, f"Lucky Fern projects (*{SUFFIX})")
-        if not name:
-            return False
-        path = Path(name)
-        return self.parts.work.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+    def ask_save(self) -> None:
+        path = self._ask_place()
+        if path is not None:
+            self.parts.work.save(path)
+
+    def _ask_place(self) -> Path | None:
+        studio = self.parts.work.studio
+        if studio is None:
+            return None
+        start = self.parts.work.path or Path.home() / f"{studio.project.name}{SUFFIX}"
+        filter_ = asking.kinds("Lucky Fern projects", (SUFFIX,))
+        return asking.save_file(self, "Save the project", str(start), filter_, SUFFIX)
 
     def may_leave(self) -> bool:
-        """Ask what to do with unsaved changes; False if the person would rather stay."""
+        """Ask, once, what to do with unsaved changes and running exports; False if the person would rather stay."""
         studio = self.parts.work.studio
+        if self.parts.exports.working and not self._wait_for_exports():
+            return False
         if studio is None or not studio.changed:
             return True
         buttons = QMessageBox.StandardButton
@@ -407,9 +422,44 @@ class Window(QMainWindow):
             self, "Unsaved changes", f"Save the changes to {studio.project.name}?",
             buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
         )  # fmt: skip
-        if answer == buttons.Save:
-            return self.save()
-        return answer == buttons.Discard
+        return self._save_now() if answer == buttons.Save else answer == buttons.Discard
+
+    def _save_now(self) -> bool:
+        """Save, and wait until it is done; whether it was."""
+        path = self.parts.work.path or self._ask_place()
+        if path is None:
+            return False
+        done: list[bool] = []
+        loop = QEventLoop()
+
+        def note(saved: bool) -> None:
+            done.append(saved)
+            loop.quit()
+
+        self.parts.work.save(path, note)
+        if not done:
+            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        return done == [True]
+
+    def _wait_for_exports(self) -> bool:
+        """Ask whether to wait for files that are being written; False if the person would rather stay."""
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self, "Files are being written", "Files are still being written. Wait until they are, then go on?",
+            buttons.Yes | buttons.Cancel, buttons.Yes,
+        )  # fmt: skip
+        if answer != buttons.Yes:
+            return False
+        loop = QEventLoop()
+        self.parts.exports.finished.connect(loop.quit)
+        if self.parts.exports.working:
+            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        self.parts.exports.finished.disconnect(loop.quit)
+        return True
+
+    def _bring_back(self, lost: Lost) -> None:
+        if self.may_leave():
+            self.parts.keeping.bring_back(lost)
 
     def _open_demo(self, which: str) -> None:
         if self.may_leave():

@@ -13,9 +13,11 @@ from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.exports import Exports
 from lucky_fern.ui.session.habits import Habits
+from lucky_fern.ui.session.keeping import Keeping
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.mishaps import Mishaps
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
@@ -40,7 +42,9 @@ class Parts:
     def __init__(self) -> None:
         self.commands = Commands()
         self.errands = Errands()
+        self.mishaps = Mishaps()
         self.work = Work(self.errands, environment.reflections)
+        self.keeping = self.make(Keeping)
         self.selection = self.make(Selection)
         self.looking = self.make(Looking)
         self.comparing = self.make(Comparing)
@@ -69,3 +73,5 @@ class Parts:
         """End what goes on in the background."""
         self.errands.call_off()
         self.maps.close()
+        self.keeping.end()
+        self.mishaps.end()

@@ -50,6 +50,7 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
 
     parts = Parts()
     window = Window(parts)
+    parts.mishaps.listen()
     window.resize(width, height)
     if options.station:
         parts.looking.go_to(options.station)
@@ -81,6 +82,8 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
 
     if options.shot:
         parts.errands.failed.connect(told)
+    else:
+        QTimer.singleShot(0, parts.keeping.look_for_lost)
     # The window shows first; what it is to show comes right after its first frame.
     QTimer.singleShot(0, open_what_was_asked)
     application.exec()

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -47,6 +46,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.stations.export.credit_rows import CreditRows
 from lucky_fern.ui.stations.export.preset_editor import PresetEditor
 from lucky_fern.ui.stations.export.written import Written, looked_at
+from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.page import Page, choice, menu_button
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.ui.widgets.style import icon
@@ -335,9 +335,9 @@ class ExportPanel(Page):
             self.refresh()
 
     def _take_preset(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "A preset", "", "Presets (*.json)")
-        if name:
-            self.exports.take_preset(Path(name))
+        path = asking.open_file(self, "A preset", "Presets (*.json)")
+        if path is not None:
+            self.exports.take_preset(path)
 
     def _fill_sheets(self, menu: QMenu) -> None:
         menu.clear()
@@ -385,15 +385,16 @@ class ExportPanel(Page):
             self.editor = None
 
     def _write_preset(self, setup: ExportSetup) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the preset", f"{setup.preset}.json", "Presets (*.json)")
-        if name:
-            self.exports.write_preset(setup, Path(name))
+        start = f"{setup.preset}.json"
+        path = asking.save_file(self, "Write the preset", start, "Presets (*.json)", ".json")
+        if path is not None:
+            self.exports.write_preset(setup, path)
 
     def _browse(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder for the maps", self.folder.text())
-        if chosen:
-            self.folder.setText(chosen)
-            self.exports.change(out=chosen)
+        chosen = asking.folder(self, "Folder for the maps", self.folder.text())
+        if chosen is not None:
+            self.folder.setText(str(chosen))
+            self.exports.change(out=str(chosen))
 
     def start(self) -> None:
         """Write everything that is ticked."""
@@ -430,7 +431,7 @@ class ExportPanel(Page):
         self.progress.show()
         self.cancel.show()
         self.summary.clear()
-        self.exports.working = True
+        self.exports.set_working(True)
         self._thread.start()
 
     def open_quay(self) -> None:
@@ -464,7 +465,7 @@ class ExportPanel(Page):
         if self._thread is not None:
             self._thread.join()
             self._thread = None
-        self.exports.working = False
+        self.exports.set_working(False)
         self.progress.hide()
         self.cancel.hide()
         self.refresh()

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QListWidget
+from PySide6.QtWidgets import QCheckBox, QListWidget
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.exporting.model_files import SUFFIXES as WRITTEN
@@ -26,6 +26,7 @@ from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
 
 _FILLS = (("part colours", "parts"), ("islands", "islands"), ("nothing", "none"))
@@ -81,19 +82,17 @@ class FilesPage(Page):
         if studio is None or row >= len(self.work.missing):
             return
         texture = self.work.missing[row]
-        kinds = " ".join(f"*{suffix}" for suffix in PICTURES)
-        title = f"Where is {texture.file}?"
-        name, _ = QFileDialog.getOpenFileName(self, title, "", f"Pictures ({kinds})")
-        if not name:
+        path = asking.open_file(self, f"Where is {texture.file}?", asking.kinds("Pictures", PICTURES))
+        if path is None:
             return
         try:
-            point_at(studio, texture, Path(name))
+            point_at(studio, texture, path)
         except LuckyFernError as error:
             self.work.said.emit(str(error), True)
             return
         # One file may be named for several materials and maps: all of them get it.
         for other in [one for one in self.work.missing if one.file == texture.file and one is not texture]:
-            point_at(studio, other, Path(name))
+            point_at(studio, other, path)
         self.work.missing = [one for one in self.work.missing if one.file != texture.file]
         self.work.refresh()
 
@@ -104,10 +103,9 @@ class FilesPage(Page):
 
     def replace(self) -> None:
         """Ask for a newer version of the model and put it in place."""
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "A newer version of the model", "", f"Models ({kinds})")
-        if name:
-            self.replace_by(Path(name))
+        path = asking.open_file(self, "A newer version of the model", asking.kinds("Models", SUFFIXES))
+        if path is not None:
+            self.replace_by(path)
 
     def replace_by(self, path: Path) -> None:
         """Put a newer version in place and tell what moved."""
@@ -156,12 +154,10 @@ class FilesPage(Page):
             self.work.said.emit("There is no sheet to draw a guide of: the model has no UVs.", True)
             return
         start = f"{studio.project.name} {key.material} {key.tile} guide.png".replace("/", "-")
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the guide", start, "PNG pictures (*.png);;SVG drawings (*.svg)"
-        )
-        if not name:
+        path = asking.save_file(self, "Save the guide", start, "PNG pictures (*.png);;SVG drawings (*.svg)", ".png")
+        if path is None:
             return
-        path, look, surface = Path(name), self.guide_look(), studio.surface
+        look, surface = self.guide_look(), studio.surface
         if path.suffix.lower() not in (".png", ".svg"):
             path = path.with_name(path.name + ".png")
 
@@ -184,12 +180,11 @@ class FilesPage(Page):
         studio = self.work.studio
         if studio is None:
             return
-        kinds = " ".join(f"*{suffix}" for suffix in WRITTEN)
         start = f"{Path(studio.model.name).stem} laid out.glb"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the model", start, f"Models ({kinds})")
-        if not name:
+        path = asking.save_file(self, "Save the model", start, asking.kinds("Models", WRITTEN), ".glb")
+        if path is None:
             return
-        path, steps, colours_too = Path(name), self.finer.value(), self.with_colours.isChecked()
+        steps, colours_too = self.finer.value(), self.with_colours.isChecked()
         if path.suffix.lower() not in WRITTEN:
             path = path.with_name(path.name + ".glb")
         if colours_too and path.suffix.lower() == ".obj":

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -24,6 +22,7 @@ from lucky_fern.ui.stations.paint.paint_rows import PaintRows
 from lucky_fern.ui.stations.paint.symmetry_rows import SymmetryRows
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.painting import Painting
+from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_items
@@ -128,14 +127,14 @@ class BrushPanel(Page):
         self.painting.set_brush(**{name: round(value, 4)})
 
     def _ask_tips(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Tips for brushes", "", "PNG, or a zip of them (*.png *.zip)")
-        if name:
-            self.painting.take_tips(Path(name))
+        path = asking.open_file(self, "Tips for brushes", "PNG, or a zip of them (*.png *.zip)")
+        if path is not None:
+            self.painting.take_tips(path)
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "A folder of PNGs")
-        if name:
-            self.painting.take_tips(Path(name))
+        path = asking.folder(self, "A folder of PNGs")
+        if path is not None:
+            self.painting.take_tips(path)
 
     def refresh(self) -> None:
         painting, project = self.painting, self.work.project
