@@ -111,6 +111,25 @@ class Camera:
     def zoomed(self, factor: float) -> Camera:
         return replace(self, distance=float(np.clip(self.distance / factor, 1e-6, 1e9)))
 
+    def facing(self, corners: F64, normals: F64, margin: float, aspect: float) -> Camera:
+        """From where most of some faces face, with all of them in view.
+
+        Parameters
+        ----------
+        corners : (N, 3, 3) of the faces; at least one.
+        normals : (N, 3), of unit length.
+        margin : left round them, in model units at the least.
+        """
+        normal = (normals * np.linalg.norm(np.ptp(corners, axis=1), axis=1)[:, None]).sum(0)
+        if np.linalg.norm(normal) < 1e-9:
+            normal = normals[0]
+        normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
+        yaw = float(np.degrees(np.arctan2(normal[0], normal[2])))
+        pitch = float(np.clip(np.degrees(np.arcsin(np.clip(normal[1], -1, 1))), -80, 80))
+        bounds = np.stack([corners.min(axis=(0, 1)), corners.max(axis=(0, 1))])
+        room = 0.15 * max(float(np.ptp(bounds, axis=0).max()), margin)
+        return replace(self, yaw=yaw, pitch=pitch).framing(bounds + np.array([[-room], [room]]), aspect)
+
     def framing(self, bounds: F64, aspect: float) -> Camera:
         """The same direction, with a box (2, 3) just filling the view."""
         middle = bounds.mean(axis=0)

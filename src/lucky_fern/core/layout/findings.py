@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from lucky_fern.core.arrays import I32
+import numpy as np
+
+from lucky_fern.core.arrays import I32, Bool
 
 Kind = Literal[
     "no-uv", "outside", "crossing", "overlap", "folded", "twins", "flipped", "zero-area", "stretch", "density", "gap",
@@ -21,3 +24,13 @@ class Finding:
     sentence: str
     triangles: I32
     worry: bool = True
+
+
+def shared_faces(findings: Sequence[Finding], count: int) -> Bool:
+    """(T,) bool, the faces of a model of ``count`` triangles that share their texels with others."""
+    shared = np.zeros(count, np.bool_)
+    for finding in findings:
+        # A layout that was just changed may have findings of more faces still.
+        if finding.kind in ("twins", "overlap") and int(finding.triangles.max(initial=-1)) < count:
+            shared[finding.triangles] = True
+    return shared

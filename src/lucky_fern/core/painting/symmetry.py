@@ -74,3 +74,16 @@ def symmetry_lines(symmetry: Symmetry, bounds: F64) -> list[F64]:
             spoke[(number + 1) % 3], spoke[(number + 2) % 3] = np.cos(turn) * reach, np.sin(turn) * reach
             lines.append(np.array([low, low + spoke]))
     return lines
+
+
+def middle_and_facing(corners: F64) -> tuple[F64, F64 | None]:
+    """The middle of some faces, corners (N, 3, 3), weighted by area, and which way they face (unit length).
+
+    The second is None where they look all ways.
+    """
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    weight = np.linalg.norm(across, axis=1)
+    about = (corners.mean(axis=1) * weight[:, None]).sum(axis=0) / max(float(weight.sum()), 1e-300)
+    mean = across.sum(axis=0)
+    length = float(np.linalg.norm(mean))
+    return about, mean / length if length >= 1e-6 * float(weight.sum()) and length > 0 else None

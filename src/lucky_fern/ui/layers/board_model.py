@@ -9,9 +9,9 @@ from msgspec.structs import replace
 from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, Qt
 
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import Command, MoveLayers, RenameLayer, SetChannel, SetLayer
+from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Wash
-from lucky_fern.core.project.tree import home_of, homes
+from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.ui.layers.matter import Matter
 
 EYE, NAME, FIRST_MAP = 0, 1, 2
@@ -238,10 +238,8 @@ class BoardModel(QAbstractTableModel):
 
     def move_into(self, layers: tuple[int, ...], group: Layer) -> bool:
         """Put layers on top of what a group holds."""
-        if group.id in layers:
-            return False
-        rest = [child for child in group.children if child.id not in layers]
-        return self.matter.work.execute(MoveLayers(layers, len(rest), group.id))
+        command = moved_into(group, layers)
+        return command is not None and self.matter.work.execute(command)
 
     def move_to_row(self, layers: tuple[int, ...], target: int) -> bool:
         """Put layers into the gap above the row ``target`` (rows as they are before the move)."""
@@ -252,27 +250,10 @@ class BoardModel(QAbstractTableModel):
         while below is not None and below.id in layers:
             target += 1
             below = self.layer_at(target)
-        if below is None:
-            parent, at = None, 0
-        else:
-            parent, _ = home_of(project, below.id)
-            rest = [layer.id for layer in dict(homes(project))[parent] if layer.id not in layers]
-            at = rest.index(below.id) + 1
-        return self.matter.work.execute(MoveLayers(layers, at, parent))
+        return self.matter.work.execute(moved_above(project, layers, None if below is None else below.id))
 
     def shift(self, layers: tuple[int, ...], up: bool) -> bool:
         """Move layers one step among their neighbours, or out of their group at its end."""
         project = self.matter.work.project
-        if project is None or not layers:
-            return False
-        parent, at = home_of(project, layers[-1] if up else layers[0])
-        inside = dict(homes(project))[parent]
-        rest = [layer.id for layer in inside if layer.id not in layers]
-        lower = sum(1 for layer in inside[: at + 1] if layer.id not in layers)
-        to = lower + (1 if up else -1)
-        if 0 <= to <= len(rest):
-            return self.matter.work.execute(MoveLayers(layers, to, parent))
-        if parent is None:
-            return False
-        outer, place = home_of(project, parent)
-        return self.matter.work.execute(MoveLayers(layers, place + (1 if up else 0), outer))
+        command = None if project is None else shifted(project, layers, up)
+        return command is not None and self.matter.work.execute(command)

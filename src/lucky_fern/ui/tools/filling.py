@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from typing import cast
-
-import numpy as np
-
 from lucky_fern.core import easel, taking
 from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.compositing.reading import texel_at
 from lucky_fern.core.painting.fill import fill_alike, fill_faces, fill_outline, shaded
 from lucky_fern.core.painting.stroke import Covered
-from lucky_fern.core.selecting.spread import Unit, whole
+from lucky_fern.core.selecting.meant import faces_meant
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.ui.session.looking import Looking
@@ -39,14 +36,12 @@ class Filling:
         sources, size_of = studio.sources, studio.project.size_of
         key = sheet_of(studio.surface, hit)
         if not self.fill.startswith("colour"):
-            coverage = fill_faces(studio.surface, size_of, sources.owners, self._faces(hit, key))
+            coverage = fill_faces(studio.surface, size_of, sources.owners, self._faces(hit))
         elif key is None:
             return
         else:
             shown = self.looking.shown_map or "colour"
-            u, v = local_uv(hit, key)
-            size = size_of(key)
-            row, column = min(max(int((1 - v) * size), 0), size - 1), min(max(int(u * size), 0), size - 1)
+            row, column = texel_at(*local_uv(hit, key), size_of(key))
             coverage = fill_alike(
                 studio.surface, size_of, sources.owners, lambda one: taking.whole_map(studio, one, shown),
                 key, row, column, self.tolerance, self.fill == "colour",
@@ -59,7 +54,7 @@ class Filling:
         if studio is None:
             return
         surface, size_of, owners = studio.surface, studio.project.size_of, studio.sources.owners
-        coverage = fill_faces(surface, size_of, owners, self._faces(hit, sheet_of(surface, hit)))
+        coverage = fill_faces(surface, size_of, owners, self._faces(hit))
         coverage = shaded(surface, size_of, owners, coverage, start, end, self.radial)
         self._put(Covered(coverage, self.painting.brush.opacity), other)
 
@@ -71,22 +66,11 @@ class Filling:
             coverage = fill_outline(studio.surface, key, size, studio.sources.owners, outline)
             self._put(Covered(coverage, self.painting.brush.opacity), other)
 
-    def _faces(self, hit: SurfaceHit, key: SheetKey | None) -> Bool:
+    def _faces(self, hit: SurfaceHit) -> Bool:
         studio = self.work.studio
         assert studio is not None
-        model = studio.model
-        if self.fill == "selection":
-            return self.faces.chosen.copy()
-        faces = np.zeros(model.triangle_count, np.bool_)
-        if self.fill == "tile":
-            for other in studio.surface.keys:
-                if key is not None and other.tile == key.tile:
-                    faces[studio.surface.placement.triangles[other]] = True
-            return faces
-        faces[hit.triangle] = True
-        if self.fill.startswith("colour"):
-            return faces
-        return whole(model, faces, cast(Unit, self.fill))  # the rest of the list are units
+        what = "face" if self.fill.startswith("colour") else self.fill
+        return faces_meant(studio.model, studio.surface, hit, what, self.faces.chosen)
 
     def _put(self, covered: Covered, other: bool) -> None:
         studio, painting = self.work.studio, self.painting

@@ -19,7 +19,7 @@ from lucky_fern.core.painting.paint import Paint, Values
 from lucky_fern.core.painting.seen import Seen
 from lucky_fern.core.painting.steady import Steadying
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
-from lucky_fern.core.painting.symmetry import Symmetry
+from lucky_fern.core.painting.symmetry import Symmetry, middle_and_facing
 from lucky_fern.core.painting.tips import read_tips
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.placing.slide import Eye
@@ -153,15 +153,11 @@ class Painting(QObject):
         if studio is None or not chosen.any():
             self.work.said.emit("Select faces at the Model station first.", True)
             return
-        corners = studio.model.corners[chosen]
-        across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        weight = np.linalg.norm(across, axis=1)
-        about = (corners.mean(axis=1) * weight[:, None]).sum(axis=0) / max(float(weight.sum()), 1e-300)
-        mean = across.sum(axis=0)
-        if facing and np.linalg.norm(mean) < 1e-6 * weight.sum():
-            self.work.said.emit("These faces look all ways: select some that face one way.", True)
+        about, normal = middle_and_facing(studio.model.corners[chosen])
+        if facing and normal is None:
+            self.work.warn("These faces look all ways: select some that face one way.")
             return
-        self.set(about=about, normal=mean / np.linalg.norm(mean) if facing else None)
+        self.set(about=about, normal=normal if facing else None)
 
     def take_tips(self, path: Path) -> None:
         """Put the PNGs of a file, folder or zip into the kit and take the first as tip."""

@@ -140,19 +140,9 @@ class ModelView(View):
         studio = self.work.studio
         if studio is None or not len(triangles):
             return
-        corners = studio.model.corners[triangles]
-        normal = (
-            studio.model.face_normals[triangles] * np.linalg.norm(np.ptp(corners, axis=1), axis=1)[:, None]
-        ).sum(0)
-        if np.linalg.norm(normal) < 1e-9:
-            normal = studio.model.face_normals[triangles[0]]
-        normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
-        yaw = float(np.degrees(np.arctan2(normal[0], normal[2])))
-        pitch = float(np.clip(np.degrees(np.arcsin(np.clip(normal[1], -1, 1))), -80, 80))
-        bounds = np.stack([corners.min(axis=(0, 1)), corners.max(axis=(0, 1))])
-        grown = 0.15 * max(float(np.ptp(bounds, axis=0).max()), studio.model.diagonal * 0.02)
-        bounds = bounds + np.array([[-grown], [grown]])
-        self.set_camera(replace(self.camera, yaw=yaw, pitch=pitch).framing(bounds, self.aspect))
+        model = studio.model
+        corners, normals = model.corners[triangles], model.face_normals[triangles]
+        self.set_camera(self.camera.facing(corners, normals, model.diagonal * 0.02, self.aspect))
 
     def look_from(self, name: str) -> None:
         """One of the six axis views."""

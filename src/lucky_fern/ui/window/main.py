@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMessageBox,
+    QPlainTextEdit,
     QSplitter,
     QStackedWidget,
     QTabWidget,
@@ -36,11 +37,16 @@ from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import LIGHT, icon, sheet
+from lucky_fern.ui.window.about import About
 from lucky_fern.ui.window.hands import hand_over
+from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar
 from lucky_fern.ui.window.notices import MishapLine, Recovery
 from lucky_fern.ui.window.parts import Parts
+from lucky_fern.ui.window.preferences import Preferences
+from lucky_fern.ui.window.remembered import Remembered
 from lucky_fern.ui.window.rest import Rest
+from lucky_fern.ui.window.start_page import StartPage
 from lucky_fern.ui.window.tool_line import ToolLine
 from lucky_fern.ui.window.top_strip import TopStrip
 
@@ -63,9 +69,10 @@ _TABS = {"masks": "Mask", "slides": "Slide", "brush": "Brush"}
 class Window(QMainWindow):
     """Puts the widgets together; owns no state but its parts."""
 
-    def __init__(self, parts: Parts) -> None:
+    def __init__(self, parts: Parts, remembered: Remembered | None = None) -> None:
         super().__init__()
         self.parts = parts
+        self.remembered = Remembered() if remembered is None else remembered
         self.setWindowTitle("Lucky Fern")
         self.setWindowIcon(icon("fern"))
         self.setStyleSheet(sheet(LIGHT))
@@ -89,7 +96,9 @@ class Window(QMainWindow):
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
         self._notice_timer.timeout.connect(lambda: self.say("", False))
         self.parts.commands.add_to(self)
-        fill_menu_bar(self.menuBar(), self.parts.commands)
+        self.menus = fill_menu_bar(self.menuBar(), self.parts.commands)
+        self.start_page = StartPage(self.model_view, parts.commands, self._open_recent)
+        self._recall()
         self.rest = Rest(parts, (self.model_view, self.sheet_view))
         self._connect()
         self._station_changed(self.parts.looking.station)
@@ -201,12 +210,14 @@ class Window(QMainWindow):
         column.setSpacing(1)
         column.addWidget(self.strip)
         column.addWidget(self.tools)
+        self._splitters: dict[str, QSplitter] = {}
         views = QSplitter(Qt.Orientation.Horizontal)
         views.setHandleWidth(4)
         views.addWidget(self.model_view)
         views.addWidget(self.sheet_view)
         views.setSizes([500, 500])
         views.setChildrenCollapsible(False)
+        self._splitters["views"] = views
         layers = QSplitter(Qt.Orientation.Vertical)
         layers.setHandleWidth(4)
         layers.setChildrenCollapsible(False)
@@ -221,6 +232,7 @@ class Window(QMainWindow):
         self.pages.currentChanged.connect(self._make_current)
         layers.addWidget(self.pages)
         layers.setSizes([320, 290])
+        self._splitters["layers"] = layers
         self.layers = QWidget(objectName="panel")
         self.layers.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         inner = QVBoxLayout(self.layers)
@@ -262,6 +274,19 @@ class Window(QMainWindow):
         for which, title in DEMOS.items():
             add(f"file.demo-{which}", f"Demo: {title}", partial(self._open_demo, which))
         add("file.quit", "Quit", self.close, key.Quit)
+        add("edit.preferences", "Preferences …", self._ask_preferences, key.Preferences)
+        add("view.side", "Fold the side away", partial(self._fold, "side"), "F9", checkable=True)
+        add("view.tray", "Fold the kit away", partial(self._fold, "tray"), "F8", checkable=True)
+        add(
+            "view.whole",
+            "This view takes all the room",
+            self._take_room,
+            "Z",
+            checkable=True,
+            tip="The view under the pointer takes all the room; again, and it gives it back",
+        )
+        add("help.keys", "Shortcuts …", self._show_keys, key.HelpContents)
+        add("help.about", "About Lucky Fern …", self._show_about)
         add("edit.all", "Select all", self._select_all, key.SelectAll)
         add("edit.leave", "Leave what is being done", self._escape, "Esc")
 
@@ -272,6 +297,10 @@ class Window(QMainWindow):
         self.parts.errands.changed.connect(self._show_errand)
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
         self.parts.work.may_replace = self.may_leave
+        self.parts.work.studio_changed.connect(self.start_page.hide)
+        self.parts.work.studio_changed.connect(self._limit_undo)
+        self.parts.work.project_changed.connect(self._note_recent)
+        self.tools.label_added.connect(self._type_label)
         self.parts.mishaps.told.connect(self.mishap.tell)
         self.parts.keeping.lost_found.connect(self.recovery.show_lost)
         self.recovery.wanted.connect(self._bring_back)
@@ -372,6 +401,97 @@ class Window(QMainWindow):
             self.say(title, False)
         elif "…" in self.notice.text():
             self.say("", False)
+
+    # --- room, and what is remembered -------------------------------------------------------------------------
+
+    def _fold(self, name: str) -> None:
+        """Fold a part of the window away, or bring it back."""
+        folded = self.parts.commands[f"view.{name}"].isChecked()
+        {"side": self.right, "tray": self.tray}[name].setVisible(not folded)
+
+    def _take_room(self) -> None:
+        """Give all the room to the view under the pointer (or the one that has the keyboard); again: back."""
+        views = (self.model_view, self.sheet_view)
+        one = next((view for view in views if view.underMouse()), None)
+        one = one or next((view for view in views if view.hasFocus()), self.model_view)
+        alone = self.parts.commands["view.whole"].isChecked()
+        for view in views:
+            view.setVisible(not alone or view is one)
+        for name, part in (("side", self.right), ("tray", self.tray)):
+            part.setVisible(not alone and not self.parts.commands[f"view.{name}"].isChecked())
+
+    def _recall(self) -> None:
+        """Be as the person left the window."""
+        what = self.remembered
+        asking.begin_in(what.folders)
+        for name, keys in what.keys.items():
+            self.parts.commands.set_keys(name, keys)
+        for name, splitter in self._splitters.items():
+            sizes = what.splitters.get(name)
+            if sizes is not None and len(sizes) == splitter.count():
+                splitter.setSizes(sizes)
+        for name in what.folded:
+            if f"view.{name}" in self.parts.commands:
+                self.parts.commands[f"view.{name}"].setChecked(True)
+                self._fold(name)
+        self._apply_choices()
+        self._show_recent()
+
+    def _remember(self) -> None:
+        """Note how the window is left."""
+        what = self.remembered
+        what.folders, what.keys = asking.last_folders(), self.parts.commands.own_keys
+        what.splitters = {name: splitter.sizes() for name, splitter in self._splitters.items()}
+        what.folded = [name for name in ("side", "tray") if self.parts.commands[f"view.{name}"].isChecked()]
+        what.whole_screen = self.isMaximized()
+        if not what.whole_screen:
+            what.size = self.width(), self.height()
+
+    def _apply_choices(self) -> None:
+        self.parts.work.keep_previous = self.remembered.keep_previous
+        self._limit_undo()
+
+    def _limit_undo(self) -> None:
+        studio = self.parts.work.studio
+        if studio is not None:
+            studio.history.limit = self.remembered.undo_megabytes << 20
+
+    def _show_recent(self) -> None:
+        found = self.remembered.there()
+        menu = self.menus["recent"]
+        menu.clear()
+        for path in found:
+            menu.addAction(path.stem, partial(self._open_recent, path)).setToolTip(str(path))
+        menu.setEnabled(bool(found))
+        self.start_page.show_recent(found)
+
+    def _note_recent(self) -> None:
+        path = self.parts.work.path
+        if path is not None and str(path.resolve()) not in self.remembered.recent[:1]:
+            self.remembered.opened(path)
+            self._show_recent()
+
+    def _open_recent(self, path: Path) -> None:
+        if self.may_leave():
+            self.parts.work.open(path)
+
+    def _ask_preferences(self) -> None:
+        if Preferences(self, self.remembered).exec():
+            self._apply_choices()
+
+    def _show_keys(self) -> None:
+        KeysPage(self, self.parts.commands).exec()
+
+    def _show_about(self) -> None:
+        About(self).exec()
+
+    def _type_label(self) -> None:
+        """A label was just made: the first key replaces what it says."""
+        self.pages.setCurrentWidget(self.settings)
+        if self.settings.form.has("label text"):
+            text = self.settings.form.named("label text", QPlainTextEdit)
+            text.setFocus()
+            text.selectAll()
 
     # --- asking for files -------------------------------------------------------------------------------------
 
@@ -492,6 +612,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.may_leave():
+            self._remember()
             self.parts.close()
             event.accept()
         else:

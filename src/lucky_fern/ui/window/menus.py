@@ -14,11 +14,11 @@ DEMOS = {"flask": "soup flask", "ferry": "Marsh Hen", "kettle": "tea kettle"}
 MENUS: dict[str, Sequence[str]] = {
     "&File": ("file.new", "file.open", "file.recent", "", "file.save", "file.save-as", "", "file.pictures",
               "file.export", "", *(f"file.demo-{which}" for which in DEMOS), "", "file.quit"),
-    "&Edit": ("edit.undo", "edit.redo", "", "edit.all", "edit.leave"),
+    "&Edit": ("edit.undo", "edit.redo", "", "edit.all", "edit.leave", "", "edit.preferences"),
     "&Layer": ("layer.wash", "layer.group", "layer.duplicate", "layer.delete", "", "layer.up", "layer.down"),
     "&View": ("station.model", "station.artwork", "station.paint", "station.check", "station.export", "",
-              "view.frame", "view.light"),
-    "&Help": (),
+              "view.frame", "view.light", "", "view.whole", "view.side", "view.tray"),
+    "&Help": ("help.keys", "help.about"),
 }  # fmt: skip
 
 
@@ -31,6 +31,9 @@ def fill_menu_bar(bar: QMenuBar, commands: Commands) -> dict[str, QMenu]:
         for name in names:
             if name == "":
                 menu.addSeparator()
+            elif name == "file.recent":
+                made["recent"] = menu.addMenu("Open again")
+                made["recent"].setToolTipsVisible(True)
             elif name in commands:
                 menu.addAction(commands[name])
         made[heading] = menu

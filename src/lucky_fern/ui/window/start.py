@@ -47,9 +47,11 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
 
     from lucky_fern.ui.window.main import Window
     from lucky_fern.ui.window.parts import Parts
+    from lucky_fern.ui.window.remembered import recall, remember
 
     parts = Parts()
-    window = Window(parts)
+    remembered = recall()
+    window = Window(parts, remembered)
     parts.mishaps.listen()
     window.resize(width, height)
     if options.station:
@@ -88,6 +90,8 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
     QTimer.singleShot(0, open_what_was_asked)
     application.exec()
     parts.close()
+    if not options.shot:
+        remember(remembered)
     # Qt lets go of the screen before the screen goes away.
     for thing in (window, application):
         shiboken6.delete(thing)

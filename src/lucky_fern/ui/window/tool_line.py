@@ -44,6 +44,7 @@ class ToolLine(QWidget):
     """One line; tools of the station on the left, looks of the views on the right."""
 
     slide_asked = Signal()
+    label_added = Signal()
 
     def __init__(self, parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:
         super().__init__()
@@ -197,8 +198,8 @@ class ToolLine(QWidget):
 
     def _add_label(self) -> None:
         hit = self._middle()
-        if hit is not None:
-            self.parts.bringing.add_label(hit, self.model_view.camera.axes[1])
+        if hit is not None and self.parts.bringing.add_label(hit, self.model_view.camera.axes[1]):
+            self.label_added.emit()
 
     def _add_figure(self) -> None:
         hit = self._middle()

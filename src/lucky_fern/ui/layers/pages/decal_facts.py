@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
+from lucky_fern.core.compositing.covering import covering
 from lucky_fern.core.compositing.sources import triangles_in
-from lucky_fern.core.pictures.picture import alpha_of
+from lucky_fern.core.layout.findings import shared_faces
 from lucky_fern.core.placing.facts import decal_facts, larger_sheet
-from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.pose import in_mode
-from lucky_fern.core.placing.under import covered_share, may_meet, spots_of
 from lucky_fern.core.project.commands import MoveLayers, SetPlace, SetSheetSize
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.layouts import Unstack
-from lucky_fern.core.project.places import Along, Framed, Lay, place_height
-from lucky_fern.core.studio import Studio
+from lucky_fern.core.project.places import Lay
 from lucky_fern.ui.layers.pages.form import Form
 
 _REMEDIES = {
@@ -61,57 +58,13 @@ def _show_facts(form: Form, label: QLabel, layer: Layer) -> None:
     place, height = decal[1], decal[2]
     chosen = triangles_in(studio.project, layer.scope)
     placed = None if isinstance(place, Lay) else studio.sources.pose(place, height, chosen)
-    shared = np.zeros(studio.model.triangle_count, np.bool_)
-    for finding in form.matter.layout_watch.findings:
-        if finding.kind in ("twins", "overlap") and int(finding.triangles.max(initial=-1)) < len(shared):
-            shared[finding.triangles] = True
-    facts = decal_facts(studio.surface, studio.project, layer, place, height, placed, shared, _under(studio, layer))
+    shared = shared_faces(form.matter.layout_watch.findings, studio.model.triangle_count)
+    under = covering(studio.sources, studio.project, layer)
+    facts = decal_facts(studio.surface, studio.project, layer, place, height, placed, shared, under)
     label.setText(" ".join(fact.sentence for fact in facts))
     wanted = {fact.remedy for fact in facts}
     for remedy in _REMEDIES:
         form.named(f"mend {remedy}", QPushButton).setVisible(remedy in wanted)
-
-
-def _under(studio: Studio, layer: Layer) -> tuple[str, float] | None:
-    """Which decal above a decal covers most of it, and how much."""
-    above = list(studio.project.walk())
-    above = above[[one.id for one in above].index(layer.id) + 1 :]
-    spots, worst = None, None
-    for other in above:
-        content = other.content
-        if (
-            not isinstance(content, Decal)
-            or isinstance(content.place, Along)
-            or "colour" not in other.active_channels()
-        ):
-            continue
-        if other.opacity < 0.5 or other.blend != "normal" or other.mask is not None:
-            continue
-        if not may_meet(*_size(studio, layer), *_size(studio, other)):
-            continue
-        if spots is None:
-            spots = spots_of(studio.surface, *_posed(studio, layer))
-        kit = studio.project.pictures.get(content.picture)
-        alpha = None if kit is None else alpha_of(studio.sources.picture(kit))
-        share = covered_share(studio.surface, spots, *_posed(studio, other), alpha)
-        if worst is None or share > worst[1]:
-            worst = other.name, share
-    return worst
-
-
-def _size(studio: Studio, layer: Layer) -> tuple[Framed, float]:
-    """A decal's place and its height."""
-    content = layer.content
-    assert isinstance(content, Decal) and isinstance(content.place, Framed)
-    return content.place, place_height(content.place, studio.project.picture_size(content.picture))
-
-
-def _posed(studio: Studio, layer: Layer) -> tuple[Framed, float, PlacedPicture | None]:
-    """A decal's place, its height, and its pose worked out if it is on the surface."""
-    place, height = _size(studio, layer)
-    if isinstance(place, Lay):
-        return place, height, None
-    return place, height, studio.sources.pose(place, height, triangles_in(studio.project, layer.scope))
 
 
 def _mend(form: Form, remedy: str) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-import numpy as np
 from msgspec.structs import replace
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -18,14 +17,13 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from lucky_fern.core import spreading
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.fonts import SHIPPED, system_fonts
 from lucky_fern.core.pictures.label import EM, Label
-from lucky_fern.core.placing.pose import drop_thrown, scaled, texels_of
-from lucky_fern.core.placing.spots import spots
-from lucky_fern.core.project.commands import AddLayer, AddPicture, SetLabel, SetPlace, Several
+from lucky_fern.core.placing.pose import scaled, texels_of
+from lucky_fern.core.project.commands import SetLabel, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.places import Drape
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
@@ -216,33 +214,16 @@ def spread_lines(matter: Matter) -> None:
     )
     if layer is None or label is None or studio is None or decal is None or not isinstance(layer.content, Decal):
         return
-    lines = [line.strip() for line in label.text.split("\n") if line.strip()]
-    places = spots(studio.model, matter.faces.chosen) if matter.faces.any else []
-    if not places:
-        matter.work.said.emit("Select the faces at the Model station first: one piece for each line.", True)
-        return
-    size = decal[1].width / studio.project.picture_size(layer.content.picture)[0]
-    commands: list[AddPicture | AddLayer] = []
-    taken = set(studio.project.pictures)
     try:
-        for line, hit in zip(lines, places, strict=False):
-            kit = studio.prepare_label(replace(label, text=line))
-            identity, number = kit.name, 2
-            while identity in taken:
-                identity, number = f"{kit.name} {number}", number + 1
-            taken.add(identity)
-            at = drop_thrown(studio.model, hit, kit.height / kit.width, np.array([0.0, 0.0, -1.0]))
-            place = Drape(at.point, at.normal, at.up, size * kit.width)
-            commands += [AddPicture(identity, kit),
-                         AddLayer(line, Decal(identity, place, layer.content.sampling), layer.channels)]  # fmt: skip
+        spread = spreading.spread_lines(studio, layer, decal[1].width, label, matter.faces.chosen)
     except LuckyFernError as error:
-        matter.work.said.emit(f"{error}.", True)
+        matter.work.warn(f"{error}.")
         return
-    if matter.work.execute(Several(tuple(commands), named="Add labels")):
-        count = min(len(lines), len(places))
-        left = len(lines) - count
-        over = f" {left} line{'' if left == 1 else 's'} found no piece." if left > 0 else ""
-        matter.work.said.emit(f"{count} labels in reading order.{over}", bool(over))
+    if spread is None:
+        matter.work.warn("Select the faces at the Model station first: one piece for each line.")
+    elif matter.work.execute(spread.command):
+        over = f" {spread.left} line{'' if spread.left == 1 else 's'} found no piece." if spread.left > 0 else ""
+        matter.work.said.emit(f"{spread.count} labels in reading order.{over}", bool(over))
 
 
 def change(matter: Matter, **changes: Any) -> None:

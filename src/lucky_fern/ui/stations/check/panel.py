@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
 from lucky_fern.core.checking.result import Found, check_result, maps_read
+from lucky_fern.core.layout.findings import shared_faces
 from lucky_fern.render import environment
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.exports import Exports
@@ -140,10 +140,7 @@ class CheckPanel(Page):
         project, sources = studio.project, studio.sources
         self._asked = project
         self.state.setText("checking …")
-        shared = np.zeros(studio.model.triangle_count, np.bool_)
-        for finding in self.layout_watch.findings:
-            if finding.kind in ("twins", "overlap") and int(finding.triangles.max(initial=-1)) < len(shared):
-                shared[finding.triangles] = True
+        shared = shared_faces(self.layout_watch.findings, studio.model.triangle_count)
         setups, stem = self.exports.setups, self.exports.stem
         budget = int(self.budget.value() * 1e6) or None
 
@@ -153,7 +150,14 @@ class CheckPanel(Page):
                 sources, project, maps_read(sources, project, done), setups, stem, shared, budget, finished=done
             )
 
-        self.errands.send("Checking …", work, lambda found: self._show(project, found))
+        self.errands.send_long(
+            "Checking …", lambda told: work(), lambda found: self._show(project, found), self._not_checked
+        )
+
+    def _not_checked(self) -> None:
+        """It was called off, or went wrong: it can be asked for again."""
+        self._asked = None
+        self.state.setText("not checked")
 
     def _show(self, project: object, found: list[Found]) -> None:
         self._of, self._asked, self.found = project, None, found

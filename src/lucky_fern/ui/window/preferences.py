@@ -1,0 +1,41 @@
+"""The person's choices: the look, memory for undo, keeping the previous file."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QSpinBox, QWidget
+
+from lucky_fern.ui.window.remembered import Remembered
+
+_LOOKS = {"light": "Light", "dark": "Dark", "system": "As the desktop"}
+
+
+class Preferences(QDialog):
+    """Changes what is remembered when it is accepted."""
+
+    def __init__(self, parent: QWidget, remembered: Remembered) -> None:
+        super().__init__(parent)
+        self.remembered = remembered
+        self.setWindowTitle("Preferences")
+        form = QFormLayout(self)
+        self.look = QComboBox()
+        for look, title in _LOOKS.items():
+            self.look.addItem(title, look)
+        self.look.setCurrentIndex(self.look.findData(remembered.look))
+        form.addRow("&Look", self.look)
+        self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=" MB")
+        self.undo.setValue(remembered.undo_megabytes)
+        self.undo.setToolTip("How much memory steps to undo may take")
+        form.addRow("Memory for &undo", self.undo)
+        self.keep = QCheckBox("&Keep the previous file as NAME.fern~ when saving")
+        self.keep.setChecked(remembered.keep_previous)
+        form.addRow(self.keep)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+
+    def accept(self) -> None:
+        self.remembered.look = self.look.currentData()
+        self.remembered.undo_megabytes = self.undo.value()
+        self.remembered.keep_previous = self.keep.isChecked()
+        super().accept()
