@@ -12,7 +12,9 @@ $bin/lint-imports
 # for frames more than they compute; what the core's say comes when both are through.
 unset DISPLAY WAYLAND_DISPLAY
 log=$(mktemp)
-trap 'rm -f "$log"' EXIT
+export FERN_WORLD=$(mktemp -d)
+trap 'rm -rf "$log" "$FERN_WORLD"' EXIT
+$bin/python -c 'import os, pathlib; from lucky_fern.demo.world import ensure_world as make; make(pathlib.Path(os.environ["FERN_WORLD"]))'
 $bin/python -m pytest tests/core tests/render "$@" >"$log" 2>&1 &
 core=$!
 window=0

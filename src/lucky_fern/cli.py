@@ -1,4 +1,4 @@
-"""The command line: ``lucky-fern demo | open | run | recover | quay | bench | shots``."""
+"""The command line: the window, jobs, recovery, the quay, the desktop, and what developers need."""
 
 from __future__ import annotations
 
@@ -59,6 +59,16 @@ def _parser() -> argparse.ArgumentParser:
     recover.add_argument("--save", type=Path, metavar="FILE.fern", help="write the session out as a project")
     recover.add_argument("--drop", metavar="ID", help="forget a session")
     recover.set_defaults(action=_recover)
+
+    desktop = commands.add_parser("install-desktop", help="put the program into the desktop's menus")
+    desktop.add_argument("--remove", action="store_true", help="take it out again")
+    desktop.set_defaults(action=_desktop)
+
+    thumbnail = commands.add_parser("thumbnail", help="a small picture of a project's colours")
+    thumbnail.add_argument("project", type=Path)
+    thumbnail.add_argument("picture", type=Path)
+    thumbnail.add_argument("--size", type=int, default=256)
+    thumbnail.set_defaults(action=_thumbnail)
 
     bench = commands.add_parser("bench", help="measure against references")
     bench.add_argument("--json", action="store_true")
@@ -137,6 +147,32 @@ def _recover(options: argparse.Namespace) -> int:
             recovered(options.id)[0].save(options.save)
             if not options.json:
                 print(f"wrote {options.save}")
+    except LuckyFernError as error:
+        print(f"lucky-fern: {error}", file=sys.stderr)
+        return 1
+    return 0
+
+
+def _desktop(options: argparse.Namespace) -> int:
+    from lucky_fern import desktop
+    from lucky_fern.core.errors import LuckyFernError
+
+    try:
+        done = desktop.uninstall() if options.remove else desktop.install()
+    except LuckyFernError as error:
+        print(f"lucky-fern: {error}", file=sys.stderr)
+        return 1
+    for path in done:
+        print(f"{'removed' if options.remove else 'wrote'} {path}")
+    return 0
+
+
+def _thumbnail(options: argparse.Namespace) -> int:
+    from lucky_fern.core.errors import LuckyFernError
+    from lucky_fern.desktop import thumbnail
+
+    try:
+        thumbnail(options.project, options.picture, min(max(options.size, 16), 1024))
     except LuckyFernError as error:
         print(f"lucky-fern: {error}", file=sys.stderr)
         return 1

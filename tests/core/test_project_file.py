@@ -16,11 +16,12 @@ from lucky_fern.core.project.file import open_project, pack
 from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
+from samples import made_world
 
 
 @pytest.fixture(scope="module")
 def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return ensure_world(tmp_path_factory.mktemp("otterwick"))
+    return ensure_world(made_world() or tmp_path_factory.mktemp("otterwick"))
 
 
 def test_a_project_comes_back_whole_and_saves_the_same_bytes(world: Path, tmp_path: Path) -> None:

@@ -15,14 +15,17 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
+from lucky_fern.ui.views.view import View
 from lucky_fern.ui.widgets.application import ensure_screen, make_application
 from lucky_fern.ui.window.main import Window
 from lucky_fern.ui.window.parts import Parts
+from samples import made_world
 
 
 @pytest.fixture(scope="session")
 def qapp() -> Iterator[QApplication]:
     screen = ensure_screen()
+    View.smooths = False  # a frame that nothing here looks at, and that takes a processor long
     yield make_application()
     if screen is not None:
         screen.kill()
@@ -31,7 +34,7 @@ def qapp() -> Iterator[QApplication]:
 
 @pytest.fixture(scope="session")
 def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return ensure_world(tmp_path_factory.mktemp("otterwick"))
+    return ensure_world(made_world() or tmp_path_factory.mktemp("otterwick"))
 
 
 @pytest.fixture

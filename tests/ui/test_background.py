@@ -14,8 +14,9 @@ from PySide6.QtWidgets import QApplication
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
 from lucky_fern.core.errors import PictureError
-from lucky_fern.core.project.commands import SetChannel, SetLayer, SetSheetSize
-from lucky_fern.core.project.document import Channel
+from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer, SetSheetSize
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.file import save_project
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.errand import Errands
 from samples import save_png
@@ -103,17 +104,18 @@ def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> N
         assert np.array_equal(store.get(MapKey(key, name), 256), fresh), name
 
 
-def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, world: Path) -> None:
+def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, tmp_path: Path) -> None:
     project = hands.parts.work.project
-    hands.parts.work.open(world / "ferry.fern")
-    assert hands.window.call_off.isVisible() and "ferry.fern" in hands.window.notice.text()
+    other = tmp_path / "other.fern"
+    save_project(other, AddLayer("On top", Wash(), {}).apply(project), hands.parts.work.studio.blobs)
+    hands.parts.work.open(other)
+    assert hands.window.call_off.isVisible() and "other.fern" in hands.window.notice.text()
     hands.window.call_off.click()
-    time.sleep(0.5)
     hands.wait()
     assert hands.parts.work.project is project and not hands.window.call_off.isVisible()
-    hands.parts.work.open(world / "ferry.fern")
+    hands.parts.work.open(other)
     hands.wait()
-    assert hands.parts.work.project.name == "Marsh Hen" and len(hands.parts.work.sheet_sizes()) == 4
+    assert hands.parts.work.project.layers[-1].name == "On top" and hands.parts.work.path == other
 
 
 def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: Hands, tmp_path: Path) -> None:

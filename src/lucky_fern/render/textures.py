@@ -9,7 +9,7 @@ from itertools import islice
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import U8, Array
+from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, span
@@ -157,24 +157,22 @@ class SheetTextures:
         self._stale.clear()
 
     def _pack(self, key: SheetKey, name: str, size: int, rows: slice, columns: slice) -> U8:
-        planes: list[Array] = []
+        """(rows, columns, 4) uint8: the maps that share a texture, component by component."""
+        out = np.empty((rows.stop - rows.start, columns.stop - columns.start, 4), np.uint8)
+        at = 0
         for map_name in PACKING[name]:
             kept = self.store.maps.get(MapKey(key, map_name))
             spec = MAPS[map_name]
+            into = out[..., at : at + spec.components]
+            at += spec.components
             if kept is None or kept.shape[0] != size:
-                start = np.array(spec.start) * 255 + 0.5
-                flat = np.empty((rows.stop - rows.start, columns.stop - columns.start, spec.components), np.uint8)
-                flat[:] = start
-                planes.append(flat)
-            else:
-                part = kept[rows, columns]
-                planes.append(
-                    part if part.dtype == np.uint8 else ((part.astype(np.uint32) + 128) // 257).astype(np.uint8)
-                )
-        missing = 4 - sum(plane.shape[2] for plane in planes)
-        if missing:
-            planes.append(np.full((*planes[0].shape[:2], missing), 255, np.uint8))
-        return np.concatenate(planes, axis=2)
+                into[:] = np.array(spec.start) * 255 + 0.5
+            elif kept.dtype == np.uint8:
+                into[:] = kept[rows, columns]
+            else:  # the same as rounding to the nearest of 255 steps
+                into[:] = (kept[rows, columns].astype(np.uint32) * 255 + 32895) >> 16
+        out[..., at:] = 255
+        return out
 
     def _drop(self, key: SheetKey) -> None:
         for texture in self._textures.pop(key, {}).values():

@@ -107,6 +107,7 @@ class Tray(QWidget):
         self.empty = QLabel(
             "No pictures yet. Add some, or drop picture files anywhere on the window.", objectName="quiet"
         )
+        self.empty.setFixedHeight(SIDE + 42)  # as high as the strip: the views keep their size
         row.addWidget(self.empty, 1)
         self._icons: dict[str, QIcon] = {}
         self._drawn.connect(self._show)

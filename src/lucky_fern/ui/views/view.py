@@ -43,6 +43,7 @@ from lucky_fern.ui.session.bringing import Bringing
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
@@ -50,8 +51,13 @@ from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.views.overlay import Overlay
 from lucky_fern.ui.views.shared_textures import SharedTextures
 
-_LONGEST_WAIT = 1200  # milliseconds between frames that only bring new chunks
+_LONGEST_WAIT = 3000  # milliseconds between frames that only bring new chunks
+_PATIENCE = 14.0  # times what a frame takes, between two of them
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
+NO_GL = (
+    "The views need OpenGL 3.3, which this computer's graphics driver does not offer. Update the driver, or start "
+    "with LIBGL_ALWAYS_SOFTWARE=1 to have the processor draw. Jobs (lucky-fern run) need no graphics."
+)
 PICTURE_MIME = "application/x-lucky-fern-picture"
 
 
@@ -60,6 +66,7 @@ class View(QOpenGLWidget):
 
     frame_drawn = Signal()
     flat = False  # whether this is the view of the sheets
+    smooths = True  # whether edges become smooth once nothing moves, where drawing is slow
 
     def __init__(
         self,
@@ -117,6 +124,7 @@ class View(QOpenGLWidget):
         self._soon.timeout.connect(self.update)
         self._cost = 0.0  # seconds that the last frame took
         maps.changed.connect(self._update_soon)
+        maps.rested.connect(self._update_soon)
         looking.marker_changed.connect(self._marker_changed)
         faces.changed.connect(self._tint_changed)
         faces.preview_changed.connect(self._preview_changed)
@@ -203,7 +211,12 @@ class View(QOpenGLWidget):
     # --- drawing --------------------------------------------------------------------------------------------
 
     def initializeGL(self) -> None:
-        self.context_ = moderngl.create_context()
+        try:
+            self.context_ = moderngl.create_context(require=330)
+        except Exception as error:  # noqa: BLE001  # drivers fail in many ways; the person can mend all of them alike
+            LOG.warning("no OpenGL 3.3: %s", error)
+            self.overlay.hint = NO_GL
+            self.work.warn(NO_GL)
 
     def paintGL(self) -> None:
         if self.context_ is None:
@@ -228,7 +241,7 @@ class View(QOpenGLWidget):
             target.scissor = None  # type: ignore[assignment]  # takes it off
         if target is not screen:
             self.context_.copy_framebuffer(screen, target)
-        if not smooth:
+        if not smooth and self.smooths:
             self.still_timer.start()
         self._still = False
         holders = (self.maps, self.comparing.pinned)
@@ -249,8 +262,13 @@ class View(QOpenGLWidget):
         return self.isVisible() and (self._due or self._soon.isActive())
 
     def _update_soon(self) -> None:
-        if not self._soon.isActive():
-            self._soon.start(min(int(6000 * self._cost), _LONGEST_WAIT))
+        """Draw what came in: at once when nothing is worked out any more, else as often as drawing can afford.
+
+        Drawing takes a small share of the time while maps are composited: what comes in several times is sent once.
+        """
+        wait = 0 if self.maps.settled else min(int(_PATIENCE * 1000 * self._cost), _LONGEST_WAIT)
+        if not self._soon.isActive() or self._soon.remainingTime() > wait:
+            self._soon.start(wait)
 
     def _smooth_target(self, size: tuple[int, int]) -> moderngl.Framebuffer:
         """A framebuffer with four samples a pixel, kept while the view keeps its size."""

@@ -86,6 +86,8 @@ class TopStrip(QWidget):
         else:
             state = "unsaved changes" if studio.changed else "saved"
         self.saved.setText(state)
+        for name in ("file.save", "file.save-as"):
+            commands[name].setEnabled(studio is not None)
         undo, redo = (studio.history.undo_label, studio.history.redo_label) if studio is not None else (None, None)
         commands["edit.undo"].setEnabled(undo is not None)
         commands["edit.redo"].setEnabled(redo is not None)

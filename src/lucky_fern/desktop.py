@@ -1,0 +1,149 @@
+"""The program in the desktop's menus: an entry, an icon, the type of its files and their thumbnails; and out again.
+
+Everything goes into the person's own folders (XDG Base Directory, Desktop Entry, Shared MIME-info and Thumbnail
+specifications of freedesktop.org), so no other rights are needed.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.errors import ExportError, LuckyFernError
+from lucky_fern.core.files import write_whole
+
+MIME = "application/x-lucky-fern-project"
+_ENTRY = """[Desktop Entry]
+Type=Application
+Name=Lucky Fern
+GenericName=Texture painter
+Comment=Paint textures of models for game mods
+Exec={command} open %f
+Icon=lucky-fern
+Terminal=false
+Categories=Graphics;2DGraphics;3DGraphics;
+MimeType={mime};
+StartupWMClass=Lucky Fern
+"""
+_TYPE = f"""<?xml version="1.0" encoding="UTF-8"?>
+<mime-info xmlns="http://www.freedesktop.org/standards/shared-mime-info">
+  <mime-type type="{MIME}">
+    <comment>Lucky Fern project</comment>
+    <glob pattern="*.fern"/>
+    <icon name="lucky-fern"/>
+  </mime-type>
+</mime-info>
+"""
+_THUMBNAILER = """[Thumbnailer Entry]
+TryExec={program}
+Exec={command} thumbnail %i %o --size %s
+MimeType={mime};
+"""
+
+
+def data_folder() -> Path:
+    """Where a person's programs are described (XDG_DATA_HOME)."""
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+
+
+def files(data: Path) -> dict[Path, bytes]:
+    """What is put where."""
+    program = shutil.which("lucky-fern")
+    command = _quoted(program) if program else f"{_quoted(sys.executable)} -m lucky_fern.cli"
+    first = program or sys.executable
+    icon = (Path(__file__).parent / "ui" / "widgets" / "icons" / "fern.svg").read_text(encoding="utf-8")
+    return {
+        data / "applications" / "lucky-fern.desktop": _ENTRY.format(command=command, mime=MIME).encode(),
+        data / "icons" / "hicolor" / "scalable" / "apps" / "lucky-fern.svg": icon.replace(
+            "currentColor", "#2c6b4c"
+        ).encode(),
+        data / "mime" / "packages" / "lucky-fern.xml": _TYPE.encode(),
+        data / "thumbnailers" / "lucky-fern.thumbnailer": _THUMBNAILER.format(
+            program=first, command=command, mime=MIME
+        ).encode(),
+    }
+
+
+def install(data: Path | None = None) -> list[Path]:
+    """Put it all there; what was written.
+
+    Raises
+    ------
+    ExportError
+        If a folder cannot be written.
+    """
+    data = data or data_folder()
+    made = files(data)
+    for path, content in made.items():
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise ExportError(f"{path.parent} cannot be made ({error.strerror}); check its rights.") from error
+        write_whole(path, content)
+    _tell_desktop(data)
+    return list(made)
+
+
+def uninstall(data: Path | None = None) -> list[Path]:
+    """Take it all out again; what was there."""
+    data = data or data_folder()
+    gone = [path for path in files(data) if path.exists()]
+    for path in gone:
+        path.unlink()
+    _tell_desktop(data)
+    return gone
+
+
+def thumbnail(project: Path, target: Path, size: int) -> None:
+    """A PNG of a project's colours, its longer side ``size`` pixels at the most.
+
+    Raises
+    ------
+    LuckyFernError
+        If the project cannot be opened, or the picture not written.
+    """
+    from lucky_fern.core.compositing.compositor import composite_sheet
+    from lucky_fern.core.exporting.png import encode_png
+    from lucky_fern.core.project.commands import SetSheetSize
+    from lucky_fern.core.studio import Studio
+
+    try:
+        studio = Studio.open(project)
+    except zipfile.BadZipFile as error:
+        raise LuckyFernError(f"{project.name} is damaged and cannot be opened.") from error
+    if not studio.surface.keys:
+        raise LuckyFernError(f"{project.name} has no sheet to be seen.")
+    key = studio.surface.keys[0]
+    small = 1 << max(int(np.ceil(np.log2(max(size, 16)))), 4)
+    if studio.project.size_of(key) > small:
+        studio.execute(SetSheetSize(small, str(key)))
+    side = studio.project.size_of(key)
+    pixels = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, side), 8)
+    if side > size:
+        pixels = cv2.resize(pixels, (size, size), interpolation=cv2.INTER_AREA)
+    write_whole(target, encode_png(np.ascontiguousarray(pixels, np.uint8)))
+
+
+def _quoted(text: str) -> str:
+    """An argument as the Exec key holds it (Desktop Entry specification, "The Exec key")."""
+    if re.search(r"""[\s"'\\><~|&;$*?#()`]""", text):
+        text = '"' + re.sub(r'(["`$\\])', r"\\\1", text) + '"'
+    return text.replace("%", "%%")
+
+
+def _tell_desktop(data: Path) -> None:
+    """Have the desktop read its lists anew, where it has programs for that."""
+    for command in (
+        ["update-mime-database", str(data / "mime")],
+        ["update-desktop-database", str(data / "applications")],
+    ):
+        if shutil.which(command[0]):
+            subprocess.run(command, check=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)

@@ -1,0 +1,48 @@
+"""The program in the desktop's menus, and thumbnails of its projects."""
+
+from __future__ import annotations
+
+import configparser
+import shlex
+import xml.etree.ElementTree as ElementTree
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lucky_fern.cli import main
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.studio import Studio
+from lucky_fern.desktop import MIME
+from samples import read_png
+
+
+def test_it_goes_into_the_persons_folders_and_out_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "my data"))
+    assert main(["install-desktop"]) == 0
+    wrote = [Path(line.removeprefix("wrote ")) for line in capsys.readouterr().out.splitlines()]
+    assert len(wrote) == 4 and all(path.is_file() and tmp_path in path.parents for path in wrote)
+    entry = configparser.ConfigParser(interpolation=None)
+    entry.optionxform = str
+    entry.read([path for path in wrote if path.suffix == ".desktop"])
+    words = shlex.split(entry["Desktop Entry"]["Exec"])
+    assert words[-2:] == ["open", "%f"] and entry["Desktop Entry"]["MimeType"] == f"{MIME};"
+    kinds = ElementTree.parse(next(path for path in wrote if path.suffix == ".xml")).getroot()
+    assert [one.get("type") for one in kinds] == [MIME]
+    assert main(["install-desktop", "--remove"]) == 0
+    assert not any(path.exists() for path in wrote)
+
+
+def test_a_thumbnail_shows_the_colours(plane: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    studio = Studio.new(plane, sheet_size=512)
+    studio.execute(AddLayer("Base", Wash(), {"colour": Channel("#cc4411")}))
+    studio.save(tmp_path / "a.fern")
+    assert main(["thumbnail", str(tmp_path / "a.fern"), str(tmp_path / "a.png"), "--size", "100"]) == 0
+    shown = read_png(tmp_path / "a.png")
+    assert shown.shape[:2] == (100, 100) and (shown[..., :3] == np.array([0xCC, 0x44, 0x11])).all()
+    (tmp_path / "b.fern").write_bytes(b"no project")
+    assert main(["thumbnail", str(tmp_path / "b.fern"), str(tmp_path / "b.png")]) == 1
+    assert "b.fern" in capsys.readouterr().err and not (tmp_path / "b.png").exists()

@@ -1,0 +1,116 @@
+"""The manners of a desktop program: menus, shortcuts, what is remembered, room."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMenu, QPlainTextEdit, QPushButton
+
+from hands import Hands
+from lucky_fern.ui.window.about import parts_used
+from lucky_fern.ui.window.keys_page import KeysPage
+from lucky_fern.ui.window.main import Window
+from lucky_fern.ui.window.parts import Parts
+from lucky_fern.ui.window.preferences import Preferences
+from lucky_fern.ui.window.remembered import Remembered, recall, remember
+
+
+def listed(menu: QMenu) -> list[str]:
+    return [action.objectName() for action in menu.actions() if action.objectName()]
+
+
+def test_every_command_stands_in_a_menu_and_has_keys_of_its_own(hands: Hands) -> None:
+    bar = hands.window.menuBar()
+    assert [action.text() for action in bar.actions()] == ["&File", "&Edit", "&Layer", "&View", "&Help"]
+    names = [name for action in bar.actions() for name in listed(action.menu())]
+    commands = hands.parts.commands
+    assert sorted(names) == sorted(commands.names)
+    keys = [key for name in commands.names for key in commands.keys_of(name)]
+    assert len(keys) == len(set(keys)) > 15
+
+
+def test_shortcuts_are_searched_and_changed_but_never_doubled(hands: Hands) -> None:
+    page = KeysPage(hands.window, hands.parts.commands)
+    page.search.setText("move up")
+    shown = [page.tree.topLevelItem(k) for k in range(page.tree.topLevelItemCount())]
+    shown = [item for item in shown if not item.isHidden()]
+    assert [item.text(0) for item in shown] == ["Move up"] and shown[0].text(1) == "Alt+Up"
+    page.tree.setCurrentItem(shown[0])
+    page.keys.setKeySequence(QKeySequence("Ctrl+G"))
+    page.keys.editingFinished.emit()
+    assert "belongs to ‘Group’" in page.words.text() and hands.parts.commands.keys_of("layer.up") == ["Alt+Up"]
+    page.keys.setKeySequence(QKeySequence("Ctrl+Shift+U"))
+    page.keys.editingFinished.emit()
+    assert hands.parts.commands.own_keys == {"layer.up": ["Ctrl+Shift+U"]}
+    hands.click_cell(3, 1)
+    name = hands.parts.selection.layer.name
+    hands.key(Qt.Key.Key_U, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert hands.parts.work.project.layers[1].name == name
+
+
+def test_a_view_takes_all_the_room_and_gives_it_back_and_parts_fold(hands: Hands) -> None:
+    window = hands.window
+    width = window.model_view.width()
+    window.model_view.setFocus()
+    hands.key(Qt.Key.Key_Z, Qt.KeyboardModifier.NoModifier)
+    shown = [part.isVisible() for part in (window.model_view, window.sheet_view, window.right, window.tray)]
+    assert sorted(shown) == [False, False, False, True]
+    assert max(window.model_view.width(), window.sheet_view.width()) > 1200
+    hands.key(Qt.Key.Key_Z, Qt.KeyboardModifier.NoModifier)
+    assert window.tray.isVisible() and window.right.isVisible() and abs(window.model_view.width() - width) < 8
+    hands.key(Qt.Key.Key_F9, Qt.KeyboardModifier.NoModifier)
+    assert not window.right.isVisible() and window.model_view.width() > width + 100
+
+
+def test_what_is_remembered_comes_back_and_nonsense_is_passed_over(hands: Hands, tmp_path: Path) -> None:
+    path = tmp_path / "mine.fern"
+    assert hands.save(path)
+    hands.parts.commands.set_keys("view.frame", ["G"])
+    hands.key(Qt.Key.Key_F8, Qt.KeyboardModifier.NoModifier)
+    hands.window.close()
+    remember(hands.window.remembered, tmp_path / "settings.json")
+    back = recall(tmp_path / "settings.json")
+    assert back.recent == [str(path)] and back.keys == {"view.frame": ["G"]} and back.folded == ["tray"]
+    other = Window(Parts(), back)
+    try:
+        other.show()
+        page = other.start_page
+        assert page.isVisible() and not other.tray.isVisible()
+        assert other.parts.commands.keys_of("view.frame") == ["G"]
+        (button,) = [one for one in page.findChildren(QPushButton) if one.text() == "mine"]
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        assert other.rest.wait(60) and other.parts.work.path == path and not page.isVisible()
+    finally:
+        other.close()
+        other.deleteLater()
+    (tmp_path / "bad.json").write_text('{"recent": 7, "undo_megabytes": 128, "nobody": []}')
+    assert recall(tmp_path / "bad.json") == Remembered(undo_megabytes=128)
+    assert recall(tmp_path / "none.json") == Remembered()
+
+
+def test_preferences_hold_and_licences_are_told(hands: Hands, monkeypatch: pytest.MonkeyPatch) -> None:
+    dialog = Preferences(hands.window, hands.window.remembered)
+    dialog.undo.setValue(256)
+    dialog.keep.setChecked(True)
+    dialog.accept()
+    assert hands.window.remembered.undo_megabytes == 256
+    monkeypatch.setattr(Preferences, "exec", lambda self: True)
+    hands.parts.commands["edit.preferences"].trigger()
+    assert hands.parts.work.studio.history.limit == 256 << 20 and hands.parts.work.keep_previous
+    told = {name: licence for name, _, licence in parts_used()}
+    assert "PySide6-Essentials" in told and all(told.values())
+
+
+def test_a_new_label_is_typed_at_once(hands: Hands) -> None:
+    hands.window.tools.label.click()
+    hands.wait()
+    text = hands.fields["label text"]
+    assert isinstance(text, QPlainTextEdit) and text.hasFocus()
+    QTest.keyClicks(text, "Hello")
+    hands.wait()
+    label = hands.parts.work.project.pictures[hands.parts.selection.layer.content.picture].text
+    assert label.text == "Hello"
