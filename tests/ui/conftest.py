@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -47,6 +48,7 @@ def empty_hands(qapp: QApplication, world: Path, monkeypatch: pytest.MonkeyPatch
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()
+    gc.freeze()  # windows of tests before are no garbage yet, and would be looked through again and again
     yield Hands(window, world)
     window.close()
     window.deleteLater()
