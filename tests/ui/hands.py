@@ -63,6 +63,11 @@ class Hands:
         self.parts.work.take(studio)
         self.wait()
 
+    def facts(self) -> str:
+        """What is said of the selected decal."""
+        self.wait()
+        return self.fields["facts"].text()
+
     def save(self, path: Path) -> bool:
         """Save the project under a name; whether it was."""
         done: list[bool] = []

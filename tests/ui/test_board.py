@@ -112,7 +112,7 @@ def test_opacity_blend_and_a_decals_numbers_are_set_by_typing(hands: Hands) -> N
     hands.drop(view, "fleet-number.svg", np.array([view.width() * 0.42, view.height() * 0.6]))
     place = hands.parts.selection.decal[1]
     assert isinstance(place, Throw)
-    assert "texels from a drawing" in settings.fields["facts"].text()
+    assert "texels from a drawing" in hands.facts()
     for name, text, check in (
         ("width", "0.06", lambda: hands.parts.selection.decal[1].width == pytest.approx(0.06)),
         ("rotate", "-30", lambda: hands.parts.selection.decal[1].rotate == -30),

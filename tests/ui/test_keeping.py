@@ -129,3 +129,26 @@ def test_what_goes_wrong_in_slots_threads_and_the_compositor_is_told_and_work_go
     wash(hands, "Two")
     hands.wait()
     assert len(hands.parts.work.project.layers) == 6 and file.read_text().count("Traceback") == 3
+
+
+def test_leaving_waits_for_an_export_that_was_begun_and_one_that_breaks_does_not_hold_it_up(
+    hands: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    panel = hands.window.export_panel
+    hands.parts.looking.go_to("export")
+    panel.folder.setText(str(tmp_path / "maps"))
+    answers = [BUTTONS.Cancel, BUTTONS.Yes]
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: answers.pop(0))
+    panel.start()
+    assert panel.working and not Window.may_leave(hands.window)
+    assert Window.may_leave(hands.window) and not panel.working and list((tmp_path / "maps").iterdir())
+
+    def breaks(*_: object) -> None:
+        raise ValueError("of no use")
+
+    monkeypatch.setattr("lucky_fern.ui.stations.export.panel.export", breaks)
+    hands.parts.mishaps.listen(tmp_path / "mishaps.log")
+    panel.start()
+    hands.until(lambda: not panel.working)
+    assert "of no use" in panel.summary.text() and hands.window.mishap.isVisible()
+    assert Window.may_leave(hands.window)

@@ -267,7 +267,7 @@ def test_a_label_is_typed_draped_and_gets_its_twin(hands: Hands) -> None:
         QTest.mouseClick(window.tools.mode_buttons[mode], Qt.MouseButton.LeftButton)
         hands.wait()
         assert isinstance(parts.selection.layer.content.place, kind) and window.tools.mode_buttons[mode].isChecked()
-        assert window.model_view.grip() is not None and "texels" in hands.fields["facts"].text()
+        assert window.model_view.grip() is not None and "texels" in hands.facts()
     # The flask stands on its axis, so that is what it is rolled round.
     place = parts.selection.layer.content.place
     assert np.allclose(np.abs(place.axis), (0, 1, 0)) and np.abs(np.array(place.axis_point)[[0, 2]]).max() < 1e-3
@@ -289,7 +289,7 @@ def test_a_large_drop_drapes_shows_its_stretch_takes_another_picture_and_is_nudg
     parts.work.execute(SetPlace(layer.id, wide))
     hands.wait()
     fields = hands.fields
-    assert "stretched" in fields["facts"].text() and not fields["mend drape"].isHidden()
+    assert "stretched" in hands.facts() and not fields["mend drape"].isHidden()
     fields["show stretch"].setChecked(True)
     hands.wait()
     assert view.overlay.heat is not None and view.overlay.heat.title == "Stretch"
@@ -297,7 +297,7 @@ def test_a_large_drop_drapes_shows_its_stretch_takes_another_picture_and_is_nudg
     hands.wait()
     draped = parts.selection.layer.content.place
     assert isinstance(draped, Drape) and draped.point == wide.point
-    assert "stretched" not in hands.fields["facts"].text()
+    assert "stretched" not in hands.facts()
     hands.fields["show stretch"].setChecked(False)
     hands.wait()
     assert view.overlay.heat is None

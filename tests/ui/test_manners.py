@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence
+from PySide6.QtCore import QMimeData, Qt
+from PySide6.QtGui import QColor, QGuiApplication, QImage, QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QPlainTextEdit, QPushButton
 
 from hands import Hands
+from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.ui.window.about import parts_used
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.main import Window
@@ -114,3 +115,34 @@ def test_a_new_label_is_typed_at_once(hands: Hands) -> None:
     hands.wait()
     label = hands.parts.work.project.pictures[hands.parts.selection.layer.content.picture].text
     assert label.text == "Hello"
+
+
+def test_pictures_are_pasted_as_decals_and_maps_copied(hands: Hands) -> None:
+    board = QGuiApplication.clipboard()
+    red = QImage(40, 20, QImage.Format.Format_RGB888)
+    red.fill(QColor("#cc2211"))
+    board.setImage(red)
+    count = len(hands.parts.work.project.layers)
+    hands.key(Qt.Key.Key_V)
+    layer = hands.parts.work.project.layers[-1]
+    assert len(hands.parts.work.project.layers) == count + 1 and layer.name == "Pasted"
+    svg = QMimeData()
+    svg.setData(
+        "image/svg+xml",
+        b'<svg xmlns="http://www.w3.org/2000/svg" width="8" height="8"><rect width="8" height="8"/></svg>',
+    )
+    board.setMimeData(svg)
+    hands.key(Qt.Key.Key_V)
+    assert hands.parts.work.project.pictures[hands.parts.selection.layer.content.picture].name == "pasted.svg"
+    board.setText("words")
+    hands.key(Qt.Key.Key_V)
+    assert "no picture" in hands.window.notice.text() and len(hands.parts.work.project.layers) == count + 2
+    hands.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    copied = board.image()
+    (key,) = hands.parts.work.studio.surface.keys
+    store = hands.parts.maps.store.maps[MapKey(key, "colour")]
+    assert copied.width() == store.shape[1]
+    assert [copied.pixelColor(200, 300).red(), copied.pixelColor(200, 300).blue()] == [
+        store[300, 200, 0],
+        store[300, 200, 2],
+    ]

@@ -209,6 +209,7 @@ class Board(QWidget):
         self.empty.setContentsMargins(10, 6, 10, 6)
         column_.addWidget(self.empty)
         column_.addLayout(self._buttons())
+        self._stand: list[tuple[int, int, bool]] | None = None  # which rows there are
         self._thumbnail_timer = QTimer(self, singleShot=True, interval=400)
         self._thumbnail_timer.timeout.connect(self.refresh_thumbnails)
         matter.work.project_changed.connect(self.refresh)
@@ -256,10 +257,13 @@ class Board(QWidget):
     def refresh(self) -> None:
         """Show the stack as it is now."""
         self._column = self.grid.currentIndex().column() if self.grid.currentIndex().isValid() else self._column
-        self.model.layoutAboutToBeChanged.emit()
-        self.model.beginResetModel()
-        self.model.endResetModel()
-        self.model.layoutChanged.emit()
+        stand = [(row.layer.id, row.depth, bool(row.layer.children)) for row in self.model.rows()]
+        if stand != self._stand:  # otherwise only what is in the cells is another
+            self._stand = stand
+            self.model.layoutAboutToBeChanged.emit()
+            self.model.beginResetModel()
+            self.model.endResetModel()
+            self.model.layoutChanged.emit()
         self._show_selection()
         self.grid.viewport().update()
         self.empty.setVisible(self.model.rowCount() == 0 and self.matter.work.studio is not None)

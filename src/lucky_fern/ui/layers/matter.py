@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from lucky_fern.ui.session.answers import Answers
 from lucky_fern.ui.session.clipboard import Clipboard
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.errand import Errands
@@ -31,6 +32,7 @@ class Matter:
     comparing: Comparing
     maps: Maps
     errands: Errands
+    answers: Answers
     layout_watch: LayoutWatch
     habits: Habits
     clipboard: Clipboard

@@ -9,6 +9,10 @@ from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.table import kinds_of, pages_of
+from lucky_fern.ui.session.change import Change
+
+# Tables of the document that inputs of any layer show.
+_SHOWN = ("pictures", "sequences", "masks", "selections", "sheet_size", "sheet_sizes", "relief", "model")
 
 
 class SettingsPanel(QScrollArea):
@@ -21,9 +25,18 @@ class SettingsPanel(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shape: object = None
-        for signal in (matter.work.project_changed, matter.selection.changed, matter.handles.changed):
+        matter.work.project_changed.connect(self._follow)
+        for signal in (matter.selection.changed, matter.handles.changed):
             signal.connect(self.refresh)
         self.refresh()
+
+    def _follow(self, change: Change) -> None:
+        """Only what is shown here is looked at anew."""
+        layer = self.matter.selection.layer
+        if (
+            layer is not None and (layer.id in change.layers or change.stack or change.touches(*_SHOWN))
+        ) or layer is None:
+            self.refresh()
 
     def refresh(self) -> None:
         layer = self.matter.selection.layer
@@ -35,6 +48,7 @@ class SettingsPanel(QScrollArea):
             self.form.show(layer)
 
     def _build(self, layer: Layer | None) -> None:
+        self.matter.answers.drop("facts of the decal")
         self.form = Form(self.matter)
         page = QWidget(objectName="panel")
         page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.naming import set_of, set_stem, tile_name
-from lucky_fern.core.pictures.picture import SUFFIXES, Picture
+from lucky_fern.core.pictures.picture import SUFFIXES, Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
 from lucky_fern.core.placing.facts import better_draped
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
@@ -82,7 +82,24 @@ class Bringing(QObject):
             self._bring_one(studio, lead, then)
             done.update(mates.values())
 
+    def bring_data(self, data: bytes, name: str, then: Callable[[str], object] | None = None) -> None:
+        """Take in a picture that is no file: what was copied in another program."""
+        studio = self.work.studio
+        if studio is None:
+            self.work.warn("Open a model first; pictures come after it.")
+        else:
+            self._read(studio, name, lambda: (data, read_picture(data, name)), then)
+
     def _bring_one(self, studio: Studio, path: Path, then: Callable[[str], object] | None) -> None:
+        self._read(studio, path.name, lambda: read_picture_file(path), then)
+
+    def _read(
+        self,
+        studio: Studio,
+        name: str,
+        read: Callable[[], tuple[bytes, Picture]],
+        then: Callable[[str], object] | None,
+    ) -> None:
         def keep(found: tuple[bytes, Picture]) -> None:
             if self.work.studio is not studio:
                 return
@@ -90,11 +107,11 @@ class Bringing(QObject):
             picture = found[1]
             self.work.refresh()
             notes = "".join(f" {note[0].upper()}{note[1:]}." for note in picture.notes)
-            self.work.said.emit(f"{path.name}: {picture.about}, taken as {picture.taken}.{notes}", False)
+            self.work.said.emit(f"{name}: {picture.about}, taken as {picture.taken}.{notes}", False)
             if then is not None:
                 then(identity)
 
-        self.errands.send(f"Reading {path.name} …", lambda: read_picture_file(path), keep)
+        self.errands.send(f"Reading {name} …", read, keep)
 
     # --- sequences --------------------------------------------------------------------------------------------
 

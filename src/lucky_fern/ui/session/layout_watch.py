@@ -11,6 +11,7 @@ from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
 
 
@@ -50,11 +51,17 @@ class LayoutWatch(QObject):
 
     def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, int]) -> None:
         # A surface of its own: the compositing thread builds sheets of the other one at the same time.
-        measures = measure(surface.model)
-        found = check_layout(Surface(surface.model), lambda key: sizes[key])
+        try:
+            measures = measure(surface.model)
+            found = check_layout(Surface(surface.model), lambda key: sizes[key])
+        except Exception:  # noqa: BLE001  # a defect of ours must not leave anybody waiting
+            LOG.exception("The check of the layout went wrong inside.")
+            self._found.emit(serial, [], None)
+            return
         self._found.emit(serial, found, measures)
 
     def _take(self, serial: int, found: object, measures: object) -> None:
-        if serial == self._serial and isinstance(found, list) and isinstance(measures, Measures):
-            self.findings, self.measures, self.busy = found, measures, False
+        if serial == self._serial and isinstance(found, list):
+            self.findings, self.measures = found, measures if isinstance(measures, Measures) else None
+            self.busy = False
             self.changed.emit()

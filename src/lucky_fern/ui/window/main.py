@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QEventLoop, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -22,10 +22,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.log.reading import Lost
 from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
+from lucky_fern.core.sheets.picking import sheet_of
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.kit.tray import Tray
 from lucky_fern.ui.layers.board import Board
@@ -38,6 +40,7 @@ from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import LIGHT, icon, sheet
 from lucky_fern.ui.window.about import About
+from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.hands import hand_over
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar
@@ -287,6 +290,9 @@ class Window(QMainWindow):
         )
         add("help.keys", "Shortcuts …", self._show_keys, key.HelpContents)
         add("help.about", "About Lucky Fern …", self._show_about)
+        add("edit.paste", "Paste a picture", self._paste, key.Paste)
+        add("edit.copy-map", "Copy this map as a picture", self._copy_map, "Ctrl+Shift+C",
+            tip="The map that is looked at (or colour), of the sheet that was pointed at last")  # fmt: skip
         add("edit.all", "Select all", self._select_all, key.SelectAll)
         add("edit.leave", "Leave what is being done", self._escape, "Esc")
 
@@ -484,6 +490,29 @@ class Window(QMainWindow):
 
     def _show_about(self) -> None:
         About(self).exec()
+
+    def _paste(self) -> None:
+        """A picture that was copied elsewhere lands as a decal in the middle of the model view."""
+        found = pasted(QGuiApplication.clipboard().mimeData())
+        if found is None:
+            self.say("There is no picture to paste: copy one in another program first.", True)
+        elif isinstance(found, list):
+            self.parts.bringing.bring(found, self._place_in_middle)
+        else:
+            self.parts.bringing.bring_data(*found, self._place_in_middle)
+
+    def _copy_map(self) -> None:
+        studio, store, hit = self.parts.work.studio, self.parts.maps.store, self.parts.looking.last_hit
+        if studio is None or store is None or not studio.surface.keys:
+            return
+        key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
+        shown = self.parts.looking.shown_map or "colour"
+        pixels = store.maps.get(MapKey(key, shown))
+        if pixels is None:
+            self.say(f"No layer gives anything to {shown} of {key}: there is nothing to copy.", True)
+            return
+        QGuiApplication.clipboard().setImage(as_image(pixels))
+        self.say(f"Copied {shown} of {key}, {pixels.shape[1]} × {pixels.shape[0]}.", False)
 
     def _type_label(self) -> None:
         """A label was just made: the first key replaces what it says."""

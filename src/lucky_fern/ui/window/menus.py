@@ -14,7 +14,8 @@ DEMOS = {"flask": "soup flask", "ferry": "Marsh Hen", "kettle": "tea kettle"}
 MENUS: dict[str, Sequence[str]] = {
     "&File": ("file.new", "file.open", "file.recent", "", "file.save", "file.save-as", "", "file.pictures",
               "file.export", "", *(f"file.demo-{which}" for which in DEMOS), "", "file.quit"),
-    "&Edit": ("edit.undo", "edit.redo", "", "edit.all", "edit.leave", "", "edit.preferences"),
+    "&Edit": ("edit.undo", "edit.redo", "", "edit.paste", "edit.copy-map", "", "edit.all", "edit.leave", "",
+              "edit.preferences"),
     "&Layer": ("layer.wash", "layer.group", "layer.duplicate", "layer.delete", "", "layer.up", "layer.down"),
     "&View": ("station.model", "station.artwork", "station.paint", "station.check", "station.export", "",
               "view.frame", "view.light", "", "view.whole", "view.side", "view.tray"),

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 from lucky_fern.render import environment
+from lucky_fern.ui.session.answers import Answers
 from lucky_fern.ui.session.bringing import Bringing
 from lucky_fern.ui.session.clipboard import Clipboard
 from lucky_fern.ui.session.comparing import Comparing
@@ -41,7 +42,7 @@ class Parts:
 
     def __init__(self) -> None:
         self.commands = Commands()
-        self.errands = Errands()
+        self.errands, self.answers = Errands(), Answers()
         self.mishaps = Mishaps()
         self.work = Work(self.errands, environment.reflections)
         self.keeping = self.make(Keeping)
@@ -73,5 +74,6 @@ class Parts:
         """End what goes on in the background."""
         self.errands.call_off()
         self.maps.close()
+        self.answers.close()
         self.keeping.end()
         self.mishaps.end()

@@ -19,7 +19,13 @@ class Rest(QObject):
         # Asked once the events that are on their way have been dealt with: they may ask for more.
         self._look = QTimer(self, singleShot=True, interval=0)
         self._look.timeout.connect(self._tell)
-        for signal in (parts.maps.changed, parts.maps.rested, parts.errands.changed, parts.layout_watch.changed):
+        for signal in (
+            parts.maps.changed,
+            parts.maps.rested,
+            parts.errands.changed,
+            parts.answers.changed,
+            parts.layout_watch.changed,
+        ):
             signal.connect(self._look.start)
         for view in views:
             view.frame_drawn.connect(self._look.start)
@@ -29,7 +35,8 @@ class Rest(QObject):
         """What is still to be done, in words."""
         parts = self._parts
         found = {
-            "an errand": parts.errands.busy, "the layout check": parts.layout_watch.busy,
+            "an errand": parts.errands.busy, "an answer": parts.answers.busy,
+            "the layout check": parts.layout_watch.busy,
             "compositing": not parts.maps.settled, "chunks to upload": bool(parts.maps.pending),
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]

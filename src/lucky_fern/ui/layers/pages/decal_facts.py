@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBox
 from lucky_fern.core.compositing.covering import covering
 from lucky_fern.core.compositing.sources import triangles_in
 from lucky_fern.core.layout.findings import shared_faces
-from lucky_fern.core.placing.facts import decal_facts, larger_sheet
+from lucky_fern.core.placing.facts import Fact, decal_facts, larger_sheet
 from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.project.commands import MoveLayers, SetPlace, SetSheetSize
 from lucky_fern.core.project.document import Decal, Layer
@@ -55,16 +55,24 @@ def _show_facts(form: Form, label: QLabel, layer: Layer) -> None:
     decal, studio = form.matter.selection.decal, form.matter.work.studio
     if decal is None or studio is None or not isinstance(layer.content, Decal):
         return
-    place, height = decal[1], decal[2]
-    chosen = triangles_in(studio.project, layer.scope)
-    placed = None if isinstance(place, Lay) else studio.sources.pose(place, height, chosen)
-    shared = shared_faces(form.matter.layout_watch.findings, studio.model.triangle_count)
-    under = covering(studio.sources, studio.project, layer)
-    facts = decal_facts(studio.surface, studio.project, layer, place, height, placed, shared, under)
-    label.setText(" ".join(fact.sentence for fact in facts))
-    wanted = {fact.remedy for fact in facts}
-    for remedy in _REMEDIES:
-        form.named(f"mend {remedy}", QPushButton).setVisible(remedy in wanted)
+    place, height, project = decal[1], decal[2], studio.project
+    sources, surface, findings = studio.sources, studio.surface, form.matter.layout_watch.findings
+
+    def work() -> list[Fact]:
+        chosen = triangles_in(project, layer.scope)
+        placed = None if isinstance(place, Lay) else sources.pose(place, height, chosen)
+        shared = shared_faces(findings, surface.model.triangle_count)
+        return decal_facts(surface, project, layer, place, height, placed, shared, covering(sources, project, layer))
+
+    def show(facts: list[Fact]) -> None:
+        if not form.has("facts", label):
+            return  # another layer's page is shown by now
+        label.setText(" ".join(fact.sentence for fact in facts))
+        wanted = {fact.remedy for fact in facts}
+        for remedy in _REMEDIES:
+            form.named(f"mend {remedy}", QPushButton).setVisible(remedy in wanted)
+
+    form.matter.answers.ask("facts of the decal", work, show)
 
 
 def _mend(form: Form, remedy: str) -> None:

@@ -42,6 +42,7 @@ from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.session.exports import Exports
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.stations.export.credit_rows import CreditRows
 from lucky_fern.ui.stations.export.preset_editor import PresetEditor
@@ -238,7 +239,7 @@ class ExportPanel(Page):
     @property
     def working(self) -> bool:
         """Whether an export is under way or its end not yet shown."""
-        return self._thread is not None
+        return self.exports.working
 
     def setups(self) -> list[ExportSetup]:
         """The exports as they would be done now."""
@@ -417,13 +418,17 @@ class ExportPanel(Page):
                             lambda: self.maps.finished(project),
                         )
                     )  # fmt: skip
+                seconds = time.monotonic() - begin
+                listed = [looked_at(*one) for each in done for one in each.sizes.items()]
             except Cancelled:
                 self._failed.emit("The export was cancelled; the file being written was left out.")
             except LuckyFernError as error:
                 self._failed.emit(str(error))
+            except Exception as error:  # noqa: BLE001  # a defect of ours must not leave the window waiting
+                LOG.exception("The export went wrong inside.")
+                self._failed.emit(f"The export went wrong inside ({error!r}); look at what is in the folder.")
             else:
-                seconds = time.monotonic() - begin
-                self._done.emit(done, [looked_at(*one) for each in done for one in each.sizes.items()], seconds)
+                self._done.emit(done, listed, seconds)
 
         self._thread = threading.Thread(target=work, name="fern-export-work", daemon=True)
         self.button.setEnabled(False)
