@@ -26,7 +26,7 @@ from lucky_fern.ui.layers.board_cells import CellPainter
 from lucky_fern.ui.layers.board_menus import add_menu, cell_menu, group, layer_menu
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel
 from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.style import icon, tones
 from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
 
 _SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Norm.", "height": "Height",
@@ -42,7 +42,7 @@ class Heading(QHeaderView):
     def __init__(self, matter: Matter, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)
         self.matter = matter
-        self.tones = LIGHT
+        self.tones = tones()
         self.pixmaps: dict[str, QPixmap] = {}
         self.setSectionsClickable(True)
         self.sectionClicked.connect(self._clicked)

@@ -10,7 +10,7 @@ from lucky_fern.core import colour
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Layer
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
 from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.style import icon, tones
 
 INDENT = 13
 _KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjustment": "adjust", "group": "folder"}
@@ -22,7 +22,7 @@ class CellPainter(QStyledItemDelegate):
     def __init__(self, matter: Matter, model: BoardModel, parent: QWidget) -> None:
         super().__init__(parent)
         self.matter, self.board = matter, model
-        self.tones = LIGHT
+        self.tones = tones()
 
     def fold_box(self, row: Row, rect: QRect) -> QRect:
         """Where a group's fold mark is clicked."""

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QSpinBox, QVBoxLayout, QWidget
 
 from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.widgets.style import LIGHT
+from lucky_fern.ui.widgets.style import tones
 
 
 class HistoryPanel(QWidget):
@@ -51,7 +51,7 @@ class HistoryPanel(QWidget):
             item = self.list.item(row)
             if item.text() != title:
                 item.setText(title)
-            item.setForeground(QColor(LIGHT.text if row <= at else "#7a7a7a"))
+            item.setForeground(QColor(tones().text if row <= at else tones().quiet))
         self.list.setCurrentRow(at)
         self.list.blockSignals(False)
         if studio is not None:

@@ -32,7 +32,7 @@ from lucky_fern.quay.stage import NIGHT
 from lucky_fern.render.model_scene import Look
 from lucky_fern.ui.quay.view import QuayView
 from lucky_fern.ui.session.errand import Errands
-from lucky_fern.ui.widgets.style import LIGHT, sheet
+from lucky_fern.ui.widgets.style import sheet, tones
 
 _TOLD = 1.0  # of 255; less is not seen
 _NUMBERS = (
@@ -65,7 +65,7 @@ class Quay(QMainWindow):
         self.figure = 0.0
         self.failed = False
         self.setWindowTitle(f"Quay – {self.folder.name}")
-        self.setStyleSheet(sheet(LIGHT))
+        self.setStyleSheet(sheet(tones()))
         self.errands = Errands()
         self.errands.failed.connect(self._show_failed)
         self.view = QuayView()

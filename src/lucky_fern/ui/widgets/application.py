@@ -41,13 +41,13 @@ def ensure_screen() -> subprocess.Popen[bytes] | None:
     return screen
 
 
-def make_application() -> QApplication:
-    """The Qt application with the surface format that the views need."""
+def make_application(look: str = "light") -> QApplication:
+    """The Qt application with the surface format that the views need, in a look: light, dark or system."""
     from PySide6.QtCore import QCoreApplication, Qt, QTimer
     from PySide6.QtGui import QSurfaceFormat
     from PySide6.QtWidgets import QApplication
 
-    from lucky_fern.ui.widgets.style import LIGHT, load_fonts, palette
+    from lucky_fern.ui.widgets.style import choose, load_fonts, palette, tones
 
     kind = QSurfaceFormat()
     kind.setVersion(3, 3)
@@ -60,7 +60,9 @@ def make_application() -> QApplication:
     application = QApplication(["lucky-fern"])
     QTimer.singleShot(_MADE, application, gc.enable)
     application.setStyle("Fusion")
-    application.setPalette(palette(LIGHT))
+    desktop = QApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+    choose(look == "dark" or (look == "system" and desktop))
+    application.setPalette(palette(tones()))
     application.setApplicationName("Lucky Fern")
     load_fonts()
     return application

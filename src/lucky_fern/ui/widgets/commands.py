@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QToolButton, QWidget
 
-from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.style import icon, tones
 
 Keys = str | QKeySequence.StandardKey
 
@@ -41,7 +41,7 @@ class Commands(QObject):
         action = QAction(title, self)
         action.setObjectName(name)
         if icon_name:
-            action.setIcon(icon(icon_name, LIGHT.text, LIGHT.active if checkable else ""))
+            action.setIcon(icon(icon_name, tones().text, tones().active if checkable else ""))
         action.setCheckable(checkable)
         action.triggered.connect(lambda *_: act())
         given = [keys] if isinstance(keys, str | QKeySequence.StandardKey) else list(keys)

@@ -33,6 +33,22 @@ LIGHT = Tones(
     "#d4d4d4", "#e6e6e6", "#f6f6f6", "#bdbdbd", "#1f1f1f", "#555555", "#2c6b4c", "#ffffff", "#cfe0d6", "#8a3b12",
 )  # fmt: skip
 
+DARK = Tones(
+    "#1b1b1b", "#262626", "#333333", "#4d4d4d", "#ececec", "#b0b0b0", "#7cc79f", "#10241a", "#2f4a3c", "#f2a477",
+)  # fmt: skip
+_now = [LIGHT]
+
+
+def tones() -> Tones:
+    """The colours of the look that was chosen."""
+    return _now[0]
+
+
+def choose(dark: bool) -> None:
+    """Choose a look; whatever is made from now on has it."""
+    _now[0] = DARK if dark else LIGHT
+    icon.cache_clear()
+
 
 def load_fonts() -> None:
     """Make the shipped fonts known, so that the window looks the same on a machine with none."""
@@ -41,10 +57,10 @@ def load_fonts() -> None:
 
 
 @cache
-def icon(name: str, colour: str = LIGHT.text, active: str = "") -> QIcon:
-    """One of our own icons in a colour; ``active`` is its colour when checked."""
+def icon(name: str, colour: str = "", active: str = "") -> QIcon:
+    """One of our own icons in a colour (that of text, if none is said); ``active`` is its colour when checked."""
     made = QIcon()
-    made.addPixmap(_pixmap(name, colour))  # Qt makes a pale one of it where it is disabled
+    made.addPixmap(_pixmap(name, colour or tones().text))  # Qt makes a pale one of it where it is disabled
     if active:
         made.addPixmap(_pixmap(name, active), QIcon.Mode.Normal, QIcon.State.On)
     return made
@@ -65,74 +81,84 @@ def _pixmap(name: str, colour: str, size: int = 20) -> QPixmap:
     return pixmap
 
 
-def palette(tones: Tones) -> QPalette:
+def palette(of: Tones) -> QPalette:
     """What the style draws by itself (number fields and the like) in the same colours."""
     made = QPalette()
     roles = QPalette.ColorRole
     for role, tone in (
-        (roles.Window, tones.panel), (roles.Base, tones.field), (roles.Button, tones.field), (roles.Text, tones.text),
-        (roles.WindowText, tones.text), (roles.ButtonText, tones.text), (roles.Highlight, tones.active),
-        (roles.HighlightedText, tones.on_active), (roles.PlaceholderText, tones.quiet), (roles.Accent, tones.active),
+        (roles.Window, of.panel), (roles.Base, of.field), (roles.Button, of.field), (roles.Text, of.text),
+        (roles.WindowText, of.text), (roles.ButtonText, of.text), (roles.Highlight, of.active),
+        (roles.HighlightedText, of.on_active), (roles.PlaceholderText, of.quiet), (roles.Accent, of.active),
     ):  # fmt: skip
         made.setColor(role, QColor(tone))
+    if of is DARK:  # edges that the style would make lighter than what they are of
+        for role, tone in (
+            (roles.Light, of.line), (roles.Midlight, of.line), (roles.Mid, of.ground), (roles.Dark, of.ground),
+            (roles.Shadow, of.ground), (roles.ToolTipBase, of.field), (roles.ToolTipText, of.text),
+        ):  # fmt: skip
+            made.setColor(role, QColor(tone))
     return made
 
 
-def sheet(tones: Tones) -> str:
+def sheet(of: Tones) -> str:
     """The style sheet of the whole window."""
     return f"""
-* {{ font-family: "Inter"; font-size: 12px; color: {tones.text}; }}
-QMainWindow, QWidget#ground {{ background: {tones.ground}; }}
-QWidget#panel, QFrame#panel {{ background: {tones.panel}; }}
-QLabel#quiet {{ color: {tones.quiet}; }}
+* {{ font-family: "Inter"; font-size: 12px; color: {of.text}; }}
+QMainWindow, QWidget#ground {{ background: {of.ground}; }}
+QWidget#panel, QFrame#panel {{ background: {of.panel}; }}
+QLabel#quiet {{ color: {of.quiet}; }}
 QLabel#heading {{ font-weight: 600; }}
-QLabel#warn {{ color: {tones.warn}; }}
+QLabel#warn {{ color: {of.warn}; }}
 QLabel#projectName {{ font-weight: 600; font-size: 13px; }}
-QToolTip {{ background: {tones.field}; color: {tones.text}; border: 1px solid {tones.line}; padding: 3px; }}
+QToolTip {{ background: {of.field}; color: {of.text}; border: 1px solid {of.line}; padding: 3px; }}
 QPushButton, QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 5px; padding: 4px 8px; }}
 QToolButton {{ padding: 4px; }}
-QPushButton {{ background: {tones.field}; border-color: {tones.line}; }}
-QPushButton:hover, QToolButton:hover {{ background: {tones.field}; border-color: {tones.line}; }}
-QPushButton:pressed, QToolButton:pressed {{ background: {tones.line}; }}
-QPushButton:checked {{ background: {tones.soft_active}; border-color: {tones.active}; }}
-QPushButton:focus, QToolButton:focus {{ border-color: {tones.active}; }}
-QPushButton:disabled {{ color: {tones.quiet}; }}
-QPushButton#primary {{ background: {tones.active}; color: {tones.on_active}; border-color: {tones.active}; font-weight: 600; }}
-QPushButton#primary:disabled {{ background: {tones.line}; border-color: {tones.line}; color: {tones.quiet}; }}
-QToolButton:checked {{ background: {tones.soft_active}; border-color: {tones.active}; }}
+QPushButton {{ background: {of.field}; border-color: {of.line}; }}
+QPushButton:hover, QToolButton:hover {{ background: {of.field}; border-color: {of.line}; }}
+QPushButton:pressed, QToolButton:pressed {{ background: {of.line}; }}
+QPushButton:checked {{ background: {of.soft_active}; border-color: {of.active}; }}
+QPushButton:focus, QToolButton:focus {{ border-color: {of.active}; }}
+QPushButton:disabled {{ color: {of.quiet}; }}
+QPushButton#primary {{ background: {of.active}; color: {of.on_active}; border-color: {of.active}; font-weight: 600; }}
+QPushButton#primary:disabled {{ background: {of.line}; border-color: {of.line}; color: {of.quiet}; }}
+QToolButton:checked {{ background: {of.soft_active}; border-color: {of.active}; }}
 QToolButton#station {{ padding: 6px 14px; border-radius: 0; border: none; border-bottom: 3px solid transparent; font-weight: 500; }}
-QToolButton#station:checked {{ background: transparent; border-bottom: 3px solid {tones.active}; color: {tones.active}; font-weight: 600; }}
-QToolButton#station:focus {{ background: {tones.field}; }}
-QLineEdit#plain {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; padding: 2px 5px; min-height: 18px; selection-background-color: {tones.active}; selection-color: {tones.on_active}; }}
-QLineEdit#plain:focus {{ border-color: {tones.active}; }}
-QComboBox QAbstractItemView {{ background: {tones.field}; border: 1px solid {tones.line}; selection-background-color: {tones.soft_active}; selection-color: {tones.text}; }}
-QMenu {{ background: {tones.field}; border: 1px solid {tones.line}; padding: 4px; }}
+QToolButton#station:checked {{ background: transparent; border-bottom: 3px solid {of.active}; color: {of.active}; font-weight: 600; }}
+QToolButton#station:focus {{ background: {of.field}; }}
+QLineEdit#plain {{ background: {of.field}; border: 1px solid {of.line}; border-radius: 4px; padding: 2px 5px; min-height: 18px; selection-background-color: {of.active}; selection-color: {of.on_active}; }}
+QLineEdit#plain:focus {{ border-color: {of.active}; }}
+QComboBox QAbstractItemView {{ background: {of.field}; border: 1px solid {of.line}; selection-background-color: {of.soft_active}; selection-color: {of.text}; }}
+QMenu {{ background: {of.field}; border: 1px solid {of.line}; padding: 4px; }}
 QMenu::item {{ padding: 5px 22px 5px 10px; border-radius: 4px; }}
-QMenu::item:selected {{ background: {tones.soft_active}; }}
-QMenu::item:disabled {{ color: {tones.quiet}; }}
-QSlider::groove:horizontal {{ height: 4px; background: {tones.line}; border-radius: 2px; }}
-QSlider::sub-page:horizontal {{ background: {tones.quiet}; border-radius: 2px; }}
-QSlider::handle:horizontal {{ width: 12px; height: 12px; margin: -5px 0; border-radius: 6px; background: {tones.field}; border: 1px solid {tones.quiet}; }}
-QSlider::handle:horizontal:hover, QSlider::handle:horizontal:focus {{ border: 2px solid {tones.active}; }}
-QTabWidget::pane {{ border: none; border-top: 1px solid {tones.line}; }}
-QTabBar {{ background: {tones.panel}; }}
-QTabBar::tab {{ padding: 4px 12px; border: none; border-bottom: 2px solid transparent; color: {tones.quiet}; }}
-QTabBar::tab:selected {{ color: {tones.active}; border-bottom: 2px solid {tones.active}; font-weight: 600; }}
-QTabBar::tab:focus {{ background: {tones.field}; }}
-QTableView, QListView, QScrollArea {{ background: {tones.panel}; border: none; outline: none; }}
-QTableView {{ gridline-color: {tones.ground}; selection-background-color: {tones.soft_active}; selection-color: {tones.text}; }}
+QMenu::item:selected {{ background: {of.soft_active}; }}
+QMenuBar, QMenuBar::item {{ background: {of.panel}; }}
+QMenuBar::item:selected {{ background: {of.soft_active}; }}
+QDialog {{ background: {of.panel}; }}
+QPlainTextEdit, QTreeWidget, QSpinBox, QKeySequenceEdit {{ background: {of.field}; }}
+QMenu::item:disabled {{ color: {of.quiet}; }}
+QSlider::groove:horizontal {{ height: 4px; background: {of.line}; border-radius: 2px; }}
+QSlider::sub-page:horizontal {{ background: {of.quiet}; border-radius: 2px; }}
+QSlider::handle:horizontal {{ width: 12px; height: 12px; margin: -5px 0; border-radius: 6px; background: {of.field}; border: 1px solid {of.quiet}; }}
+QSlider::handle:horizontal:hover, QSlider::handle:horizontal:focus {{ border: 2px solid {of.active}; }}
+QTabWidget::pane {{ border: none; border-top: 1px solid {of.line}; }}
+QTabBar {{ background: {of.panel}; }}
+QTabBar::tab {{ padding: 4px 12px; border: none; border-bottom: 2px solid transparent; color: {of.quiet}; }}
+QTabBar::tab:selected {{ color: {of.active}; border-bottom: 2px solid {of.active}; font-weight: 600; }}
+QTabBar::tab:focus {{ background: {of.field}; }}
+QTableView, QListView, QScrollArea {{ background: {of.panel}; border: none; outline: none; }}
+QTableView {{ gridline-color: {of.ground}; selection-background-color: {of.soft_active}; selection-color: {of.text}; }}
 QListView::item {{ border-radius: 5px; padding: 2px; }}
-QListView::item:selected {{ background: {tones.soft_active}; color: {tones.text}; }}
-QListView::item:hover {{ background: {tones.field}; }}
-QHeaderView, QHeaderView::section {{ background: {tones.panel}; border: none; }}
+QListView::item:selected {{ background: {of.soft_active}; color: {of.text}; }}
+QListView::item:hover {{ background: {of.field}; }}
+QHeaderView, QHeaderView::section {{ background: {of.panel}; border: none; }}
 QScrollBar:vertical {{ width: 9px; background: transparent; }}
 QScrollBar:horizontal {{ height: 9px; background: transparent; }}
-QScrollBar::handle {{ background: {tones.line}; border-radius: 4px; min-width: 24px; min-height: 24px; }}
+QScrollBar::handle {{ background: {of.line}; border-radius: 4px; min-width: 24px; min-height: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
-QProgressBar {{ background: {tones.field}; border: 1px solid {tones.line}; border-radius: 4px; height: 8px; text-align: center; }}
-QProgressBar::chunk {{ background: {tones.active}; border-radius: 3px; }}
-QSplitter::handle {{ background: {tones.ground}; }}
-QCheckBox:focus {{ color: {tones.active}; }}
-QFrame#rule {{ background: {tones.line}; max-height: 1px; min-height: 1px; }}
+QProgressBar {{ background: {of.field}; border: 1px solid {of.line}; border-radius: 4px; height: 8px; text-align: center; }}
+QProgressBar::chunk {{ background: {of.active}; border-radius: 3px; }}
+QSplitter::handle {{ background: {of.ground}; }}
+QCheckBox:focus {{ color: {of.active}; }}
+QFrame#rule {{ background: {of.line}; max-height: 1px; min-height: 1px; }}
 """

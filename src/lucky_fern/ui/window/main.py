@@ -38,7 +38,7 @@ from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets import asking
-from lucky_fern.ui.widgets.style import LIGHT, icon, sheet
+from lucky_fern.ui.widgets.style import icon, sheet, tones
 from lucky_fern.ui.window.about import About
 from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.hands import hand_over
@@ -78,7 +78,7 @@ class Window(QMainWindow):
         self.remembered = Remembered() if remembered is None else remembered
         self.setWindowTitle("Lucky Fern")
         self.setWindowIcon(icon("fern"))
-        self.setStyleSheet(sheet(LIGHT))
+        self.setStyleSheet(sheet(tones()))
         self.setAcceptDrops(True)
         textures = parts.make(SharedTextures, pinned=False)
         pinned = parts.make(SharedTextures, pinned=True)

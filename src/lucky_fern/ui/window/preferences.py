@@ -21,7 +21,8 @@ class Preferences(QDialog):
         for look, title in _LOOKS.items():
             self.look.addItem(title, look)
         self.look.setCurrentIndex(self.look.findData(remembered.look))
-        form.addRow("&Look", self.look)
+        self.look.setToolTip("From the next start on")
+        form.addRow("&Look (from the next start on)", self.look)
         self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=" MB")
         self.undo.setValue(remembered.undo_megabytes)
         self.undo.setToolTip("How much memory steps to undo may take")

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from lucky_fern.ui.window.main import Window
     from lucky_fern.ui.window.parts import Parts
 
-FOLDER = Path(__file__).parents[3] / "docs" / "screenshots"
+FOLDER = Path(__file__).parents[4] / "docs" / "screenshots"
 
 
 def remake() -> int:

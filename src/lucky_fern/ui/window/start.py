@@ -41,16 +41,17 @@ def start(options: argparse.Namespace) -> int:
 
 
 def _run(options: argparse.Namespace, width: int, height: int) -> int:
-    application = make_application()
+    from lucky_fern.ui.window.remembered import recall, remember
+
+    remembered = recall()
+    application = make_application(remembered.look)
     import shiboken6
     from PySide6.QtCore import QTimer
 
     from lucky_fern.ui.window.main import Window
     from lucky_fern.ui.window.parts import Parts
-    from lucky_fern.ui.window.remembered import recall, remember
 
     parts = Parts()
-    remembered = recall()
     window = Window(parts, remembered)
     parts.mishaps.listen()
     window.resize(width, height)

@@ -19,7 +19,7 @@ from lucky_fern.ui.stations.model.picking_tools import PickingTools
 from lucky_fern.ui.stations.paint.brush_tools import BrushTools
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
-from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.style import icon, tones
 from lucky_fern.ui.window.parts import Parts
 
 _TITLES = {
@@ -138,7 +138,7 @@ class ToolLine(QWidget):
     def _button(
         self, row: QHBoxLayout, name: str, text: str, tip: str, action: Callable[[], None], checkable: bool
     ) -> QToolButton:
-        button = QToolButton(icon=icon(name, LIGHT.text, LIGHT.active), text=text, checkable=checkable)
+        button = QToolButton(icon=icon(name, tones().text, tones().active), text=text, checkable=checkable)
         button.setIconSize(QSize(18, 18))
         if text:
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
@@ -150,7 +150,7 @@ class ToolLine(QWidget):
 
     def _rule(self, row: QHBoxLayout) -> None:
         line = QFrame(frameShape=QFrame.Shape.VLine)
-        line.setStyleSheet("color: #bdbdbd;")
+        line.setStyleSheet(f"color: {tones().line};")
         row.addSpacing(3)
         row.addWidget(line)
         row.addSpacing(3)

@@ -17,6 +17,7 @@ from lucky_fern.core.project.effects import Curve, Gradient
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.style import tones
 
 # Field → title, lowest, highest, decimals.
 _SLIDERS: dict[str, tuple[str, float, float, int]] = {
@@ -207,15 +208,15 @@ class CurveField(QWidget):
 
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor("#f6f6f6"))
-        painter.setPen(QPen(QColor("#d4d4d4"), 1))
+        painter.fillRect(self.rect(), QColor(tones().field))
+        painter.setPen(QPen(QColor(tones().line), 1))
         for share in (0.25, 0.5, 0.75):
             painter.drawLine(self.place((share, 0)), self.place((share, 1)))
             painter.drawLine(self.place((0, share)), self.place((1, share)))
         x = np.linspace(0, 1, 120)
         xs, ys = np.array(self.points).T
         y = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
-        painter.setPen(QPen(QColor("#1f1f1f"), 1.6))
+        painter.setPen(QPen(QColor(tones().text), 1.6))
         painter.drawPolyline(QPolygonF([self.place((float(a), float(b))) for a, b in zip(x, y, strict=True)]))
         painter.setBrush(QColor("white"))
         for point in self.points:

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QSpi
 
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.style import icon, tones
 
 _TOOLS = (
     ("pick", "Click to select; drag to look round"),
@@ -31,7 +31,7 @@ class PickingTools(QWidget):
         group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for tool, tip in _TOOLS:
-            made = QToolButton(icon=icon(f"select-{tool}", LIGHT.text, LIGHT.active), checkable=True, toolTip=tip)
+            made = QToolButton(icon=icon(f"select-{tool}", tones().text, tones().active), checkable=True, toolTip=tip)
             made.setIconSize(QSize(18, 18))
             made.setAccessibleName(tip)
             made.clicked.connect(lambda _=False, tool=tool: faces.use(tool=tool))
@@ -44,7 +44,7 @@ class PickingTools(QWidget):
         self.units.setAccessibleName("What is selected at a time")
         self.units.activated.connect(lambda _: faces.use(unit=self.units.currentData()))
         row.addWidget(self.units)
-        self.through = QToolButton(icon=icon("through", LIGHT.text, LIGHT.active), checkable=True)
+        self.through = QToolButton(icon=icon("through", tones().text, tones().active), checkable=True)
         self.through.setToolTip("Through: also faces that others hide")
         self.through.setAccessibleName("Also select faces that others hide")
         self.through.clicked.connect(lambda on: faces.use(through=on))

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QT
 
 from lucky_fern.ui.tools.filling import FILLS, Filling
 from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.widgets.style import LIGHT, icon
+from lucky_fern.ui.widgets.style import icon, tones
 
 _TOOLS = (
     ("brush", "Brush", "Paint by dragging; Alt does the opposite, Shift joins to the last stroke"),
@@ -34,7 +34,7 @@ class BrushTools(QWidget):
         self.row.setSpacing(2)
         self.buttons = {}
         for name, title, tip in _TOOLS:
-            made = QToolButton(icon=icon(f"tool-{name}", LIGHT.text, LIGHT.active), text=title, checkable=True)
+            made = QToolButton(icon=icon(f"tool-{name}", tones().text, tones().active), text=title, checkable=True)
             made.setIconSize(QSize(18, 18))
             made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             made.setToolTip(tip)
