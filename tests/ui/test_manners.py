@@ -4,20 +4,28 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PySide6.QtCore import QMimeData, Qt
-from PySide6.QtGui import QColor, QGuiApplication, QImage, QKeySequence
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu, QPlainTextEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QMenu, QPlainTextEdit, QPushButton, QSpinBox
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.project.commands import AddMaskEntry
+from lucky_fern.core.project.document import Group
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
+from lucky_fern.ui.layers.pages.copies import add_copies
+from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.about import parts_used
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.main import Window
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.ui.window.preferences import Preferences
 from lucky_fern.ui.window.remembered import Remembered, recall, remember
+from samples import PLANE
 
 
 def listed(menu: QMenu) -> list[str]:
@@ -146,3 +154,62 @@ def test_pictures_are_pasted_as_decals_and_maps_copied(hands: Hands) -> None:
         store[300, 200, 0],
         store[300, 200, 2],
     ]
+
+
+def test_del_takes_out_what_has_the_keyboard(hands: Hands) -> None:
+    hands.click_cell(3, 1)
+    layer = hands.parts.selection.layer
+    for material in ("flask", None):
+        scope = Scope(materials=None if material is None else (material,))
+        hands.parts.work.execute(AddMaskEntry(layer.id, MaskEntry(ScopeShape(scope))))
+    page = hands.window.masks
+    hands.window.pages.setCurrentWidget(page)
+    hands.wait()
+    page.list.setCurrentRow(0)
+    page.list.setFocus()
+    QTest.keyClick(page.list, Qt.Key.Key_Delete)
+    hands.wait()
+    assert len(hands.parts.work.project.layers) == 4
+    assert len(hands.parts.work.project.masks[hands.parts.selection.layer.mask].entries) == 1
+    hands.window.board.grid.setFocus()
+    QTest.keyClick(hands.window.board.grid, Qt.Key.Key_Delete)
+    hands.wait()
+    assert len(hands.parts.work.project.layers) == 3
+
+
+def test_copies_arrive_in_one_folded_group_and_kit_pictures_leave_as_files(hands: Hands) -> None:
+    view = hands.window.model_view
+    hands.drop(view, "kettle-and-reed.png", np.array([view.width() * 0.42, view.height() * 0.6]))
+    layer = hands.parts.selection.layer
+    count = QSpinBox(minimum=2, maximum=20)
+    count.setValue(5)
+    add_copies(hands.window.matter, "ring", count)
+    hands.wait()
+    group = hands.parts.work.project.layers[-1]
+    assert isinstance(group.content, Group) and group.content.folded and len(group.children) == 4
+    assert hands.parts.selection.layer.id == layer.id and len(hands.parts.work.project.layers) == 6
+    hands.parts.work.undo()
+    assert len(hands.parts.work.project.layers) == 5
+    file = hands.window.tray.file_of("kettle-and-reed.png")
+    kit = hands.parts.work.project.pictures["kettle-and-reed.png"]
+    assert file.name == "kettle-and-reed.png"
+    assert file.read_bytes() == hands.parts.work.studio.blobs[kit.digest]
+
+
+def test_of_several_dropped_models_one_is_asked_for(
+    hands: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("one.obj", "two.obj"):
+        (tmp_path / name).write_text(PLANE)
+    asked: list[list[str]] = []
+    monkeypatch.setattr(asking, "which", lambda *args: (asked.append(args[3]), 1)[1])
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in ("one.obj", "two.obj", "words.txt")])
+    left, none, copy = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.DropAction.CopyAction
+    for event in (
+        QDragEnterEvent(QPoint(5, 5), copy, mime, left, none),
+        QDropEvent(QPointF(5, 5), copy, mime, left, none),
+    ):
+        QApplication.sendEvent(hands.window, event)
+    hands.wait()
+    assert asked == [["one.obj", "two.obj"]] and hands.parts.work.studio.model.name == "two.obj"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 from msgspec.structs import replace
@@ -36,12 +37,12 @@ def spread_lines(studio: Studio, layer: Layer, width: float, label: Label, chose
     PictureError
         If a line cannot be drawn.
     """
-    assert isinstance(layer.content, Decal)
+    decal = cast(Decal, layer.content)
     lines = [line.strip() for line in label.text.split("\n") if line.strip()]
     places = spots(studio.model, chosen) if chosen.any() else []
     if not places:
         return None
-    size = width / studio.project.picture_size(layer.content.picture)[0]
+    size = width / studio.project.picture_size(decal.picture)[0]
     commands: list[AddPicture | AddLayer] = []
     taken = set(studio.project.pictures)
     for line, hit in zip(lines, places, strict=False):
@@ -53,6 +54,6 @@ def spread_lines(studio: Studio, layer: Layer, width: float, label: Label, chose
         at = drop_thrown(studio.model, hit, kit.height / kit.width, np.array([0.0, 0.0, -1.0]))
         place = Drape(at.point, at.normal, at.up, size * kit.width)
         commands += [AddPicture(identity, kit),
-                     AddLayer(line, Decal(identity, place, layer.content.sampling), layer.channels)]  # fmt: skip
+                     AddLayer(line, Decal(identity, place, decal.sampling), layer.channels)]  # fmt: skip
     count = min(len(lines), len(places))
     return Spread(Several(tuple(commands), named="Add labels"), count, len(lines) - count)

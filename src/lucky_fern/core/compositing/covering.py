@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.pictures.picture import alpha_of
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.under import covered_share, may_meet, spots_of
 from lucky_fern.core.project.document import Decal, Layer, Project
-from lucky_fern.core.project.places import Framed, Lay, place_height
+from lucky_fern.core.project.places import Framed, place_height
 
 _STRONG = 0.5  # opacity from which a layer counts as covering
 
@@ -25,8 +27,7 @@ def covering(sources: Sources, project: Project, layer: Layer) -> tuple[str, flo
             continue
         if spots is None:
             spots = spots_of(sources.surface, *posed(sources, project, layer))
-        assert isinstance(other.content, Decal)
-        kit = project.pictures.get(other.content.picture)
+        kit = project.pictures.get(cast(Decal, other.content).picture)
         alpha = None if kit is None else alpha_of(sources.picture(kit))
         share = covered_share(sources.surface, spots, *posed(sources, project, other), alpha)
         if worst is None or share > worst[1]:
@@ -35,21 +36,20 @@ def covering(sources: Sources, project: Project, layer: Layer) -> tuple[str, flo
 
 
 def _covers(layer: Layer) -> bool:
-    placed = isinstance(layer.content, Decal) and isinstance(layer.content.place, Framed)
+    placed = layer.content.placed
     strong = layer.opacity >= _STRONG and layer.blend == "normal" and layer.mask is None
-    return placed and strong and "colour" in layer.active_channels()
+    return placed is not None and placed[1].framed and strong and "colour" in layer.active_channels()
 
 
 def size_of(project: Project, layer: Layer) -> tuple[Framed, float]:
     """A decal's place and its height in units of the place."""
-    content = layer.content
-    assert isinstance(content, Decal) and isinstance(content.place, Framed)
-    return content.place, place_height(content.place, project.picture_size(content.picture))
+    picture, place = cast("tuple[str, Framed]", layer.content.placed)
+    return place, place_height(place, project.picture_size(picture))
 
 
 def posed(sources: Sources, project: Project, layer: Layer) -> tuple[Framed, float, PlacedPicture | None]:
     """A decal's place, its height, and its pose worked out if it is on the surface."""
     place, height = size_of(project, layer)
-    if isinstance(place, Lay):
+    if not place.on_surface:
         return place, height, None
     return place, height, sources.pose(place, height, triangles_in(project, layer.scope))

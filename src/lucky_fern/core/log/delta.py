@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from lucky_fern.core.project.document import Group, Layer, Project, walk
+from lucky_fern.core.project.document import Layer, Project, walk
 
 Plain = dict[str, Any]
 
@@ -65,10 +65,10 @@ def _layer(layer: Layer, known: dict[int, Layer]) -> Any:
     """A number if it is what it was; else all of it, its children told in the same way."""
     if known.get(layer.id) is layer:
         return layer.id
-    if not isinstance(layer.content, Group):
+    if not layer.content.holds_layers:
         return _plain(layer)
-    alone = _plain(replace(layer, content=replace(layer.content, layers=())))
-    alone["content"]["layers"] = [_layer(child, known) for child in layer.content.layers]
+    alone = _plain(replace(layer, content=layer.content.holding(())))
+    alone["content"]["layers"] = [_layer(child, known) for child in layer.children]
     return alone
 
 

@@ -21,7 +21,7 @@ from lucky_fern.core.log.place import BASE, CONTENTS, LINES, PATH, drop, ended, 
 from lucky_fern.core.log.writing import HEAD
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.checking import check_project
-from lucky_fern.core.project.document import FORMAT_VERSION, Group, Layer, Project
+from lucky_fern.core.project.document import FORMAT_VERSION, Layer, Project
 from lucky_fern.core.project.file import open_project
 from lucky_fern.core.project.history import History, Step
 from lucky_fern.core.project.kinds import convert
@@ -185,9 +185,9 @@ class _Documents:
             inside = plain["content"].get("layers")
             alone = {**plain, "content": {**plain["content"], "layers": []}} if inside else plain
             layer = cast(Layer, convert(alone, Layer))
-            if isinstance(layer.content, Group) and inside:
+            if inside:
                 children = tuple(self._layer(child) for child in inside)
-                layer = replace(layer, content=replace(layer.content, layers=children))
+                layer = replace(layer, content=layer.content.holding(children))
             found = self._made["", id(plain)] = (layer, plain)
         return cast(Layer, found[0])
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
 import threading
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -15,13 +17,16 @@ from PySide6.QtCore import (
     QPoint,
     QSize,
     Qt,
+    QUrl,
     Signal,
 )
 from PySide6.QtGui import QDrag, QIcon, QKeyEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.files import safe_name
 from lucky_fern.core.pictures.naming import Taken
+from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.studio import Studio
@@ -40,6 +45,10 @@ class Strip(QListView):
 
     place_asked = Signal(str)
 
+    def __init__(self, file_of: Callable[[str], Path | None]) -> None:
+        super().__init__()
+        self.file_of = file_of
+
     def startDrag(self, actions: Qt.DropAction) -> None:
         index = self.currentIndex()
         if not index.isValid():
@@ -47,6 +56,9 @@ class Strip(QListView):
         drag = QDrag(self)
         mime = QMimeData()
         mime.setData(PICTURE_MIME, QByteArray(str(index.data(_ID)).encode()))
+        file = self.file_of(str(index.data(_ID)))
+        if file is not None:  # other programs take it as a file
+            mime.setUrls([QUrl.fromLocalFile(str(file))])
         drag.setMimeData(mime)
         pixmap = index.data(Qt.ItemDataRole.DecorationRole).pixmap(SIDE, SIDE)
         drag.setPixmap(pixmap)
@@ -87,7 +99,8 @@ class Tray(QWidget):
         side.addWidget(add)
         row.addLayout(side)
         self.model = QStandardItemModel(self)
-        self.strip = Strip()
+        self.strip = Strip(self.file_of)
+        self._files: tempfile.TemporaryDirectory[str] | None = None  # of pictures that were dragged out
         self.strip.setModel(self.model)
         self.strip.setAccessibleName("Kit: pictures to drag onto a view")
         self.strip.setViewMode(QListView.ViewMode.IconMode)
@@ -116,6 +129,25 @@ class Tray(QWidget):
         self._listed: object = None
         self._held: object = None
         self.refresh()
+
+    def file_of(self, identity: str) -> Path | None:
+        """A picture of the kit as a file of its own, to be given to another program; gone when this one ends."""
+        studio = self.work.studio
+        kit = studio.project.pictures.get(identity) if studio is not None else None
+        if studio is None or kit is None:
+            return None
+        if self._files is None:
+            self._files = tempfile.TemporaryDirectory(prefix="lucky-fern-")
+        name = safe_name(kit.name)
+        if Path(name).suffix.lower() not in SUFFIXES:  # a label is called what it says
+            name += ".png"
+        path = Path(self._files.name) / kit.digest[:12] / name
+        try:
+            path.parent.mkdir(exist_ok=True)
+            path.write_bytes(studio.blobs[kit.digest])
+        except OSError:
+            return None
+        return path
 
     def refresh(self) -> None:
         """List the kit as it is now; thumbnails are drawn in the background."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QModelIndex, QPoint, QRect, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QModelIndex, QPoint, QRect, QSignalBlocker, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -276,16 +276,15 @@ class Board(QWidget):
     def _show_selection(self) -> None:
         """Select the rows of the layers that are selected."""
         selection = self.grid.selectionModel()
-        blocked = selection.blockSignals(True)
         flags = selection.SelectionFlag
         row = self.model.row_of(self.matter.selection.selected)
-        if row >= 0:
-            selection.setCurrentIndex(self.model.index(row, self._column), flags.NoUpdate)
-        selection.clearSelection()
-        for layer in self.matter.selection.chosen:
-            if (row := self.model.row_of(layer)) >= 0:
-                selection.select(self.model.index(row, 0), flags.Select | flags.Rows)
-        selection.blockSignals(blocked)
+        with QSignalBlocker(selection):
+            if row >= 0:
+                selection.setCurrentIndex(self.model.index(row, self._column), flags.NoUpdate)
+            selection.clearSelection()
+            for layer in self.matter.selection.chosen:
+                if (row := self.model.row_of(layer)) >= 0:
+                    selection.select(self.model.index(row, 0), flags.Select | flags.Rows)
 
     def _follow_selection(self) -> None:
         self._show_selection()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QSpinBox, QVBoxLayout, QWidget
 
@@ -40,26 +40,24 @@ class HistoryPanel(QWidget):
 
     def refresh(self) -> None:
         studio = self.matter.work.studio
-        self.list.blockSignals(True)
-        titles = studio.history.titles if studio is not None else []
-        at = studio.history.at if studio is not None else -1
-        while self.list.count() > len(titles):
-            self.list.takeItem(self.list.count() - 1)
-        for row, title in enumerate(titles):
-            if row >= self.list.count():
-                self.list.addItem(QListWidgetItem(title))
-            item = self.list.item(row)
-            if item.text() != title:
-                item.setText(title)
-            item.setForeground(QColor(tones().text if row <= at else tones().quiet))
-        self.list.setCurrentRow(at)
-        self.list.blockSignals(False)
+        with QSignalBlocker(self.list):
+            titles = studio.history.titles if studio is not None else []
+            at = studio.history.at if studio is not None else -1
+            while self.list.count() > len(titles):
+                self.list.takeItem(self.list.count() - 1)
+            for row, title in enumerate(titles):
+                if row >= self.list.count():
+                    self.list.addItem(QListWidgetItem(title))
+                item = self.list.item(row)
+                if item.text() != title:
+                    item.setText(title)
+                item.setForeground(QColor(tones().text if row <= at else tones().quiet))
+            self.list.setCurrentRow(at)
         if studio is not None:
             spent = studio.history.cost / 2**20
             self.spent.setText(f"{len(titles) - 1} steps, {spent:.1f} MiB")
-            self.room.blockSignals(True)
-            self.room.setValue(studio.history.limit >> 20)
-            self.room.blockSignals(False)
+            with QSignalBlocker(self.room):
+                self.room.setValue(studio.history.limit >> 20)
 
     def _chosen(self, row: int) -> None:
         if row >= 0:

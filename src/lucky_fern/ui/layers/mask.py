@@ -6,14 +6,13 @@ from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
     QLabel,
-    QListWidget,
     QListWidgetItem,
     QMenu,
     QToolButton,
@@ -32,6 +31,7 @@ from lucky_fern.ui.layers.mask_looks import mask_looks
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.scope import KINDS, ScopeButton, told
 from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_check
 
@@ -89,7 +89,8 @@ class MaskPanel(Page):
         self.looks = mask_looks(matter.comparing, row)
         row.addStretch(1)
         column.addLayout(row)
-        self.list = QListWidget()
+        self.list = ShrinkingList()
+        self.list.remove_asked.connect(self._remove)
         self.list.setAccessibleName("Entries of the mask, topmost first")
         self.list.setFixedHeight(74)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -239,16 +240,15 @@ class MaskPanel(Page):
         show_check(self.on, mask is not None and mask.on)
         show_check(self.invert, mask is not None and mask.invert)
         row = self.list.currentRow()
-        self.list.blockSignals(True)
-        self.list.clear()
-        for entry in reversed(mask.entries if mask is not None else ()):
-            word = "" if len(mask.entries) == 1 and entry.mode == "replace" else f"{entry.mode}  "  # type: ignore[union-attr]
-            text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape)}"
-            item = QListWidgetItem(text if entry.on else f"{text}  (off)")
-            self.list.addItem(item)
-        if self.list.count():
-            self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
-        self.list.blockSignals(False)
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for entry in reversed(mask.entries if mask is not None else ()):
+                word = "" if len(mask.entries) == 1 and entry.mode == "replace" else f"{entry.mode}  "  # type: ignore[union-attr]
+                text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape)}"
+                item = QListWidgetItem(text if entry.on else f"{text}  (off)")
+                self.list.addItem(item)
+            if self.list.count():
+                self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
         self._show_entry()
 
     def _show_entry(self) -> None:

@@ -521,7 +521,7 @@ class View(QOpenGLWidget):
         mime = event.mimeData()
         if mime.hasFormat(PICTURE_MIME):
             self._place(bytes(mime.data(PICTURE_MIME).data()).decode(), point)
-        if mime.urls():
+        elif mime.urls():
             paths = [Path(url.toLocalFile()) for url in mime.urls()]
             self.bringing.bring(paths, lambda name: self._place(name, point))
         event.acceptProposedAction()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 _last: dict[str, str] = {}  # what was asked for → the folder where it was found
 
@@ -58,6 +58,12 @@ def folder(parent: QWidget, title: str, start: str = "") -> Path | None:
     dialog.setOption(QFileDialog.Option.ShowDirsOnly)
     found = _asked(dialog, title)
     return found[0] if found else None
+
+
+def which(parent: QWidget, title: str, words: str, names: list[str]) -> int | None:
+    """Ask for one of several things; its number."""
+    name, sure = QInputDialog.getItem(parent, title, words, names, 0, False)
+    return names.index(name) if sure else None
 
 
 def _begin(title: str) -> str:

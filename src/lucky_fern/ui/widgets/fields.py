@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSignalBlocker, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QDoubleSpinBox,
@@ -48,24 +48,19 @@ class NumberField(QWidget):
 
     def set(self, value: float) -> None:
         """Show a value without telling anybody."""
-        for widget in (self.slider, self.number):
-            widget.blockSignals(True)
-        self.number.setValue(value)
-        self.slider.setValue(round((value - self._low) / (self._high - self._low) * self._steps))
-        for widget in (self.slider, self.number):
-            widget.blockSignals(False)
+        with QSignalBlocker(self.slider), QSignalBlocker(self.number):
+            self.number.setValue(value)
+            self.slider.setValue(round((value - self._low) / (self._high - self._low) * self._steps))
 
     def _slid(self, step: int) -> None:
         value = self._low + (self._high - self._low) * step / self._steps
-        self.number.blockSignals(True)
-        self.number.setValue(value)
-        self.number.blockSignals(False)
+        with QSignalBlocker(self.number):
+            self.number.setValue(value)
         self.changed.emit(value)
 
     def _typed(self, value: float) -> None:
-        self.slider.blockSignals(True)
-        self.slider.setValue(round((value - self._low) / (self._high - self._low) * self._steps))
-        self.slider.blockSignals(False)
+        with QSignalBlocker(self.slider):
+            self.slider.setValue(round((value - self._low) / (self._high - self._low) * self._steps))
         self.changed.emit(value)
 
 

@@ -6,7 +6,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtCore import QEventLoop, Qt, QTimer
+from PySide6.QtCore import QEventLoop, QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -178,13 +178,12 @@ class Window(QMainWindow):
         stand_in = self._stand_ins.pop(name)
         at = self.pages.indexOf(stand_in)
         visible, current = self.pages.isTabVisible(at), self.pages.currentWidget() is stand_in
-        self.pages.blockSignals(True)
-        self.pages.removeTab(at)
-        self.pages.insertTab(at, panel, _TABS[name])
-        self.pages.setTabVisible(at, visible)
-        if current:
-            self.pages.setCurrentIndex(at)
-        self.pages.blockSignals(False)
+        with QSignalBlocker(self.pages):
+            self.pages.removeTab(at)
+            self.pages.insertTab(at, panel, _TABS[name])
+            self.pages.setTabVisible(at, visible)
+            if current:
+                self.pages.setCurrentIndex(at)
         stand_in.deleteLater()
         return panel
 
@@ -636,8 +635,13 @@ class Window(QMainWindow):
         others = [path for path in paths if path not in pictures]
         if pictures:
             self.parts.bringing.bring(pictures)
-        if others and self.may_leave():
-            self.parts.work.open(others[0])
+        others = [path for path in others if path.suffix.lower() in (SUFFIX, *MODEL_SUFFIXES)]
+        at: int | None = 0
+        if len(others) > 1:
+            names = [path.name for path in others]
+            at = asking.which(self, "Several files", "Which one is to be opened?", names)
+        if others and at is not None and self.may_leave():
+            self.parts.work.open(others[at])
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.may_leave():

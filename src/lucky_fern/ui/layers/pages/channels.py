@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lucky_fern.core.maps import MAPS
@@ -133,16 +133,13 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         project = form.matter.work.project
         if project is None or "height" not in now.channels:
             return
-        for widget in (shapes, strength):
-            widget.blockSignals(True)
-        shapes.setChecked(now.channels["height"].relief)
-        if not strength.hasFocus():
-            strength.setValue(project.relief.strength)
+        with QSignalBlocker(shapes), QSignalBlocker(strength):
+            shapes.setChecked(now.channels["height"].relief)
+            if not strength.hasFocus():
+                strength.setValue(project.relief.strength)
         unit.setCurrentText(project.relief.unit)
         strength.setEnabled(now.channels["height"].relief)
         unit.setEnabled(now.channels["height"].relief)
-        for widget in (shapes, strength):
-            widget.blockSignals(False)
 
     def changed() -> None:
         project = form.matter.work.project

@@ -14,7 +14,7 @@ from lucky_fern.core.placing.copies import mirror_twin, ring
 from lucky_fern.core.placing.copies import row as row_of
 from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.placing.several import Order, in_order
-from lucky_fern.core.project.commands import AddLayer, SetPlace, Several
+from lucky_fern.core.project.commands import AddLayer, GroupLayers, SetGroup, SetPlace, Several
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
@@ -127,9 +127,13 @@ def _add(matter: Matter, layer: Layer, places: list[Place], title: str) -> None:
     """Layers like one, at other places, as one step."""
     assert isinstance(layer.content, Decal)
     content, shown = layer.content, (layer.channels, layer.opacity, layer.blend, layer.scope)
-    commands = tuple(
+    commands: list[AddLayer | GroupLayers | SetGroup] = [
         AddLayer(f"{layer.name} {number}", replace(content, place=place), *shown, above=layer.id)
         for number, place in reversed(list(enumerate(places, 2)))
-    )
-    matter.work.execute(Several(commands, named=title))
+    ]
+    if len(places) > 1 and matter.work.project is not None:  # many lines for what is one thing: folded into one
+        first = matter.work.project.next_id
+        group = first + len(places)
+        commands += [GroupLayers(tuple(range(first, group)), f"{layer.name} copies"), SetGroup(group, folded=True)]
+    matter.work.execute(Several(tuple(commands), named=title))
     matter.selection.select(layer.id)

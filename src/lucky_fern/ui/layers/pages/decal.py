@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -204,9 +204,8 @@ def _show_number(form: Form, number: QDoubleSpinBox, key: str, layer: Layer) -> 
     if value is not None and key in ("width", "height"):
         value *= _texels_a_unit(form)[key == "height"]
     if value is not None and not number.hasFocus():
-        number.blockSignals(True)
-        number.setValue(float(value))
-        number.blockSignals(False)
+        with QSignalBlocker(number):
+            number.setValue(float(value))
 
 
 def _set_place(form: Form, key: str, value: float | bool) -> None:
@@ -228,6 +227,5 @@ def _place(layer: Layer, key: str) -> Any:
 
 
 def _show_check(box: QCheckBox, on: bool) -> None:
-    box.blockSignals(True)
-    box.setChecked(bool(on))
-    box.blockSignals(False)
+    with QSignalBlocker(box):
+        box.setChecked(bool(on))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel
 
 from lucky_fern.core.project.commands import SetChannel, Several
@@ -39,9 +40,8 @@ def finish_row(form: Form) -> QHBoxLayout:
     form.name("thickness", thick)
 
     def show(layer: Layer) -> None:
-        thick.blockSignals(True)
-        thick.setValue(raised_by(layer.channels))
-        thick.blockSignals(False)
+        with QSignalBlocker(thick):
+            thick.setValue(raised_by(layer.channels))
 
     form.bind(show)
     row.addWidget(QLabel("Thickness", objectName="quiet"))

@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 from msgspec.structs import replace
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -96,9 +97,8 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
     form.name("label ground", ground)
 
     def show_plate(label: Label) -> None:
-        plate.blockSignals(True)
-        plate.setChecked(label.plate is not None)
-        plate.blockSignals(False)
+        with QSignalBlocker(plate):
+            plate.setChecked(label.plate is not None)
         ground.setVisible(label.plate is not None)
         ground.set(label.plate or "#1d2b33")
 
@@ -157,17 +157,15 @@ def _two_colour_part(form: Form, column: QVBoxLayout) -> None:
 
     def show(label: Label) -> None:
         for box, on in ((two, label.second is not None), (fade, label.fade)):
-            box.blockSignals(True)
-            box.setChecked(on)
-            box.blockSignals(False)
+            with QSignalBlocker(box):
+                box.setChecked(on)
         second.setVisible(label.second is not None)
         fade.setVisible(label.second is not None)
         second.set(label.second or "#d9a441")
         em = em_of(form.matter)
         if em is not None and not size.hasFocus():
-            size.blockSignals(True)
-            size.setValue(em)
-            size.blockSignals(False)
+            with QSignalBlocker(size):
+                size.setValue(em)
 
     form.bind(lambda layer: _show(form, layer, show))
     row.addWidget(two)
@@ -245,9 +243,8 @@ def _show(form: Form, layer: Layer, show: Any) -> None:
 def _show_text(form: Form, text: QPlainTextEdit, layer: Layer) -> None:
     label = label_of(form.matter, layer)
     if label is not None and not text.hasFocus() and text.toPlainText() != label.text:
-        text.blockSignals(True)
-        text.setPlainText(label.text)
-        text.blockSignals(False)
+        with QSignalBlocker(text):
+            text.setPlainText(label.text)
 
 
 def _show_number(form: Form, number: NumberField, name: str, layer: Layer) -> None:

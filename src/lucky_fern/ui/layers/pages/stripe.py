@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 from msgspec.structs import replace
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from lucky_fern.core.compositing.sources import triangles_in
@@ -109,9 +110,8 @@ def _show_number(form: Form, number: QDoubleSpinBox, key: str, layer: Layer) -> 
     if place is None or stripe is None or number.hasFocus():
         return
     values = {"length": stripe[2], "start": place.taper[0], "end": place.taper[1]}
-    number.blockSignals(True)
-    number.setValue(values[key] if key in values else getattr(place, key))
-    number.blockSignals(False)
+    with QSignalBlocker(number):
+        number.setValue(values[key] if key in values else getattr(place, key))
     if key == "length":
         number.setEnabled(not place.whole)
 
@@ -119,9 +119,8 @@ def _show_number(form: Form, number: QDoubleSpinBox, key: str, layer: Layer) -> 
 def _show_switch(switch: QCheckBox, key: str, layer: Layer) -> None:
     place = _place(layer)
     if place is not None:
-        switch.blockSignals(True)
-        switch.setChecked(getattr(place, key))
-        switch.blockSignals(False)
+        with QSignalBlocker(switch):
+            switch.setChecked(getattr(place, key))
 
 
 def _set(form: Form, key: str, value: float | bool) -> None:

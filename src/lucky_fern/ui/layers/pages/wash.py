@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from msgspec.structs import replace
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.commands import SetContent
@@ -66,9 +67,8 @@ def _show(number: QDoubleSpinBox, key: str, part: int | None, layer: Layer) -> N
     if number.hasFocus():
         return
     value = getattr(_wash(layer), key)
-    number.blockSignals(True)
-    number.setValue(value if part is None else value[part])
-    number.blockSignals(False)
+    with QSignalBlocker(number):
+        number.setValue(value if part is None else value[part])
 
 
 def _set_number(form: Form, key: str, part: int | None, value: float) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -211,6 +212,5 @@ class SlidePanel(Page):
         self.opacity.set(slide.opacity * 100)
         for box, on in ((self.pinned, self.sliding.pinned), (self.repeat, slide.place.repeat),
                         (self.flip, slide.place.flip), (self.through, slide.place.through)):  # fmt: skip
-            box.blockSignals(True)
-            box.setChecked(on)
-            box.blockSignals(False)
+            with QSignalBlocker(box):
+                box.setChecked(on)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
 from lucky_fern.core.checking.result import Found, check_result, maps_read
@@ -161,11 +161,10 @@ class CheckPanel(Page):
 
     def _show(self, project: object, found: list[Found]) -> None:
         self._of, self._asked, self.found = project, None, found
-        self.list.blockSignals(True)
-        self.list.clear()
-        for one in found:
-            self.list.addItem(QListWidgetItem(icon("warning" if one.worry else "model"), one.sentence))
-        self.list.blockSignals(False)
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for one in found:
+                self.list.addItem(QListWidgetItem(icon("warning" if one.worry else "model"), one.sentence))
         worries = sum(one.worry for one in found)
         words = f"{worries} to look at" if worries else "nothing to worry about"
         self.state.setText(f"{words}, {len(found) - worries} good to know" if len(found) > worries else words)

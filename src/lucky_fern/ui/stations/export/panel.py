@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
-from PySide6.QtCore import QSize, Signal
+from PySide6.QtCore import QSignalBlocker, QSize, Signal
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -48,6 +48,7 @@ from lucky_fern.ui.stations.export.credit_rows import CreditRows
 from lucky_fern.ui.stations.export.preset_editor import PresetEditor
 from lucky_fern.ui.stations.export.written import Written, looked_at
 from lucky_fern.ui.widgets import asking
+from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page, choice, menu_button
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.ui.widgets.style import icon
@@ -96,11 +97,12 @@ class ExportPanel(Page):
             box.toggled.connect(partial(self.exports.use, name))
             self.presets[name] = box
             self.column.addWidget(box)
-        self.own = QListWidget()
+        self.own = ShrinkingList()
+        self.own.remove_asked.connect(self._remove_own)
         self.own.setAccessibleName("Presets of your own")
         self.own.setFixedHeight(44)
-        self.own.itemDoubleClicked.connect(lambda item: self.exports.use(item.text().split("  –")[0], False))
-        self.own.setToolTip("Double-click takes one out")
+        self.own.itemDoubleClicked.connect(self._remove_own)
+        self.own.setToolTip("Double-click or Del takes one out")
         self.column.addWidget(self.own)
         take = QPushButton("Own preset …")
         take.setToolTip("Take in a preset file: which map goes to which channel of which file, and what it is called")
@@ -277,12 +279,9 @@ class ExportPanel(Page):
         apart = len(common.sizes)
         self.single.setText(f"{apart} sheet{'' if apart == 1 else 's'} apart ▾" if apart else "Single sheets ▾")
         self.quality.setVisible(form in ("jpeg", "webp"))
-        for spin in (self.quality, self.glow):
-            spin.blockSignals(True)
-        self.quality.setValue(common.quality)
-        self.glow.setValue(common.glow)
-        for spin in (self.quality, self.glow):
-            spin.blockSignals(False)
+        with QSignalBlocker(self.quality), QSignalBlocker(self.glow):
+            self.quality.setValue(common.quality)
+            self.glow.setValue(common.glow)
         self.tint.setText(common.tint or "")
         self.ground.setText(common.ground)
         self.ground.setVisible(common.alpha == "flattened")
@@ -334,6 +333,11 @@ class ExportPanel(Page):
     def _set_ground(self) -> None:
         if not self.exports.change(ground=self.ground.text().strip()):
             self.refresh()
+
+    def _remove_own(self, *_: object) -> None:
+        item = self.own.currentItem()
+        if item is not None:
+            self.exports.use(item.text().split("  –")[0], False)
 
     def _take_preset(self) -> None:
         path = asking.open_file(self, "A preset", "Presets (*.json)")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
 from lucky_fern.core.layout.findings import Finding
@@ -199,10 +199,9 @@ class CheckPage(Page):
         """The sheets to choose from, where there are several."""
         keys = list(self.work.studio.surface.keys) if self.work.studio is not None else []
         if [box.itemData(row) for row in range(box.count())] != keys:
-            box.blockSignals(True)
-            box.clear()
-            for key in keys:
-                box.addItem(str(key), key)
-            box.blockSignals(False)
+            with QSignalBlocker(box):
+                box.clear()
+                for key in keys:
+                    box.addItem(str(key), key)
         for widget in (self.but, self.sheet_box, self.single_box):
             widget.setVisible(len(keys) > 1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QSignalBlocker, QSize
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
 
 from lucky_fern.ui.tools.faces import Faces
@@ -63,7 +63,6 @@ class PickingTools(QWidget):
             made.setChecked(tool == faces.tool)
         self.units.setCurrentIndex(self.units.findData(faces.unit))
         self.through.setChecked(faces.through)
-        self.radius.blockSignals(True)
-        self.radius.setValue(int(faces.radius))
-        self.radius.blockSignals(False)
+        with QSignalBlocker(self.radius):
+            self.radius.setValue(int(faces.radius))
         self.radius.setVisible(faces.tool == "paint")

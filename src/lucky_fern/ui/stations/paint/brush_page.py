@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -145,9 +146,8 @@ class BrushPanel(Page):
             number.set(float(getattr(painting.brush, name)))
         for box, on in ((self.turns, painting.brush.follow), (self.sizes, painting.brush.sizes),
                         (self.leans, painting.brush.leans)):  # fmt: skip
-            box.blockSignals(True)
-            box.setChecked(on)
-            box.blockSignals(False)
+            with QSignalBlocker(box):
+                box.setChecked(on)
         self.ground.setCurrentIndex(_GROUNDS.index(painting.brush.ground))
         self.paints.refresh()
         self.symmetry.refresh()

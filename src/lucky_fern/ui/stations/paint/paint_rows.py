@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -178,9 +179,8 @@ class PaintRows:
             else:
                 own.set(float(value))
         for box, on in boxes:
-            box.blockSignals(True)
-            box.setChecked(on)
-            box.blockSignals(False)
+            with QSignalBlocker(box):
+                box.setChecked(on)
         self.target.setCurrentIndex(int(painting.on_mask))
         self.target.setEnabled(not moving)
         self.masked.setVisible(painting.on_mask)

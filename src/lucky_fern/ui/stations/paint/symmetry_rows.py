@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QMenu, QSpinBox, QToolButton, QVBoxLayout
 
 from lucky_fern.ui.tools.faces import Faces
@@ -58,12 +59,10 @@ class SymmetryRows:
     def refresh(self) -> None:
         painting = self.painting
         for axis, box in self.mirrors.items():
-            box.blockSignals(True)
-            box.setChecked(axis in painting.planes)
-            box.blockSignals(False)
-        self.rounds.blockSignals(True)
-        self.rounds.setValue(painting.rounds)
-        self.rounds.blockSignals(False)
+            with QSignalBlocker(box):
+                box.setChecked(axis in painting.planes)
+        with QSignalBlocker(self.rounds):
+            self.rounds.setValue(painting.rounds)
         own = painting.about is not None or painting.normal is not None
         self.plane.setText("Through the selection ▾" if own else "Through ▾")
         self.steady.setCurrentIndex(_STEADYING.index(painting.steadying))

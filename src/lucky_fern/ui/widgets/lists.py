@@ -1,0 +1,30 @@
+"""Lists in which Del takes the chosen line out, and nothing else."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QListWidget
+
+
+class ShrinkingList(QListWidget):
+    """While it has the keyboard, Del is its own: it does not reach the command that has this key elsewhere."""
+
+    remove_asked = Signal()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and _is_delete(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if _is_delete(event):
+            if self.currentRow() >= 0:
+                self.remove_asked.emit()
+            return
+        super().keyPressEvent(event)
+
+
+def _is_delete(event: QKeyEvent) -> bool:
+    return event.key() == Qt.Key.Key_Delete and not event.modifiers()
