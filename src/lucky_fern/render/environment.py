@@ -6,6 +6,7 @@ chain of images blurred for rising roughness (GGX lobe: Walter et al., "Microfac
 through Rough Surfaces", 2007).
 """
 
+import threading
 from functools import cache
 from typing import NamedTuple
 
@@ -38,6 +39,9 @@ _SKIES = {
 }  # fmt: skip
 KINDS = (STUDIO, *_SKIES)
 _FINE = 256  # rows of the image that blurring looks things up in
+
+_working = threading.Lock()
+_prepared: set[str] = set()
 
 
 def radiance(direction: F64, kind: str = STUDIO) -> F64:
@@ -106,9 +110,24 @@ def irradiance(kind: str = STUDIO) -> F32:
     return np.asarray(coefficients * lobe[:, None], np.float32)
 
 
-@cache
+def prepared(kind: str = STUDIO) -> bool:
+    """Whether the reflections of some surroundings are worked out already: it takes more than a second."""
+    return kind in _prepared
+
+
 def reflections(kind: str = STUDIO) -> list[F32]:
-    """Equirectangular images (rows, columns, 3) for roughness 0, 0.2, … 1, each half the size of the last."""
+    """Equirectangular images (rows, columns, 3) for roughness 0, 0.2, … 1, each half the size of the last.
+
+    Worked out once, whichever thread asks first; others wait for it.
+    """
+    with _working:
+        found = _reflections(kind)
+        _prepared.add(kind)
+    return found
+
+
+@cache
+def _reflections(kind: str) -> list[F32]:
     levels, sky = [], radiance(directions(_FINE, 2 * _FINE), kind)
     for level in range(LEVELS):
         rows, columns = ROWS >> level, COLUMNS >> level

@@ -128,6 +128,7 @@ class Work(QObject):
         """Work on another studio from now on."""
         self.studio, self.path, self.missing = studio, path, []
         self._surface = studio.surface
+        self._ready_light()
         self.studio_changed.emit()
         self.refresh(whole=True)
         for warning in studio.warnings:
@@ -204,8 +205,11 @@ class Work(QObject):
         self.errands.send("Opening the demo …", make, self.take)
 
     def _with_light(self, make: Callable[[_T], _S], what: _T) -> _S:
-        threading.Thread(target=self._prepare_light, name="fern-light", daemon=True).start()
+        self._ready_light()
         return make(what)
+
+    def _ready_light(self) -> None:
+        threading.Thread(target=self._prepare_light, name="fern-light", daemon=True).start()
 
 
 def _started(path: Path) -> tuple[Studio, list[Texture]]:

@@ -16,6 +16,7 @@ from lucky_fern.core.project.places import Framed, Throw
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.render import environment
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
 from lucky_fern.render.model_scene import Look, ModelScene
 from lucky_fern.render.textures import SheetTextures
@@ -32,6 +33,8 @@ from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.tools.sliding import look_of
 from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.view import View
+
+_LIGHT = 40  # milliseconds until the light is asked for again
 
 
 class ModelView(View):
@@ -102,6 +105,10 @@ class ModelView(View):
             context.clear(*self.look.backdrop_high, 1.0)
             return
         if self._scene is None:
+            if not environment.prepared():  # another thread is at it; the window answers meanwhile
+                context.clear(*self.look.backdrop_high, 1.0)
+                self.draw_again(_LIGHT)
+                return
             self._scene = ModelScene(context, studio.surface)
         if self._faces_new:
             self._faces_new = False

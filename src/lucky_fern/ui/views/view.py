@@ -261,6 +261,10 @@ class View(QOpenGLWidget):
         """Whether what this view shows is still to be drawn."""
         return self.isVisible() and (self._due or self._soon.isActive())
 
+    def draw_again(self, milliseconds: int) -> None:
+        """Have another frame drawn after a while."""
+        self._soon.start(milliseconds)
+
     def _update_soon(self) -> None:
         """Draw what came in: at once when nothing is worked out any more, else as often as drawing can afford.
 
