@@ -36,7 +36,7 @@ def _parser() -> argparse.ArgumentParser:
     for command in (demo, opened):
         command.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
         command.add_argument("--station", choices=["model", "artwork", "paint", "check", "export"])
-        command.add_argument("--size", default="1280x800", metavar="WxH")
+        command.add_argument("--size", metavar="WxH", help="of the window; as it was left, if none is said")
 
     run = commands.add_parser("run", help="do a job file without a window")
     run.add_argument("job", type=Path)

@@ -7,6 +7,7 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -130,8 +131,23 @@ def test_much_at_once_is_written_beside_the_window_and_in_order(
         noise = (soft_noise((64, 64), seed=number) * 255).astype("uint8")
         session.studio.add_picture(save_png(tmp_path / f"{number}.png", noise))
         session.note()
+    assert session.log.flush()
     session.log.end(well=False)
+    assert not session.log.flush()
     assert len(session.back().project.pictures) == 4
+
+
+def test_what_a_project_opens_with_is_written_beside_the_window_too(plane: Path, tmp_path: Path) -> None:
+    studio = Studio.new(plane, sheet_size=256)
+    noise = np.random.default_rng(3).integers(0, 256, (1200, 1200, 3), np.uint8)  # does not compress
+    studio.add_picture(save_png(tmp_path / "large.png", noise))
+    studio.history = type(studio.history)(studio.project)
+    session = Session(studio, tmp_path / "sessions")
+    session.wash("After")
+    assert session.log.flush()
+    session.log.end(well=False)
+    back = session.back()
+    assert back.project == studio.project and back.history.titles == ["Opened", "Add After"]
 
 
 def test_a_full_disk_is_said_once_and_work_goes_on(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -92,17 +92,24 @@ class SessionLog:
         if self._broken:
             return
         with self._news:
-            if self._waiting is not None or self._bytes_of(now) > AT_ONCE:
+            if self._waiting is not None or self._is_much(now):
                 self._waiting = now
-                self._news.notify()
+                self._news.notify_all()  # the writer, and whoever waits for it
                 return
         self._put(now)
+
+    def flush(self) -> bool:
+        """Wait until all that was noted is on the disk itself; whether it is. Not for the window's thread."""
+        with self._news:
+            self._news.wait_for(lambda: self._waiting is None or self._stop)
+        self._sync()
+        return not self._broken and not self._stop
 
     def end(self, well: bool = True) -> None:
         """Stop; where it ended ``well`` nothing is left behind."""
         with self._news:
             self._stop = True
-            self._news.notify()
+            self._news.notify_all()
         self._thread.join(30)
         self._lines.close()
         self._contents.close()
@@ -126,10 +133,14 @@ class SessionLog:
             count += 1
         return begin + count, now.steps[count:]
 
-    def _bytes_of(self, now: Snapshot) -> int:
-        _, steps = self._new_steps(now)
-        fresh = {digest for step in steps for digest in step.brought} - self._known
-        return sum(size for step in steps for digest, size in step.brought.items() if digest in fresh)
+    def _is_much(self, now: Snapshot) -> bool:
+        """Whether what is new is more than is written at once."""
+        keep, steps = self._new_steps(now)
+        fresh = {digest for step in steps for digest in step.brought}
+        if not keep and steps:  # where it all begins, a project needs more than its step brought
+            fresh |= needed_digests(steps[0].project)
+        sizes = [self._blobs.size_of(digest) for digest in fresh - self._known if digest in self._blobs]
+        return None in sizes or sum(size for size in sizes if size is not None) > AT_ONCE
 
     def _put(self, now: Snapshot) -> None:
         with self._writing:
@@ -183,14 +194,20 @@ class SessionLog:
                 with self._news:
                     if self._waiting is now:  # otherwise more was done meanwhile
                         self._waiting = None
+                        self._news.notify_all()
                 continue
             if self._dirty:
-                self._dirty = False
-                with contextlib.suppress(OSError):
-                    os.fdatasync(self._contents.fileno())
-                    os.fdatasync(self._lines.fileno())
+                self._sync()
             if stop:
                 return
+
+    def _sync(self) -> None:
+        self._dirty = False
+        with contextlib.suppress(
+            OSError, ValueError
+        ):  # a disk that refuses was told of; a file that is closed is done
+            os.fdatasync(self._contents.fileno())
+            os.fdatasync(self._lines.fileno())
 
 
 def _same(one: Step, other: Step) -> bool:

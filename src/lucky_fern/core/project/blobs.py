@@ -59,6 +59,11 @@ class Blobs:
         self._contents = {digest: data for digest, data in self._contents.items() if digest in digests}
         self._waiting = {digest: read for digest, read in self._waiting.items() if digest in digests}
 
+    def size_of(self, digest: str) -> int | None:
+        """How many bytes they are; None where they still wait in a file."""
+        found = self._contents.get(digest)
+        return None if found is None else len(found)
+
     def __getitem__(self, digest: str) -> bytes:
         found = self._contents.get(digest)
         if found is None:

@@ -51,7 +51,8 @@ class Answers(QObject):
     def drop(self, kind: str) -> None:
         """Nobody waits for that answer any more."""
         self._serial[kind] = self._serial.get(kind, 0) + 1
-        self._then.pop(kind, None)
+        if self._then.pop(kind, None) is not None and not self._then:
+            self.changed.emit()
 
     def close(self) -> None:
         for kind in list(self._then):

@@ -68,8 +68,9 @@ class Keeping(QObject):
 
         def take(found: tuple[Studio, Path | None]) -> None:
             self.work.take(*found)
-            if self._log is not None:  # it is kept anew from here on
-                forget(lost.id)
+            log = self._log
+            if log is not None:  # kept anew from here on: what was is forgotten once that is on the disk
+                self.errands.send("", lambda: forget(lost.id) if log.flush() else None, lambda _: None)
             self.work.say(f"{lost.name} is back as it was; it is not saved yet.")
 
         self.errands.send(f"Bringing back {lost.name} …", lambda: recovered(lost.id), take)

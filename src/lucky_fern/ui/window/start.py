@@ -13,6 +13,8 @@ from lucky_fern.ui.widgets.application import ensure_screen, make_application
 if TYPE_CHECKING:
     from lucky_fern.ui.window.main import Window
 
+_PICTURE = 1280, 800  # pixels of the window for a picture, if nobody says
+
 
 def start(options: argparse.Namespace) -> int:
     """Open the window for ``demo`` or ``open``; the exit code."""
@@ -23,24 +25,27 @@ def start(options: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return 1
-    try:
-        width, height = (int(number) for number in options.size.lower().split("x"))
-    except ValueError:
-        print(
-            f"lucky-fern: --size takes WIDTHxHEIGHT, for example 1280x800, not {options.size}",
-            file=sys.stderr,
-        )
-        return 2
+    size: tuple[int, int] | None = None
+    if options.size is not None:
+        try:
+            width, height = (int(number) for number in options.size.lower().split("x"))
+        except ValueError:
+            print(
+                f"lucky-fern: --size takes WIDTHxHEIGHT, for example 1280x800, not {options.size}",
+                file=sys.stderr,
+            )
+            return 2
+        size = width, height
     screen = ensure_screen()
     try:
-        return _run(options, width, height)
+        return _run(options, size)
     finally:
         if screen is not None:
             screen.terminate()
             screen.wait()
 
 
-def _run(options: argparse.Namespace, width: int, height: int) -> int:
+def _run(options: argparse.Namespace, size: tuple[int, int] | None) -> int:
     from lucky_fern.ui.window.remembered import recall, remember
 
     remembered = recall()
@@ -54,10 +59,15 @@ def _run(options: argparse.Namespace, width: int, height: int) -> int:
     parts = Parts()
     window = Window(parts, remembered)
     parts.mishaps.listen()
-    window.resize(width, height)
+    if size is None and options.shot:
+        size = _PICTURE
+    window.resize(*(size or remembered.size))
     if options.station:
         parts.looking.go_to(options.station)
-    window.show()
+    if remembered.whole_screen and size is None:
+        window.showMaximized()
+    else:
+        window.show()
     result = [0]
 
     def open_what_was_asked() -> None:
