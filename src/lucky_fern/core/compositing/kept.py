@@ -5,9 +5,10 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from typing import TypeVar
+from typing import TypeVar, cast
 
 _T = TypeVar("_T")
+_G = TypeVar("_G")
 
 
 class Kept:
@@ -56,4 +57,17 @@ class Kept:
             finally:
                 with self._lock:
                     self._making.pop(key, None)
-        return found  # type: ignore[return-value]  # a key always stands for one type of value
+        return cast(_T, found)  # a key always stands for one type of value
+
+    def like(self, key: Hashable, ground: _G, same: Callable[[_G, _G], bool], make: Callable[[], _T],
+             size: Callable[[_T], int]) -> _T:  # fmt: skip
+        """A value that depends on a ground; made anew where ``same(old, new)`` says that the kept one's is another.
+
+        One key holds one value: that of the ground asked for last.
+        """
+        found = cast("tuple[_G, _T] | None", self.find(key))
+        if found is not None and same(found[0], ground):
+            return found[1]
+        made = make()
+        self.put(key, (ground, made), size(made))
+        return made

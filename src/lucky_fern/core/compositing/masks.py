@@ -18,7 +18,7 @@ from lucky_fern.core.compositing.sources import Put, Sources, triangles_in
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.kinds import SHAPES, Shape
 from lucky_fern.core.project.painted import MASK
-from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, gathered, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -41,13 +41,16 @@ def mask_values(sources: Sources, project: Project, number: int | None, sheet: S
     entries = [entry for entry in mask.entries if entry.on]
     if not entries:
         return None
+
+    def make() -> U16:
+        shown = _met(sources, project, entries, mask.invert, sheet, rect)
+        return (shown * _FULL + np.float32(0.5)).astype(np.uint16)
+
+    def same(old: tuple[Mask, Project], new: tuple[Mask, Project]) -> bool:
+        return old[0] == new[0] and old[1].same_ground(new[1])
+
     key = ("mask", number, sheet.key, sheet.size, rect)
-    found = sources.kept.find(key)
-    if isinstance(found, tuple) and (found[0] is mask or found[0] == mask) and project.same_ground(found[1]):
-        return found[2]  # type: ignore[no-any-return]
-    values = (_met(sources, project, entries, mask.invert, sheet, rect) * _FULL + np.float32(0.5)).astype(np.uint16)
-    sources.kept.put(key, (mask, project, values), values.nbytes)
-    return values
+    return sources.kept.like(key, (mask, project), same, make, lambda made: made.nbytes)
 
 
 def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: bool, sheet: Sheet, rect: Rect) -> F32:

@@ -116,17 +116,17 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
     """A canvas with what lies below the layer in focus, and the number of the first layer still to be put on."""
     layers = view.project.layers
     first = next((at for at, layer in enumerate(layers) if focus is not None and holds(layer, focus)), 0)
+    if not any(writes(layer, view) for layer in layers[:first]):
+        return blank(view), first
+
+    def make() -> F32:
+        canvas = blank(view)
+        put_all(layers[:first], canvas, view)
+        return canvas.values
+
     key = (view.map, view.sheet.key, view.sheet.size, view.rect)
-    written = any(writes(layer, view) for layer in layers[:first])
-    found = view.sources.below.find(key) if written else None
-    if isinstance(found, tuple) and _same_below(found[0], layers[:first], found[1], view.project):
-        return Canvas(found[2].copy()), first
-    canvas = blank(view)
-    if not written:
-        return canvas, first
-    put_all(layers[:first], canvas, view)
-    view.sources.below.put(key, (layers[:first], view.project, canvas.values.copy()), canvas.values.nbytes)
-    return canvas, first
+    ground = (layers[:first], view.project)
+    return Canvas(view.sources.below.like(key, ground, _same_below, make, lambda made: made.nbytes).copy()), first
 
 
 def around_below(layer: Layer, view: View) -> Around:
@@ -143,29 +143,27 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk) -> F32:
     """(r, c, n) what lies below a layer on a chunk of any sheet; premultiplied, and coverage last, if isolated."""
     first = next(at for at, root in enumerate(view.layers) if holds(root, layer.id))
     below = view.layers[: first + 1]
+
+    def make() -> F32:
+        rect = rect_of(chunk, sheet.size)
+        wide = rect.grown(stack_reach(view.layers, view.stored), sheet.size)
+        there = with_fields(view, sheet=sheet, rect=wide, until=layer.id)
+        canvas = put_all(view.layers, blank(there), there)
+        assert canvas is not None
+        values = canvas.values[rect.within(wide)]
+        if canvas.alpha is not None:
+            alpha = canvas.alpha[rect.within(wide)][..., None]
+            values = np.concatenate([values * alpha, alpha], axis=2)
+        return np.ascontiguousarray(values)
+
     key = ("under", layer.id, view.map, view.alone, sheet.key, sheet.size, chunk)
-    found = view.sources.below.find(key)
-    if isinstance(found, tuple) and _same_below(found[0], below, found[1], view.project):
-        return found[2]  # type: ignore[no-any-return]
-    rect = rect_of(chunk, sheet.size)
-    wide = rect.grown(stack_reach(view.layers, view.stored), sheet.size)
-    there = with_fields(view, sheet=sheet, rect=wide, until=layer.id)
-    canvas = put_all(view.layers, blank(there), there)
-    assert canvas is not None
-    values = canvas.values[rect.within(wide)]
-    if canvas.alpha is not None:
-        alpha = canvas.alpha[rect.within(wide)][..., None]
-        values = np.concatenate([values * alpha, alpha], axis=2)
-    values = np.ascontiguousarray(values)
-    view.sources.below.put(key, (below, view.project, values), values.nbytes)
-    return values
+    return view.sources.below.like(key, (below, view.project), _same_below, make, lambda made: made.nbytes)
 
 
-def _same_below(old: tuple[Layer, ...], new: tuple[Layer, ...], before: Project, after: Project) -> bool:
-    """Whether the same layers, and all that layers share, lie below: by identity, as projects share what is alike."""
-    if len(old) != len(new) or any(a is not b for a, b in zip(old, new, strict=True)):
-        return False
-    return (before.masks is after.masks or before.masks == after.masks) and before.same_ground(after)
+def _same_below(old: tuple[tuple[Layer, ...], Project], new: tuple[tuple[Layer, ...], Project]) -> bool:
+    """Whether the same layers, and all that layers share, lie below (quick: projects share what is alike)."""
+    (before, was), (after, now) = old, new
+    return before == after and was.masks == now.masks and was.same_ground(now)
 
 
 def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32:
@@ -177,13 +175,12 @@ def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
         other = sources.surface.sheet(key, project.size_of(key))
+
+        def make() -> F32:
+            return heights(other, rect_of(chunk, other.size))
+
         kept = ("heights", key, other.size, chunk)
-        found = sources.below.find(kept)
-        if isinstance(found, tuple) and _same_below(found[0], project.layers, found[1], project):
-            return found[2]  # type: ignore[no-any-return]
-        made = heights(other, rect_of(chunk, other.size))
-        sources.below.put(kept, (project.layers, project, made), made.nbytes)
-        return made
+        return sources.below.like(kept, (project.layers, project), _same_below, make, lambda made: made.nbytes)
 
     around = Around(sources, project.size_of, sheet, wide, fetch)
     normals = relief_normals(heights(sheet, wide), around, project.relief, project.sheet_size)

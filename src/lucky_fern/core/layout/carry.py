@@ -7,11 +7,13 @@ from collections.abc import Callable
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
+from lucky_fern.core.compositing.between import read_between
+from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.placing.leaning import carried_leans, frames_at
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.sheets.grid import CHUNK, SheetKey, shape, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, shape, span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import tile_of
 
@@ -23,6 +25,7 @@ class Carrier:
 
     def __init__(self, old: Surface, new: Surface, size_of: Callable[[SheetKey], int], blobs: Blobs) -> None:
         self.old, self.new, self.size_of, self.blobs = old, new, size_of, blobs
+        self.sources = Sources(old, blobs)
         names_old = np.array(old.model.materials, object)[old.model.material]
         names_new = np.array(new.model.materials, object)[new.model.material]
         same = (names_old == names_new) & (
@@ -45,7 +48,6 @@ class Carrier:
                 if (text := str(key)) in out and any(out[text].values())}  # fmt: skip
 
     def _map(self, painted: Painted, name: str, sizes: dict[SheetKey, int]) -> dict[SheetKey, dict[str, str]]:
-        whole = {text: self._whole(sheet, name) for text, sheet in painted.items() if sheet.maps.get(name)}
         dtype, count = chunk_layout(name)
         found: dict[SheetKey, dict[str, str]] = {}
         for key in self.new.keys:
@@ -69,7 +71,7 @@ class Carrier:
                 inner = texels[:rows, :columns]
                 inner[gone] = 0
                 if arrived.any():
-                    inner[arrived] = self._sampled(whole, name, key, size, chunk, owner, arrived)
+                    inner[arrived] = self._sampled(painted, name, key, size, chunk, owner, arrived)
                 if texels[..., -1].any():
                     chunks[place_name(chunk)] = self.blobs.add(encode_chunk(texels))
                 else:
@@ -90,18 +92,35 @@ class Carrier:
             out[span(chunk, size)] = (owner >= 0) & moved[np.maximum(owner, 0)]
         return out
 
-    def _whole(self, sheet: PaintedSheet, name: str) -> Array:
-        """(size, size, n) all painted texels of a map of a sheet."""
+    def _read(self, sheet: PaintedSheet, key: SheetKey, name: str, uv: F64, island: I32) -> Array:
+        """(N, n) painted texels at places (N, 2) of a tile, mixed by their coverage so that no rim is born."""
         dtype, count = chunk_layout(name)
-        out = np.zeros((sheet.size, sheet.size, count), dtype)
-        for place, digest in sheet.maps[name].items():
-            chunk = place_of(place)
+        there = self.old.sheet(key, sheet.size)
+
+        def fetch(chunk: Chunk) -> F32:
             rows, columns = shape(chunk, sheet.size)
-            out[span(chunk, sheet.size)] = decode_chunk(self.blobs[digest], name)[:rows, :columns]
-        return out
+            digest = sheet.maps[name].get(place_name(chunk))
+            if digest is None:
+                return np.zeros((rows, columns, count), np.float32)
+
+            def decoded() -> F32:
+                texels = decode_chunk(self.blobs[digest], name)[:rows, :columns].astype(np.float32)
+                texels[..., :-1] *= texels[..., -1:]
+                return texels
+
+            return self.sources.kept.get(("carried", digest, rows, columns), decoded, lambda made: made.nbytes)
+
+        # Where texel meets texel nothing is to be mixed: what only moved by whole texels keeps its bytes.
+        x, y = (np.where(np.abs(v - np.round(v)) < 1e-6, np.round(v), v) + 0.5
+                for v in (uv[:, 0] * sheet.size - 0.5, (1 - uv[:, 1]) * sheet.size - 0.5))  # fmt: skip
+        values, found = read_between(self.sources, there, fetch, x, y, island, count)
+        if not found.all():  # a sliver that owns no texel: whatever lies beside it
+            values[~found] = read_between(self.sources, there, fetch, x[~found], y[~found], None, count)[0]
+        values[:, :-1] /= np.maximum(values[:, -1:], 1e-6)
+        return np.asarray((values + 0.5).astype(dtype))
 
     def _sampled(
-        self, whole: dict[str, Array], name: str, key: SheetKey, size: int, chunk: tuple[int, int],
+        self, painted: Painted, name: str, key: SheetKey, size: int, chunk: tuple[int, int],
         owner: I32, arrived: Bool,
     ) -> Array:  # fmt: skip
         """(N, n) texels for the places of a chunk whose surface came from elsewhere."""
@@ -114,18 +133,19 @@ class Carrier:
         uv = np.einsum("nk,nkd->nd", weights, self.old.model.uv[triangle])
         dtype, count = chunk_layout(name)
         out = np.zeros((len(points), count), dtype)
-        material = self.old.model.material[triangle]
+        material, island = self.old.model.material[triangle], self.old.model.islands[triangle].astype(np.int32)
         tile = np.floor(self.old.model.uv[triangle].mean(axis=1)).astype(np.int64)
         code = np.column_stack([material, tile])
         for number, u, v in np.unique(code, axis=0).tolist():
-            text = str(SheetKey(self.old.model.materials[number], tile_of(u, v)))
-            if text in whole:
+            from_key = SheetKey(self.old.model.materials[number], tile_of(u, v))
+            before = painted.get(str(from_key))
+            if before is not None and name in before.maps and from_key in self.old.keys:
                 here = (code == (number, u, v)).all(axis=1)
-                out[here] = _bilinear(whole[text], uv[here] - (u, v))
+                out[here] = self._read(before, from_key, name, uv[here] - (u, v), island[here])
         if name == "normal":
             top = np.float32(65535 if np.dtype(dtype).itemsize == 2 else 255)
-            before, after = (frames_at(model, triangle, weights) for model in (self.old.model, self.new.model))
-            turned = carried_leans(np.asarray(out[:, :3], np.float32) / top, before, after)
+            were, are = (frames_at(model, triangle, weights) for model in (self.old.model, self.new.model))
+            turned = carried_leans(np.asarray(out[:, :3], np.float32) / top, were, are)
             out[:, :3] = np.rint(turned * top)
         return out
 
@@ -141,23 +161,3 @@ def _barycentric(corners: F64, points: F64) -> F64:
     weights = np.clip(np.stack([1 - wb - wc, wb, wc], axis=1), 0, 1)
     result: F64 = weights / weights.sum(axis=1, keepdims=True)
     return result
-
-
-def _bilinear(texels: Array, uv: F64) -> Array:
-    """(N, n) painted texels at places (N, 2) of a tile; values weighted by their coverage, so that no rim is born."""
-    size = texels.shape[0]
-    x, y = np.clip(uv[:, 0] * size - 0.5, 0, size - 1), np.clip((1 - uv[:, 1]) * size - 0.5, 0, size - 1)
-    # Where texel meets texel nothing is to be mixed: what only moved by whole texels keeps its bytes.
-    x, y = (np.where(np.abs(v - np.round(v)) < 1e-6, np.round(v), v) for v in (x, y))
-    left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    right, low = np.minimum(left + 1, size - 1), np.minimum(top + 1, size - 1)
-    fx, fy = (x - left)[:, None].astype(np.float32), (y - top)[:, None].astype(np.float32)
-    total = np.zeros((len(uv), texels.shape[2]), np.float32)
-    for r, wr in ((top, 1 - fy), (low, fy)):
-        for c, wc in ((left, 1 - fx), (right, fx)):
-            part: F32 = texels[r, c].astype(np.float32)
-            part[:, :-1] *= part[:, -1:]
-            total += part * wr * wc
-    out = total.copy()
-    out[:, :-1] /= np.maximum(total[:, -1:], 1e-6)
-    return np.asarray((out + 0.5).astype(texels.dtype))
