@@ -155,7 +155,7 @@ def test_the_quay_says_why_files_look_other_than_the_project(quay: Quay, ferry: 
     settled(quay, lambda: "as it was painted" in quay.verdict.text())
     # Painted since: the files are older, and the left side is the project as it is now once they are read again.
     parts.work.execute(AddLayer("All red", Wash(), {"colour": Channel("#c02020")}))
-    ferry.until(lambda: parts.maps.compositing.settled.is_set() and not parts.maps.pending)
+    ferry.until(lambda: parts.maps.compositing.settled.is_set() and not parts.maps.packing.waiting)
     quay.load()
     settled(quay, lambda: "older than what is painted" in quay.verdict.text() and quay.figure > 5)
     parts.work.undo()

@@ -21,6 +21,7 @@ from lucky_fern.core.compositing.changes import dirtied, everything
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet, written_maps
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.placed import draw_placed, touched_chunks
@@ -31,7 +32,7 @@ from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.painted import encode_chunk, place_name
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.presets import PRESETS
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world

@@ -104,15 +104,18 @@ def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]
 
     def stroke() -> None:
         parts.looking.go_to("paint")
+        pause()
         drag(across((0.35, 0.55), (0.65, 0.5)))
 
     def drag_a(kind: type) -> None:
         parts.looking.go_to("artwork")
+        pause()
         project = parts.work.project
         assert project is not None
         for layer in project.walk():
             if isinstance(layer.content, Decal) and isinstance(layer.content.place, kind):
                 parts.selection.select(layer.id)
+                pause()
                 grip = view.grip()
                 if grip is not None:
                     drag(np.linspace(grip.centre, grip.centre + np.array((40.0, 12.0)), 20))
@@ -130,6 +133,7 @@ def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]
 
     def label() -> None:
         parts.looking.go_to("artwork")
+        pause()
         window.tools.label.click()
         pause()
         for letter in "Hen":
@@ -138,6 +142,7 @@ def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]
 
     def export() -> None:
         parts.looking.go_to("export")
+        pause()
         parts.exports.change(out=str(folder / "maps"))
         window.export_panel.folder.setText(str(folder / "maps"))
         window.export_panel.start()

@@ -12,6 +12,7 @@ from lucky_fern.bench.measure import Row, random_rgba, side_by_side
 from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.drape import drape
@@ -19,7 +20,7 @@ from lucky_fern.core.placing.placed import draw_placed, touched_chunks
 from lucky_fern.core.project.places import Drape
 from lucky_fern.core.selecting.seen import faces_at, nearest_faces, stroke
 from lucky_fern.core.selecting.spread import whole
-from lucky_fern.core.sheets.grid import Chunk, for_each
+from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.demo.world import demo_studio, ensure_world

@@ -16,12 +16,13 @@ from lucky_fern.core.compositing.still import Still
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.painting.pixels import mask_chunk
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.commands import SetLayer
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import PaintedShape
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, for_each
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio

@@ -14,6 +14,7 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.render import environment
 from lucky_fern.render.bloom import Bloom
+from lucky_fern.render.calls import Calls
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
 from lucky_fern.render.shadows import Shadows
@@ -21,6 +22,7 @@ from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
 from lucky_fern.render.uniforms import uniform
 
+_RGB16F = 0x881B
 _GLOW = 4  # the look that draws what glows alone
 SHADED, FLAT = "shaded", "flat"
 GAINS = ("lamp_gain", "ambient_gain", "specular_gain", "gloss_gain", "fresnel_gain", "glow_gain", "exposure")
@@ -168,9 +170,10 @@ class ModelScene:
     def _make_reflections(self, kind: str) -> moderngl.Texture:
         levels = environment.reflections(kind)
         texture = self.context.texture((environment.COLUMNS, environment.ROWS), 3, dtype="f2")
-        texture.build_mipmaps(0, environment.LEVELS - 1)
+        calls = Calls(self.context)
+        calls.add_levels(texture, _RGB16F, environment.LEVELS - 1)
         for level, image in enumerate(levels):
-            texture.write(np.ascontiguousarray(image.astype(np.float16)), level=level)
+            calls.write(texture, level, 0, 0, np.ascontiguousarray(image, np.float16))
         texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
         texture.repeat_y = False
         self._owned.append(texture)

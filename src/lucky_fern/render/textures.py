@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable
+from dataclasses import dataclass
 from itertools import islice
 
 import moderngl
@@ -12,28 +13,22 @@ import numpy as np
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, span
-from lucky_fern.render.mips import LEVELS, halvings
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
+from lucky_fern.render.calls import Calls
+from lucky_fern.render.mips import LEVELS
+from lucky_fern.render.parcels import ENCODED, HOME, PACKING, Parcel, lines_up, packed, start_texel
 
-SRGB8_ALPHA8 = 0x8C43
+SRGB8_ALPHA8, _RGBA8 = 0x8C43, 0x8058
 _AT_ONCE = 8  # chunks, between two looks at the clock
+_BAND = 256  # rows that are filled at once
 PIXEL_ART = 128  # texels; sheets up to this size are shown with square texels
-# Which maps share a texture, component by component.
-PACKING: dict[str, tuple[str, ...]] = {
-    "colour_map": ("colour", "opacity"),
-    "surface_map": ("occlusion", "roughness", "metallic", "height"),
-    "normal_map": ("normal",),
-    "emissive_map": ("emissive",),
-}
 UNITS = {name: unit for unit, name in enumerate(PACKING)}
 MAP_NUMBERS = {name: number for number, name in enumerate(MAPS)}
-_ENCODED = ("colour_map", "emissive_map")
-_HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in maps}
 
 
 def sharing_texture(key: MapKey) -> list[MapKey]:
     """The other maps of a sheet that lie in the same texture."""
-    return [MapKey(key.sheet, name) for name in PACKING[_HOME[key.map]] if name != key.map]
+    return [MapKey(key.sheet, name) for name in PACKING[HOME[key.map]] if name != key.map]
 
 
 def is_software(context: moderngl.Context) -> bool:
@@ -42,17 +37,26 @@ def is_software(context: moderngl.Context) -> bool:
     return any(word in name for word in ("llvmpipe", "softpipe", "swrast", "software"))
 
 
-class SheetTextures:
-    """The textures of all sheets. Owned by the context they were made in; other contexts may share them.
+@dataclass
+class _Coming:
+    """A texture that is being filled with what its maps start from, band by band; ``row`` is the next one."""
 
-    Texture row 0 is the sheet's lowest row, as OpenGL counts v, so chunks are turned over on their way.
-    """
+    texture: moderngl.Texture
+    levels: int
+    band: U8
+    row: int = 0
+
+
+class SheetTextures:
+    """The textures of all sheets. Owned by the context they were made in; other contexts may share them."""
 
     def __init__(self, context: moderngl.Context, store: MapStore) -> None:
         self.context = context
         self.store = store
+        self._calls = Calls(context)
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
         self._sizes: dict[SheetKey, int] = {}
+        self._coming: dict[tuple[SheetKey, str], _Coming] = {}
         self._stale: set[moderngl.Texture] = set()
         self.nearest: bool | None = None  # whether texels are seen as squares; None: where sheets are small
         self.mips = True
@@ -68,7 +72,7 @@ class SheetTextures:
         if kept is not None and self._sizes[key] == size:
             return kept
         self._drop(key)
-        made = self._textures[key] = {name: self._made(name, 1) for name in PACKING}
+        made = self._textures[key] = {name: self._whole(name, 1) for name in PACKING}
         self._sizes[key] = size
         for maps in PACKING.values():
             there = [piece for name in maps if self._has(piece := MapKey(key, name), size)]
@@ -80,20 +84,35 @@ class SheetTextures:
         kept = self.store.maps.get(key)
         return kept is not None and kept.shape[0] == size
 
-    def _made(self, name: str, size: int) -> moderngl.Texture:
+    def _whole(self, name: str, size: int) -> moderngl.Texture:
         """A texture filled, mips and all, with what its maps start from."""
-        kind = SRGB8_ALPHA8 if name in _ENCODED else None
-        start = [value for map_name in PACKING[name] for value in MAPS[map_name].start]
-        texel = np.array([*start, 1.0][:4] if len(start) < 4 else start) * 255 + 0.5
+        begun = self._begin(name, size)
+        while not self._fill(begun):
+            pass
+        return begun.texture
+
+    def _begin(self, name: str, size: int) -> _Coming:
+        kind = SRGB8_ALPHA8 if name in ENCODED else None
         texture = self.context.texture((size, size), 4, internal_format=kind)
         texture.repeat_x = texture.repeat_y = False
         texture.anisotropy = 1.0 if is_software(self.context) else 8.0
-        levels = min(int(np.log2(size)), LEVELS) if size & (size - 1) == 0 else 0
-        texture.write(np.full((size, size), texel.astype(np.uint8).view(np.uint32)[0]))
+        levels = min(int(np.log2(size)), LEVELS) if lines_up(size) else 0
         if levels:
-            texture.build_mipmaps(0, levels)
+            self._calls.add_levels(texture, kind or _RGBA8, levels)
         self._set_filter(texture, mips=levels > 0)
-        return texture
+        band = np.empty((min(size, _BAND), size), np.uint32)
+        band[:] = start_texel(name).view(np.uint32)[0]
+        return _Coming(texture, levels, band.view(np.uint8).reshape(*band.shape, 4))
+
+    def _fill(self, coming: _Coming) -> bool:
+        """Fill the next band of a texture; whether it was the last one."""
+        size, row = coming.texture.width, coming.row
+        rows = min(_BAND, size - row)
+        for level in range(coming.levels + 1):
+            part = np.ascontiguousarray(coming.band[: max(rows >> level, 1), : max(size >> level, 1)])
+            self._calls.write(coming.texture, level, 0, row >> level, part)
+        coming.row += rows
+        return coming.row >= size
 
     def _set_filter(self, texture: moderngl.Texture, mips: bool) -> None:
         # Sheets this small are pixel art: their texels are meant to be seen.
@@ -109,28 +128,41 @@ class SheetTextures:
             for texture in kept.values():
                 self._set_filter(texture, texture.width > 1)
 
+    # --- what comes in ----------------------------------------------------------------------------------------
+
+    def put(self, parcel: Parcel) -> bool:
+        """Write a parcel into its texture; False if there was time only to go on making the texture.
+
+        Parcels for sheets that are gone, or have another size by now, are dropped.
+        """
+        key, name, size = parcel.sheet, parcel.texture, parcel.size
+        if self._sizes.get(key) != size:
+            return True
+        kept = self._textures[key]
+        if kept[name].width != size:
+            coming = self._coming.get((key, name))
+            if coming is None:
+                coming = self._coming[key, name] = self._begin(name, size)
+            if not self._fill(coming):
+                return False
+            kept[name].release()
+            kept[name] = self._coming.pop((key, name)).texture
+        x, y = parcel.corner
+        for level, pixels in enumerate(parcel.levels):
+            self._calls.write(kept[name], level, x >> level, y >> level, pixels)
+        if not lines_up(size):
+            self._stale.add(kept[name])
+        return True
+
     def upload(self, key: MapKey, size: int, chunks: Iterable[Chunk]) -> None:
         """Send the given chunks of one map to its texture."""
-        name = _HOME[key.map]
-        kept = self.of(key.sheet, size)
-        if kept[name].width != size:
-            kept[name].release()
-            kept[name] = self._made(name, size)
-        texture = kept[name]
-        encoded = name in _ENCODED
+        self.of(key.sheet, size)
+        inside = set(all_chunks(size))
         for chunk in chunks:
-            rows, columns = span(chunk, size)
-            if rows.start >= size or columns.start >= size:
-                continue  # of a larger sheet that is gone by now
-            pixels = np.ascontiguousarray(self._pack(key.sheet, name, size, rows, columns)[::-1])
-            x, y = columns.start, size - rows.stop
-            texture.write(pixels, viewport=(x, y, pixels.shape[1], pixels.shape[0]))
-            if size & (size - 1) == 0:
-                for level, smaller in enumerate(halvings(pixels, encoded), 1):
-                    place = (x >> level, y >> level, smaller.shape[1], smaller.shape[0])
-                    texture.write(smaller, viewport=place, level=level)
-        if size & (size - 1):
-            self._stale.add(texture)  # mips of other sizes do not line up with chunks
+            if chunk in inside:  # else of a larger sheet that is gone by now
+                parcel = packed(self.store, key.sheet, HOME[key.map], size, chunk)
+                while not self.put(parcel):
+                    pass
 
     def send(self, pending: dict[MapKey, set[Chunk]], sizes: dict[SheetKey, int], seconds: float = np.inf) -> None:
         """Upload chunks out of ``pending``, no longer than about ``seconds``; what is left stays in it."""
@@ -156,28 +188,12 @@ class SheetTextures:
             self._set_filter(texture, mips=True)  # making mips resets the filter
         self._stale.clear()
 
-    def _pack(self, key: SheetKey, name: str, size: int, rows: slice, columns: slice) -> U8:
-        """(rows, columns, 4) uint8: the maps that share a texture, component by component."""
-        out = np.empty((rows.stop - rows.start, columns.stop - columns.start, 4), np.uint8)
-        at = 0
-        for map_name in PACKING[name]:
-            kept = self.store.maps.get(MapKey(key, map_name))
-            spec = MAPS[map_name]
-            into = out[..., at : at + spec.components]
-            at += spec.components
-            if kept is None or kept.shape[0] != size:
-                into[:] = np.array(spec.start) * 255 + 0.5
-            elif kept.dtype == np.uint8:
-                into[:] = kept[rows, columns]
-            else:  # the same as rounding to the nearest of 255 steps
-                into[:] = (kept[rows, columns].astype(np.uint32) * 255 + 32895) >> 16
-        out[..., at:] = 255
-        return out
-
     def _drop(self, key: SheetKey) -> None:
         for texture in self._textures.pop(key, {}).values():
             self._stale.discard(texture)
             texture.release()
+        for place in [place for place in self._coming if place[0] == key]:
+            self._coming.pop(place).texture.release()
 
     def release(self) -> None:
         """Give everything back to the card; harmless when done twice."""

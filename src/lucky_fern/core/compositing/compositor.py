@@ -13,8 +13,9 @@ from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, has_relief
 from lucky_fern.core.maps import MAPS, MapSpec
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, for_each, span
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 

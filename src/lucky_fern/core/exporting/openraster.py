@@ -16,8 +16,9 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_alone, composite_rect
 from lucky_fern.core.exporting.channels import rounded
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Group, Layer, Project
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 

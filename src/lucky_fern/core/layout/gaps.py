@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import I32
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, for_each, span
+from lucky_fern.core.parallel import for_each
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.sheet import Sheet
 
 NEEDED = 4  # texels between two islands: two each, for bilinear sampling and the first mip

@@ -9,7 +9,8 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
 from lucky_fern.core.painting.stroke import Place
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, for_each, shape, span
+from lucky_fern.core.parallel import for_each
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, shape, span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of

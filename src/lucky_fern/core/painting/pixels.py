@@ -10,11 +10,12 @@ from lucky_fern.core.arrays import F32, Array
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.painting.paint import Paint
 from lucky_fern.core.painting.stroke import Place
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import PaintMask, PaintPixels
 from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, encode_chunk, place_name
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.sheets.grid import CHUNK, for_each
+from lucky_fern.core.sheets.grid import CHUNK
 
 Coverage = Mapping[Place, F32]
 

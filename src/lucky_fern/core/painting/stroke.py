@@ -19,8 +19,9 @@ from lucky_fern.core.painting.cover import Laying, Mesh, Underfoot, add_samples,
 from lucky_fern.core.painting.ground import Ground, screen_ground, sheet_ground, surface_ground
 from lucky_fern.core.painting.symmetry import Symmetry, ways_of
 from lucky_fern.core.painting.tips import grain_field, pyramid
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.placing.slide import Eye
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across, for_each, shape, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across, shape, span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 

@@ -8,13 +8,13 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, I64, U8, Bool, box_of
 from lucky_fern.core.limits import MOST_TILES
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.parallel import for_each
 from lucky_fern.core.sheets.grid import (
     CHUNK,
     Chunk,
     SheetKey,
     all_chunks,
     chunks_across,
-    for_each,
     shape,
     span,
 )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-import threading
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -30,6 +29,7 @@ from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.studio import Studio
+from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.views.view import PICTURE_MIME
 from lucky_fern.ui.widgets.style import icon
@@ -183,7 +183,7 @@ class Tray(QWidget):
             self.model.appendRow(item)
         self._filter()
         if missing and studio is not None:
-            threading.Thread(target=self._draw, args=(studio, missing), name="fern-thumbnails", daemon=True).start()
+            beside("Drawing thumbnails", partial(self._draw, studio, missing))
 
     def _draw(self, studio: Studio, pictures: list[KitPicture]) -> None:
         for kit in pictures:

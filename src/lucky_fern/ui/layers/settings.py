@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.document import Layer
@@ -16,19 +16,34 @@ _SHOWN = ("pictures", "sequences", "masks", "selections", "sheet_size", "sheet_s
 
 
 class SettingsPanel(QScrollArea):
-    """Made anew when another layer, or another set of inputs, is selected; otherwise only the values follow."""
+    """Made anew when another layer, or another set of inputs, is selected; otherwise only the values follow.
+
+    It is made after what selected the layer has been dealt with, and put in its place after that: a hand that takes
+    hold of a decal does not wait for the page about it.
+    """
 
     def __init__(self, matter: Matter) -> None:
         super().__init__()
         self.matter = matter
-        self.form = Form(matter)
+        self._form = Form(matter)
+        self._page: QWidget | None = None  # made, and not put in its place yet
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shape: object = None
+        self._making = QTimer(self, singleShot=True, interval=0)
+        self._making.timeout.connect(self._go_on)
         matter.work.project_changed.connect(self._follow)
         for signal in (matter.selection.changed, matter.handles.changed):
             signal.connect(self.refresh)
         self.refresh()
+
+    @property
+    def form(self) -> Form:
+        """The inputs of the layer that is selected now."""
+        while self._making.isActive():
+            self._making.stop()
+            self._go_on()
+        return self._form
 
     def _follow(self, change: Change) -> None:
         """Only what is shown here is looked at anew."""
@@ -42,14 +57,28 @@ class SettingsPanel(QScrollArea):
         layer = self.matter.selection.layer
         shape = None if layer is None else (layer.id, self.matter.selection.chosen, kinds_of(layer))
         if shape != self._shape or self.widget() is None:
-            self._shape = shape
-            self._build(layer)
-        if layer is not None:
-            self.form.show(layer)
+            self._shape, self._page = shape, None
+            self.matter.answers.drop("facts of the decal")
+            self._making.start()
+        elif layer is not None and not self._making.isActive():
+            self._form.show(layer)
 
-    def _build(self, layer: Layer | None) -> None:
-        self.matter.answers.drop("facts of the decal")
-        self.form = Form(self.matter)
+    def _go_on(self) -> None:
+        """Make the page, or put it in its place."""
+        layer = self.matter.selection.layer
+        if self._page is None:
+            self._form = Form(self.matter)
+            self._page = self._made(layer)
+            self._making.start()
+            return
+        old, page, self._page = self.takeWidget(), self._page, None
+        if old is not None:
+            old.deleteLater()  # one of its own inputs may have asked for this
+        self.setWidget(page)
+        if layer is not None:
+            self._form.show(layer)
+
+    def _made(self, layer: Layer | None) -> QWidget:
         page = QWidget(objectName="panel")
         page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(page)
@@ -59,9 +88,6 @@ class SettingsPanel(QScrollArea):
             column.addWidget(QLabel("Nothing is selected.", objectName="quiet"))
         else:
             for add in pages_of(layer):
-                add(self.form, column, layer)
+                add(self._form, column, layer)
         column.addStretch(1)
-        old = self.takeWidget()
-        if old is not None:
-            old.deleteLater()  # one of its own inputs may have asked for this
-        self.setWidget(page)
+        return page

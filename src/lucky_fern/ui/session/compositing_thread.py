@@ -17,6 +17,7 @@ from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.parallel import stand_back
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
 from lucky_fern.ui.session.mishaps import LOG
@@ -96,6 +97,7 @@ class CompositingThread(QObject):
         self._thread.join(30)
 
     def _work(self) -> None:
+        stand_back()
         left: Dirty = {}
         while True:
             with self._news:

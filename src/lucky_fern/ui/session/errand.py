@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -10,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.errors import Cancelled, LuckyFernError
+from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.mishaps import LOG
 
 Told = Callable[[float], None]
@@ -100,7 +100,7 @@ class Errands(QObject):
             else:
                 self._back.emit(serial, (result,), errand)
 
-        threading.Thread(target=run, name="fern-errand", daemon=True).start()
+        beside(errand.title or "An errand", run)
 
     def _pass_on(self, serial: int, title: str, share: float) -> None:
         if serial == self._serial:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import threading
+from functools import partial
 
 from PySide6.QtCore import QObject, Signal
 
@@ -11,6 +11,7 @@ from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
 
@@ -46,8 +47,7 @@ class LayoutWatch(QObject):
         self.findings, self.measures, self.busy = [], None, surface is not None
         self.changed.emit()
         if surface is not None:
-            work = (self._serial, surface, sizes)
-            threading.Thread(target=self._work, args=work, name="fern-layout", daemon=True).start()
+            beside("The check of the layout", partial(self._work, self._serial, surface, sizes))
 
     def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, int]) -> None:
         # A surface of its own: the compositing thread builds sheets of the other one at the same time.

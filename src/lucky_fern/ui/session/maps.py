@@ -15,16 +15,16 @@ from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.packing import Packing
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 
-Pending = dict[MapKey, set[Chunk]]
-
 
 class Maps(QObject):
-    """Has the project composited whenever it changes; ``pending`` holds the chunks that are done and not uploaded."""
+    """Has the project composited whenever it changes, and what is done packed for the views."""
 
-    changed = Signal()
+    changed = Signal()  # some chunks are done
+    arrived = Signal()  # some of them are packed
     busy = Signal(bool)
     rested = Signal()  # everything asked for is composited and told
 
@@ -33,7 +33,7 @@ class Maps(QObject):
         self.work, self.selection, self.looking, self.comparing = work, selection, looking, comparing
         self.store: MapStore | None = None
         self.compositing: CompositingThread | None = None
-        self.pending: Pending = {}
+        self.packing: Packing | None = None
         self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
         self._surface: Surface | None = None  # the one that the maps are of
         self._rested = 0  # the request that was told of in full last
@@ -42,7 +42,6 @@ class Maps(QObject):
         work.project_changed.connect(self._follow)
         selection.changed.connect(self._follow_selection)
         comparing.changed.connect(self.composite)
-        comparing.pinned_changed.connect(self.changed)
 
     # --- reading --------------------------------------------------------------------------------------------
 
@@ -88,14 +87,18 @@ class Maps(QObject):
         if self.compositing is not None:
             self.compositing.close()
             self.compositing = None
+        if self.packing is not None:
+            self.packing.close()
+            self.packing = None
 
     def _start_anew(self) -> None:
         self.close()
         studio = self.work.studio
         assert studio is not None
         self.store = MapStore(studio.sources)
-        self.pending = {}
         self._surface = studio.surface
+        self.packing = Packing(self.store)
+        self.packing.arrived.connect(self.arrived)
         self._composite_with(CompositingThread(studio.sources, self.store))
 
     def _composite_with(self, thread: CompositingThread) -> None:
@@ -134,5 +137,6 @@ class Maps(QObject):
     def _chunks_done(self, key: MapKey, chunks: set[Chunk]) -> None:
         if self.sender() is not self.compositing:
             return  # a late answer for a studio that is gone
-        self.pending.setdefault(key, set()).update(chunks)
+        if self.packing is not None:
+            self.packing.want(key, chunks)
         self.changed.emit()

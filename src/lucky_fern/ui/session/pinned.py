@@ -9,26 +9,28 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.ui.session.compositing_thread import CompositingThread
+from lucky_fern.ui.session.packing import Packing
 
 
 class Pinned(QObject):
-    """Maps of their own, composited once; ``pending`` is what the views have not uploaded yet."""
+    """Maps of their own, composited once and packed for the views."""
 
-    changed = Signal()
+    changed = Signal()  # something was packed
 
     def __init__(self, sources: Sources, project: Project, first_map: str) -> None:
         super().__init__()
         self.project = project
         self.store = MapStore(sources)
-        self.pending: dict[MapKey, set[Chunk]] = {}
+        self.packing = Packing(self.store)
+        self.packing.arrived.connect(self.changed)
         self.sizes: dict[SheetKey, int] = {key: project.size_of(key) for key in sources.surface.keys}
         self.compositing = CompositingThread(sources, self.store)
         self.compositing.chunks_done.connect(self._chunks_done)
         self.compositing.request(project, first_map)
 
     def _chunks_done(self, key: MapKey, chunks: set[Chunk]) -> None:
-        self.pending.setdefault(key, set()).update(chunks)
-        self.changed.emit()
+        self.packing.want(key, chunks)
 
     def close(self) -> None:
         self.compositing.close()
+        self.packing.close()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
@@ -18,6 +18,7 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
+from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.errand import Errands
 
@@ -29,6 +30,7 @@ class Work(QObject):
     """Holds the studio and its file, and tells what changed; parts of the session hear it before any widget."""
 
     studio_changed = Signal()  # another one is open
+    studio_left = Signal()  # … in place of one that was
     layout_changed = Signal()  # the same model, laid out or built otherwise
     project_changed = Signal(object)  # a Change
     said = Signal(str, bool)  # a sentence; whether it is a warning
@@ -126,10 +128,13 @@ class Work(QObject):
 
     def take(self, studio: Studio, path: Path | None = None) -> None:
         """Work on another studio from now on."""
+        left = self.studio is not None
         self.studio, self.path, self.missing = studio, path, []
         self._surface = studio.surface
         self._ready_light()
         self.studio_changed.emit()
+        if left:
+            self.studio_left.emit()
         self.refresh(whole=True)
         for warning in studio.warnings:
             self.warn(warning)
@@ -186,7 +191,7 @@ class Work(QObject):
         if missing:
             self.refresh(whole=True)
         if path is not None:
-            threading.Thread(target=self._fetch, args=(studio.blobs,), name="fern-fetch", daemon=True).start()
+            beside("Reading painted pixels", partial(self._fetch, studio.blobs))
 
     def _fetch(self, blobs: Blobs) -> None:
         try:
@@ -206,10 +211,14 @@ class Work(QObject):
 
     def _with_light(self, make: Callable[[_T], _S], what: _T) -> _S:
         self._ready_light()
-        return make(what)
+        made = make(what)
+        studio = made if isinstance(made, Studio) else made[0] if isinstance(made, tuple) else None
+        if isinstance(studio, Studio):
+            _ = studio.model.islands, studio.warnings  # kept by the model; the window asks for them at once
+        return made
 
     def _ready_light(self) -> None:
-        threading.Thread(target=self._prepare_light, name="fern-light", daemon=True).start()
+        beside("Lighting", self._prepare_light)
 
 
 def _started(path: Path) -> tuple[Studio, list[Texture]]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.compositing.reading import reading, texel_at
+from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.pose import move_to, surface_pose
 from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.places import Framed, Throw
@@ -62,6 +63,7 @@ class ModelView(View):
         self.look = Look()
         self._scene: ModelScene | None = None
         self._faces_new = False
+        self._middle: tuple[Model, F64] | None = None
         looking.look_asked.connect(self.look_along)
         faces.shown_changed.connect(self._shown_changed)
 
@@ -107,7 +109,7 @@ class ModelView(View):
         if self._scene is None:
             if not environment.prepared():  # another thread is at it; the window answers meanwhile
                 context.clear(*self.look.backdrop_high, 1.0)
-                self.draw_again(_LIGHT)
+                self.pace.ask_after(_LIGHT)
                 return
             self._scene = ModelScene(context, studio.surface)
         if self._faces_new:
@@ -123,7 +125,7 @@ class ModelView(View):
         if studio is None:
             return {}
         model = studio.model
-        middle = model.corners.mean(axis=1)
+        middle = self._middles(model)
         eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - middle
         flat = self.camera.project(middle, self.aspect)
         inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1) & ((model.face_normals * eye).sum(axis=1) > 0)
@@ -131,6 +133,12 @@ class ModelView(View):
             sheet.key: sheet.chunks_of(inside[sheet.triangle])
             for sheet in studio.surface.ready_sheets(self.work.sheet_sizes())
         }
+
+    def _middles(self, model: Model) -> F64:
+        """(T, 3) the middles of all faces, worked out once for a model."""
+        if self._middle is None or self._middle[0] is not model:
+            self._middle = (model, model.corners.mean(axis=1))
+        return self._middle[1]
 
     def set_look(self, **changes: object) -> None:
         """Change how the model is drawn (see :class:`Look`)."""

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import time
+
 import moderngl
 
+from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.render.textures import SheetTextures
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.packing import Packing
 from lucky_fern.ui.session.pinned import Pinned
 from lucky_fern.ui.session.work import Work
-
-_UPLOADING = 0.15  # seconds a frame; what is left goes with the next one
 
 
 class SharedTextures:
@@ -22,27 +24,52 @@ class SharedTextures:
         self._textures: SheetTextures | None = None
 
     def ready(self, context: moderngl.Context) -> SheetTextures | None:
-        """The textures with everything uploaded that was composited; a context must be current."""
-        holder = self.comparing.pinned if self.pinned else self.maps
-        store = holder.store if holder is not None else None
-        if store is None or holder is None:
+        """The textures with what was brought to them so far; a context must be current."""
+        holder = self._holder
+        if holder is None or holder.store is None or holder.packing is None:
             if self._textures is not None:
                 self._textures.release()
                 self._textures = None
             return None
-        sizes = holder.sizes if isinstance(holder, Pinned) else self.work.sheet_sizes()
-        if self._textures is None or self._textures.store is not store:
+        if self._textures is None or self._textures.store is not holder.store:
             if self._textures is not None:
                 self._textures.release()
-            self._textures = SheetTextures(context, store)
-        for key, size in sizes.items():
+            self._textures = SheetTextures(context, holder.store)
+        for key, size in self._sizes.items():
             self._textures.of(key, size)
-        self._textures.send(holder.pending, sizes, _UPLOADING)
-        self._textures.send(self._textures.unsent, sizes, _UPLOADING)
+        for piece, chunks in self._textures.unsent.items():
+            holder.packing.want(piece, chunks)
+        self._textures.unsent.clear()
         self._textures.finish()
         return self._textures
 
+    def receive(self, context: moderngl.Context, seconds: float) -> bool:
+        """Bring what was packed to the textures for about so long; whether there was anything."""
+        textures, packing, came = self.ready(context), self._packing, False
+        if textures is None or packing is None:
+            return False
+        end = time.perf_counter() + seconds
+        while (parcel := packing.first()) is not None:
+            came = True
+            if textures.put(parcel):
+                packing.taken()
+            if time.perf_counter() > end:
+                break
+        return came
+
     @property
     def waiting(self) -> bool:
-        """Whether composited chunks are still to be uploaded with the next frames."""
-        return self._textures is not None and bool(self._textures.unsent)
+        """Whether something is ready to be brought here."""
+        return self._packing is not None and self._packing.first() is not None
+
+    @property
+    def _holder(self) -> Maps | Pinned | None:
+        return self.comparing.pinned if self.pinned else self.maps
+
+    @property
+    def _packing(self) -> Packing | None:
+        return self._holder.packing if self._holder is not None else None
+
+    @property
+    def _sizes(self) -> dict[SheetKey, int]:
+        return self._holder.sizes if isinstance(self._holder, Pinned) else self.work.sheet_sizes()

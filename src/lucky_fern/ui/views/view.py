@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 from pathlib import Path
 
 import moderngl
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import (
     QDragEnterEvent,
     QDragLeaveEvent,
@@ -33,13 +32,15 @@ from lucky_fern.core.selecting.seen import nearest_faces
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.render.frames import Box
 from lucky_fern.render.model_scene import CHECKER_TEXELS
-from lucky_fern.render.textures import SheetTextures, is_software
+from lucky_fern.render.textures import SheetTextures
 from lucky_fern.render.tint import Tint
 from lucky_fern.ui.gestures.drawn import Drawn
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.grip import Grip
 from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
@@ -49,10 +50,9 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.views.overlay import Overlay
+from lucky_fern.ui.views.pace import Pace
 from lucky_fern.ui.views.shared_textures import SharedTextures
 
-_LONGEST_WAIT = 3000  # milliseconds between frames that only bring new chunks
-_PATIENCE = 14.0  # times what a frame takes, between two of them
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
 NO_GL = (
     "The views need OpenGL 3.3, which this computer's graphics driver does not offer. Update the driver, or start "
@@ -66,7 +66,6 @@ class View(QOpenGLWidget):
 
     frame_drawn = Signal()
     flat = False  # whether this is the view of the sheets
-    smooths = True  # whether edges become smooth once nothing moves, where drawing is slow
 
     def __init__(
         self,
@@ -108,27 +107,21 @@ class View(QOpenGLWidget):
         self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
         self._last = QPointF()
         self._navigating = ""
-        self._still = False
-        self._due = False  # whether a frame was asked for and not drawn yet
-        self._target: moderngl.Framebuffer | None = None
-        self.still_timer = QTimer(self, singleShot=True, interval=160)
-        self.still_timer.timeout.connect(self._draw_still)
+        self.pace = Pace(self, maps, (textures, pinned), self._draw_into, lambda: self._gesture is not None)
+        self.pace.drawn.connect(self.frame_drawn)
         work.studio_changed.connect(self._studio_changed)
-        work.project_changed.connect(self.refresh)
-        selection.changed.connect(self.refresh)
+        work.project_changed.connect(self._follow)
+        selection.changed.connect(self.refresh_hands)
         looking.changed.connect(self.refresh)
         looking.station_changed.connect(self.refresh)
-        handles.changed.connect(self.refresh)
-        # New chunks come faster than a slow card draws: they wait for a while that drawing can afford.
-        self._soon = QTimer(self, singleShot=True)
-        self._soon.timeout.connect(self.update)
-        self._cost = 0.0  # seconds that the last frame took
-        maps.changed.connect(self._update_soon)
-        maps.rested.connect(self._update_soon)
+        handles.changed.connect(self.refresh_hands)
+        maps.arrived.connect(self.pace.receive)
+        maps.rested.connect(self.pace.news)
+        comparing.pinned_changed.connect(self.pace.receive)
         looking.marker_changed.connect(self._marker_changed)
         faces.changed.connect(self._tint_changed)
         faces.preview_changed.connect(self._preview_changed)
-        faces.tool_changed.connect(self.refresh)
+        faces.tool_changed.connect(self.refresh_hands)
         work.layout_changed.connect(self._layout_changed)
         self._tint_new = True
 
@@ -217,90 +210,57 @@ class View(QOpenGLWidget):
             LOG.warning("no OpenGL 3.3: %s", error)
             self.overlay.hint = NO_GL
             self.work.warn(NO_GL)
+        else:
+            self.pace.start(self.context_)
 
     def paintGL(self) -> None:
-        if self.context_ is None:
-            return
-        begin = time.perf_counter()
-        self._due = False
-        ratio = self.devicePixelRatio()
-        size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
-        textures = self.textures.ready(self.context_)
-        screen = self.context_.detect_framebuffer(self.defaultFramebufferObject())
-        smooth = self._still or not is_software(self.context_)
-        target = self._smooth_target(size) if smooth else screen
-        target.use()
-        target.viewport = (0, 0, *size)
-        self.draw(self.context_, textures, self.work.sheet_sizes())
+        if self.context_ is not None:
+            ratio = self.devicePixelRatio()
+            size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
+            self.pace.paint(self.context_, self.defaultFramebufferObject(), size)
+
+    def _draw_into(self, target: moderngl.Framebuffer, box: Box) -> None:
+        """Draw a box of the view, as it is now, into a framebuffer in use."""
+        assert self.context_ is not None
+        target.scissor = box
+        self.draw(self.context_, self.textures.ready(self.context_), self.work.sheet_sizes())
         pinned = self.pinned_textures.ready(self.context_)
         if pinned is not None and self.comparing.pinned is not None:
             # The pinned state is drawn over the left part; nothing else of the frame is touched.
             target.use()
-            target.scissor = (0, 0, max(int(size[0] * self.comparing.wipe), 1), size[1])
+            x, y, width, height = box
+            target.scissor = (x, y, max(int(width * self.comparing.wipe), 1), height)
             self.draw(self.context_, pinned, self.comparing.pinned.sizes)
-            target.scissor = None  # type: ignore[assignment]  # takes it off
-        if target is not screen:
-            self.context_.copy_framebuffer(screen, target)
-        if not smooth and self.smooths:
-            self.still_timer.start()
-        self._still = False
-        holders = (self.maps, self.comparing.pinned)
-        self._cost = time.perf_counter() - begin
-        shared = (self.textures, self.pinned_textures)
-        if any(holder is not None and holder.pending for holder in holders) or any(one.waiting for one in shared):
-            self._update_soon()
-        self.frame_drawn.emit()
 
     def update(self) -> None:  # type: ignore[override]  # whoever asks for a part gets the whole
         """Ask for a frame."""
-        self._due = True
+        self.pace.ask()
         super().update()
 
     @property
     def due(self) -> bool:
         """Whether what this view shows is still to be drawn."""
-        return self.isVisible() and (self._due or self._soon.isActive())
-
-    def draw_again(self, milliseconds: int) -> None:
-        """Have another frame drawn after a while."""
-        self._soon.start(milliseconds)
-
-    def _update_soon(self) -> None:
-        """Draw what came in: at once when nothing is worked out any more, else as often as drawing can afford.
-
-        Drawing takes a small share of the time while maps are composited: what comes in several times is sent once.
-        """
-        wait = 0 if self.maps.settled else min(int(_PATIENCE * 1000 * self._cost), _LONGEST_WAIT)
-        if not self._soon.isActive() or self._soon.remainingTime() > wait:
-            self._soon.start(wait)
-
-    def _smooth_target(self, size: tuple[int, int]) -> moderngl.Framebuffer:
-        """A framebuffer with four samples a pixel, kept while the view keeps its size."""
-        assert self.context_ is not None
-        if self._target is None or self._target.size != size:
-            if self._target is not None:
-                self._target.color_attachments[0].release()
-                self._target.depth_attachment.release()
-                self._target.release()
-            colour = self.context_.renderbuffer(size, 4, samples=4)
-            depth = self.context_.depth_renderbuffer(size, samples=4)
-            self._target = self.context_.framebuffer([colour], depth)
-        return self._target
-
-    def _draw_still(self) -> None:
-        """Nothing moves any more: draw once with smooth edges, which a processor is too slow for in motion."""
-        if self._gesture is not None or not self.maps.settled:
-            self.still_timer.start()  # the processor has better things to do
-            return
-        self.draw_smooth_next()
-        self.update()
+        return self.pace.due
 
     def draw_smooth_next(self) -> None:
-        """Let the next frame have smooth edges even where drawing is slow."""
-        self._still = True
+        """Have the next frame drawn with smooth edges, even where drawing is slow."""
+        self.pace.ask(smooth=True)
+        super().update()
 
     def refresh(self) -> None:
-        """Show the project as it is now."""
+        """Draw everything anew."""
+        self.refresh_hands()
+        self.update()
+
+    def _follow(self, change: Change) -> None:
+        """What layers give comes with the maps; a sheet of another size is drawn otherwise at once."""
+        if change.whole or change.touches("sheet_size", "sheet_sizes", "model"):
+            self.refresh()
+        else:
+            self.refresh_hands()
+
+    def refresh_hands(self) -> None:
+        """Show what is drawn over the view as it is now: handles, outlines, words."""
         self._drawn.grip = None  # a gesture that has handles to show puts them there
         for gesture in self.gestures:
             gesture.show()
@@ -308,7 +268,6 @@ class View(QOpenGLWidget):
         checker = f"Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels" if self.faces.checker else ""
         self.overlay.banner = "Without the selected layers" if self.comparing.holding else checker
         self.overlay.update()
-        self.update()
 
     def _tint_changed(self) -> None:
         self._tint_new = True

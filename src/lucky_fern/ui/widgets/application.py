@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import shutil
 import subprocess
@@ -12,7 +11,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
-_MADE = 2000  # milliseconds after which everything is there
+_TURN = 0.001  # seconds that a thread may keep the interpreter while the window waits for it
 _VIRTUAL = "1600x1000x24"
 
 
@@ -43,11 +42,12 @@ def ensure_screen() -> subprocess.Popen[bytes] | None:
 
 def make_application(look: str = "light") -> QApplication:
     """The Qt application with the surface format that the views need, in a look: light, dark or system."""
-    from PySide6.QtCore import QCoreApplication, Qt, QTimer
+    from PySide6.QtCore import QCoreApplication, Qt
     from PySide6.QtGui import QSurfaceFormat
     from PySide6.QtWidgets import QApplication
 
     from lucky_fern.ui.widgets.style import choose, load_fonts, palette, tones
+    from lucky_fern.ui.widgets.tidying import Tidying
 
     kind = QSurfaceFormat()
     kind.setVersion(3, 3)
@@ -55,10 +55,10 @@ def make_application(look: str = "light") -> QApplication:
     kind.setDepthBufferSize(24)
     QSurfaceFormat.setDefaultFormat(kind)
     QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
-    # Nothing is thrown away while the window is made; looking for it would take a tenth of the time.
-    gc.disable()
+    # While the window is made nothing is looked for either: it would take a tenth of the time.
     application = QApplication(["lucky-fern"])
-    QTimer.singleShot(_MADE, application, gc.enable)
+    sys.setswitchinterval(_TURN)
+    Tidying(application)
     application.setStyle("Fusion")
     desktop = QApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
     choose(look == "dark" or (look == "system" and desktop))

@@ -39,6 +39,7 @@ from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import icon, sheet, tones
+from lucky_fern.ui.widgets.tidying import Tidying
 from lucky_fern.ui.window.about import About
 from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.hands import hand_over
@@ -63,6 +64,7 @@ if TYPE_CHECKING:
     from lucky_fern.ui.stations.paint.brush_page import BrushPanel
 
 BOARD_WIDTH = 440
+_BREATH = 60  # milliseconds between two parts that are made beforehand
 _Tab = TypeVar("_Tab", bound=QWidget)
 # What is not seen at first is made when it is first looked at, or once the window stands.
 _LATER = ("masks", "slides", "brush", "model_panel", "check_panel", "export_panel", "sequence_panel")
@@ -105,7 +107,7 @@ class Window(QMainWindow):
         self.rest = Rest(parts, (self.model_view, self.sheet_view))
         self._connect()
         self._station_changed(self.parts.looking.station)
-        self._later = QTimer(self, interval=0)
+        self._later = QTimer(self, interval=_BREATH)
         self._later.timeout.connect(self._make_next)
         self.model_view.frame_drawn.connect(self._later.start, Qt.ConnectionType.SingleShotConnection)
 
@@ -191,7 +193,9 @@ class Window(QMainWindow):
         return name in self.__dict__
 
     def _make_next(self) -> None:
-        """One part at a time, so that the window answers in between."""
+        """One part at a time when nothing else is to be done, so that the window answers in between."""
+        if not self.rest.resting:
+            return
         name = next((name for name in _LATER if not self._made(name)), None)
         if name is None:
             self._later.stop()
@@ -304,6 +308,7 @@ class Window(QMainWindow):
         self.parts.work.may_replace = self.may_leave
         self.parts.work.studio_changed.connect(self.start_page.hide)
         self.parts.work.studio_changed.connect(self._limit_undo)
+        self.parts.work.studio_left.connect(self._let_go)
         self.parts.work.project_changed.connect(self._note_recent)
         self.tools.label_added.connect(self._type_label)
         self.parts.mishaps.told.connect(self.mishap.tell)
@@ -455,6 +460,13 @@ class Window(QMainWindow):
     def _apply_choices(self) -> None:
         self.parts.work.keep_previous = self.remembered.keep_previous
         self._limit_undo()
+
+    def _let_go(self) -> None:
+        """A project was closed for another one: what it held is to be given back."""
+        application = QGuiApplication.instance()
+        tidying = application.findChild(Tidying) if application is not None else None
+        if tidying is not None:
+            QTimer.singleShot(0, tidying, tidying.look_everywhere)
 
     def _limit_undo(self) -> None:
         studio = self.parts.work.studio

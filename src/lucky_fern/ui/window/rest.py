@@ -33,11 +33,11 @@ class Rest(QObject):
     @property
     def under_way(self) -> list[str]:
         """What is still to be done, in words."""
-        parts = self._parts
+        parts, packing = self._parts, self._parts.maps.packing
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
-            "compositing": not parts.maps.settled, "chunks to upload": bool(parts.maps.pending),
+            "compositing": not parts.maps.settled, "chunks to upload": packing is not None and packing.waiting,
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]
         return [what for what, on in found.items() if on] + waiting

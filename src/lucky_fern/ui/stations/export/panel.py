@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from concurrent.futures import Future
 from functools import partial
 from pathlib import Path
 
@@ -39,6 +40,7 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.quay.delivery import Delivery
+from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.exports import Exports
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
@@ -73,7 +75,7 @@ class ExportPanel(Page):
         super().__init__()
         self.work, self.looking, self.maps, self.exports = work, looking, maps, exports
         self._cancel = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._run: Future[None] | None = None
         self._folder_shown = ""
         self.column.setSpacing(5)
         self._what_part()
@@ -296,7 +298,7 @@ class ExportPanel(Page):
     def _show_plan(self) -> None:
         studio = self.work.studio
         ready = studio is not None and bool(studio.surface.keys)
-        busy = self._thread is not None and self._thread.is_alive()
+        busy = self._run is not None and not self._run.done()
         self.button.setEnabled(ready and bool(self.setups()) and bool(self.folder.text().strip()) and not busy)
         if not ready or studio is None or self.looking.station != "export":
             return
@@ -404,7 +406,7 @@ class ExportPanel(Page):
     def start(self) -> None:
         """Write everything that is ticked."""
         studio = self.work.studio
-        if studio is None or (self._thread is not None and self._thread.is_alive()):
+        if studio is None or (self._run is not None and not self._run.done()):
             return
         self._cancel.clear()
         setups, project, stem = self.setups(), studio.project, self.exports.stem
@@ -434,14 +436,13 @@ class ExportPanel(Page):
             else:
                 self._done.emit(done, listed, seconds)
 
-        self._thread = threading.Thread(target=work, name="fern-export-work", daemon=True)
         self.button.setEnabled(False)
         self.progress.setRange(0, 0)
         self.progress.show()
         self.cancel.show()
         self.summary.clear()
         self.exports.set_working(True)
-        self._thread.start()
+        self._run = beside("The export", work)
 
     def open_quay(self) -> None:
         """Show the exported files in a window of their own, on the model as it is laid out now."""
@@ -471,9 +472,9 @@ class ExportPanel(Page):
         self.summary.setText(f"{done} of {total}: {name}")
 
     def _finish(self) -> None:
-        if self._thread is not None:
-            self._thread.join()
-            self._thread = None
+        if self._run is not None:
+            self._run.result()
+            self._run = None
         self.exports.set_working(False)
         self.progress.hide()
         self.cancel.hide()

@@ -52,11 +52,10 @@ class CheckPage(Page):
         self.row("Every sheet", self.size_box, self.but, self.sheet_box, self.single_box)
         self.warnings = self.note(name="warn")
         self._add_check()
-        work.studio_changed.connect(self.refresh)
-        work.project_changed.connect(self.refresh)
+        work.studio_changed.connect(self.follow)
+        work.project_changed.connect(self.follow)
         layout_watch.changed.connect(self.show_findings)
         faces.changed.connect(self._follow_heat)
-        self.refresh()
 
     def _add_check(self) -> None:
         """The list of sentences about the layout, what mends them, and what is coloured over the views."""

@@ -1,0 +1,59 @@
+"""Work spread over all cores; what is done behind somebody's back gives way to what somebody waits for."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from functools import cache
+from threading import current_thread
+from typing import TypeVar
+
+from lucky_fern.core.errors import Cancelled
+
+_THREADS = "fern-chunk"
+_BEHIND = 2  # of the system's steps of niceness
+_T = TypeVar("_T")
+_R = TypeVar("_R")
+
+
+def _niceness() -> int:
+    """Of this thread: on Linux each has its own, and hands it on to those that it starts."""
+    return os.getpriority(os.PRIO_PROCESS, 0) if hasattr(os, "getpriority") else 0
+
+
+_USUAL = _niceness()
+
+
+def stand_back() -> None:
+    """Let this thread, those that it starts and those that it spreads work over give way to the program's others."""
+    if hasattr(os, "setpriority") and _niceness() < _USUAL + _BEHIND:
+        os.setpriority(os.PRIO_PROCESS, 0, min(_USUAL + _BEHIND, 19))
+
+
+@cache
+def _pool(behind: bool) -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix=_THREADS)
+
+
+def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[[], bool] | None = None) -> list[_R]:
+    """Do ``work`` on every item on all cores; results come in the order of the items.
+
+    Threads that stand back have a pool of their own: nobody else's work waits for theirs.
+
+    Raises
+    ------
+    Cancelled
+        As soon as ``cancelled()`` answers True; what had begun is finished first.
+    """
+
+    def guarded(item: _T) -> _R:
+        if cancelled is not None and cancelled():
+            raise Cancelled("stopped on request")
+        return work(item)
+
+    waiting = list(items)
+    # Work that spreads work must not wait for the threads it stands on itself.
+    if len(waiting) < 2 or current_thread().name.startswith(_THREADS):
+        return [guarded(item) for item in waiting]
+    return list(_pool(_niceness() > _USUAL).map(guarded, waiting))

@@ -1,0 +1,101 @@
+"""Composited chunks made ready for the graphics card beside the window, as many ahead as it can take in."""
+
+from __future__ import annotations
+
+import threading
+from collections import deque
+from collections.abc import Iterable
+
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.parallel import stand_back
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
+from lucky_fern.render.parcels import HOME, Parcel, packed
+from lucky_fern.ui.session.mishaps import LOG
+
+_AHEAD = 64  # parcels that wait to be taken: about 20 MB
+
+
+class Packing(QObject):
+    """A thread that packs what is wanted of one store; who draws takes the parcels."""
+
+    arrived = Signal()  # parcels, after there were none
+
+    def __init__(self, store: MapStore) -> None:
+        super().__init__()
+        self._store = store
+        self._news = threading.Condition()
+        self._wanted: dict[tuple[SheetKey, str, int], set[Chunk]] = {}
+        self._ready: deque[Parcel] = deque()
+        self._packing = False
+        self._stop = False
+        self._thread = threading.Thread(target=self._work, name="fern-packing", daemon=True)
+        self._thread.start()
+
+    def want(self, key: MapKey, chunks: Iterable[Chunk]) -> None:
+        """Have chunks of a map packed; maps that share a texture are packed once."""
+        kept = self._store.maps.get(key)
+        if kept is None:
+            return
+        size = kept.shape[0]
+        with self._news:
+            mine = self._wanted.setdefault((key.sheet, HOME[key.map], size), set())
+            mine.update(every_chunk(size).intersection(chunks))
+            self._news.notify()
+
+    @property
+    def waiting(self) -> bool:
+        """Whether there is anything left to pack or to take."""
+        with self._news:
+            return bool(self._wanted or self._ready or self._packing)
+
+    def first(self) -> Parcel | None:
+        """The parcel that is to be taken next, if one is ready."""
+        with self._news:
+            return self._ready[0] if self._ready else None
+
+    def taken(self) -> None:
+        """The first parcel is on the card."""
+        with self._news:
+            self._ready.popleft()
+            self._news.notify()
+
+    def close(self) -> None:
+        """Stop, and forget what was not taken."""
+        with self._news:
+            self._stop = True
+            self._wanted.clear()
+            self._ready.clear()
+            self._news.notify()
+        self._thread.join(30)
+
+    def _work(self) -> None:
+        stand_back()
+        while True:
+            with self._news:
+                self._packing = False
+                while not self._stop and (not self._wanted or len(self._ready) >= _AHEAD):
+                    self._news.wait()
+                if self._stop:
+                    return
+                self._packing = True
+                sheet, texture, size = next(iter(self._wanted))
+                chunks = self._wanted[sheet, texture, size]
+                chunk = chunks.pop() if chunks else None
+                if not chunks:
+                    del self._wanted[sheet, texture, size]
+            if chunk is None:
+                continue
+            try:
+                parcel = packed(self._store, sheet, texture, size, chunk)
+            except Exception:  # noqa: BLE001  # a defect of ours must not end the thread: nothing more would show
+                LOG.exception("A piece of a map could not be made ready to be shown.")
+                continue
+            with self._news:
+                if self._stop:
+                    return
+                self._ready.append(parcel)
+                first = len(self._ready) == 1
+            if first:
+                self.arrived.emit()
