@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -89,3 +90,46 @@ def test_a_triangle_over_a_tile_border_lies_on_both_tiles_and_strays_are_told(tm
     areas = [surface.sheet(key, 100).covered.mean() for key in surface.keys]
     assert np.allclose(areas, 0.4, atol=0.01)
     assert "1 triangle" in surface.placement.warnings[0]
+
+
+def every_hit(corners: np.ndarray, origin: np.ndarray, direction: np.ndarray) -> np.ndarray:
+    """(T,) how far along a ray each triangle is met, infinity where it is not; by solving for the weights."""
+    a, u, v = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    matrix = np.stack([u, v, np.broadcast_to(-direction, u.shape)], axis=2)
+    flat = np.abs(np.linalg.det(matrix)) < 1e-14
+    matrix[flat] = np.eye(3)
+    b, c, along = np.linalg.solve(matrix, (origin - a)[..., None])[..., 0].T
+    met = ~flat & (b >= 0) & (c >= 0) & (b + c <= 1) & (along > 0)
+    return np.where(met, along, np.inf)
+
+
+@pytest.mark.parametrize("count", [0, 1, 5, 700])
+def test_the_tree_finds_what_looking_at_every_triangle_finds(count: int) -> None:
+    from lucky_fern.core.model.tree import tree_of
+
+    rng = np.random.default_rng(count)
+    corners = rng.normal(size=(count, 1, 3)) + rng.normal(size=(count, 3, 3)) * 0.3
+    corners[: count // 3, :, 2] = 0.25  # many in one plane, where boxes have no height
+    tree, met = tree_of(corners), 0
+    shown = rng.random(count) < 0.5
+    for number in range(200):
+        origin, direction = rng.normal(size=3) * 3, rng.normal(size=3)
+        if number % 4 == 0:
+            direction[rng.integers(3)] = 0.0
+        along = every_hit(corners, origin, direction)
+        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        facing = normals @ direction < 0
+        for allowed, hit in (
+            (np.full(count, True), tree.nearest(origin, direction)),
+            (shown, tree.nearest(origin, direction, shown=shown)),
+            (shown & facing, tree.nearest(origin, direction, shown=shown, front=True)),
+        ):
+            distance = np.where(allowed, along, np.inf)
+            best = float(distance.min(initial=np.inf))
+            assert (hit[0] >= 0) == np.isfinite(best)
+            if hit[0] >= 0:
+                met += 1
+                assert distance[hit[0]] == pytest.approx(best)
+                point = np.array([1 - hit[1] - hit[2], hit[1], hit[2]]) @ corners[hit[0]]
+                assert np.allclose(point, origin + best * direction)
+    assert met > 50 or count < 700

@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool, unit_rows
+from lucky_fern.core.model.tree import Tree, tree_of
 
 
 @dataclass(frozen=True)
@@ -66,6 +67,11 @@ class Model:
     def corners(self) -> F64:
         """(T, 3, 3) float64 positions of the corners."""
         return self.positions[self.triangles]
+
+    @cached_property
+    def tree(self) -> Tree:
+        """Boxes over the triangles, for rays."""
+        return tree_of(self.corners)
 
     @cached_property
     def balls(self) -> tuple[F64, F64]:

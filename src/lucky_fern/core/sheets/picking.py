@@ -5,7 +5,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Bool, unit_rows
-from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import SheetKey
@@ -36,47 +35,15 @@ def hit_at(model: Model, triangle: int, barycentric: F64) -> SurfaceHit:
 
 
 def pick(
-    model: Model, origin: F64, direction: F64, behind: float = 0.0, shown: Bool | None = None
+    model: Model, origin: F64, direction: F64, behind: float = 0.0, shown: Bool | None = None, front: bool = False
 ) -> SurfaceHit | None:
     """The nearest point of the surface along a ray (origin (3,), direction (3,)); None if it is missed.
 
-    Hits nearer than ``behind`` along the ray do not count, nor faces that are not ``shown`` ((T,) bool).
-    Reference: T. Möller and B. Trumbore, "Fast, Minimum Storage Ray/Triangle Intersection", 1997.
+    Hits nearer than ``behind`` along the ray do not count, nor faces that are not ``shown`` ((T,) bool), nor, with
+    ``front``, those that look the ray's way.
     """
-    corners = model.corners if shown is None else model.corners[shown]
-    triangle, wb, wc = _nearest(corners, np.asarray(origin), np.asarray(direction), behind)
-    if triangle < 0:
-        return None
-    if shown is not None:
-        triangle = np.flatnonzero(shown)[triangle]
-    return hit_at(model, int(triangle), np.array([1 - wb - wc, wb, wc]))
-
-
-@kernel
-def _nearest(corners: F64, origin: F64, direction: F64, behind: float) -> tuple[int, float, float]:
-    best, found, best_b, best_c = np.inf, -1, 0.0, 0.0
-    dx, dy, dz = direction[0], direction[1], direction[2]
-    for t in range(len(corners)):
-        c = corners[t]
-        ax, ay, az = c[0, 0], c[0, 1], c[0, 2]
-        ux, uy, uz = c[1, 0] - ax, c[1, 1] - ay, c[1, 2] - az
-        vx, vy, vz = c[2, 0] - ax, c[2, 1] - ay, c[2, 2] - az
-        px, py, pz = dy * vz - dz * vy, dz * vx - dx * vz, dx * vy - dy * vx
-        det = ux * px + uy * py + uz * pz
-        if abs(det) < 1e-300:
-            continue
-        sx, sy, sz = origin[0] - ax, origin[1] - ay, origin[2] - az
-        wb = (sx * px + sy * py + sz * pz) / det
-        if wb < 0.0 or wb > 1.0:
-            continue
-        qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
-        wc = (dx * qx + dy * qy + dz * qz) / det
-        if wc < 0.0 or wb + wc > 1.0:
-            continue
-        along = (vx * qx + vy * qy + vz * qz) / det
-        if behind < along < best:
-            best, found, best_b, best_c = along, t, wb, wc
-    return found, best_b, best_c
+    triangle, wb, wc = model.tree.nearest(origin, direction, behind, shown, front)
+    return None if triangle < 0 else hit_at(model, int(triangle), np.array([1 - wb - wc, wb, wc]))
 
 
 def at_uv(surface: Surface, material: str | None, uv: F64, chosen: Bool | None = None) -> SurfaceHit | None:

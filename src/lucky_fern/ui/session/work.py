@@ -214,7 +214,11 @@ class Work(QObject):
         made = make(what)
         studio = made if isinstance(made, Studio) else made[0] if isinstance(made, tuple) else None
         if isinstance(studio, Studio):
-            _ = studio.model.islands, studio.warnings  # kept by the model; the window asks for them at once
+            _ = (
+                studio.model.islands,
+                studio.model.tree,
+                studio.warnings,
+            )  # kept by the model; the window asks for them at once
         return made
 
     def _ready_light(self) -> None:

@@ -191,13 +191,8 @@ class ModelView(View):
             return None
         x, y = point[0] / self.width() * 2 - 1, 1 - point[1] / self.height() * 2
         origin, direction = self.camera.ray(float(x), float(y), self.aspect)
-        shown = self.faces.shown
-        if self.look.front_only:
-            model = self.work.studio.model
-            towards = self.camera.axes[2] if self.camera.parallel else self.camera.eye - model.corners[:, 0]
-            front = np.asarray((model.face_normals * towards).sum(axis=1) > 0)
-            shown = front if shown is None else front & shown
-        return pick(self.work.studio.model, origin, direction, shown=shown)
+        shown, front = self.faces.shown, self.look.front_only
+        return pick(self.work.studio.model, origin, direction, shown=shown, front=front)
 
     def surface_at(self, point: F64) -> SurfaceHit | None:
         return self.hit(point)
