@@ -113,7 +113,8 @@ def test_the_tree_finds_what_looking_at_every_triangle_finds(count: int) -> None
     tree, met = tree_of(corners), 0
     shown = rng.random(count) < 0.5
     for number in range(200):
-        origin, direction = rng.normal(size=3) * 3, rng.normal(size=3)
+        origin = rng.normal(size=3) * 3
+        direction = rng.normal(size=3) - origin
         if number % 4 == 0:
             direction[rng.integers(3)] = 0.0
         along = every_hit(corners, origin, direction)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
+from itertools import groupby
 
 from PySide6.QtCore import QObject, Signal
 
@@ -20,6 +21,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.parallel import stand_back
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
+from lucky_fern.render.parcels import HOME, PACKING
 from lucky_fern.ui.session.mishaps import LOG
 
 _BATCH = 32  # chunks between two answers
@@ -151,28 +153,47 @@ class CompositingThread(QObject):
 
     def _composite(self, project: Project, serial: int, order: Order, left: Dirty) -> None:
         """Work through ``left``, taking out what is done: what is seen of all maps before the rest of any."""
-        # The map that is looked at comes first; then sheet by sheet, as what one map draws serves the next.
-        maps = list(MAPS)
-        turns = sorted(left, key=lambda key: (key.map != order.first_map, key.sheet, maps.index(key.map)))
+        # The map that is looked at comes first; then sheet by sheet, as what one map draws serves the next, and maps
+        # that share a texture side by side: the views are sent their chunks once.
+        maps, homes = list(MAPS), list(PACKING)
+
+        def turn(key: MapKey) -> tuple[bool, SheetKey, int]:
+            return key.map != order.first_map, key.sheet, homes.index(HOME[key.map])
+
+        turns = [
+            sorted(keys, key=lambda key: maps.index(key.map)) for _, keys in groupby(sorted(left, key=turn), key=turn)
+        ]
         for now_seen in (True, False):
-            for key in turns:
-                seen = order.seen.get(key.sheet, frozenset())
-                waiting = sorted(chunk for chunk in left.get(key, ()) if (chunk in seen) is now_seen)
+            for keys in turns:
+                seen = order.seen.get(keys[0].sheet, frozenset())
+                asked = set[Chunk]().union(*(left.get(key, set()) for key in keys))
+                waiting = sorted(chunk for chunk in asked if (chunk in seen) is now_seen)
                 while waiting:
                     batch, waiting = waiting[:_BATCH], waiting[_BATCH:]
-                    self._batch(project, serial, order, key, batch)
-                    left[key] -= set(batch)
-                if not left.get(key, True):
-                    del left[key]
+                    mine = {key: left[key].intersection(batch) for key in keys if key in left}
+                    self._batch(project, serial, order, mine, left)
+                for key in keys:
+                    if not left.get(key, True):
+                        del left[key]
         while self._bare and self._serial == serial:
             key = self._bare.pop()
             self.chunks_done.emit(key, self._store.pad(project, key))
 
-    def _batch(self, project: Project, serial: int, order: Order, key: MapKey, batch: list[Chunk]) -> None:
-        """Composite some chunks. What lies between islands waits until everything else is there."""
-        sheet = self._sources.surface.sheet(key.sheet, project.size_of(key.sheet))
-        padded = sheet.padding_known and key not in self._bare
-        done = self._store.update(project, key, batch, lambda: self._serial != serial, order.focus, padded)
-        if not padded:
-            self._bare.add(key)
-        self.chunks_done.emit(key, done)
+    def _batch(self, project: Project, serial: int, order: Order, batch: Dirty, left: Dirty) -> None:
+        """Composite some chunks of maps of one sheet. What lies between islands waits for everything else."""
+        told: Dirty = {}
+
+        def stopped() -> bool:
+            return self._serial != serial
+
+        try:
+            for key, chunks in batch.items():
+                sheet = self._sources.surface.sheet(key.sheet, project.size_of(key.sheet))
+                padded = sheet.padding_known and key not in self._bare
+                told[key] = self._store.update(project, key, sorted(chunks), stopped, order.focus, padded)
+                if not padded:
+                    self._bare.add(key)
+                left[key] -= chunks
+        finally:
+            for key, done in told.items():
+                self.chunks_done.emit(key, done)

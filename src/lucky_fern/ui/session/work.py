@@ -214,11 +214,8 @@ class Work(QObject):
         made = make(what)
         studio = made if isinstance(made, Studio) else made[0] if isinstance(made, tuple) else None
         if isinstance(studio, Studio):
-            _ = (
-                studio.model.islands,
-                studio.model.tree,
-                studio.warnings,
-            )  # kept by the model; the window asks for them at once
+            # Kept by the model: the window asks for them at once.
+            _ = studio.model.islands, studio.model.tree, studio.warnings
         return made
 
     def _ready_light(self) -> None:
