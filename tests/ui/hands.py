@@ -75,6 +75,18 @@ class Hands:
         self.wait()
         return done == [True]
 
+    def put_label(self) -> None:
+        """Take a label in hand and put it into the middle of the model view."""
+        view = self.window.model_view
+        self.window.tools.label.click()
+        QTest.mouseClick(
+            view,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+            QPoint(view.width() // 2, view.height() // 2),
+        )
+        self.wait()
+
     def drop(self, view: View, picture: str, at: np.ndarray) -> None:
         """Drag a kit picture over a view and let go."""
         mime = QMimeData()

@@ -256,8 +256,7 @@ def test_a_label_is_typed_draped_and_gets_its_twin(hands: Hands) -> None:
     parts, window = hands.parts, hands.window
     window.model_view.look_from("front")
     hands.wait()
-    QTest.mouseClick(window.tools.label, Qt.MouseButton.LeftButton)
-    hands.wait()
+    hands.put_label()
     assert parts.selection.layer.name == "Text"
     hands.fields["label text"].setPlainText("KETTLE")
     hands.wait()
@@ -321,8 +320,7 @@ def test_lines_of_a_label_spread_over_what_is_selected(hands: Hands) -> None:
     parts, window = hands.parts, hands.window
     window.model_view.look_from("front")
     hands.wait()
-    QTest.mouseClick(window.tools.label, Qt.MouseButton.LeftButton)
-    hands.wait()
+    hands.put_label()
     hands.fields["label text"].setPlainText("LEEK\nSORREL\nBROTH")
     hands.wait()
     count = len(parts.work.project.layers)

@@ -115,8 +115,7 @@ def test_preferences_hold_and_licences_are_told(hands: Hands, monkeypatch: pytes
 
 
 def test_a_new_label_is_typed_at_once(hands: Hands) -> None:
-    hands.window.tools.label.click()
-    hands.wait()
+    hands.put_label()
     text = hands.fields["label text"]
     assert isinstance(text, QPlainTextEdit) and text.hasFocus()
     QTest.keyClicks(text, "Hello")

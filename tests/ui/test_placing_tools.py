@@ -6,12 +6,14 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec import structs
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.compositing.masks import mask_values
-from lucky_fern.core.project.document import Decal
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.ui.gestures.pull_handles import pulled_points
@@ -232,3 +234,32 @@ def test_decals_snap_take_scopes_by_clicks_and_are_sized_in_texels(ferry: Hands)
     ferry.fields["mend top"].click()
     assert "lies under" not in ferry.facts()
     assert parts.work.project is not None and parts.work.project.layers[-1].id == lower.id
+
+
+def test_a_label_lands_where_one_clicks_in_a_colour_that_shows(ferry: Hands) -> None:
+    parts, window, hands = ferry.parts, ferry.window, ferry
+    parts.work.execute(AddLayer("Night", Wash(), {"colour": Channel("#101014")}))
+    parts.habits.label_style = structs.replace(parts.habits.label_style, colour="#18181c")
+    window.model_view.look_from("right")
+    hands.wait()
+    window.tools.label.click()
+    assert parts.dropping.thing == "label" and window.tools.label.isChecked()
+    layers = len(parts.work.project.layers)
+    QTest.mouseClick(window.model_view, Qt.MouseButton.LeftButton, pos=QPoint(4, 4))  # beside the model
+    assert "no surface" in window.notice.text() and len(parts.work.project.layers) == layers
+    point = np.array([window.model_view.width() / 2 + 20, window.model_view.height() / 2 + 30]).round()
+    hit = window.model_view.surface_at(point)
+    QTest.mouseClick(window.model_view, Qt.MouseButton.LeftButton, pos=QPoint(*point.astype(int)))
+    hands.wait()
+    layer = parts.selection.layer
+    assert parts.dropping.thing is None and np.allclose(layer.content.place.point, hit.position, atol=1e-9)
+    assert (
+        parts.work.project.pictures[layer.content.picture].text.colour == "#ffffff"
+    )  # black on black would not show
+    window.tools.figure.click()
+    QTest.keyClick(window.model_view, Qt.Key.Key_Escape)
+    assert parts.dropping.thing is None and not window.tools.figure.isChecked()
+    window.tools.figure.click()
+    QTest.keyClick(window.model_view, Qt.Key.Key_Return)
+    hands.wait()
+    assert len(parts.work.project.layers) == layers + 2

@@ -136,6 +136,8 @@ def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]
         pause()
         window.tools.label.click()
         pause()
+        QTest.mouseClick(view, left, none, QPointF(view.width() / 2, view.height() / 2).toPoint())
+        pause()
         for letter in "Hen":
             QTest.keyClicks(window.focusWidget(), letter)
             pause()

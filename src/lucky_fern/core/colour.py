@@ -57,6 +57,19 @@ def to_hex(value: tuple[float, float, float]) -> str:
     return "#" + "".join(f"{int(np.clip(v, 0, 1) * 255 + 0.5):02x}" for v in value)
 
 
+def contrast(one: tuple[float, float, float], other: tuple[float, float, float]) -> float:
+    """How well two sRGB-encoded colours tell apart, 1 … 21 (the contrast ratio of WCAG 2.2)."""
+    light, dark = sorted((float(decode_srgb(np.array(c)) @ LUMINANCE) for c in (one, other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+def standing_out(text: str, ground: tuple[float, float, float], least: float) -> str:
+    """A colour #rrggbb, or black or white where it has less than that contrast with an sRGB-encoded ground."""
+    if contrast(from_hex(text), ground) >= least:
+        return text
+    return max("#000000", "#ffffff", key=lambda other: contrast(from_hex(other), ground))
+
+
 def turned_hue(colour: F32, degrees: F32) -> F32:
     """A colour ((3,) encoded) with its hue turned by degrees (any shape), as (..., 3).
 

@@ -65,6 +65,9 @@ class SurfaceView(Protocol):
     def grip_of(self, place: Framed, height: float) -> Grip | None:
         """Where a decal lies on the screen, if it can be seen here."""
 
+    def drop_picture(self, picture: str, point: F64) -> bool:
+        """Lay a kit picture where a pixel is; whether there was anything to lie on."""
+
     def moved(self, place: Framed, point: F64) -> Framed | None:
         """The place with its middle under a pixel; None where there is nothing to lie on."""
 

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64
@@ -169,21 +168,6 @@ class Bringing(QObject):
         if picture in studio.project.sequences:
             return self._add_tiles(studio, picture)
         return self._add_decal(studio, picture, drop_laid(studio.surface, np.asarray(uv), key))
-
-    def add_label(self, hit: SurfaceHit, view_up: F64) -> bool:
-        """A new label on the surface, looking like the last one; what it says is typed below the board."""
-        studio = self.work.studio
-        if studio is None:
-            return False
-        picture = studio.keep_label(replace(self.habits.label_style, text="Text"))
-        return self.drop_on_surface(picture, hit, view_up)
-
-    def add_figure(self, hit: SurfaceHit, view_up: F64) -> bool:
-        """A new figure on the surface, looking like the last one."""
-        studio = self.work.studio
-        if studio is None:
-            return False
-        return self.drop_on_surface(studio.keep_figure(self.habits.figure_style), hit, view_up)
 
     def _add_decal(self, studio: Studio, picture: str, place: Place) -> bool:
         kit = studio.project.pictures[picture]

@@ -6,6 +6,7 @@ from functools import partial
 
 from lucky_fern.ui.gestures.brush_strokes import BrushGesture
 from lucky_fern.ui.gestures.decal_handles import DecalHandles
+from lucky_fern.ui.gestures.dropper import Dropper
 from lucky_fern.ui.gestures.face_picker import FacePicker
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.island_handles import IslandHandles
@@ -19,7 +20,7 @@ from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.window.parts import Parts
 
-_BOTH = (ScopePicker, MaskHandles, BrushGesture, StripeHandles, PullHandles, DecalHandles)
+_BOTH = (Dropper, ScopePicker, MaskHandles, BrushGesture, StripeHandles, PullHandles, DecalHandles)
 _IN_SPACE = (SlideBrush, *_BOTH, SlideHandles, FacePicker)
 _ON_SHEETS = (*_BOTH, RectangleFitter, IslandHandles, partial(FacePicker, flat=True))
 

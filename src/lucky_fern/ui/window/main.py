@@ -310,7 +310,7 @@ class Window(QMainWindow):
         self.parts.work.studio_changed.connect(self._limit_undo)
         self.parts.work.studio_left.connect(self._let_go)
         self.parts.work.project_changed.connect(self._note_recent)
-        self.tools.label_added.connect(self._type_label)
+        self.parts.dropping.dropped.connect(self._type_label)
         self.parts.mishaps.told.connect(self.mishap.tell)
         self.parts.keeping.lost_found.connect(self.recovery.show_lost)
         self.recovery.wanted.connect(self._bring_back)

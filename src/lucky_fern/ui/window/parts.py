@@ -21,6 +21,7 @@ from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import Mishaps
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.dropping import Dropping
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.filling import Filling
 from lucky_fern.ui.tools.fitting import Fitting
@@ -63,6 +64,7 @@ class Parts:
         self.filling = self.make(Filling)
         self.sliding = self.make(Sliding)
         self.striping = self.make(StripeTool)
+        self.dropping = self.make(Dropping)
 
     def make(self, kind: Callable[..., _T], **more: Any) -> _T:
         """One of a kind, with the parts that its parameters name, and ``more`` that is no part."""

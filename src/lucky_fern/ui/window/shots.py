@@ -106,7 +106,11 @@ def _bow(parts: Parts, window: Window) -> None:
     )
     hit = pick(parts.work.studio.model, np.array([3.55, 1.22, 6.0]), np.array([0.0, 0.0, -1.0]))
     assert hit is not None
-    parts.bringing.add_label(hit, view.camera.axes[1])
+    parts.dropping.take("label")
+    picture = parts.dropping.picture(hit)
+    assert picture is not None
+    parts.bringing.drop_on_surface(picture, hit, view.camera.axes[1])
+    parts.dropping.landed()
     change(window.matter, text="OTTERWICK", font="League Spartan", colour="#f4ead2", tracking=0.06)
     assert parts.selection.decal is not None
     layer, place, height = parts.selection.decal

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-import numpy as np
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
@@ -13,10 +12,11 @@ from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
-from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.stations.model.picking_tools import PickingTools
+from lucky_fern.ui.stations.paint.brush_line import BrushLine
 from lucky_fern.ui.stations.paint.brush_tools import BrushTools
+from lucky_fern.ui.tools.dropping import Thing
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets.style import icon, tones
@@ -44,7 +44,6 @@ class ToolLine(QWidget):
     """One line; tools of the station on the left, looks of the views on the right."""
 
     slide_asked = Signal()
-    label_added = Signal()
 
     def __init__(self, parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:
         super().__init__()
@@ -54,10 +53,10 @@ class ToolLine(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 3, 8, 3)
         row.setSpacing(2)
-        self.label = self._button(row, "text", "Label", "Letters on the surface, in the middle of the model view",
-                                  self._add_label, False)  # fmt: skip
-        self.figure = self._button(row, "figure", "Figure", "A simple figure on the surface, in the middle of the "
-                                   "model view", self._add_figure, False)  # fmt: skip
+        self.label = self._button(row, "text", "Label", "Letters on the surface: click where they are to be",
+                                  partial(self._take, "label"), True)  # fmt: skip
+        self.figure = self._button(row, "figure", "Figure", "A simple figure on the surface: click where it is to be",
+                                   partial(self._take, "figure"), True)  # fmt: skip
         self.stripe = self._button(row, "stripe", "Stripe", "A stripe along the surface: click its points in "
                                    "either view", self._arm_stripe, True)  # fmt: skip
         self.slide = self._button(row, "slide", "Slide", "A picture held over the model view, to print or brush on",
@@ -75,6 +74,8 @@ class ToolLine(QWidget):
         row.addWidget(self.modes)
         self.brushes = parts.make(BrushTools)
         row.addWidget(self.brushes)
+        self.brush = parts.make(BrushLine)
+        row.addWidget(self.brush)
         self.picking = parts.make(PickingTools)
         row.addWidget(self.picking)
         row.addStretch(1)
@@ -133,6 +134,7 @@ class ToolLine(QWidget):
         self.parts.looking.changed.connect(self.refresh)
         self.parts.striping.changed.connect(self.refresh)
         self.parts.sliding.changed.connect(self.refresh)
+        self.parts.dropping.changed.connect(self.refresh)
         self.refresh()
 
     def _button(
@@ -164,13 +166,19 @@ class ToolLine(QWidget):
             self.parts.striping.arm(False)
         self.stripe.setChecked(self.parts.striping.armed)
         self.slide.setChecked(self.parts.sliding.up)
+        self.label.setChecked(self.parts.dropping.thing == "label")
+        self.figure.setChecked(self.parts.dropping.thing == "figure")
         self.picking.setVisible(self.parts.looking.station == "model")
         self.brushes.setVisible(self.parts.looking.station == "paint")
+        self.brush.setVisible(self.parts.looking.station == "paint")
+        self.brush.refresh()
         self.title.setVisible(self.parts.looking.station not in ("model", "paint"))
         self.pin.setChecked(self.parts.comparing.pinned is not None)
         self.without.setEnabled(bool(self.parts.selection.chosen))
         self.modes.setVisible(decal is not None and not self.parts.sliding.up)
-        if self.parts.striping.armed:
+        if self.parts.dropping.thing is not None:
+            self.title.setText("Click where it is to be")
+        elif self.parts.striping.armed:
             self.title.setText("Click its points; Enter ends it")
         elif self.parts.sliding.up:
             self.title.setText("Drag it over the model")
@@ -196,27 +204,17 @@ class ToolLine(QWidget):
             self.parts.work.execute(SetPlace(layer.id, new))
         self.refresh()
 
-    def _add_label(self) -> None:
-        hit = self._middle()
-        if hit is not None and self.parts.bringing.add_label(hit, self.model_view.camera.axes[1]):
-            self.label_added.emit()
-
-    def _add_figure(self) -> None:
-        hit = self._middle()
-        if hit is not None:
-            self.parts.bringing.add_figure(hit, self.model_view.camera.axes[1])
-
-    def _middle(self) -> SurfaceHit | None:
-        """The surface in the middle of the model view, where new things go."""
-        view = self.model_view
-        hit = view.hit(np.array([view.width() / 2, view.height() / 2]))
-        if hit is None:
-            self.parts.work.said.emit(
-                "The middle of the model view is empty: turn the model so that it is there.", True
-            )
-        return hit
+    def _take(self, thing: Thing) -> None:
+        """Take a label or a figure in hand; again, put it away."""
+        dropping = self.parts.dropping
+        self.parts.striping.arm(False)
+        dropping.take(None if dropping.thing == thing else thing)
+        self.refresh()
+        if dropping.thing is not None:
+            self.model_view.setFocus()  # Enter and Esc are for what is in hand
 
     def _arm_stripe(self) -> None:
+        self.parts.dropping.take(None)
         self.parts.striping.arm(self.stripe.isChecked())
 
     def _shade(self, shading: str) -> None:
