@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QKeySequence
 from PySide6.QtTest import QTest
@@ -16,10 +18,12 @@ from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.project.commands import AddMaskEntry
 from lucky_fern.core.project.document import Group
 from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
 from lucky_fern.ui.layers.pages.copies import add_copies
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.about import parts_used
+from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.main import Window
 from lucky_fern.ui.window.parts import Parts
@@ -212,3 +216,34 @@ def test_of_several_dropped_models_one_is_asked_for(
         QApplication.sendEvent(hands.window, event)
     hands.wait()
     assert asked == [["one.obj", "two.obj"]] and hands.parts.work.studio.model.name == "two.obj"
+
+
+def test_tools_light_and_presets_are_as_they_were_left(hands: Hands) -> None:
+    parts = hands.parts
+    parts.painting.set_brush(hardness=0.25, tip=None)
+    parts.painting.set(size=0.07)
+    parts.painting.values["colour"] = "#123456"
+    parts.looking.go_to("check")
+    hands.window.check_panel.light.lights["exposure"].number.setValue(2.5)
+    assert hands.window.model_view.look.exposure == 2.5
+    parts.looking.go_to("artwork")
+    assert hands.window.model_view.look.exposure == 1.0  # it holds at the Check station alone
+    parts.looking.go_to("check")
+    assert hands.window.model_view.look.exposure == 2.5
+    parts.exports.use("mine", True, replace(PRESETS["separate"], title="Mine"))
+    what = Remembered()
+    note_tools(what, parts)
+    written = msgspec.json.decode(msgspec.json.encode(what), type=Remembered)
+    other = Parts()
+    recall_tools(written, other)
+    assert other.painting.brush.hardness == 0.25 and other.painting.size == 0.07
+    assert other.painting.values["colour"] == "#123456" and other.habits.light["exposure"] == 2.5
+    assert other.exports.shelf == {"mine": replace(PRESETS["separate"], title="Mine")}
+    # What a file says wrongly is as at first.
+    for wrong in ({"brush": {"hardness": 7}}, {"size": "large"}, {"paint": {"colour": 3.0}}, {"onto": [1]}):
+        fresh = Parts()
+        recall_tools(Remembered(tools=wrong, presets={"bad": "{"}), fresh)
+        assert fresh.painting.brush.hardness == 0.7 and fresh.painting.values["colour"] == "#a3542c"
+        assert not fresh.exports.shelf
+        fresh.close()
+    other.close()

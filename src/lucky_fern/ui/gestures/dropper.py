@@ -29,9 +29,6 @@ class Dropper(Gesture):
         if self.dropping.thing is not None and not self.view.flat:
             self._drop(np.array([self.view.width() / 2, self.view.height() / 2]))
 
-    def give_up(self) -> None:
-        self.dropping.take(None)
-
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         return Qt.CursorShape.CrossCursor if self.dropping.thing is not None else None
 

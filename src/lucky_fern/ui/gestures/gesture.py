@@ -43,9 +43,6 @@ class Gesture:
     def finish(self) -> None:
         """Enter: what is being drawn is done."""
 
-    def give_up(self) -> None:
-        """Esc: what is in hand is put away."""
-
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         return None
 

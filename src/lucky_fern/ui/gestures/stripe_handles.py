@@ -46,9 +46,6 @@ class StripeHandles(Gesture):
     def draws(self) -> bool:
         return self.striping.armed
 
-    def give_up(self) -> None:
-        self.striping.arm(False)
-
     def press(self, point: F64, event: QMouseEvent) -> bool:
         if self.looking.station != "artwork" or event.button() != Qt.MouseButton.LeftButton:
             return False

@@ -45,6 +45,11 @@ class SettingsPanel(QScrollArea):
             self._go_on()
         return self._form
 
+    @property
+    def being_made(self) -> bool:
+        """Whether the page of what is selected now is still to come."""
+        return self._making.isActive()
+
     def _follow(self, change: Change) -> None:
         """Only what is shown here is looked at anew."""
         layer = self.matter.selection.layer

@@ -26,6 +26,7 @@ class Exports(QObject):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self.work = work
+        self.shelf: dict[str, Preset] = {}  # presets of one's own on this computer
         self.working = False  # whether files are being written
 
     def set_working(self, on: bool) -> None:
@@ -69,6 +70,8 @@ class Exports(QObject):
     def use(self, name: str, on: bool, own: Preset | None = None) -> bool:
         """Write a preset's files, too, or not any more."""
         kept = [setup for setup in self.setups if setup.preset != name]
+        if own is not None:
+            self.shelf[name] = own
         if on:
             kept.append(replace(self.common, preset=name, own=own))
         order = list(PRESETS)

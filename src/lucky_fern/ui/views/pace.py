@@ -43,6 +43,8 @@ class Pace(QObject):
         self._soon.timeout.connect(self._draw_news)
         self._receiving = QTimer(self, singleShot=True, interval=0)
         self._receiving.timeout.connect(self._receive)
+        for one in textures:
+            one.changed.connect(self.news)
 
     def start(self, context: moderngl.Context) -> None:
         """There is a context to draw in."""
@@ -142,9 +144,8 @@ class Pace(QObject):
             return
         context = self._frames.context
         self._view.makeCurrent()
-        came = [textures.receive(context, _RECEIVING) for textures in self._textures]
+        for textures in self._textures:
+            textures.receive(context, _RECEIVING)
         self._view.doneCurrent()
-        if any(textures.waiting for textures in self._textures):
+        if any(one.waiting for one in self._textures):
             self._receiving.start()
-        if any(came):
-            self.news()

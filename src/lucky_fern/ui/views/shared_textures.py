@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 import moderngl
+from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.render.textures import SheetTextures
@@ -15,10 +16,13 @@ from lucky_fern.ui.session.pinned import Pinned
 from lucky_fern.ui.session.work import Work
 
 
-class SharedTextures:
+class SharedTextures(QObject):
     """The one set of textures that both views draw with, made by whichever draws first."""
 
+    changed = Signal()  # something came in, by way of either view
+
     def __init__(self, work: Work, maps: Maps, comparing: Comparing, pinned: bool = False) -> None:
+        super().__init__()
         self.work, self.maps, self.comparing = work, maps, comparing
         self.pinned = pinned  # of the pinned state, not of the one worked on
         self._textures: SheetTextures | None = None
@@ -43,11 +47,11 @@ class SharedTextures:
         self._textures.finish()
         return self._textures
 
-    def receive(self, context: moderngl.Context, seconds: float) -> bool:
-        """Bring what was packed to the textures for about so long; whether there was anything."""
+    def receive(self, context: moderngl.Context, seconds: float) -> None:
+        """Bring what was packed to the textures for about so long."""
         textures, packing, came = self.ready(context), self._packing, False
         if textures is None or packing is None:
-            return False
+            return
         end = time.perf_counter() + seconds
         while (parcel := packing.first()) is not None:
             came = True
@@ -55,7 +59,8 @@ class SharedTextures:
                 packing.taken()
             if time.perf_counter() > end:
                 break
-        return came
+        if came:
+            self.changed.emit()
 
     @property
     def waiting(self) -> bool:

@@ -433,10 +433,6 @@ class View(QOpenGLWidget):
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.finish()
             return
-        if event.key() == Qt.Key.Key_Escape:
-            for gesture in self.gestures:
-                gesture.give_up()
-            return
         step = steps.get(Qt.Key(event.key()))
         if step is not None and any(gesture.nudge((step[0], -step[1]), event) for gesture in self.gestures):
             return

@@ -43,6 +43,7 @@ from lucky_fern.ui.widgets.tidying import Tidying
 from lucky_fern.ui.window.about import About
 from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.hands import hand_over
+from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar
 from lucky_fern.ui.window.notices import MishapLine, Recovery
@@ -104,7 +105,7 @@ class Window(QMainWindow):
         self.menus = fill_menu_bar(self.menuBar(), self.parts.commands)
         self.start_page = StartPage(self.model_view, parts.commands, self._open_recent)
         self._recall()
-        self.rest = Rest(parts, (self.model_view, self.sheet_view))
+        self.rest = Rest(parts, (self.model_view, self.sheet_view), lambda: self.settings.being_made)
         self._connect()
         self._station_changed(self.parts.looking.station)
         self._later = QTimer(self, interval=_BREATH)
@@ -368,6 +369,9 @@ class Window(QMainWindow):
             else:
                 self.parts.sliding.put_away()
             return
+        if self.parts.dropping.thing is not None:
+            self.parts.dropping.take(None)
+            return
         if self.parts.striping.armed or self.parts.handles.pulling or self.parts.handles.scope_kind is not None:
             self.parts.handles.pick_scope(None)
             self.parts.striping.arm(False)
@@ -444,6 +448,7 @@ class Window(QMainWindow):
             if f"view.{name}" in self.parts.commands:
                 self.parts.commands[f"view.{name}"].setChecked(True)
                 self._fold(name)
+        recall_tools(what, self.parts)
         self._apply_choices()
         self._show_recent()
 
@@ -453,6 +458,7 @@ class Window(QMainWindow):
         what.folders, what.keys = asking.last_folders(), self.parts.commands.own_keys
         what.splitters = {name: splitter.sizes() for name, splitter in self._splitters.items()}
         what.folded = [name for name in ("side", "tray") if self.parts.commands[f"view.{name}"].isChecked()]
+        note_tools(what, self.parts)
         what.whole_screen = self.isMaximized()
         if not what.whole_screen:
             what.size = self.width(), self.height()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 import platformdirs
@@ -28,7 +28,8 @@ class Remembered(msgspec.Struct, omit_defaults=True):
     whole_screen: bool = False
     splitters: dict[str, list[int]] = {}
     folded: list[str] = []  # parts of the window that are folded away
-    tools: dict[str, dict[str, float | int | str | bool]] = {}  # a tool's settings
+    tools: dict[str, Any] = {}  # settings of tools and of the light
+    presets: dict[str, str] = {}  # of one's own, as JSON
 
     def opened(self, path: Path) -> None:
         """A project was opened, or saved, here."""

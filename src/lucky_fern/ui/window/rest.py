@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QEventLoop, QObject, QTimer, Signal
 
 from lucky_fern.ui.views.view import View
@@ -13,9 +15,10 @@ class Rest(QObject):
 
     rested = Signal()
 
-    def __init__(self, parts: Parts, views: tuple[View, ...]) -> None:
+    def __init__(self, parts: Parts, views: tuple[View, ...], page_made: Callable[[], bool]) -> None:
+        """``page_made`` says whether a page about what is selected is still to be shown."""
         super().__init__()
-        self._parts, self._views = parts, views
+        self._parts, self._views, self._page_made = parts, views, page_made
         # Asked once the events that are on their way have been dealt with: they may ask for more.
         self._look = QTimer(self, singleShot=True, interval=0)
         self._look.timeout.connect(self._tell)
@@ -37,6 +40,7 @@ class Rest(QObject):
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
+            "a page": self._page_made(),
             "compositing": not parts.maps.settled, "chunks to upload": packing is not None and packing.waiting,
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]

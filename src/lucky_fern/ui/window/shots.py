@@ -304,7 +304,7 @@ def _going_out(parts: Parts, window: Window, shoot: Callable[[str], None]) -> No
     parts.looking.go_to("check")
     work_until(lambda: bool(window.check_panel.found) and not parts.errands.busy)
     window.check_panel.list.setCurrentRow(0)
-    window.check_panel.shadows.setChecked(True)
+    window.check_panel.light.shadows.setChecked(True)
     window.say("", False)
     shoot("check")
     parts.looking.show_map(None)

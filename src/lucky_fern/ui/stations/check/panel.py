@@ -5,27 +5,22 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
 from lucky_fern.core.checking.result import Found, check_result, maps_read
 from lucky_fern.core.layout.findings import shared_faces
-from lucky_fern.render import environment
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.exports import Exports
+from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.stations.check.light import LightRows
 from lucky_fern.ui.views.model_view import ModelView
-from lucky_fern.ui.widgets.fields import NumberField
-from lucky_fern.ui.widgets.page import Page, button, choice, clear
+from lucky_fern.ui.widgets.page import Page, button, clear
 from lucky_fern.ui.widgets.style import icon
-
-_LIGHTS = (
-    ("lamp_deg", "Turn of the light", 0.0, 360.0, 0.0), ("lamp_gain", "Sun", 0.0, 4.0, 1.0),
-    ("ambient_gain", "Surroundings", 0.0, 4.0, 1.0), ("exposure", "Exposure", 0.1, 4.0, 1.0),
-)  # fmt: skip
 
 
 class CheckPanel(Page):
@@ -40,6 +35,7 @@ class CheckPanel(Page):
         errands: Errands,
         layout_watch: LayoutWatch,
         exports: Exports,
+        habits: Habits,
         view: ModelView,
     ) -> None:
         super().__init__()
@@ -54,7 +50,6 @@ class CheckPanel(Page):
         self.found: list[Found] = []
         self._of: object = None  # the project that was checked last
         self._asked: object = None
-        self._here = False
         self.heading("Before it goes out")
         self.state = QLabel(objectName="quiet")
         self.budget = QDoubleSpinBox(minimum=0, maximum=4096, decimals=1, suffix=" MB", specialValueText="any size")
@@ -71,57 +66,9 @@ class CheckPanel(Page):
         self.column.addWidget(self.list, 1)
         self.remedies = QHBoxLayout()
         self.column.addLayout(self.remedies)
-        self._light_part()
-        looking.station_changed.connect(self._light_only_here)
+        self.light = LightRows(self, looking, errands, habits, view)
         work.project_changed.connect(self.follow)
         work.studio_changed.connect(self.follow)
-
-    def _light_part(self) -> None:
-        """Other light than one paints by: what holds up in it holds up in a game."""
-        self.heading("In another light")
-        self.lights: dict[str, NumberField] = {}
-        for name, title, low, high, start in _LIGHTS:
-            field = NumberField(low, high, 0 if high > 10 else 2, "", title)
-            field.set(start)
-            field.changed.connect(lambda value, name=name: self.view.set_look(**{name: value}))
-            self.lights[name] = field
-            label = QLabel(title, objectName="quiet")
-            label.setFixedWidth(110)
-            self.row(label, field, stretch=False)
-        self.surroundings = choice("Surroundings", [("the studio", "studio"), ("a harbour by day", "harbour"),
-                                                    ("the harbour at dusk", "dusk")])  # fmt: skip
-        self.surroundings.activated.connect(lambda _: self._surround(self.surroundings.currentData()))
-        label = QLabel("Where", objectName="quiet")
-        label.setFixedWidth(110)
-        self.shadows = QCheckBox("Shadows and crevices")
-        self.shadows.setToolTip("Parts throw shadows, and what is closed to the light gets less of it, as in a game")
-        self.shadows.toggled.connect(lambda on: self.view.set_look(shadows=on))
-        self.row(label, self.surroundings, self.shadows)
-        self.row(button("Night", "Next to no light, so that what glows shows", self._night),
-                 button("As ever", "The light that one paints by", self._as_ever))  # fmt: skip
-
-    def _night(self) -> None:
-        for name, value in (("lamp_gain", 0.03), ("ambient_gain", 0.08), ("exposure", 1.0)):
-            self.lights[name].set(value)
-            self.view.set_look(**{name: value})
-
-    def _surround(self, kind: str) -> None:
-        """Work out other surroundings beside the window, and show them."""
-        self.errands.send("Lighting …", lambda: (environment.reflections(kind), environment.irradiance(kind)),
-                               lambda _: self.view.set_look(surroundings=kind))  # fmt: skip
-
-    def _as_ever(self) -> None:
-        self.surroundings.setCurrentIndex(0)
-        self.shadows.setChecked(False)
-        self.view.set_look(surroundings=environment.STUDIO)
-        for name, _, _, _, start in _LIGHTS:
-            self.lights[name].set(start)
-            self.view.set_look(**{name: start})
-
-    def _light_only_here(self, station: str) -> None:
-        if self._here and station != "check":
-            self._as_ever()
-        self._here = station == "check"
 
     def _again(self) -> None:
         self._of = None

@@ -106,14 +106,14 @@ class ExportPanel(Page):
         self.own.itemDoubleClicked.connect(self._remove_own)
         self.own.setToolTip("Double-click or Del takes one out")
         self.column.addWidget(self.own)
-        take = QPushButton("Own preset …")
-        take.setToolTip("Take in a preset file: which map goes to which channel of which file, and what it is called")
-        take.clicked.connect(self._take_preset)
+        self.take = menu_button(
+            "Own preset", "Which map goes to which channel of which file, and what it is called", self._fill_take
+        )
         self.write = menu_button("Write a preset's file", "To change it, or to share it", self._fill_write)
         self.change = menu_button(
             "Change one", "A preset of your own, made from one that is ticked", self._fill_change
         )
-        self.row(take, self.change, self.write)
+        self.row(self.take, self.change, self.write)
         self.editor: PresetEditor | None = None
         self.editor_place = QVBoxLayout()
         self.column.addLayout(self.editor_place)
@@ -361,6 +361,19 @@ class ExportPanel(Page):
         """Give one sheet's files a size of their own, or that of all again."""
         sizes = {other: kept for other, kept in self.exports.common.sizes.items() if other != name}
         self.exports.change(sizes=sizes if size is None else {**sizes, name: size})
+
+    def _fill_take(self, menu: QMenu) -> None:
+        """From a file, or one of those that were used on this computer before."""
+        menu.clear()
+        menu.addAction("From a file …", self._take_preset)
+        shelf = self.exports.shelf
+        if shelf:
+            menu.addSeparator()
+            for name, preset in sorted(shelf.items()):
+                menu.addAction(f"{name}  – {preset.title}", partial(self.exports.use, name, True, preset))
+            forget = menu.addMenu("Forget")
+            for name in sorted(shelf):
+                forget.addAction(name, partial(shelf.pop, name, None))
 
     def _fill_write(self, menu: QMenu) -> None:
         menu.clear()

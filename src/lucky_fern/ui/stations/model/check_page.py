@@ -56,6 +56,7 @@ class CheckPage(Page):
         work.project_changed.connect(self.follow)
         layout_watch.changed.connect(self.show_findings)
         faces.changed.connect(self._follow_heat)
+        self.show_findings()
 
     def _add_check(self) -> None:
         """The list of sentences about the layout, what mends them, and what is coloured over the views."""
