@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.document import Layer
@@ -21,6 +21,8 @@ class SettingsPanel(QScrollArea):
     It is made after what selected the layer has been dealt with, and put in its place after that: a hand that takes
     hold of a decal does not wait for the page about it.
     """
+
+    shown = Signal()  # the page of what is selected is there
 
     def __init__(self, matter: Matter) -> None:
         super().__init__()
@@ -82,6 +84,7 @@ class SettingsPanel(QScrollArea):
         self.setWidget(page)
         if layer is not None:
             self._form.show(layer)
+        self.shown.emit()
 
     def _made(self, layer: Layer | None) -> QWidget:
         page = QWidget(objectName="panel")

@@ -40,9 +40,10 @@ class Packing(QObject):
             return
         size = kept.shape[0]
         with self._news:
-            mine = self._wanted.setdefault((key.sheet, HOME[key.map], size), set())
-            mine.update(every_chunk(size).intersection(chunks))
-            self._news.notify()
+            mine = every_chunk(size).intersection(chunks)
+            if mine:
+                self._wanted.setdefault((key.sheet, HOME[key.map], size), set()).update(mine)
+                self._news.notify()
 
     @property
     def waiting(self) -> bool:
@@ -74,7 +75,6 @@ class Packing(QObject):
         stand_back()
         while True:
             with self._news:
-                self._packing = False
                 while not self._stop and (not self._wanted or len(self._ready) >= _AHEAD):
                     self._news.wait()
                 if self._stop:
@@ -82,20 +82,20 @@ class Packing(QObject):
                 self._packing = True
                 sheet, texture, size = next(iter(self._wanted))
                 chunks = self._wanted[sheet, texture, size]
-                chunk = chunks.pop() if chunks else None
+                chunk = chunks.pop()
                 if not chunks:
                     del self._wanted[sheet, texture, size]
-            if chunk is None:
-                continue
+            parcel = None
             try:
                 parcel = packed(self._store, sheet, texture, size, chunk)
             except Exception:  # noqa: BLE001  # a defect of ours must not end the thread: nothing more would show
                 LOG.exception("A piece of a map could not be made ready to be shown.")
-                continue
             with self._news:
                 if self._stop:
                     return
-                self._ready.append(parcel)
-                first = len(self._ready) == 1
-            if first:
+                self._packing = False
+                if parcel is not None:
+                    self._ready.append(parcel)
+                told = len(self._ready) <= 1
+            if told:
                 self.arrived.emit()

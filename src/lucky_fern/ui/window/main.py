@@ -105,7 +105,7 @@ class Window(QMainWindow):
         self.menus = fill_menu_bar(self.menuBar(), self.parts.commands)
         self.start_page = StartPage(self.model_view, parts.commands, self._open_recent)
         self._recall()
-        self.rest = Rest(parts, (self.model_view, self.sheet_view), lambda: self.settings.being_made)
+        self.rest = Rest(parts, (self.model_view, self.sheet_view), self.settings)
         self._connect()
         self._station_changed(self.parts.looking.station)
         self._later = QTimer(self, interval=_BREATH)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtCore import QEventLoop, QObject, QTimer, Signal
 
+from lucky_fern.ui.layers.settings import SettingsPanel
 from lucky_fern.ui.views.view import View
 from lucky_fern.ui.window.parts import Parts
 
@@ -15,16 +14,17 @@ class Rest(QObject):
 
     rested = Signal()
 
-    def __init__(self, parts: Parts, views: tuple[View, ...], page_made: Callable[[], bool]) -> None:
-        """``page_made`` says whether a page about what is selected is still to be shown."""
+    def __init__(self, parts: Parts, views: tuple[View, ...], settings: SettingsPanel) -> None:
         super().__init__()
-        self._parts, self._views, self._page_made = parts, views, page_made
+        self._parts, self._views, self._settings = parts, views, settings
         # Asked once the events that are on their way have been dealt with: they may ask for more.
         self._look = QTimer(self, singleShot=True, interval=0)
         self._look.timeout.connect(self._tell)
         for signal in (
             parts.maps.changed,
             parts.maps.rested,
+            parts.maps.arrived,
+            settings.shown,
             parts.errands.changed,
             parts.answers.changed,
             parts.layout_watch.changed,
@@ -40,7 +40,7 @@ class Rest(QObject):
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
-            "a page": self._page_made(),
+            "a page": self._settings.being_made,
             "compositing": not parts.maps.settled, "chunks to upload": packing is not None and packing.waiting,
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]
