@@ -131,6 +131,7 @@ def _quay(options: argparse.Namespace) -> int:
 def _recover(options: argparse.Namespace) -> int:
     from lucky_fern.core.errors import LuckyFernError
     from lucky_fern.core.log.reading import forget, lost_sessions, recovered
+    from lucky_fern.core.words import counted
 
     try:
         if options.drop is not None:
@@ -138,7 +139,7 @@ def _recover(options: argparse.Namespace) -> int:
         elif options.id is None:
             for lost in lost_sessions():
                 told = lost.as_json()
-                steps = f"{lost.steps} step{'' if lost.steps == 1 else 's'} not saved"
+                steps = f"{counted(lost.steps, 'step')} not saved"
                 print(json.dumps(told) if options.json else f"{lost.id}  {lost.name}, {told['when']}, {steps}")
         elif options.save is None:
             print("lucky-fern: say where to with --save FILE.fern", file=sys.stderr)

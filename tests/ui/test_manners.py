@@ -20,6 +20,7 @@ from lucky_fern.core.project.document import Group
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
+from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.layers.pages.copies import add_copies
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.about import parts_used
@@ -247,3 +248,34 @@ def test_tools_light_and_presets_are_as_they_were_left(hands: Hands) -> None:
         assert not fresh.exports.shelf
         fresh.close()
     other.close()
+
+
+def test_layers_are_copied_into_another_window(hands: Hands, world: Path) -> None:
+    chosen = [layer.id for layer in hands.parts.work.project.layers][-2:]
+    hands.parts.selection.select(chosen[-1], tuple(chosen))
+    hands.parts.commands["edit.copy"].trigger()
+    hands.wait()
+    assert "Copied 2 layers" in hands.window.notice.text()
+    other = Parts()
+    window = Window(other)
+    other.work.take(demo_studio("kettle", world))
+    layers, pictures = len(other.work.project.layers), len(other.work.project.pictures)
+    other.commands["edit.paste"].trigger()
+    assert window.rest.wait(60)
+    assert len(other.work.project.layers) == layers + 2 and len(other.work.project.pictures) >= pictures
+    assert other.work.studio.history.titles()[-1] == "Paste 2 layers"
+    other.work.undo()
+    assert len(other.work.project.layers) == layers
+    other.close()
+    window.deleteLater()
+
+
+def test_the_menus_fold_into_one_button_where_there_is_no_room(hands: Hands) -> None:
+    assert hands.window.menuBar().isVisible() and not hands.window.strip.menu_button.isVisible()
+    hands.window.resize(1000, 800)
+    hands.wait()
+    assert not hands.window.menuBar().isVisible() and hands.window.strip.menu_button.isVisible()
+    titles = [action.text() for action in hands.window.strip.menu_button.menu().actions()]
+    assert titles == ["&File", "&Edit", "&Layer", "&View", "&Help"]
+    hands.key(Qt.Key.Key_F9)  # keys work all the same
+    assert not hands.window.right.isVisible()

@@ -38,6 +38,7 @@ from lucky_fern.core.project.commands import (
     SetLabel,
     SetMaskEntry,
     Several,
+    TakeLayers,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
@@ -415,6 +416,8 @@ def _brought(command: Command) -> Iterator[str]:
         yield from paint_digests(mask_refers(command.mask).paint)
     elif isinstance(command, AddPicture):
         yield command.picture.digest
+    elif isinstance(command, TakeLayers):
+        yield from needed_digests(command.part)
     elif isinstance(command, SetLabel | SetFigure):
         yield command.kit.digest
     elif isinstance(command, ReplaceModel):

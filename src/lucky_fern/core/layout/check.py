@@ -14,6 +14,7 @@ from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.model.model import Model, edge_counts, groups
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.words import counted
 
 STRETCHED = 1.5  # longer one way than the other by so much counts
 THIN = 2.0  # so much less detail than the whole counts
@@ -45,15 +46,11 @@ def check_layout(surface: Surface, size_of: Callable[[SheetKey], int]) -> list[F
     return sorted(found, key=lambda one: not one.worry)
 
 
-def _many(count: int, noun: str) -> str:
-    return f"{count} {noun}{'' if count == 1 else 's'}"
-
-
 def _where(model: Model, triangles: I32) -> str:
     """The parts that some triangles belong to, in few words."""
     numbers, count = np.unique(model.part[triangles], return_counts=True)
     names = [model.parts[number] for number in numbers[np.argsort(-count)]]
-    return names[0] if len(names) == 1 else f"{names[0]} and {_many(len(names) - 1, 'other part')}"
+    return names[0] if len(names) == 1 else f"{names[0]} and {counted(len(names) - 1, 'other part')}"
 
 
 def _rows(mask: Bool) -> I32:
@@ -66,7 +63,7 @@ def _without_uv(model: Model) -> list[Finding]:
         return []
     if len(bare) == model.triangle_count:
         return [Finding("no-uv", "The model has no UVs: nothing can be painted until it is unwrapped.", bare)]
-    sentence = f"{_many(len(bare), 'triangle')} of {_where(model, bare)} have no UVs and stay unpainted."
+    sentence = f"{counted(len(bare), 'triangle')} of {_where(model, bare)} have no UVs and stay unpainted."
     return [Finding("no-uv", sentence, bare)]
 
 
@@ -75,7 +72,9 @@ def _outside(surface: Surface) -> list[Finding]:
     found = []
     lost = _rows(model.has_uv & (surface.sheet_of_triangle < 0))
     if len(lost):
-        sentence = f"{_many(len(lost), 'triangle')} of {_where(model, lost)} lie on no tile (u 0 to 10, v from 0 up)."
+        sentence = (
+            f"{counted(len(lost), 'triangle')} of {_where(model, lost)} lie on no tile (u 0 to 10, v from 0 up)."
+        )
         found.append(Finding("outside", f"{sentence} Move them onto one.", lost))
     uv = np.nan_to_num(model.uv)
     low, high = box_of(uv)
@@ -91,7 +90,7 @@ def _outside(surface: Surface) -> list[Finding]:
     if len(islands):
         rows = _rows(np.isin(model.islands, islands))
         verb = "crosses" if len(islands) == 1 else "cross"
-        sentence = f"{_many(len(islands), 'island')} of {_where(model, rows)} {verb} the border of a tile: "
+        sentence = f"{counted(len(islands), 'island')} of {_where(model, rows)} {verb} the border of a tile: "
         found.append(Finding("crossing", sentence + "they are cut there, with a seam where the sheets meet.", rows))
     return found
 
@@ -110,7 +109,9 @@ def _zero_area(model: Model, measures: Measures) -> list[Finding]:
     rows = _rows(model.has_uv & ~np.isfinite(measures.longest))
     if not len(rows):
         return []
-    sentence = f"{_many(len(rows), 'triangle')} of {_where(model, rows)} have no area in UV space: one texel must do."
+    sentence = (
+        f"{counted(len(rows), 'triangle')} of {_where(model, rows)} have no area in UV space: one texel must do."
+    )
     return [Finding("zero-area", f"{sentence} Unwrap them anew.", rows)]
 
 
@@ -120,7 +121,9 @@ def _flipped(model: Model, measures: Measures) -> list[Finding]:
         return []
     count = len(np.unique(model.islands[rows]))
     verb = "is" if count == 1 else "are"
-    sentence = f"{_many(count, 'island')} of {_where(model, rows)} {verb} mirrored: lettering reads backwards there."
+    sentence = (
+        f"{counted(count, 'island')} of {_where(model, rows)} {verb} mirrored: lettering reads backwards there."
+    )
     return [Finding("flipped", sentence, rows)]
 
 
@@ -139,7 +142,7 @@ def _meeting(surface: Surface, measures: Measures) -> list[Finding]:
         islands = np.unique(accidents)
         touched = _rows(np.isin(model.islands, islands))
         stack = max(np.bincount(_groups(np.array(accidents))))
-        sentence = f"{_many(len(islands), 'island')} of {_where(model, touched)} overlap"
+        sentence = f"{counted(len(islands), 'island')} of {_where(model, touched)} overlap"
         if stack > 2:
             sentence += f", up to {stack} in one place"
         found.append(Finding("overlap", f"{sentence}: what is painted on one shows on the others.", touched))
@@ -147,7 +150,7 @@ def _meeting(surface: Surface, measures: Measures) -> list[Finding]:
     if twins:
         rows = _rows(np.isin(model.islands, twins))
         word = "mirrored " if all(met[pair] == "mirrored" for pair in twins) else ""
-        sentence = f"{_many(len(twins), 'pair')} of {word}twins share their UV space ({_where(model, rows)})"
+        sentence = f"{counted(len(twins), 'pair')} of {word}twins share their UV space ({_where(model, rows)})"
         found.append(Finding("twins", f"{sentence}: both get the same paint.", rows, worry=False))
     return found
 
@@ -192,7 +195,7 @@ def _gaps(surface: Surface, size_of: Callable[[SheetKey], int], overlapping: I32
         islands = np.setdiff1d(islands, overlapping)  # those have been told already
         if len(islands):
             rows = _rows(np.isin(surface.model.islands, islands))
-            sentence = f"{_many(len(islands), 'island')} on {key} lie {gap} texels from another one at {sheet.size}"
+            sentence = f"{counted(len(islands), 'island')} on {key} lie {gap} texels from another one at {sheet.size}"
             found.append(
                 Finding("gap", f"{sentence}: far away they bleed. Leave more room, or a larger sheet.", rows)
             )
@@ -204,13 +207,13 @@ def _edges(model: Model) -> list[Finding]:
     odd = edge_counts(model.triangles) > 2
     rows = np.unique(np.argwhere(odd)[:, 0]).astype(np.int32)
     if len(rows):
-        sentence = f"{_many(int(odd.sum()) // 3 or 1, 'edge')} of {_where(model, rows)} join more than two faces"
+        sentence = f"{counted(int(odd.sum()) // 3 or 1, 'edge')} of {_where(model, rows)} join more than two faces"
         found.append(Finding("edges", f"{sentence}: selections and smooth shading stop there.", rows, worry=False))
     _, number, count = np.unique(model.polygon, return_inverse=True, return_counts=True)
     large = count[number] > 2
     if large.any():
         faces = len(np.unique(model.polygon[large]))
-        sentence = f"{_many(faces, 'face')} with more than four corners ({_where(model, _rows(large))})"
+        sentence = f"{counted(faces, 'face')} with more than four corners ({_where(model, _rows(large))})"
         found.append(
             Finding("polygons", f"{sentence}: another program may cut them otherwise.", _rows(large), worry=False)
         )

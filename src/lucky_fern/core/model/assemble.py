@@ -11,6 +11,7 @@ from lucky_fern.core.limits import FARTHEST_POINT, FARTHEST_UV, LONGEST_NAME, MO
 from lucky_fern.core.model.model import Model, Texture, groups, shared_edges
 from lucky_fern.core.model.polygons import triangulate
 from lucky_fern.core.model.tangents import mikk_tangents, smooth_normals
+from lucky_fern.core.words import counted
 
 
 @dataclass
@@ -74,7 +75,7 @@ def assemble(raw: RawFaces) -> Model:
             f"{_left_out(polygon[~finite])}; export {raw.name} again to get them back."
         )
     if flat.any():
-        warnings.append(f"{_count(flat.sum(), 'triangle')} without area {_were(flat.sum())} left out.")
+        warnings.append(f"{counted(flat.sum(), 'triangle')} without area {_were(flat.sum())} left out.")
     keep = finite & ~flat
     if not keep.any():
         raise ModelError(f"{raw.name} has no face with an area; check the export of the mesh.")
@@ -86,8 +87,8 @@ def assemble(raw: RawFaces) -> Model:
     far = np.abs(np.nan_to_num(uv)).max(axis=(1, 2)) > FARTHEST_UV
     if far.any():
         uv[far] = np.nan
-        warnings.append(f"{_count(int(far.sum()), 'triangle')} of {raw.name} had UVs far beyond all tiles; they were "
-                        "dropped. Unwrap those faces at the Model station.")  # fmt: skip
+        warnings.append(f"{counted(int(far.sum()), 'triangle')} of {raw.name} had UVs far beyond all tiles; they "
+                        "were dropped. Unwrap those faces at the Model station.")  # fmt: skip
     normals = _complete_normals(positions, triangles, raw.normals[corner])
     part, parts = _parts(triangles, raw.part[polygon], raw.parts)
     material, materials = _compact(raw.material[polygon], raw.materials)
@@ -122,16 +123,12 @@ def _readable(names: list[str]) -> list[str]:
     return [name if len(name) <= LONGEST_NAME else name[: LONGEST_NAME - 1] + "…" for name in cleaned]
 
 
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
-
-
 def _were(number: int) -> str:
     return "was" if number == 1 else "were"
 
 
 def _faces(polygon: Array) -> str:
-    return _count(len(np.unique(polygon)), "face")
+    return counted(len(np.unique(polygon)), "face")
 
 
 def _left_out(polygon: Array) -> str:

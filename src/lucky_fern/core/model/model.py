@@ -7,6 +7,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool, unit_rows
 from lucky_fern.core.model.tree import Tree, tree_of
+from lucky_fern.core.words import counted
 
 
 @dataclass(frozen=True)
@@ -97,7 +98,7 @@ class Model:
         if bare == self.triangle_count:
             return (f"{self.name} has no UVs, so there is nothing to paint on yet. Unwrap it at the Model station.",)
         if bare:
-            return (f"{bare} triangle{'' if bare == 1 else 's'} of {self.name} have no UVs and stay unpainted.",)
+            return (f"{counted(bare, 'triangle')} of {self.name} have no UVs and stay unpainted.",)
         return ()
 
     @cached_property

@@ -21,6 +21,7 @@ from lucky_fern.core.sheets.grid import (
 from lucky_fern.core.sheets.padding import Padding, plan_padding
 from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles, texel_places
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
+from lucky_fern.core.words import counted
 
 
 @dataclass(frozen=True)
@@ -192,7 +193,7 @@ def place_triangles(model: Model) -> Placement:
     warnings = []
     if outside:
         warnings.append(
-            f"{outside} triangle{'' if outside == 1 else 's'} of {model.name} lie outside the tiles that files can "
+            f"{counted(outside, 'triangle')} of {model.name} lie outside the tiles that files can "
             "carry (u from 0 to 10, v from 0 up): nothing can be painted there. Move those islands onto a tile."
         )
     order = {name: index for index, name in enumerate(model.materials)}

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.words import counted
 from lucky_fern.ui.session.bringing import Arrival, Bringing
 from lucky_fern.ui.session.work import Work
 
@@ -47,7 +48,7 @@ class SequencePanel(QWidget):
         self.arrivals, self.targets = self.bringing.waiting, []
         count = len(self.arrivals)
         self.told.setText(
-            f"{count} sequence{'' if count == 1 else 's'} of one picture a tile. They become one wash; "
+            f"{counted(count, 'sequence')} of one picture a tile. They become one wash; "
             "the maps are those that the names tell. Change what is wrong."
         )
         page = QWidget(objectName="panel")

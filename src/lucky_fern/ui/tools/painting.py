@@ -31,6 +31,7 @@ from lucky_fern.core.project.shapes import MaskEntry, PictureShape
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.region import Rect
+from lucky_fern.core.words import counted
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.selection import Selection
@@ -189,7 +190,7 @@ class Painting(QObject):
         names = [studio.keep_picture(data, read_picture(data, name)) for name, data in found.items()]
         self.work.refresh()
         self.set_brush(tip=names[0])
-        self.work.said.emit(f"{len(names)} tip{'' if len(names) == 1 else 's'} in the kit.", False)
+        self.work.said.emit(f"{counted(len(names), 'tip')} in the kit.", False)
 
     # --- what is painted on -----------------------------------------------------------------------------------
 

@@ -6,8 +6,8 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtCore import QEventLoop, QSignalBlocker, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence
+from PySide6.QtCore import QEventLoop, QMimeData, QSignalBlocker, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -22,12 +22,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.core.bundles import MIME, bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.log.reading import Lost
 from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
+from lucky_fern.core.project.commands import TakeLayers
 from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.core.sheets.picking import sheet_of
+from lucky_fern.core.words import counted
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.kit.tray import Tray
 from lucky_fern.ui.layers.board import Board
@@ -45,7 +48,7 @@ from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.hands import hand_over
 from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
-from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar
+from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar, folded
 from lucky_fern.ui.window.notices import MishapLine, Recovery
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.ui.window.preferences import Preferences
@@ -65,6 +68,7 @@ if TYPE_CHECKING:
     from lucky_fern.ui.stations.paint.brush_page import BrushPanel
 
 BOARD_WIDTH = 440
+_NARROW = 1100  # pixels; where the menus fold into one button
 _BREATH = 60  # milliseconds between two parts that are made beforehand
 _Tab = TypeVar("_Tab", bound=QWidget)
 # What is not seen at first is made when it is first looked at, or once the window stands.
@@ -103,6 +107,7 @@ class Window(QMainWindow):
         self._notice_timer.timeout.connect(lambda: self.say("", False))
         self.parts.commands.add_to(self)
         self.menus = fill_menu_bar(self.menuBar(), self.parts.commands)
+        self.strip.menu_button.setMenu(folded(self.menuBar(), self.strip.menu_button))
         self.start_page = StartPage(self.model_view, parts.commands, self._open_recent)
         self._recall()
         self.rest = Rest(parts, (self.model_view, self.sheet_view), self.settings)
@@ -294,7 +299,8 @@ class Window(QMainWindow):
         )
         add("help.keys", "Shortcuts …", self._show_keys, key.HelpContents)
         add("help.about", "About Lucky Fern …", self._show_about)
-        add("edit.paste", "Paste a picture", self._paste, key.Paste)
+        add("edit.copy", "Copy layers", self._copy_layers, key.Copy)
+        add("edit.paste", "Paste", self._paste, key.Paste, tip="Layers, or a picture from another program")
         add("edit.copy-map", "Copy this map as a picture", self._copy_map, "Ctrl+Shift+C",
             tip="The map that is looked at (or colour), of the sheet that was pointed at last")  # fmt: skip
         add("edit.all", "Select all", self._select_all, key.SelectAll)
@@ -416,6 +422,12 @@ class Window(QMainWindow):
         elif "…" in self.notice.text():
             self.say("", False)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        narrow = self.width() < _NARROW
+        self.menuBar().setVisible(not narrow)
+        self.strip.menu_button.setVisible(narrow)
+
     # --- room, and what is remembered -------------------------------------------------------------------------
 
     def _fold(self, name: str) -> None:
@@ -510,13 +522,45 @@ class Window(QMainWindow):
 
     def _paste(self) -> None:
         """A picture that was copied elsewhere lands as a decal in the middle of the model view."""
-        found = pasted(QGuiApplication.clipboard().mimeData())
+        mime = QGuiApplication.clipboard().mimeData()
+        if mime.hasFormat(MIME):
+            self._paste_layers(bytes(mime.data(MIME).data()))
+            return
+        found = pasted(mime)
         if found is None:
             self.say("There is no picture to paste: copy one in another program first.", True)
         elif isinstance(found, list):
             self.parts.bringing.bring(found, self._place_in_middle)
         else:
             self.parts.bringing.bring_data(*found, self._place_in_middle)
+
+    def _copy_layers(self) -> None:
+        """The selected layers, for this project or one in another window."""
+        studio, chosen = self.parts.work.studio, self.parts.selection.chosen
+        if studio is None or not chosen:
+            self.say("There is no layer to copy: select it on the board first.", True)
+            return
+
+        def hold(data: bytes) -> None:
+            mime = QMimeData()
+            mime.setData(MIME, data)
+            QGuiApplication.clipboard().setMimeData(mime)
+            count = len(chosen)
+            self.say(f"Copied {counted(count, 'layer')}; paste here or in another project.", False)
+
+        self.parts.errands.send("Copying layers …", lambda: bundle_of(studio, chosen), hold)
+
+    def _paste_layers(self, data: bytes) -> None:
+        studio, above = self.parts.work.studio, self.parts.selection.selected
+        if studio is None:
+            self.say("Open a project to paste layers into.", True)
+            return
+
+        def put(taken: tuple[TakeLayers, list[str]]) -> None:
+            if self.parts.work.studio is studio and self.parts.work.execute(taken[0]) and taken[1]:
+                self.parts.work.warn(" ".join(taken[1]))
+
+        self.parts.errands.send("Pasting layers …", lambda: take_bundle(studio, data, above), put)
 
     def _copy_map(self) -> None:
         studio, store, hit = self.parts.work.studio, self.parts.maps.store, self.parts.looking.last_hit

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QMenu, QMenuBar
+from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from lucky_fern.ui.widgets.commands import Commands
 
@@ -14,8 +14,8 @@ DEMOS = {"flask": "soup flask", "ferry": "Marsh Hen", "kettle": "tea kettle"}
 MENUS: dict[str, Sequence[str]] = {
     "&File": ("file.new", "file.open", "file.recent", "", "file.save", "file.save-as", "", "file.pictures",
               "file.export", "", *(f"file.demo-{which}" for which in DEMOS), "", "file.quit"),
-    "&Edit": ("edit.undo", "edit.redo", "", "edit.paste", "edit.copy-map", "", "edit.all", "edit.leave", "",
-              "edit.preferences"),
+    "&Edit": ("edit.undo", "edit.redo", "", "edit.copy", "edit.paste", "edit.copy-map", "", "edit.all", "edit.leave",
+              "", "edit.preferences"),
     "&Layer": ("layer.wash", "layer.group", "layer.duplicate", "layer.delete", "", "layer.up", "layer.down"),
     "&View": ("station.model", "station.artwork", "station.paint", "station.check", "station.export", "",
               "view.frame", "view.light", "", "view.whole", "view.side", "view.tray"),
@@ -39,3 +39,11 @@ def fill_menu_bar(bar: QMenuBar, commands: Commands) -> dict[str, QMenu]:
                 menu.addAction(commands[name])
         made[heading] = menu
     return made
+
+
+def folded(bar: QMenuBar, parent: QWidget) -> QMenu:
+    """All of the bar's menus in one, for a button on windows that are too narrow for the bar."""
+    whole = QMenu(parent)
+    for action in bar.actions():
+        whole.addAction(action)
+    return whole

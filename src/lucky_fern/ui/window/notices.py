@@ -10,6 +10,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from lucky_fern.core.log.reading import Lost
+from lucky_fern.core.words import counted
 
 
 class OfferLine(QWidget):
@@ -57,7 +58,7 @@ class Recovery(OfferLine):
             return
         lost, rest = found[0], found[1:]
         when = time.strftime("%-d %B, %H:%M", time.localtime(lost.when))
-        steps = f"{lost.steps} step{'' if lost.steps == 1 else 's'}"
+        steps = counted(lost.steps, "step")
         more = f" ({len(rest)} more after it)" if rest else ""
         self.offer(
             f"Not saved when the program ended: {lost.name}, {steps}, {when}{more}.",

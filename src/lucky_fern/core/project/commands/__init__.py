@@ -42,6 +42,7 @@ from lucky_fern.core.project.commands.stack import (
     RenameLayer,
     Ungroup,
 )
+from lucky_fern.core.project.commands.taking import TakeLayers
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.kinds import convert
 
@@ -49,20 +50,17 @@ __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
     "GiveMask", "GivePaint", "GroupLayers", "KeepPaint", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry",
     "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
-    "ReplaceModel", "SaveSelection", 
-    "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer",
-    "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "Ungroup", "free_name",
-    "from_plain", "to_plain",
+    "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup",
+    "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several",
+    "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
     | KeepPaint | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers
-    |
-    RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent |
-    SetCredit | SetExports |
-    SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize |
-    SetTaken | Ungroup
+    | RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent
+    | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace
+    | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
 )  # fmt: skip
 
 

@@ -25,6 +25,7 @@ from lucky_fern.core.pictures.label import EM, Label
 from lucky_fern.core.placing.pose import scaled, texels_of
 from lucky_fern.core.project.commands import SetLabel, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.words import counted
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
@@ -220,7 +221,7 @@ def spread_lines(matter: Matter) -> None:
     if spread is None:
         matter.work.warn("Select the faces at the Model station first: one piece for each line.")
     elif matter.work.execute(spread.command):
-        over = f" {spread.left} line{'' if spread.left == 1 else 's'} found no piece." if spread.left > 0 else ""
+        over = f" {counted(spread.left, 'line')} found no piece." if spread.left > 0 else ""
         matter.work.said.emit(f"{spread.count} labels in reading order.{over}", bool(over))
 
 

@@ -39,6 +39,7 @@ from lucky_fern.core.project.presets import PRESETS, Preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.words import counted
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.exports import Exports
@@ -279,7 +280,7 @@ class ExportPanel(Page):
             self.boxes[name].setVisible(shown)
         self.blocks.setVisible(form == "dds" and common.compress)
         apart = len(common.sizes)
-        self.single.setText(f"{apart} sheet{'' if apart == 1 else 's'} apart ▾" if apart else "Single sheets ▾")
+        self.single.setText(f"{counted(apart, 'sheet')} apart ▾" if apart else "Single sheets ▾")
         self.quality.setVisible(form in ("jpeg", "webp"))
         with QSignalBlocker(self.quality), QSignalBlocker(self.glow):
             self.quality.setValue(common.quality)
@@ -313,7 +314,7 @@ class ExportPanel(Page):
             self.plan.setText(str(error))
             return
         example = next(iter(names), "")
-        text = f"{len(names)} file{'' if len(names) == 1 else 's'}, {example} first." if names else "No file."
+        text = f"{counted(len(names), 'file')}, {example} first." if names else "No file."
         folder = Path(self.folder.text().strip()).expanduser()
         there = sum((folder / name).exists() for name in names) if folder.is_dir() else 0
         if there:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QList
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
 from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.words import counted
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
@@ -186,7 +187,7 @@ class CheckPage(Page):
             (len(model.parts), "part"), (len(model.materials), "material"),
             (int(model.islands.max(initial=-1)) + 1, "island"), (len(surface.keys), "sheet"),
         )  # fmt: skip
-        self.lines["Holds"].setText(", ".join(f"{count} {noun}{'' if count == 1 else 's'}" for count, noun in counts))
+        self.lines["Holds"].setText(", ".join(counted(count, noun) for count, noun in counts))
         self._show_texels()
         sizes = {studio.project.size_of(key) for key in surface.keys}
         self.size_box.setCurrentIndex(self.size_box.findData(sizes.pop()) if len(sizes) == 1 else -1)

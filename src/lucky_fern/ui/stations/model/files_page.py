@@ -24,6 +24,7 @@ from lucky_fern.core.pictures.picture import SUFFIXES as PICTURES
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.words import counted
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.widgets import asking
@@ -249,7 +250,7 @@ class FilesPage(Page):
             return "These pictures, which the model's materials name, were not found beside it:"
         count = len(studio.model.textures)
         if count:
-            return f"Its materials name {count} picture{'' if count == 1 else 's'}; they became the first washes."
+            return f"Its materials name {counted(count, 'picture')}; they became the first washes."
         if studio.model.colours or studio.model.corner_colours is not None:
             return "Its materials name no pictures; it has colours that can be the start."
         return "Its materials name no pictures and no colours."
