@@ -140,7 +140,7 @@ class Frames:
         """Have a framebuffer's picture shown from now on."""
         if target.samples:
             plain = self._target(target.size, 0)
-            plain.scissor = None  # type: ignore[assignment]  # takes it off
+            plain.use()  # or the last strip's box would bound what is copied
             self.context.copy_framebuffer(plain, target)
             target = plain
         texture = target.color_attachments[0]
