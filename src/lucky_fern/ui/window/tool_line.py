@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
 
 from lucky_fern.core.placing.pose import in_mode
@@ -31,6 +32,7 @@ _TITLES = {
 }
 
 
+_ROOMY = 1560  # pixels, from which all tools are called by name
 MODES: dict[str, type[Place]] = {"throw": Throw, "drape": Drape, "roll": Roll, "lay": Lay}
 _MODES = (
     ("throw", "Throw", "Straight through the air, like a slide projector"),
@@ -136,6 +138,10 @@ class ToolLine(QWidget):
         self.parts.sliding.changed.connect(self.refresh)
         self.parts.dropping.changed.connect(self.refresh)
         self.refresh()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.brushes.set_roomy(self.width() >= _ROOMY)
 
     def _button(
         self, row: QHBoxLayout, name: str, text: str, tip: str, action: Callable[[], None], checkable: bool

@@ -29,6 +29,7 @@ class BrushTools(QWidget):
     def __init__(self, painting: Painting, filling: Filling) -> None:
         super().__init__()
         self.painting, self.filling = painting, filling
+        self._roomy = False
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 0, 0, 0)
         self.row.setSpacing(2)
@@ -36,8 +37,8 @@ class BrushTools(QWidget):
         for name, title, tip in _TOOLS:
             made = QToolButton(icon=icon(f"tool-{name}", tones().text, tones().active), text=title, checkable=True)
             made.setIconSize(QSize(18, 18))
-            made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-            made.setToolTip(tip)
+            made.setToolTip(f"{title}: {tip[0].lower()}{tip[1:]}")
+            made.setAccessibleName(title)
             made.clicked.connect(lambda _=False, name=name: painting.set(tool=name, picking_tip=False))
             self.buttons[name] = made
             self.row.addWidget(made)
@@ -74,11 +75,21 @@ class BrushTools(QWidget):
         self.filling.fill = FILLS[at]
         self.refresh()
 
+    def set_roomy(self, roomy: bool) -> None:
+        """Whether there is room for the names of all tools, or just for that of the one in hand."""
+        if roomy != self._roomy:
+            self._roomy = roomy
+            self.refresh()
+
     def refresh(self) -> None:
         painting, filling = self.painting, self.filling
         tool = painting.tool
         for name, button in self.buttons.items():
-            button.setChecked(tool == name and not painting.picking_tip)
+            in_hand = tool == name and not painting.picking_tip
+            button.setChecked(in_hand)
+            style = Qt.ToolButtonStyle
+            named = self._roomy or in_hand
+            button.setToolButtonStyle(style.ToolButtonTextBesideIcon if named else style.ToolButtonIconOnly)
         self.fills.setVisible(tool in ("fill", "gradient"))
         self.fills.setCurrentIndex(FILLS.index(filling.fill))
         self.tolerance.setVisible(tool == "fill" and filling.fill.startswith("colour"))
