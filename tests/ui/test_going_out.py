@@ -120,7 +120,7 @@ def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_pat
 
 
 def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
-    view, panel = ferry.window.model_view, ferry.window.check_panel
+    view, panel = ferry.window.model_view, ferry.window.check_panel.light
     ferry.parts.looking.go_to("check")
     panel.lights["exposure"].changed.emit(2.5)
     bright = ferry.pixels(view).mean()
