@@ -9,9 +9,22 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QKeySequence
+from PySide6.QtGui import QAccessible, QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu, QPlainTextEdit, QPushButton, QSpinBox
+from PySide6.QtWidgets import (
+    QAbstractScrollArea,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QFrame,
+    QListView,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QSpinBox,
+    QTabBar,
+    QWidget,
+)
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey
@@ -279,3 +292,32 @@ def test_the_menus_fold_into_one_button_where_there_is_no_room(hands: Hands) -> 
     assert titles == ["&File", "&Edit", "&Layer", "&View", "&Help"]
     hands.key(Qt.Key.Key_F9)  # keys work all the same
     assert not hands.window.right.isVisible()
+
+
+def unnamed(window: Window) -> set[str]:
+    """Controls that take the keyboard and say to nobody what they are."""
+    found = set()
+    for widget in window.findChildren(QWidget):
+        inner = isinstance(widget.parent(), QAbstractSpinBox | QComboBox | QAbstractScrollArea)
+        popup = widget.window() is not window or (isinstance(widget.parentWidget(), QFrame) and inner)
+        if widget.focusPolicy() == Qt.FocusPolicy.NoFocus or inner or popup or isinstance(widget, QTabBar):
+            continue
+        if isinstance(widget, QListView) and isinstance(widget.parent().parent(), QComboBox):
+            continue  # the list that unfolds
+        told = QAccessible.queryAccessibleInterface(widget)
+        if told is not None and not told.text(QAccessible.Text.Name):
+            found.add(f"{type(widget).__name__} {widget.toolTip()} in {type(widget.parentWidget()).__name__}")
+    return found
+
+
+def test_every_control_has_a_name(hands: Hands) -> None:
+    parts, window = hands.parts, hands.window
+    for station in ("model", "paint", "check", "export", "artwork"):
+        parts.looking.go_to(station)
+        hands.wait()
+        assert not unnamed(window), station
+    hands.put_label()
+    assert hands.fields["label text"].accessibleName() and not unnamed(window)
+    for layer in parts.work.project.layers:
+        parts.selection.select(layer.id)
+        assert hands.fields is not None and not unnamed(window), layer.name

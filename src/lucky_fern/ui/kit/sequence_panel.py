@@ -29,7 +29,7 @@ class SequencePanel(QWidget):
         self.told = QLabel(objectName="quiet")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.area = QScrollArea(widgetResizable=True)
+        self.area = QScrollArea(widgetResizable=True, accessibleName="Sequences")
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.area, 1)
         row = QHBoxLayout()

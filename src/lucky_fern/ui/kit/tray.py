@@ -88,6 +88,7 @@ class Tray(QWidget):
         row.setContentsMargins(8, 4, 8, 4)
         side = QVBoxLayout()
         self.search = QLineEdit(placeholderText="Search the kit", clearButtonEnabled=True, objectName="plain")
+        self.search.setAccessibleName("Search the kit")
         self.search.setFixedWidth(130)
         self.search.textChanged.connect(lambda _: self._filter())
         side.addWidget(QLabel("Kit", objectName="heading"))

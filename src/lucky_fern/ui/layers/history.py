@@ -29,6 +29,7 @@ class HistoryPanel(QWidget):
         row.addWidget(self.spent, 1)
         row.addWidget(QLabel("Room"))
         self.room = QSpinBox(minimum=16, maximum=65536, suffix=" MiB", value=1024)
+        self.room.setAccessibleName("Memory for undo")
         self.room.setKeyboardTracking(False)
         self.room.setToolTip("When painted pixels need more than this, the oldest steps are forgotten")
         self.room.setAccessibleName("Memory for the history")

@@ -160,6 +160,7 @@ class Window(QMainWindow):
         from lucky_fern.ui.stations.check.panel import CheckPanel
 
         panel = self.parts.make(CheckPanel, view=self.model_view)
+        panel.setAccessibleName("Check")
         self.right.addWidget(panel)
         return panel
 
@@ -168,6 +169,7 @@ class Window(QMainWindow):
         from lucky_fern.ui.stations.export.panel import ExportPanel
 
         panel = self.parts.make(ExportPanel)
+        panel.setAccessibleName("Export")
         panel.quay_asked.connect(self.open_quay)
         self.right.addWidget(panel)
         return panel
@@ -177,6 +179,7 @@ class Window(QMainWindow):
         from lucky_fern.ui.kit.sequence_panel import SequencePanel
 
         panel = self.parts.make(SequencePanel)
+        panel.setAccessibleName("Sequences")
         panel.refresh()
         self.right.addWidget(panel)
         return panel
@@ -184,6 +187,7 @@ class Window(QMainWindow):
     def _in_tab(self, name: str, panel: _Tab) -> _Tab:
         """Put a page where its stand-in was."""
         stand_in = self._stand_ins.pop(name)
+        panel.setAccessibleName(_TABS[name])
         at = self.pages.indexOf(stand_in)
         visible, current = self.pages.isTabVisible(at), self.pages.currentWidget() is stand_in
         with QSignalBlocker(self.pages):
@@ -235,6 +239,8 @@ class Window(QMainWindow):
         layers.setChildrenCollapsible(False)
         layers.addWidget(self.board)
         self.pages = QTabWidget(documentMode=True)
+        self.pages.setAccessibleName("About the layer")
+        self.settings.setAccessibleName("Layer")
         self._stand_ins = {name: QWidget() for name in _TABS}
         self.pages.addTab(self.settings, "Layer")
         self.pages.addTab(self._stand_ins["masks"], _TABS["masks"])

@@ -53,6 +53,7 @@ class CheckPanel(Page):
         self.heading("Before it goes out")
         self.state = QLabel(objectName="quiet")
         self.budget = QDoubleSpinBox(minimum=0, maximum=4096, decimals=1, suffix=" MB", specialValueText="any size")
+        self.budget.setAccessibleName("Budget")
         self.budget.setToolTip("What all files together may have on disk")
         self.budget.valueChanged.connect(lambda _: self._again())
         again = button("Check again", "Reads all maps anew", self._again)

@@ -22,11 +22,13 @@ class ModelPanel(QTabWidget):
         self, check: CheckPage, select: SelectPage, lay_out: LayoutPage, names: NamesPage, files: FilesPage
     ) -> None:
         super().__init__(documentMode=True)
+        self.setAccessibleName("Model")
         self.check, self.select, self.lay_out, self.names, self.files = check, select, lay_out, names, files
         for page, title in (
             (self.check, "Check"), (self.select, "Select"), (self.lay_out, "Lay out"), (self.names, "Names"),
             (self.files, "In and out"),
         ):  # fmt: skip
+            page.setAccessibleName(title)
             self.addTab(page, title)
         self.check.finding_chosen.connect(self.finding_chosen)
         self.files.open_asked.connect(self.open_asked)

@@ -16,7 +16,7 @@ from lucky_fern.ui.widgets.quietly import show_items
 _NUMBERS = (
     ("hardness", "hard ", 0.0, 1.0, 62, "Hardness: how much of the brush is covered in full"),
     ("flow", "flow ", 0.01, 1.0, 60, "Flow: how much one touch covers"),
-    ("opacity", "most ", 0.01, 1.0, 63, "Opacity: how much a whole stroke covers at most"),
+    ("opacity", "opacity ", 0.01, 1.0, 86, "Opacity: how much a whole stroke covers at most"),
 )  # of the brush; what stands before it, from, to, width in pixels, tip
 
 

@@ -45,6 +45,7 @@ class BrushTools(QWidget):
         self.row.addSpacing(6)
         self.fills = self._choice([name.capitalize() for name in FILLS], "What a click fills", self._set_fill)
         self.tolerance = QDoubleSpinBox(minimum=0, maximum=100, decimals=0, suffix=" %")
+        self.tolerance.setAccessibleName("Tolerance")
         self.tolerance.setToolTip("How far colours may differ")
         self.tolerance.valueChanged.connect(lambda value: setattr(filling, "tolerance", value / 100))
         self.row.addWidget(self.tolerance)

@@ -28,6 +28,7 @@ class SymmetryRows:
             row.addWidget(box)
         row.addWidget(QLabel("Round", objectName="quiet"))
         self.rounds = QSpinBox(minimum=1, maximum=64)
+        self.rounds.setAccessibleName("Rounds")
         self.rounds.setToolTip("So many times round the upright axis through the middle")
         self.rounds.valueChanged.connect(lambda value: self.painting.set(rounds=value))
         row.addWidget(self.rounds)
