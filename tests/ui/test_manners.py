@@ -276,7 +276,7 @@ def test_layers_are_copied_into_another_window(hands: Hands, world: Path) -> Non
     other.commands["edit.paste"].trigger()
     assert window.rest.wait(60)
     assert len(other.work.project.layers) == layers + 2 and len(other.work.project.pictures) >= pictures
-    assert other.work.studio.history.titles()[-1] == "Paste 2 layers"
+    assert other.work.studio.history.titles[-1] == "Paste 2 layers"
     other.work.undo()
     assert len(other.work.project.layers) == layers
     other.close()
