@@ -37,12 +37,12 @@ class Rest(QObject):
     def under_way(self) -> list[str]:
         """What is still to be done, in words."""
         parts, packing = self._parts, self._parts.maps.packing
-        seen = any(view.isVisible() for view in self._views)
+        to_upload = packing is not None and packing.waiting and any(view.isVisible() for view in self._views)
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
             "a page": self._settings.being_made,
-            "compositing": not parts.maps.settled, "chunks to upload": packing is not None and packing.waiting and seen,
+            "compositing": not parts.maps.settled, "chunks to upload": to_upload,
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]
         return [what for what, on in found.items() if on] + waiting

@@ -1,0 +1,78 @@
+"""What a window costs: compositing with its views beside it, and how often a frame is drawn in motion.
+
+``python -m lucky_fern.bench.window`` prints ``{"alone": s, "window": s, "frames": per second}``; it is run in a
+process of its own.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+
+_SIZE = 1280, 800
+_STEPS = 60
+
+
+def measured() -> dict[str, float]:
+    """Seconds that the ferry's maps take by themselves and with a window; frames a second while the view turns."""
+    from lucky_fern.ui.widgets.application import ensure_screen, make_application
+
+    screen = ensure_screen()
+    application = make_application()
+    try:
+        from PySide6.QtCore import QEventLoop
+        from PySide6.QtTest import QTest
+
+        from lucky_fern.core.compositing.compositor import MapStore
+        from lucky_fern.demo.world import demo_studio
+        from lucky_fern.ui.session.compositing_thread import CompositingThread
+        from lucky_fern.ui.window.main import Window
+        from lucky_fern.ui.window.parts import Parts
+
+        def alone() -> float:
+            studio = demo_studio("ferry")
+            begin = time.perf_counter()
+            thread = CompositingThread(studio.sources, MapStore(studio.sources))
+            loop = QEventLoop()
+            thread.rested.connect(loop.quit)
+            thread.request(studio.project)
+            loop.exec()
+            seconds = time.perf_counter() - begin
+            thread.close()
+            return seconds
+
+        alone()  # kernels and the system's caches are warm from now on
+        by_itself = alone()
+        window = Window(Parts())
+        window.resize(*_SIZE)
+        window.show()
+        window.rest.wait(20)
+        studio = demo_studio("ferry")
+        begin = time.perf_counter()
+        loop = QEventLoop()
+        window.parts.maps.rested.connect(loop.quit)
+        window.parts.work.take(studio)
+        while not window.parts.maps.settled:
+            loop.exec()
+        with_window = time.perf_counter() - begin
+        window.rest.wait(120)
+        drawn = [0]
+        window.model_view.frame_drawn.connect(lambda: drawn.__setitem__(0, drawn[0] + 1))
+        begin = time.perf_counter()
+        for _ in range(_STEPS):
+            now = drawn[0]
+            window.model_view.navigate("orbit", 6.0, 0.0, None)  # type: ignore[arg-type]  # no matter where
+            while drawn[0] == now:
+                application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
+        frames = _STEPS / (time.perf_counter() - begin)
+        QTest.qWait(50)
+        window.parts.close()
+        return {"alone": by_itself, "window": with_window, "frames": frames}
+    finally:
+        if screen is not None:
+            screen.kill()
+
+
+if __name__ == "__main__":
+    json.dump(measured(), sys.stdout)
