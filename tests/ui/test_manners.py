@@ -119,15 +119,24 @@ def test_what_is_remembered_comes_back_and_nonsense_is_passed_over(hands: Hands,
     assert recall(tmp_path / "none.json") == Remembered()
 
 
-def test_preferences_hold_and_licences_are_told(hands: Hands, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_preferences_hold_and_licences_are_told(
+    hands: Hands, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     dialog = Preferences(hands.window, hands.window.remembered)
     dialog.undo.setValue(256)
+    dialog.numbers.setCurrentIndex(dialog.numbers.findData("comma"))
+    dialog.home.setText(str(tmp_path))
     dialog.keep.setChecked(True)
     dialog.accept()
     assert hands.window.remembered.undo_megabytes == 256
     monkeypatch.setattr(Preferences, "exec", lambda self: True)
     hands.parts.commands["edit.preferences"].trigger()
     assert hands.parts.work.studio.history.limit == 256 << 20 and hands.parts.work.keep_previous
+    assert hands.window.remembered.numbers == "comma"
+    monkeypatch.setattr(asking, "_last", {})
+    begun: list[str] = []
+    monkeypatch.setattr(asking, "_asked", lambda dialog, title: begun.append(dialog.directory().absolutePath()) or [])
+    assert asking.open_file(hands.window, "A picture", "All (*)") is None and begun == [str(tmp_path)]
     told = {name: licence for name, _, licence in parts_used()}
     assert "PySide6-Essentials" in told and all(told.values())
 

@@ -40,9 +40,12 @@ def ensure_screen() -> subprocess.Popen[bytes] | None:
     return screen
 
 
-def make_application(look: str = "light") -> QApplication:
-    """The Qt application with the surface format that the views need, in a look: light, dark or system."""
-    from PySide6.QtCore import QCoreApplication, Qt
+def make_application(look: str = "light", numbers: str = "point") -> QApplication:
+    """The Qt application with the surface format that the views need.
+
+    ``look`` is light, dark or system; ``numbers`` are written with a point or a comma, or as the system has them.
+    """
+    from PySide6.QtCore import QCoreApplication, QLocale, Qt
     from PySide6.QtGui import QSurfaceFormat
     from PySide6.QtWidgets import QApplication
 
@@ -59,6 +62,10 @@ def make_application(look: str = "light") -> QApplication:
     application = QApplication(["lucky-fern"])
     sys.setswitchinterval(_TURN)
     Tidying(application)
+    if numbers != "system":
+        locale = QLocale(QLocale.Language.English if numbers == "point" else QLocale.Language.German)
+        locale.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator)
+        QLocale.setDefault(locale)
     application.setStyle("Fusion")
     desktop = QApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
     choose(look == "dark" or (look == "system" and desktop))

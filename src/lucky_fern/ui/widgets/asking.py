@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
+_home = [""]  # where a question begins that was not asked before
 _last: dict[str, str] = {}  # what was asked for → the folder where it was found
 
 
@@ -15,9 +16,10 @@ def last_folders() -> dict[str, str]:
     return dict(_last)
 
 
-def begin_in(folders: dict[str, str]) -> None:
-    """Begin in folders that were remembered."""
+def begin_in(folders: dict[str, str], home: str = "") -> None:
+    """Begin in folders that were remembered; where there is none, in ``home`` if that is a folder."""
     _last.update(folders)
+    _home[0] = home if home and Path(home).expanduser().is_dir() else ""
 
 
 def kinds(words: str, suffixes: Iterable[str]) -> str:
@@ -67,7 +69,7 @@ def which(parent: QWidget, title: str, words: str, names: list[str]) -> int | No
 
 
 def _begin(title: str) -> str:
-    return _last.get(title, next(iter(reversed(_last.values())), ""))
+    return _last.get(title) or _home[0] or next(iter(reversed(_last.values())), "")
 
 
 def _asked(dialog: QFileDialog, title: str) -> list[Path]:

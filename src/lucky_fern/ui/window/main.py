@@ -483,6 +483,7 @@ class Window(QMainWindow):
 
     def _apply_choices(self) -> None:
         self.parts.work.keep_previous = self.remembered.keep_previous
+        asking.begin_in({}, self.remembered.home)
         self._limit_undo()
 
     def _let_go(self) -> None:

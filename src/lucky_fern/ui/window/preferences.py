@@ -1,11 +1,24 @@
-"""The person's choices: the look, memory for undo, keeping the previous file."""
+"""The person's choices: the look, how numbers are written, a folder, memory for undo, keeping the previous file."""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QSpinBox, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QWidget,
+)
 
+from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.remembered import Remembered
 
+_NUMBERS = {"point": "1.5, with a point", "comma": "1,5, with a comma", "system": "As the desktop"}
 _LOOKS = {"light": "Light", "dark": "Dark", "system": "As the desktop"}
 
 
@@ -23,6 +36,20 @@ class Preferences(QDialog):
         self.look.setCurrentIndex(self.look.findData(remembered.look))
         self.look.setToolTip("From the next start on")
         form.addRow("&Look (from the next start on)", self.look)
+        self.numbers = QComboBox()
+        for numbers, title in _NUMBERS.items():
+            self.numbers.addItem(title, numbers)
+        self.numbers.setCurrentIndex(self.numbers.findData(remembered.numbers))
+        form.addRow("&Numbers (from the next start on)", self.numbers)
+        self.home = QLineEdit(remembered.home, placeholderText="where a file was found last", objectName="plain")
+        self.home.setMinimumWidth(260)
+        browse = QPushButton("Browse …")
+        browse.setAutoDefault(False)
+        browse.clicked.connect(self._browse)
+        row = QHBoxLayout()
+        row.addWidget(self.home, 1)
+        row.addWidget(browse)
+        form.addRow("My &folder", row)
         self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=" MB")
         self.undo.setValue(remembered.undo_megabytes)
         self.undo.setToolTip("How much memory steps to undo may take")
@@ -35,8 +62,15 @@ class Preferences(QDialog):
         buttons.rejected.connect(self.reject)
         form.addRow(buttons)
 
+    def _browse(self) -> None:
+        found = asking.folder(self, "My folder", self.home.text())
+        if found is not None:
+            self.home.setText(str(found))
+
     def accept(self) -> None:
         self.remembered.look = self.look.currentData()
+        self.remembered.numbers = self.numbers.currentData()
+        self.remembered.home = self.home.text().strip()
         self.remembered.undo_megabytes = self.undo.value()
         self.remembered.keep_previous = self.keep.isChecked()
         super().accept()

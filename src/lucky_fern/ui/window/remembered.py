@@ -13,6 +13,7 @@ from lucky_fern.core.files import write_whole
 
 RECENT = 12
 LookChoice = Literal["system", "light", "dark"]
+NumbersChoice = Literal["point", "comma", "system"]
 
 
 class Remembered(msgspec.Struct, omit_defaults=True):
@@ -22,6 +23,8 @@ class Remembered(msgspec.Struct, omit_defaults=True):
     folders: dict[str, str] = {}  # what was asked for → where it was found
     keys: dict[str, list[str]] = {}  # command → keys that the person gave it
     look: LookChoice = "light"
+    numbers: NumbersChoice = "point"  # how numbers are written
+    home: str = ""  # the folder where questions for files begin that were not asked before
     undo_megabytes: int = 1024
     keep_previous: bool = False  # leave the file before it as NAME.fern~ when saving
     size: tuple[int, int] = (1280, 800)

@@ -49,7 +49,7 @@ def _run(options: argparse.Namespace, size: tuple[int, int] | None) -> int:
     from lucky_fern.ui.window.remembered import recall, remember
 
     remembered = recall()
-    application = make_application(remembered.look)
+    application = make_application(remembered.look, remembered.numbers)
     import shiboken6
     from PySide6.QtCore import QTimer
 
