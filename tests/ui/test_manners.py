@@ -299,7 +299,7 @@ def test_the_menus_fold_into_one_button_where_there_is_no_room(hands: Hands) -> 
     assert not hands.window.menuBar().isVisible() and hands.window.strip.menu_button.isVisible()
     titles = [action.text() for action in hands.window.strip.menu_button.menu().actions()]
     assert titles == ["&File", "&Edit", "&Layer", "&View", "&Help"]
-    hands.key(Qt.Key.Key_F9)  # keys work all the same
+    hands.key(Qt.Key.Key_F9, Qt.KeyboardModifier.NoModifier)  # keys work all the same
     assert not hands.window.right.isVisible()
 
 

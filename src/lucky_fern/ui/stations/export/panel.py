@@ -173,6 +173,7 @@ class ExportPanel(Page):
         self.blocks.activated.connect(lambda _: self.exports.change(blocks=self.blocks.currentData()))
         line.addWidget(self.blocks)
         self.quality = QSpinBox(minimum=1, maximum=100, prefix="quality ")
+        self.quality.setAccessibleName("Quality")
         self.quality.valueChanged.connect(lambda value: self.exports.change(quality=value))
         line.addWidget(self.quality)
         line.addStretch(1)
