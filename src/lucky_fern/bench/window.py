@@ -35,7 +35,8 @@ def measured() -> dict[str, float]:
             begin = time.perf_counter()
             thread = CompositingThread(studio.sources, MapStore(studio.sources))
             loop = QEventLoop()
-            thread.rested.connect(loop.quit)
+            # The thread rests before its first request, too.
+            thread.rested.connect(lambda serial: loop.quit() if serial == thread.serial > 0 else None)
             thread.request(studio.project)
             loop.exec()
             seconds = time.perf_counter() - begin

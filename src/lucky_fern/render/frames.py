@@ -19,7 +19,7 @@ from lucky_fern.render.textures import is_software
 
 Box = tuple[int, int, int, int]  # x, y, width, height in pixels
 Draw = Callable[[moderngl.Framebuffer, Box], None]
-_IN_TIME = 0.04  # seconds for a frame in motion
+_IN_TIME = 0.03  # seconds for a frame in motion
 _STRIP = 0.02  # seconds for a strip of one at rest
 _LEAST_ROWS = 8
 _COARSEST = 4.0  # pixels of the screen across one that is drawn

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QModelIndex, QPoint, QRect, QSignalBlocker, QSize, Qt, QTimer, Signal
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.core.arrays import U8
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import DuplicateLayers, RemoveLayers, SetGroup
 from lucky_fern.core.project.document import Group, Layer
@@ -34,6 +36,8 @@ _SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal
 CELL, ROW, THUMB = 34, 26, 30
 
 _ON_LAYERS = ("group", "duplicate", "up", "down", "delete")  # commands that need selected layers
+
+_THUMBNAILS, _THUMBNAILS_MEANWHILE = 400, 4000  # milliseconds after a change; while maps are worked out
 
 
 class Heading(QHeaderView):
@@ -210,11 +214,12 @@ class Board(QWidget):
         column_.addWidget(self.empty)
         column_.addLayout(self._buttons())
         self._stand: list[tuple[int, int, bool]] | None = None  # which rows there are
-        self._thumbnail_timer = QTimer(self, singleShot=True, interval=400)
-        self._thumbnail_timer.timeout.connect(self.refresh_thumbnails)
+        self._thumbnail_timer = QTimer(self, singleShot=True)
+        self._thumbnail_timer.timeout.connect(self._ask_thumbnails)
         matter.work.project_changed.connect(self.refresh)
         matter.selection.changed.connect(self._follow_selection)
         matter.maps.changed.connect(self._maps_changed)
+        matter.maps.rested.connect(self._maps_changed)
         matter.looking.changed.connect(self.heading.viewport().update)
         self.refresh()
 
@@ -271,7 +276,7 @@ class Board(QWidget):
             self.matter.commands[f"layer.{name}"].setEnabled(bool(self.matter.selection.chosen))
         self.buttons["plus"].setEnabled(self.matter.work.studio is not None)
         self.matter.commands["layer.wash"].setEnabled(self.matter.work.studio is not None)
-        self._thumbnail_timer.start()
+        self._thumbnail_timer.start(_THUMBNAILS)
 
     def _show_selection(self) -> None:
         """Select the rows of the layers that are selected."""
@@ -291,19 +296,33 @@ class Board(QWidget):
         self.grid.viewport().update()
 
     def _maps_changed(self) -> None:
-        if not self._thumbnail_timer.isActive():
-            self._thumbnail_timer.start()
+        wait = _THUMBNAILS if self.matter.maps.settled else _THUMBNAILS_MEANWHILE
+        if not self._thumbnail_timer.isActive() or self._thumbnail_timer.remainingTime() > wait:
+            self._thumbnail_timer.start(wait)
 
-    def refresh_thumbnails(self) -> None:
-        """Draw the headings' pictures from the maps as they are now."""
+    def _draw_thumbnails(self) -> Callable[[], dict[str, U8]] | None:
+        """What draws the headings' pictures from the maps as they are now."""
         store, studio = self.matter.maps.store, self.matter.work.studio
         if store is None or studio is None:
-            self.heading.pixmaps = {}
+            return None
+        keys = list(studio.surface.keys)
+        return lambda: {name: map_thumbnail(store, keys, name, THUMB * 2) for name in MAP_NAMES}
+
+    def refresh_thumbnails(self) -> None:
+        """Show the headings' pictures of the maps as they are now."""
+        draw = self._draw_thumbnails()
+        self._show_thumbnails({} if draw is None else draw())
+
+    def _ask_thumbnails(self) -> None:
+        """The same, drawn beside the window."""
+        draw = self._draw_thumbnails()
+        if draw is None:
+            self._show_thumbnails({})
         else:
-            keys = list(studio.surface.keys)
-            self.heading.pixmaps = {
-                name: to_pixmap(map_thumbnail(store, keys, name, THUMB * 2)) for name in MAP_NAMES
-            }
+            self.matter.answers.ask("pictures of the maps", draw, self._show_thumbnails)
+
+    def _show_thumbnails(self, pixels: dict[str, U8]) -> None:
+        self.heading.pixmaps = {name: to_pixmap(one) for name, one in pixels.items()}
         self.heading.viewport().update()
 
     # --- acting -------------------------------------------------------------------------------------------------

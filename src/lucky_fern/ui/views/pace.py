@@ -13,7 +13,7 @@ from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.views.shared_textures import SharedTextures
 
 _LONGEST_WAIT = 3000  # milliseconds between pictures that only bring new chunks
-_PATIENCE = 14.0  # times what a piece of drawing takes, between two of them while maps are composited
+_PATIENCE = 20.0  # times what a piece of drawing takes, between two of them while maps are composited
 _STILL = 160  # milliseconds until what does not move any more is drawn as well as can be
 _BREATH = 4  # milliseconds for the window between two strips
 _RECEIVING = 0.006  # seconds at a time

@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QActionGroup, QKeySequence
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from lucky_fern.ui.window.parts import Parts
 
@@ -49,8 +49,8 @@ class TopStrip(QWidget):
             self.buttons[station] = button
             row.addWidget(button)
         row.addStretch(1)
-        self.busy = QProgressBar(textVisible=False, maximum=0)
-        self.busy.setFixedWidth(60)
+        # Nothing that moves: each step of it would have the whole window put together anew.
+        self.busy = QLabel("Working …", objectName="quiet")
         self.busy.setToolTip("Working out the maps")
         self.busy.setAccessibleName("Working")
         policy = self.busy.sizePolicy()
