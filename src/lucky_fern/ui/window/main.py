@@ -6,7 +6,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtCore import QEventLoop, QMimeData, QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QEventLoop, QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -22,15 +22,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lucky_fern.core.bundles import MIME, bundle_of, take_bundle
-from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.log.reading import Lost
 from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
-from lucky_fern.core.project.commands import TakeLayers
 from lucky_fern.core.project.file import SUFFIX
-from lucky_fern.core.sheets.picking import sheet_of
-from lucky_fern.core.words import counted
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.kit.tray import Tray
 from lucky_fern.ui.layers.board import Board
@@ -44,7 +39,7 @@ from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import icon, sheet, tones
 from lucky_fern.ui.widgets.tidying import Tidying
 from lucky_fern.ui.window.about import About
-from lucky_fern.ui.window.clipboard import as_image, pasted
+from lucky_fern.ui.window.clipping import Clipping
 from lucky_fern.ui.window.hands import hand_over
 from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
@@ -305,10 +300,7 @@ class Window(QMainWindow):
         )
         add("help.keys", "Shortcuts …", self._show_keys, key.HelpContents)
         add("help.about", "About Lucky Fern …", self._show_about)
-        add("edit.copy", "Copy layers", self._copy_layers, key.Copy)
-        add("edit.paste", "Paste", self._paste, key.Paste, tip="Layers, or a picture from another program")
-        add("edit.copy-map", "Copy this map as a picture", self._copy_map, "Ctrl+Shift+C",
-            tip="The map that is looked at (or colour), of the sheet that was pointed at last")  # fmt: skip
+        self.clipping = Clipping(self.parts, self.say, self._place_in_middle)
         add("edit.all", "Select all", self._select_all, key.SelectAll)
         add("edit.leave", "Leave what is being done", self._escape, "Esc")
 
@@ -526,61 +518,6 @@ class Window(QMainWindow):
 
     def _show_about(self) -> None:
         About(self).exec()
-
-    def _paste(self) -> None:
-        """A picture that was copied elsewhere lands as a decal in the middle of the model view."""
-        mime = QGuiApplication.clipboard().mimeData()
-        if mime.hasFormat(MIME):
-            self._paste_layers(bytes(mime.data(MIME).data()))
-            return
-        found = pasted(mime)
-        if found is None:
-            self.say("There is no picture to paste: copy one in another program first.", True)
-        elif isinstance(found, list):
-            self.parts.bringing.bring(found, self._place_in_middle)
-        else:
-            self.parts.bringing.bring_data(*found, self._place_in_middle)
-
-    def _copy_layers(self) -> None:
-        """The selected layers, for this project or one in another window."""
-        studio, chosen = self.parts.work.studio, self.parts.selection.chosen
-        if studio is None or not chosen:
-            self.say("There is no layer to copy: select it on the board first.", True)
-            return
-
-        def hold(data: bytes) -> None:
-            mime = QMimeData()
-            mime.setData(MIME, data)
-            QGuiApplication.clipboard().setMimeData(mime)
-            count = len(chosen)
-            self.say(f"Copied {counted(count, 'layer')}; paste here or in another project.", False)
-
-        self.parts.errands.send("Copying layers …", lambda: bundle_of(studio, chosen), hold)
-
-    def _paste_layers(self, data: bytes) -> None:
-        studio, above = self.parts.work.studio, self.parts.selection.selected
-        if studio is None:
-            self.say("Open a project to paste layers into.", True)
-            return
-
-        def put(taken: tuple[TakeLayers, list[str]]) -> None:
-            if self.parts.work.studio is studio and self.parts.work.execute(taken[0]) and taken[1]:
-                self.parts.work.warn(" ".join(taken[1]))
-
-        self.parts.errands.send("Pasting layers …", lambda: take_bundle(studio, data, above), put)
-
-    def _copy_map(self) -> None:
-        studio, store, hit = self.parts.work.studio, self.parts.maps.store, self.parts.looking.last_hit
-        if studio is None or store is None or not studio.surface.keys:
-            return
-        key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
-        shown = self.parts.looking.shown_map or "colour"
-        pixels = store.maps.get(MapKey(key, shown))
-        if pixels is None:
-            self.say(f"No layer gives anything to {shown} of {key}: there is nothing to copy.", True)
-            return
-        QGuiApplication.clipboard().setImage(as_image(pixels))
-        self.say(f"Copied {shown} of {key}, {pixels.shape[1]} × {pixels.shape[0]}.", False)
 
     def _type_label(self) -> None:
         """A label was just made: the first key replaces what it says."""
