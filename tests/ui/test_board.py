@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Throw
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, NAME
+from lucky_fern.ui.widgets.fields import ColourField
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -173,3 +175,35 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
     )
     assert "of 256" in hands.window.sheet_view.overlay.facts
     assert hands.window.model_panel.check.lines["Holds"].text().startswith("5 parts")
+
+
+def test_what_the_mouse_does_on_cells_and_colours_has_keys(hands: Hands) -> None:
+    parts, grid = hands.parts, hands.window.board.grid
+    top = parts.work.project.layers[-1]
+    grid.setFocus()
+
+    def press(column: int, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> Layer:
+        grid.selectionModel().setCurrentIndex(
+            grid.model().index(0, column), QItemSelectionModel.SelectionFlag.NoUpdate
+        )
+        QTest.keyClick(grid, key, modifier)
+        return parts.work.project.layer(top.id)
+
+    assert not press(EYE, Qt.Key.Key_Space).visible and press(EYE, Qt.Key.Key_Space).visible
+    assert press(EYE, Qt.Key.Key_Minus).opacity == pytest.approx(0.95)
+    assert press(EYE, Qt.Key.Key_Plus).opacity == 1.0 and press(EYE, Qt.Key.Key_Plus).opacity == 1.0
+    colour = FIRST_MAP + list(MAPS).index("colour")
+    assert press(colour, Qt.Key.Key_Minus).channels["colour"].opacity == pytest.approx(0.95)
+    press(colour, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
+    assert parts.looking.shown_map == "colour"
+    press(colour, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
+    assert parts.looking.shown_map is None
+    field = ColourField("Paint")
+    field.set("#804020")
+    got: list[str] = []
+    field.changed.connect(got.append)
+    QTest.keyClick(field.square, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    more = QColor(got[-1])
+    assert more.hsvSaturationF() == pytest.approx(QColor("#804020").hsvSaturationF() + 0.1, abs=0.01)
+    QTest.keyClick(field.bar, Qt.Key.Key_Right)
+    assert QColor(got[-1]).hsvHueF() == pytest.approx(more.hsvHueF() + 0.02, abs=0.01) and len(got) == 2

@@ -37,6 +37,7 @@ CELL, ROW, THUMB = 34, 26, 30
 
 _ON_LAYERS = ("group", "duplicate", "up", "down", "delete")  # commands that need selected layers
 
+_CTRL, _STEP = Qt.KeyboardModifier.ControlModifier, 0.05  # of a cell's strength
 _THUMBNAILS, _THUMBNAILS_MEANWHILE = 400, 4000  # milliseconds after a change; while maps are worked out
 
 
@@ -49,12 +50,13 @@ class Heading(QHeaderView):
         self.tones = tones()
         self.pixmaps: dict[str, QPixmap] = {}
         self.setSectionsClickable(True)
-        self.sectionClicked.connect(self._clicked)
+        self.sectionClicked.connect(self.look_at)
 
     def sizeHint(self) -> QSize:
         return QSize(super().sizeHint().width(), THUMB + 22)
 
-    def _clicked(self, section: int) -> None:
+    def look_at(self, section: int) -> None:
+        """Look at the map of a column alone, or at all of them again."""
         if section >= FIRST_MAP:
             self.matter.looking.show_map(MAP_NAMES[section - FIRST_MAP])
 
@@ -90,12 +92,17 @@ class Heading(QHeaderView):
 
 
 class Grid(QTableView):
-    """The table itself: clicks switch cells, drags along them set their strength, Space switches too."""
+    """The table itself: clicks switch cells, drags along them set their strength.
+
+    By keys: Space switches a cell, or folds a group; plus and minus set a cell's strength; Ctrl+Space looks at the
+    map of a column alone.
+    """
 
     cell_switched = Signal(int, int)
     strength_set = Signal(int, int, float)
     strength_done = Signal()
     folded = Signal(int)
+    map_asked = Signal(int)
     menu_asked = Signal(int, int, QPoint)
 
     def __init__(self) -> None:
@@ -156,11 +163,31 @@ class Grid(QTableView):
             self.menu_asked.emit(index.row(), index.column(), event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        index = self.currentIndex()
-        if event.key() == Qt.Key.Key_Space and index.isValid() and index.column() != NAME:
-            self.cell_switched.emit(index.row(), index.column())
-            return
-        super().keyPressEvent(event)
+        if not (self.currentIndex().isValid() and self._key(event, self.currentIndex())):
+            super().keyPressEvent(event)
+
+    def _key(self, event: QKeyEvent, index: QModelIndex) -> bool:
+        """What the mouse does on a cell, by keys; whether it was one of them."""
+        row, column = index.row(), index.column()
+        steps = {Qt.Key.Key_Plus: _STEP, Qt.Key.Key_Minus: -_STEP}
+        if event.key() == Qt.Key.Key_Space and column >= FIRST_MAP and event.modifiers() & _CTRL:
+            self.map_asked.emit(column)
+        elif event.key() == Qt.Key.Key_Space and column != NAME:
+            self.cell_switched.emit(row, column)
+        elif event.key() == Qt.Key.Key_Space:
+            shown = self.board_model().row_at(row)
+            if shown is None or not isinstance(shown.layer.content, Group):
+                return False
+            self.folded.emit(shown.layer.id)
+        elif event.key() in steps and column != NAME:
+            strength = self.board_model().strength(row, column)
+            if strength is None:
+                return False
+            self.strength_set.emit(row, column, min(max(strength + steps[Qt.Key(event.key())], 0.0), 1.0))
+            self.strength_done.emit()
+        else:
+            return False
+        return True
 
 
 class Board(QWidget):
@@ -201,6 +228,7 @@ class Board(QWidget):
         self.grid.strength_set.connect(self.model.set_strength)
         self.grid.strength_done.connect(matter.work.end_gesture)
         self.grid.folded.connect(self._fold)
+        self.grid.map_asked.connect(self.heading.look_at)
         self.grid.menu_asked.connect(self._show_menu)
         self.grid.selectionModel().selectionChanged.connect(lambda *_: self._rows_chosen())
 

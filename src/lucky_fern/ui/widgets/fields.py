@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSignalBlocker, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QHBoxLayout,
@@ -16,6 +16,8 @@ from PySide6.QtWidgets import (
 )
 
 from lucky_fern.core import colour
+
+_NEAR, _FAR = 0.02, 0.1  # steps of the arrow keys, without and with Shift
 
 
 class NumberField(QWidget):
@@ -65,10 +67,40 @@ class NumberField(QWidget):
 
 
 class DragField(QWidget):
-    """A field in which pressing and dragging picks a place, from 0 to 1 each way."""
+    """A field in which pressing and dragging, or the arrow keys, pick a place, from 0 to 1 each way."""
 
     changed = Signal()
     let_go = Signal()
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(title)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """What is picked, across and down."""
+        raise NotImplementedError
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+        }  # fmt: skip
+        step = steps.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        far = _FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else _NEAR
+        x, y = self.place
+        self._at(QPointF((x + step[0] * far) * self.width(), (y + step[1] * far) * self.height()))
+        self.let_go.emit()
+
+    def ring(self, painter: QPainter) -> None:
+        """Show that the keyboard is here."""
+        if self.hasFocus():
+            painter.setPen(QPen(self.palette().highlight().color(), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
 
     def picked(self, x: float, y: float) -> None:
         raise NotImplementedError
@@ -92,7 +124,7 @@ class ShadeSquare(DragField):
     """Saturation to the right, lightness upwards, of one hue."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__("Saturation and lightness")
         self.setFixedHeight(92)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.hue = self.saturation = 0.0
@@ -113,6 +145,11 @@ class ShadeSquare(DragField):
         for ink, radius in ((QColor("black"), 5.5), (QColor("white"), 4.5)):
             painter.setPen(QPen(ink, 1.2))
             painter.drawEllipse(at, radius, radius)
+        self.ring(painter)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        return self.saturation, 1 - self.value
 
     def picked(self, x: float, y: float) -> None:
         self.saturation, self.value = x, 1 - y
@@ -122,7 +159,7 @@ class HueBar(DragField):
     """All hues in a row."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__("Hue")
         self.setFixedHeight(14)
         self.hue = 0.0
 
@@ -137,6 +174,11 @@ class HueBar(DragField):
         painter.drawRect(QRectF(x - 3, 1, 6, self.height() - 2))
         painter.setPen(QPen(QColor("black"), 1))
         painter.drawRect(QRectF(x - 3, 1, 6, self.height() - 2))
+        self.ring(painter)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        return self.hue, 0.5
 
     def picked(self, x: float, y: float) -> None:
         self.hue = min(x, 0.9999)
