@@ -8,6 +8,7 @@ from concurrent.futures import Future
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
+from shiboken6 import isValid
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.ui.session.beside import beside
@@ -89,7 +90,9 @@ class Answers(QObject):
         if self._serial[kind] != serial:
             return
         then = self._then.pop(kind, None)
-        if then is not None and found is not None:
+        owner = getattr(then, "__self__", None)
+        gone = isinstance(owner, QObject) and not isValid(owner)  # a widget whose window was closed meanwhile
+        if then is not None and found is not None and not gone:
             then(found[0])
         if not self._then:
             self.changed.emit()

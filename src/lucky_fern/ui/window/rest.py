@@ -15,7 +15,7 @@ class Rest(QObject):
     rested = Signal()
 
     def __init__(self, parts: Parts, views: tuple[View, ...], settings: SettingsPanel) -> None:
-        super().__init__()
+        super().__init__(settings)  # it ends with the window: answers may still come after that
         self._parts, self._views, self._settings = parts, views, settings
         # Asked once the events that are on their way have been dealt with: they may ask for more.
         self._look = QTimer(self, singleShot=True, interval=0)
