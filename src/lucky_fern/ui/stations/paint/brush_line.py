@@ -89,6 +89,10 @@ class BrushLine(QWidget):
         if parent is not None and not self.isVisibleTo(parent):
             return
         brush, project = self.painting.brush, self.work.project
+        # A fill and a gradient have no brush, but settings of their own that need the room.
+        with_brush = self.painting.tool not in ("fill", "gradient")
+        for field in (self.tip, self.radius, self.numbers["hardness"], self.numbers["flow"]):
+            field.setVisible(with_brush)
         colour = str(self.painting.values["colour"])
         self.swatch.setStyleSheet(
             f"QToolButton {{ background: {colour}; border: 1px solid #777; border-radius: 4px; }}"
