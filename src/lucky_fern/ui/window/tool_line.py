@@ -32,6 +32,7 @@ _TITLES = {
 }
 
 
+_LEAST = 900  # pixels
 _ROOMY = 1560  # pixels, from which all tools are called by name
 MODES: dict[str, type[Place]] = {"throw": Throw, "drape": Drape, "roll": Roll, "lay": Lay}
 _MODES = (
@@ -138,6 +139,10 @@ class ToolLine(QWidget):
         self.parts.sliding.changed.connect(self.refresh)
         self.parts.dropping.changed.connect(self.refresh)
         self.refresh()
+
+    def minimumSizeHint(self) -> QSize:
+        """It never makes the window grow: while tools change, what goes and what comes stand there together."""
+        return QSize(_LEAST, super().minimumSizeHint().height())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
