@@ -10,6 +10,8 @@ import json
 import sys
 import time
 
+import numpy as np
+
 _SIZE = 1280, 800
 _STEPS = 60
 
@@ -63,7 +65,7 @@ def measured() -> dict[str, float]:
         begin = time.perf_counter()
         for _ in range(_STEPS):
             now = drawn[0]
-            window.model_view.navigate("orbit", 6.0, 0.0, None)  # type: ignore[arg-type]  # no matter where
+            window.model_view.navigate("orbit", 6.0, 0.0, np.zeros(2))
             while drawn[0] == now:
                 application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
         frames = _STEPS / (time.perf_counter() - begin)

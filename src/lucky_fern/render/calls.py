@@ -21,9 +21,8 @@ class Calls:
     """The calls of one context, which must be current whenever one is made."""
 
     def __init__(self, context: moderngl.Context) -> None:
-        load: Any = (
-            context.mglo._context.load_opengl_function
-        )  # addresses of functions, by the package that found the context
+        # The package that found the context tells the addresses of functions.
+        load: Any = context.mglo._context.load_opengl_function
 
         def call(name: str, *kinds: Any) -> Any:
             return ctypes.CFUNCTYPE(None, *kinds)(load(name))

@@ -203,9 +203,8 @@ class SessionLog:
 
     def _sync(self) -> None:
         self._dirty = False
-        with contextlib.suppress(
-            OSError, ValueError
-        ):  # a disk that refuses was told of; a file that is closed is done
+        # A disk that refuses was told of; a file that is closed is done.
+        with contextlib.suppress(OSError, ValueError):
             os.fdatasync(self._contents.fileno())
             os.fdatasync(self._lines.fileno())
 

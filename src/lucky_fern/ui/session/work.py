@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
@@ -22,8 +21,7 @@ from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.errand import Errands
 
-_T = TypeVar("_T")
-_S = TypeVar("_S")
+_Opened = tuple[Studio, list[Texture]]  # with the pictures that its model names and that are nowhere
 
 
 class Work(QObject):
@@ -165,7 +163,7 @@ class Work(QObject):
         before = (self.studio, self.project)
         self.errands.send(
             f"Opening {path.name} …",
-            lambda: (self._with_light(Studio.open, path), []) if own else self._with_light(_started, path),
+            lambda: self._ready(lambda: (Studio.open(path), []) if own else _started(path)),
             lambda opened: self._arrived(before, *opened, path if own else None),
         )
 
@@ -202,27 +200,25 @@ class Work(QObject):
     def open_demo(self, which: str) -> None:
         """Open one of the demo projects, made first if need be."""
 
-        def make() -> Studio:
+        def make() -> _Opened:
             from lucky_fern.demo.world import demo_studio  # not needed before the window shows
 
-            return self._with_light(demo_studio, which)
+            return demo_studio(which), []
 
-        self.errands.send("Opening the demo …", make, self.take)
+        self.errands.send("Opening the demo …", lambda: self._ready(make), lambda opened: self.take(opened[0]))
 
-    def _with_light(self, make: Callable[[_T], _S], what: _T) -> _S:
+    def _ready(self, make: Callable[[], _Opened]) -> _Opened:
+        """What ``make`` opens, with all that the window asks for at once worked out (the model keeps it)."""
         self._ready_light()
-        made = make(what)
-        studio = made if isinstance(made, Studio) else made[0] if isinstance(made, tuple) else None
-        if isinstance(studio, Studio):
-            # Kept by the model: the window asks for them at once.
-            _ = studio.model.islands, studio.model.tree, studio.warnings
-        return made
+        studio, missing = make()
+        _ = studio.model.islands, studio.model.tree, studio.warnings
+        return studio, missing
 
     def _ready_light(self) -> None:
         beside("Lighting", self._prepare_light)
 
 
-def _started(path: Path) -> tuple[Studio, list[Texture]]:
+def _started(path: Path) -> _Opened:
     """A project on a model file, with the pictures that the file names; and those that are nowhere."""
     studio = Studio.new(path)
     return studio, first_washes(studio, path.parent)

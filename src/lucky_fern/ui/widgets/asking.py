@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-_home = [""]  # where a question begins that was not asked before
+_home = ""  # where a question begins that was not asked before
 _last: dict[str, str] = {}  # what was asked for → the folder where it was found
 
 
@@ -18,8 +18,9 @@ def last_folders() -> dict[str, str]:
 
 def begin_in(folders: dict[str, str], home: str = "") -> None:
     """Begin in folders that were remembered; where there is none, in ``home`` if that is a folder."""
+    global _home
     _last.update(folders)
-    _home[0] = home if home and Path(home).expanduser().is_dir() else ""
+    _home = home if home and Path(home).expanduser().is_dir() else ""
 
 
 def kinds(words: str, suffixes: Iterable[str]) -> str:
@@ -69,7 +70,7 @@ def which(parent: QWidget, title: str, words: str, names: list[str]) -> int | No
 
 
 def _begin(title: str) -> str:
-    return _last.get(title) or _home[0] or next(iter(reversed(_last.values())), "")
+    return _last.get(title) or _home or next(iter(reversed(_last.values())), "")
 
 
 def _asked(dialog: QFileDialog, title: str) -> list[Path]:
