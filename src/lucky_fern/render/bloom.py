@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import moderngl
-import numpy as np
 
-from lucky_fern.render.shaders import source
 from lucky_fern.render.uniforms import uniform
+from lucky_fern.render.whole import Whole, let_go
 
 _SMALLER = 4  # times, so that the blur reaches far for little
 _ROUNDS = (1.0, 2.5)  # texels between two places that are looked at
@@ -19,9 +18,7 @@ class Bloom:
 
     def __init__(self, context: moderngl.Context) -> None:
         self.context = context
-        self._program = context.program(source("bloom.vert"), source("bloom.frag"))
-        self._corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
-        self._screen = context.vertex_array(self._program, [(self._corners, "2f", "in_position")])
+        self._whole = Whole(context, "bloom.frag")
         self._targets: list[moderngl.Framebuffer] = []
 
     def put_over(self, draw_glow: Callable[[], None], strength: float) -> None:
@@ -53,14 +50,16 @@ class Bloom:
         texture = light.color_attachments[0]
         assert isinstance(texture, moderngl.Texture)
         texture.use(0)
-        uniform(self._program, "light").value = 0
-        uniform(self._program, "way").value = way
-        uniform(self._program, "strength").value = strength
-        self._screen.render(moderngl.TRIANGLE_STRIP)
+        program = self._whole.program
+        uniform(program, "light").value = 0
+        uniform(program, "way").value = way
+        uniform(program, "strength").value = strength
+        self._whole.draw()
 
     def _of_size(self, size: tuple[int, int]) -> list[moderngl.Framebuffer]:
         if not self._targets or self._targets[0].size != size:
-            self._let_go()
+            let_go(self._targets)
+            self._targets.clear()
             for _ in range(2):
                 texture = self.context.texture(size, 4, dtype="f2")
                 texture.repeat_x = texture.repeat_y = False
@@ -68,14 +67,7 @@ class Bloom:
                 self._targets.append(self.context.framebuffer([texture], depth))
         return self._targets
 
-    def _let_go(self) -> None:
-        for target in self._targets:
-            target.color_attachments[0].release()
-            target.depth_attachment.release()
-            target.release()
-        self._targets.clear()
-
     def release(self) -> None:
-        self._let_go()
-        for item in (self._screen, self._corners, self._program):
-            item.release()
+        let_go(self._targets)
+        self._targets.clear()
+        self._whole.release()

@@ -14,8 +14,8 @@ import moderngl
 import numpy as np
 
 from lucky_fern.render.calls import Calls
-from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import is_software
+from lucky_fern.render.whole import Whole, let_go
 
 Box = tuple[int, int, int, int]  # x, y, width, height in pixels
 Draw = Callable[[moderngl.Framebuffer, Box], None]
@@ -37,9 +37,7 @@ class Frames:
         self.software = is_software(context)
         self.coarseness = 1.0
         self._calls = Calls(context)
-        self._program = context.program(source("picture.vert"), source("picture.frag"))
-        self._corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
-        self._screen = context.vertex_array(self._program, [(self._corners, "2f", "in_position")])
+        self._whole = Whole(context, "picture.frag")
         self._targets: dict[tuple[tuple[int, int], int, bool], moderngl.Framebuffer] = {}
         self._size = (0, 0)
         self._shown: moderngl.Texture | None = None
@@ -134,7 +132,7 @@ class Frames:
             self.context.clear()
             return
         self._shown.use(0)
-        self._screen.render(moderngl.TRIANGLE_STRIP)
+        self._whole.draw()
 
     def _take(self, target: moderngl.Framebuffer) -> None:
         """Have a framebuffer's picture shown from now on."""
@@ -165,14 +163,10 @@ class Frames:
 
     def _let_go(self) -> None:
         self._shown = self._fine = None
-        for target in self._targets.values():
-            target.color_attachments[0].release()
-            target.depth_attachment.release()
-            target.release()
+        let_go(self._targets.values())
         self._targets.clear()
 
     def release(self) -> None:
         """Give everything back to the card; harmless when done twice."""
         self._let_go()
-        for made in (self._screen, self._corners, self._program):
-            made.release()
+        self._whole.release()

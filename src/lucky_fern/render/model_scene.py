@@ -21,6 +21,7 @@ from lucky_fern.render.shadows import Shadows
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
 from lucky_fern.render.tint import Tint
 from lucky_fern.render.uniforms import uniform
+from lucky_fern.render.whole import Whole
 
 _RGB16F = 0x881B
 _GLOW = 4  # the look that draws what glows alone
@@ -84,11 +85,9 @@ class ModelScene:
         self.surface = surface
         self._program = context.program(source("model.vert"), source("model.frag"))
         self._lines = context.program(source("line.vert"), source("line.frag"))
-        self._backdrop = context.program(source("backdrop.vert"), source("backdrop.frag"))
-        corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
-        self._screen = context.vertex_array(self._backdrop, [(corners, "2f", "in_position")])
-        self._owned: list[moderngl.Buffer | moderngl.VertexArray | moderngl.Texture | moderngl.Program] = [
-            self._program, self._lines, self._backdrop, corners, self._screen,
+        self._backdrop = Whole(context, "backdrop.frag", "backdrop.vert")
+        self._owned: list[moderngl.Buffer | moderngl.VertexArray | moderngl.Texture | moderngl.Program | Whole] = [
+            self._program, self._lines, self._backdrop,
         ]  # fmt: skip
         self._pieces: list[_Piece] = []
         self._shadows: Shadows | None = None
@@ -195,9 +194,9 @@ class ModelScene:
         context = self.context
         context.clear(*look.backdrop_high, 1.0, depth=1.0)
         context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
-        uniform(self._backdrop, "low").value = look.backdrop_low
-        uniform(self._backdrop, "high").value = look.backdrop_high
-        self._screen.render(moderngl.TRIANGLE_STRIP)
+        uniform(self._backdrop.program, "low").value = look.backdrop_low
+        uniform(self._backdrop.program, "high").value = look.backdrop_high
+        self._backdrop.draw()
         context.enable(moderngl.DEPTH_TEST)
         to_clip = _columns(camera.projection(aspect, self.surface.model.diagonal) @ camera.view())
         uniform(self._program, "to_clip").write(to_clip)

@@ -12,6 +12,7 @@ from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import is_software
 from lucky_fern.render.uniforms import uniform
+from lucky_fern.render.whole import Whole
 
 _REACH = 0.06  # of the model's size: how far round a place things close it
 _SIDES = (1024, 2048)  # texels of the lamp's depths, drawn by the processor or by a card
@@ -29,9 +30,8 @@ class Shadows:
         self._middle = np.asarray(bounds).mean(axis=0)
         self._radius = float(np.linalg.norm(np.asarray(bounds)[1] - self._middle)) * 1.001 + 1e-9
         self._depths = context.program(source("depth.vert"), source("depth.frag"))
-        self._crevices = context.program(source("bloom.vert"), source("crevice.frag"))
-        self._corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
-        self._screen = context.vertex_array(self._crevices, [(self._corners, "2f", "in_position")])
+        self._whole = Whole(context, "crevice.frag")
+        self._crevices = self._whole.program
         side = _SIDES[0] if is_software(context) else _SIDES[1]
         self.lamp_depth = _depth_texture(context, (side, side))
         self._lamp_target = context.framebuffer(depth_attachment=self.lamp_depth)
@@ -71,7 +71,7 @@ class Shadows:
         uniform(self._crevices, "reach").value = _REACH * 2 * self._radius
         uniform(self._crevices, "scale").value = (float(projection[0, 0]), float(projection[1, 1]))
         uniform(self._crevices, "parallel").value = camera.parallel
-        self._screen.render(moderngl.TRIANGLE_STRIP)
+        self._whole.draw()
         target.use()
         target.viewport = viewport
         target.scissor = scissor
@@ -107,7 +107,7 @@ class Shadows:
 
     def release(self) -> None:
         self._let_go()
-        made = (self._lamp_target, self.lamp_depth, self._screen, self._corners, self._crevices, self._depths)
+        made = (self._lamp_target, self.lamp_depth, self._whole, self._depths)
         for item in made:
             item.release()
 

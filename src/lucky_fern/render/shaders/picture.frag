@@ -1,8 +1,8 @@
 #version 330 core
-in vec2 at;
+in vec2 place;
 uniform sampler2D picture;
 out vec4 result;
 
 void main() {
-    result = texture(picture, at);
+    result = texture(picture, place * 0.5 + 0.5);
 }
