@@ -20,7 +20,7 @@ from lucky_fern.render.model_scene import Look, ModelScene
 from lucky_fern.render.textures import SheetTextures
 from samples import PLANE
 
-SIZE = (150, 110)
+SIZE = (150, 230)
 
 
 class Painter:
@@ -51,34 +51,37 @@ def painter(context: moderngl.Context, tmp_path: Path) -> Painter:
     return Painter(context, tmp_path)
 
 
-def shown(context: moderngl.Context, frames: Frames) -> np.ndarray:
+def shown(frames: Frames) -> np.ndarray:
     """What comes onto a screen of that size, (rows, columns, 3) int."""
-    screen = context.simple_framebuffer(SIZE)
-    frames.show(screen)
-    return np.frombuffer(screen.read(), np.uint8).reshape(SIZE[1], SIZE[0], 3).astype(int)
+    return frames.picture()[..., 2::-1].astype(int)
 
 
 @pytest.mark.parametrize("look", [{}, {"bloom": 1.0}, {"shadows": True}])
 @pytest.mark.parametrize("smooth", [False, True])
+@pytest.mark.parametrize("slowness", [0.0, 0.02, 0.06])  # seconds a strip: they become narrower by it
 def test_strips_make_the_picture_that_is_drawn_at_once(
-    context: moderngl.Context, painter: Painter, smooth: bool, look: dict[str, object]
+    context: moderngl.Context, painter: Painter, smooth: bool, look: dict[str, object], slowness: float
 ) -> None:
+    def draw(target: moderngl.Framebuffer, box: Box) -> None:
+        painter.draw(target, box)
+        time.sleep(slowness)
+
     painter.look = Look(wires=True, **look)  # type: ignore[arg-type]
     frames = Frames(context)
     assert frames.fit(SIZE) and not frames.fit(SIZE) and frames.empty
     frames.draw_now(painter.draw, smooth, coarse=False)
-    whole = shown(context, frames)
+    whole = shown(frames)
     assert np.ptp(whole) > 80 and painter.boxes == [(0, 0, *SIZE)]
     painter.boxes.clear()
     other = Frames(context)
     other.fit(SIZE)
     other.begin_fine(smooth)
-    while not other.go_on(painter.draw):
+    while not other.go_on(draw):
         assert other.under_way
     assert not other.under_way and len(painter.boxes) >= 2
     rows = np.concatenate([np.arange(y, y + height) for _, y, _, height in painter.boxes])
     assert np.array_equal(rows, np.arange(SIZE[1]))  # each row once
-    assert np.abs(shown(context, other) - whole).max() <= 1
+    assert np.abs(shown(other) - whole).max() <= 1
     frames.release()
     other.release()
 
@@ -95,13 +98,13 @@ def test_what_is_shown_stays_until_the_next_picture_is_done(context: moderngl.Co
         frames.begin_fine(False)
         while not frames.go_on(slow):
             pass
-        before = shown(context, frames)
+        before = shown(frames)
         painter.look = Look(shading="flat" if painter.look.shading != "flat" else "shaded")
         frames.begin_fine(False)
         assert not frames.go_on(slow)
-        assert np.array_equal(shown(context, frames), before)
+        assert np.array_equal(shown(frames), before)
         frames.give_up()
-        assert not frames.under_way and np.array_equal(shown(context, frames), before)
+        assert not frames.under_way and np.array_equal(shown(frames), before)
     frames.release()
 
 
@@ -118,7 +121,7 @@ def test_frames_in_motion_become_as_coarse_as_they_have_to(context: moderngl.Con
         factor = frames.coarseness
         frames.draw_now(slow, False, coarse=True)
     assert factor > 1 and painter.boxes[-1][2] == round(SIZE[0] / factor)
-    coarse = shown(context, frames)
+    coarse = shown(frames)
     frames.draw_now(painter.draw, False, coarse=False)
-    assert np.abs(shown(context, frames) - coarse).mean() < 12  # the same picture, less finely drawn
+    assert np.abs(shown(frames) - coarse).mean() < 12  # the same picture, less finely drawn
     frames.release()

@@ -16,7 +16,7 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
-from lucky_fern.ui.views.pace import Pace
+from lucky_fern.render.drawing import Drawing
 from lucky_fern.ui.widgets.application import ensure_screen, make_application
 from lucky_fern.ui.window.main import Window
 from lucky_fern.ui.window.parts import Parts
@@ -26,7 +26,7 @@ from samples import made_world
 @pytest.fixture(scope="session")
 def qapp() -> Iterator[QApplication]:
     screen = ensure_screen()
-    Pace.paced = False  # coarse frames and smooth ones come later, and most of the tests look at none
+    Drawing.paced = False  # coarse frames and smooth ones come later, and most of the tests look at none
     yield make_application()
     if screen is not None:
         screen.kill()

@@ -9,13 +9,14 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPoint, QPointF, Qt
-from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.layers.pages.form import Form
-from lucky_fern.ui.views.view import PICTURE_MIME, View
+from lucky_fern.ui.views.drops import PICTURE_MIME
+from lucky_fern.ui.views.view import View
 from lucky_fern.ui.window.main import Window
 from lucky_fern.ui.window.start import settle
 
@@ -150,6 +151,7 @@ class Hands:
 
     def pixels(self, view: View) -> np.ndarray:
         """What a view shows, (rows, columns, 3) uint8."""
-        image = view.grabFramebuffer().convertToFormat(view.grabFramebuffer().Format.Format_RGB888)
+        self.wait()
+        image = view.image.convertToFormat(QImage.Format.Format_RGB888)
         rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
         return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()

@@ -17,8 +17,12 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.file import save_project
+from lucky_fern.core.sheets.grid import all_chunks
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.views.drawing_thread import NO_GL
+from lucky_fern.ui.window.main import Window
+from lucky_fern.ui.window.parts import Parts
 from samples import save_png
 
 
@@ -135,7 +139,7 @@ def test_a_picture_that_cannot_be_read_is_named(hands: Hands, tmp_path: Path, pi
     (tmp_path / "text.png").write_text("hello")
     hands.parts.bringing.bring([tmp_path / picture])
     hands.wait()
-    assert picture in hands.window.notice.text() and hands.window.notice.objectName() == "warn"
+    assert picture in hands.window.notice.text() and hands.window.notice.label.objectName() == "warn"
 
 
 def test_drawing_and_editing_lose_no_references(hands: Hands) -> None:
@@ -154,3 +158,33 @@ def test_drawing_and_editing_lose_no_references(hands: Hands) -> None:
     for _ in range(50):
         work()
     assert sys.getrefcount(None) > before - 50
+
+
+def test_chunks_on_their_way_to_the_card_may_be_closed_meanwhile(hands: Hands) -> None:
+    packing = hands.parts.maps.packing
+    key = next(iter(hands.parts.maps.store.maps))
+    hands.window.drawing_thread.close()  # nobody takes them
+    packing.want(key, set(all_chunks(hands.parts.work.sheet_sizes()[key.sheet])))
+    until(lambda: packing.first() is not None)
+    packing.close()
+    packing.taken()  # by whoever asked before it was closed
+    assert packing.first() is None and not packing.waiting
+
+
+def test_without_opengl_the_views_say_what_to_do_and_the_rest_works(
+    hands: Hands, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def missing(**_: object) -> None:
+        raise ValueError("Requested OpenGL version 330, got version 210")
+
+    monkeypatch.setattr("lucky_fern.ui.views.drawing_thread.moderngl.create_context", missing)
+    window = Window(Parts())
+    window.show()
+    window.parts.work.take(hands.parts.work.studio)
+    assert window.rest.wait(30), window.rest.under_way
+    assert window.model_view.overlay.hint == window.sheet_view.overlay.hint == NO_GL
+    assert window.parts.work.execute(AddLayer("Blind", Wash(), {"colour": Channel("#ff0000")}))
+    assert window.rest.wait(30)
+    monkeypatch.setattr(window, "may_leave", lambda: True)
+    window.close()
+    window.deleteLater()

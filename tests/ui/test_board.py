@@ -13,6 +13,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Throw
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, NAME
+from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import ColourField
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -20,8 +21,12 @@ NONE = Qt.KeyboardModifier.NoModifier
 
 def names(hands: Hands) -> list[str]:
     """Layers as the board lists them, top first."""
-    model = hands.window.board.model
-    return [model.data(model.index(row, NAME)) for row in range(model.rowCount())]
+    grid = hands.window.board.grid
+    at, found = grid.model().index(0, NAME), []
+    while at.isValid():
+        found.append(at.data())
+        at = grid.indexBelow(at).siblingAtColumn(NAME)
+    return found
 
 
 def column(name: str) -> int:
@@ -198,6 +203,19 @@ def test_what_the_mouse_does_on_cells_and_colours_has_keys(hands: Hands) -> None
     assert parts.looking.shown_map == "colour"
     press(colour, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
     assert parts.looking.shown_map is None
+    curve = CurveField()
+    curve.resize(212, 112)
+    for key in (Qt.Key.Key_Insert, Qt.Key.Key_Up, Qt.Key.Key_Right):
+        QTest.keyClick(curve, key)
+    assert curve.points == ((0.0, 0.0), (0.51, 0.51), (1.0, 1.0))
+    QTest.keyClick(curve, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(curve, Qt.Key.Key_Space)
+    QTest.keyClick(curve, Qt.Key.Key_Down)
+    assert curve.points == ((0.0, 0.0), (0.41, 0.51), (1.0, 0.99))
+    for _ in range(2):  # to the first one, then to the one in the middle
+        QTest.keyClick(curve, Qt.Key.Key_Space)
+    QTest.keyClick(curve, Qt.Key.Key_Delete)
+    assert curve.points == ((0.0, 0.0), (1.0, 0.99))
     field = ColourField("Paint")
     field.set("#804020")
     got: list[str] = []

@@ -26,7 +26,10 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 
 def cell(hands: Hands, row: int, at: int) -> QPoint:
     grid = hands.window.board.grid
-    return grid.visualRect(grid.model().index(row, at)).center()
+    index = grid.model().index(0, at)
+    for _ in range(row):
+        index = grid.indexBelow(index).siblingAtColumn(at)
+    return grid.visualRect(index).center()
 
 
 def choose(menu: QMenu, *path: str) -> None:
@@ -55,7 +58,7 @@ def test_rows_are_chosen_together_grouped_folded_and_dropped_into_groups(hands: 
     assert names(hands) == ["Steel rings", "Group", "Strap cloth", "Green lid", "Enamel"]
     group = parts.work.project.layers[1]
     assert isinstance(group.content, Group) and parts.selection.selected == group.id
-    box = board.grid.itemDelegate().fold_box(board.model.row_at(1), board.grid.visualRect(board.model.index(1, NAME)))
+    box = board.grid.itemDelegate().fold_box(board.grid.visualRect(board.model.index(1, NAME)))
     QTest.mouseClick(board.grid.viewport(), LEFT, NONE, box.center())
     assert names(hands) == ["Steel rings", "Group", "Enamel"]
     mime = board.model.mimeData([board.model.index(0, NAME)])

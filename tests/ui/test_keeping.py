@@ -80,7 +80,7 @@ def test_leaving_asks_once_and_a_failed_save_says_so_and_stays(
     assert not leave() and asked == ["Save the changes to Soup flask?"]
     (tmp_path / "file").write_text("no folder")
     monkeypatch.setattr(asking, "save_file", lambda *_: tmp_path / "file" / "flask.fern")
-    assert not leave() and hands.window.notice.objectName() == "warn" and hands.parts.work.studio.changed
+    assert not leave() and hands.window.notice.label.objectName() == "warn" and hands.parts.work.studio.changed
     monkeypatch.setattr(asking, "save_file", lambda *_: tmp_path / "flask.fern")
     assert leave() and len(Studio.open(tmp_path / "flask.fern").project.layers) == 5
     assert leave() and len(asked) == 3  # nothing is unsaved now
@@ -137,7 +137,7 @@ def test_leaving_waits_for_an_export_that_was_begun_and_one_that_breaks_does_not
     panel = hands.window.export_panel
     hands.parts.looking.go_to("export")
     panel.folder.setText(str(tmp_path / "maps"))
-    answers = [BUTTONS.Cancel, BUTTONS.Yes]
+    answers = [BUTTONS.Cancel, BUTTONS.Yes, BUTTONS.Discard, BUTTONS.Discard]  # the folder is not saved either
     monkeypatch.setattr(QMessageBox, "question", lambda *_: answers.pop(0))
     panel.start()
     assert panel.working and not Window.may_leave(hands.window)
@@ -151,4 +151,4 @@ def test_leaving_waits_for_an_export_that_was_begun_and_one_that_breaks_does_not
     panel.start()
     hands.until(lambda: not panel.working)
     assert "of no use" in panel.summary.text() and hands.window.mishap.isVisible()
-    assert Window.may_leave(hands.window)
+    assert Window.may_leave(hands.window) and not answers

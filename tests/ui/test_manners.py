@@ -36,6 +36,7 @@ from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.layers.pages.copies import add_copies
 from lucky_fern.ui.widgets import asking
+from lucky_fern.ui.widgets.style import choose, desktop_text
 from lucky_fern.ui.window.about import parts_used
 from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
@@ -47,7 +48,11 @@ from samples import PLANE
 
 
 def listed(menu: QMenu) -> list[str]:
-    return [action.objectName() for action in menu.actions() if action.objectName()]
+    """The commands of a menu and of those inside it."""
+    found = [action.objectName() for action in menu.actions() if action.objectName()]
+    for action in menu.actions():
+        found += [] if action.menu() is None else listed(action.menu())
+    return found
 
 
 def test_every_command_stands_in_a_menu_and_has_keys_of_its_own(hands: Hands) -> None:
@@ -127,7 +132,9 @@ def test_preferences_hold_and_licences_are_told(
     dialog.numbers.setCurrentIndex(dialog.numbers.findData("comma"))
     dialog.home.setText(str(tmp_path))
     dialog.keep.setChecked(True)
+    dialog.text.setCurrentIndex(dialog.text.findData(150))
     dialog.accept()
+    assert hands.window.remembered.text == 150
     assert hands.window.remembered.undo_megabytes == 256
     monkeypatch.setattr(Preferences, "exec", lambda self: True)
     hands.parts.commands["edit.preferences"].trigger()
@@ -139,6 +146,25 @@ def test_preferences_hold_and_licences_are_told(
     assert asking.open_file(hands.window, "A picture", "All (*)") is None and begun == [str(tmp_path)]
     told = {name: licence for name, _, licence in parts_used()}
     assert "PySide6-Essentials" in told and all(told.values())
+
+
+def test_text_grows_as_the_desktop_has_it_or_as_one_chose(qapp: QApplication, hands: Hands) -> None:
+    assert [desktop_text(points) for points in (9.0, 11.0, 16.5, 90.0)] == [1.0, 1.0, 1.5, 2.0]
+    choose(False, 1.5)
+    try:
+        window = Window(Parts())
+        window.parts.work.take(hands.parts.work.studio)
+        window.resize(1280, 800)
+        window.show()
+        assert window.rest.wait(30) and window.width() == 1280  # the window does not grow with it
+        rows = [each.board.grid.visualRect(each.board.model.index(0, 0)).height() for each in (hands.window, window)]
+        assert rows[1] == pytest.approx(1.5 * rows[0], abs=1)
+        fonts = [each.board.empty.fontInfo().pixelSize() for each in (hands.window, window)]
+        assert fonts == [12, 18]
+        window.parts.close()
+        window.deleteLater()
+    finally:
+        choose(False)
 
 
 def test_a_new_label_is_typed_at_once(hands: Hands) -> None:

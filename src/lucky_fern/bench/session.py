@@ -16,6 +16,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from lucky_fern.bench.stage import SIZE, application
+
 if TYPE_CHECKING:
     from lucky_fern.ui.window.main import Window
 
@@ -48,18 +50,14 @@ class Heart:
 
 def lived(folder: Path) -> dict[str, float]:
     """Live it; the longest gap of each part, in seconds."""
-    from lucky_fern.ui.widgets.application import ensure_screen, make_application
-
-    screen = ensure_screen()
-    application = make_application()
-    try:
+    with application() as running:
         from lucky_fern.ui.window.main import Window
         from lucky_fern.ui.window.parts import Parts
 
         window = Window(Parts())
-        window.resize(1280, 800)
+        window.resize(*SIZE)
         window.show()
-        application.processEvents()
+        running.processEvents()
         heart = Heart()
         for part, act in _parts(window, folder):
             heart.during(part)
@@ -68,9 +66,6 @@ def lived(folder: Path) -> dict[str, float]:
         heart.during("end")
         window.parts.close()
         return heart.gaps
-    finally:
-        if screen is not None:
-            screen.kill()
 
 
 def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]]]:
@@ -137,7 +132,7 @@ def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]
         window.tools.label.click()
         pause()
         QTest.mouseClick(view, left, none, QPointF(view.width() / 2, view.height() / 2).toPoint())
-        pause()
+        window.rest.wait(20)
         for letter in "Hen":
             QTest.keyClicks(window.focusWidget(), letter)
             pause()

@@ -12,17 +12,14 @@ import time
 
 import numpy as np
 
-_SIZE = 1280, 800
+from lucky_fern.bench.stage import SIZE, application
+
 _STEPS = 60
 
 
 def measured() -> dict[str, float]:
     """Seconds that the ferry's maps take by themselves and with a window; frames a second while the view turns."""
-    from lucky_fern.ui.widgets.application import ensure_screen, make_application
-
-    screen = ensure_screen()
-    application = make_application()
-    try:
+    with application() as running:
         from PySide6.QtCore import QEventLoop
         from PySide6.QtTest import QTest
 
@@ -48,7 +45,7 @@ def measured() -> dict[str, float]:
         alone()  # kernels and the system's caches are warm from now on
         by_itself = alone()
         window = Window(Parts())
-        window.resize(*_SIZE)
+        window.resize(*SIZE)
         window.show()
         window.rest.wait(20)
         studio = demo_studio("ferry")
@@ -67,14 +64,11 @@ def measured() -> dict[str, float]:
             now = drawn[0]
             window.model_view.navigate("orbit", 6.0, 0.0, np.zeros(2))
             while drawn[0] == now:
-                application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
+                running.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
         frames = _STEPS / (time.perf_counter() - begin)
         QTest.qWait(50)
         window.parts.close()
         return {"alone": by_itself, "window": with_window, "frames": frames}
-    finally:
-        if screen is not None:
-            screen.kill()
 
 
 if __name__ == "__main__":

@@ -50,7 +50,7 @@ def picture(name: str, opacity: float = 1.0, relief: bool = False) -> Channel:
 def from_side(sign: int, x: float, y: float, width: float, **more: float | bool) -> Throw:
     """A throw onto the side of the boat, from outside, towards the middle line."""
     place = {"depth": 1.7, "stand_off": 4.0, **more}
-    return Throw((x, y, 1.7 * sign), (0, 0, sign), (0, 1, 0), width, **place)  # type: ignore[arg-type]
+    return Throw((x, y, 1.7 * sign), (0, 0, sign), (0, 1, 0), width, **place)  # type: ignore[arg-type]  # fields of Throw
 
 
 def paint_ferry(studio: Studio) -> None:

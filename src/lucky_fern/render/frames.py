@@ -13,7 +13,8 @@ from collections.abc import Callable
 import moderngl
 import numpy as np
 
-from lucky_fern.render.calls import Calls
+from lucky_fern.core.arrays import U8
+from lucky_fern.render.calls import calls_of
 from lucky_fern.render.textures import is_software
 from lucky_fern.render.whole import Whole, let_go
 
@@ -21,7 +22,9 @@ Box = tuple[int, int, int, int]  # x, y, width, height in pixels
 Draw = Callable[[moderngl.Framebuffer, Box], None]
 _IN_TIME = 0.03  # seconds for a frame in motion
 _STRIP = 0.02  # seconds for a strip of one at rest
-_LEAST_ROWS = 8
+# Rows of a strip come by so many: a processor draws in tiles (64 wide in Mesa's llvmpipe), and smooth edges come out
+# otherwise where a box ends inside one.
+_TILE = 64
 _COARSEST = 4.0  # pixels of the screen across one that is drawn
 _SAMPLES = 4
 
@@ -36,14 +39,14 @@ class Frames:
         self.context = context
         self.software = is_software(context)
         self.coarseness = 1.0
-        self._calls = Calls(context)
+        self._calls = calls_of(context)
         self._whole = Whole(context, "picture.frag")
         self._targets: dict[tuple[tuple[int, int], int, bool], moderngl.Framebuffer] = {}
         self._size = (0, 0)
         self._shown: moderngl.Texture | None = None
         self._fine: moderngl.Framebuffer | None = None  # what strips are drawn into
         self._row = 0
-        self._rows = 64  # of the next strip
+        self._rows = _TILE  # of the next strip
         self.cost = 0.0  # seconds that the last piece of work took
 
     def fit(self, size: tuple[int, int]) -> bool:
@@ -118,25 +121,31 @@ class Frames:
         if self.software:
             self._calls.finish()
         self.cost = max(time.perf_counter() - begin, 1e-4)
-        self._rows = int(np.clip(rows * np.clip(_STRIP / self.cost, 0.5, 2.0), _LEAST_ROWS, 4096))
+        wanted = self._rows * np.clip(_STRIP / self.cost, 0.5, 2.0)
+        self._rows = int(np.clip(wanted // _TILE, 1, 4096 // _TILE)) * _TILE
         return done
 
     # --- the picture ------------------------------------------------------------------------------------------
 
-    def show(self, screen: moderngl.Framebuffer) -> None:
-        """Put the last picture onto the screen."""
-        screen.use()
-        screen.viewport = (0, 0, *self._size)
-        self.context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        if self._shown is None:
-            self.context.clear()
-            return
-        self._shown.use(0)
-        self._whole.draw()
+    def picture(self) -> U8:
+        """(rows, columns, 4) uint8 the last picture at the screen's size, from the top: blue, green, red, alpha."""
+        shown = self._shown
+        assert shown is not None
+        if shown.size == self._size:
+            screen = next(made for made in self._targets.values() if shown in made.color_attachments)
+        else:
+            screen = self._target(self._size, 0, other=True)
+            screen.use()
+            self.context.disable(moderngl.BLEND | moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+            shown.use(0)
+            self._whole.draw()
+        return self._calls.read(screen)
 
     def _take(self, target: moderngl.Framebuffer) -> None:
         """Have a framebuffer's picture shown from now on."""
         if target.samples:
+            if self.software:
+                self._calls.finish()  # the interpreter is not held while it waits
             plain = self._target(target.size, 0)
             plain.use()  # or the last strip's box would bound what is copied
             self.context.copy_framebuffer(plain, target)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +15,7 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.render import environment
 from lucky_fern.render.bloom import Bloom
-from lucky_fern.render.calls import Calls
+from lucky_fern.render.calls import calls_of
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.shaders import source
 from lucky_fern.render.shadows import Shadows
@@ -169,7 +170,7 @@ class ModelScene:
     def _make_reflections(self, kind: str) -> moderngl.Texture:
         levels = environment.reflections(kind)
         texture = self.context.texture((environment.COLUMNS, environment.ROWS), 3, dtype="f2")
-        calls = Calls(self.context)
+        calls = calls_of(self.context)
         calls.add_levels(texture, _RGB16F, environment.LEVELS - 1)
         for level, image in enumerate(levels):
             calls.write(texture, level, 0, 0, np.ascontiguousarray(image, np.float16))
@@ -188,7 +189,7 @@ class ModelScene:
         aspect: float,
         look: Look,
         textures: SheetTextures | None,
-        size_of: dict[SheetKey, int],
+        size_of: Mapping[SheetKey, int],
     ) -> None:
         """Draw into the framebuffer in use."""
         context = self.context
@@ -252,10 +253,10 @@ class ModelScene:
         """All faces by another program, which needs to know no more than where they are."""
         for piece in self._pieces:
             array = self.context.vertex_array(program, [(piece.buffer, "3f 36x", "in_position")])
-            array.render(moderngl.TRIANGLES)
+            calls_of(self.context).draw(array, moderngl.TRIANGLES)
             array.release()
 
-    def _draw_pieces(self, textures: SheetTextures | None, size_of: dict[SheetKey, int]) -> None:
+    def _draw_pieces(self, textures: SheetTextures | None, size_of: Mapping[SheetKey, int]) -> None:
         """All faces as the program is set."""
         for piece in self._pieces:
             key = piece.key
@@ -266,7 +267,7 @@ class ModelScene:
                 self._set("squares", size_of[key] / CHECKER_TEXELS)
                 for name, texture in textures.of(key, size_of[key]).items():
                     texture.use(UNITS[name])
-            piece.array.render(moderngl.TRIANGLES)
+            calls_of(self.context).draw(piece.array, moderngl.TRIANGLES)
 
     def _draw_lines(self, lines: moderngl.VertexArray | None, to_clip: bytes, ink: tuple[float, ...]) -> None:
         if lines is None:
@@ -276,7 +277,7 @@ class ModelScene:
         uniform(self._lines, "to_clip").write(to_clip)
         uniform(self._lines, "ink").value = ink
         self.context.depth_func = "<="  # a seam runs along a wire: at the same depth the later one shows
-        lines.render(moderngl.LINES)
+        calls_of(self.context).draw(lines, moderngl.LINES)
         self.context.depth_func = "<"
         self.context.disable(moderngl.BLEND)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,6 +13,7 @@ from lucky_fern.core.arrays import F64, I32
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
+from lucky_fern.render.calls import calls_of
 from lucky_fern.render.model_scene import BLEND_KEEPING_ALPHA, CHECKER_TEXELS
 from lucky_fern.render.shaders import source
 from lucky_fern.render.textures import MAP_NUMBERS, UNITS, SheetTextures
@@ -102,7 +104,7 @@ class FlatCamera:
 
 
 class SheetScene:
-    """The flat view's buffers in one context. Textures may come from a context that shares with it."""
+    """The flat view's buffers in one context."""
 
     def __init__(self, context: moderngl.Context, surface: Surface, plane: TileMap) -> None:
         self.context = context
@@ -141,7 +143,7 @@ class SheetScene:
 
     def draw(
         self, camera: FlatCamera, width: float, height: float, shown_map: str | None, wires: bool,
-        textures: SheetTextures, size_of: dict[SheetKey, int], ground: tuple[float, float, float],
+        textures: SheetTextures, size_of: Mapping[SheetKey, int], ground: tuple[float, float, float],
         wire_ink: tuple[float, float, float, float], checker: bool = False,
     ) -> None:  # fmt: skip
         """Draw into the framebuffer in use; lengths in pixels."""
@@ -160,7 +162,7 @@ class SheetScene:
             for name, texture in textures.of(key, size_of[key]).items():
                 texture.use(UNITS[name])
                 self._samplers[UNITS[name]].use(UNITS[name])
-            self._square.render(moderngl.TRIANGLE_STRIP)
+            calls_of(context).draw(self._square, moderngl.TRIANGLE_STRIP)
         for unit, sampler in self._samplers.items():
             sampler.clear(unit)
         to_clip = self._to_clip(camera, width, height)
@@ -194,7 +196,7 @@ class SheetScene:
         self.context.blend_func = BLEND_KEEPING_ALPHA
         uniform(self._lines, "to_clip").write(to_clip)
         uniform(self._lines, "ink").value = ink
-        wires.render(moderngl.LINES)
+        calls_of(self.context).draw(wires, moderngl.LINES)
         self.context.disable(moderngl.BLEND)
 
     def release(self) -> None:

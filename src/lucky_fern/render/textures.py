@@ -14,7 +14,7 @@ from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
-from lucky_fern.render.calls import Calls
+from lucky_fern.render.calls import calls_of
 from lucky_fern.render.mips import LEVELS
 from lucky_fern.render.parcels import ENCODED, HOME, PACKING, Parcel, lines_up, packed, start_texel
 
@@ -48,12 +48,12 @@ class _Coming:
 
 
 class SheetTextures:
-    """The textures of all sheets. Owned by the context they were made in; other contexts may share them."""
+    """The textures of all sheets, in one context."""
 
     def __init__(self, context: moderngl.Context, store: MapStore) -> None:
         self.context = context
         self.store = store
-        self._calls = Calls(context)
+        self._calls = calls_of(context)
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
         self._sizes: dict[SheetKey, int] = {}
         self._coming: dict[tuple[SheetKey, str], _Coming] = {}

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I32
+from lucky_fern.render.calls import calls_of
 from lucky_fern.render.shaders import source
 from lucky_fern.render.uniforms import uniform
+
+
+@dataclass(frozen=True)
+class Coloured:
+    """Triangles (N,) that are coloured over a scene, (N, 4) red to alpha, 0…1."""
+
+    triangles: I32
+    colours: F64
 
 
 class Tint:
@@ -42,7 +52,7 @@ class Tint:
         keep: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
         self.context.blend_func = keep
         self.context.depth_func = "<="
-        self._array.render(moderngl.TRIANGLES)
+        calls_of(self.context).draw(self._array, moderngl.TRIANGLES)
         self.context.depth_func = "<"
         self.context.disable(moderngl.BLEND)
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 import moderngl
 import numpy as np
 
+from lucky_fern.render.calls import calls_of
 from lucky_fern.render.shaders import source
 
 
@@ -17,12 +18,13 @@ class Whole:
     """
 
     def __init__(self, context: moderngl.Context, fragment: str, vertex: str = "whole.vert") -> None:
+        self._calls = calls_of(context)
         self.program = context.program(source(vertex), source(fragment))
         self._corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
         self._array = context.vertex_array(self.program, [(self._corners, "2f", "in_position")])
 
     def draw(self) -> None:
-        self._array.render(moderngl.TRIANGLE_STRIP)
+        self._calls.draw(self._array, moderngl.TRIANGLE_STRIP)
 
     def release(self) -> None:
         """Give everything back to the card; harmless when done twice."""

@@ -15,10 +15,10 @@ def moved_into(group: Layer, layers: tuple[int, ...]) -> MoveLayers | None:
     return MoveLayers(layers, len(rest), group.id)
 
 
-def moved_above(project: Project, layers: tuple[int, ...], below: int | None) -> MoveLayers:
-    """Layers right above another one (None: to the very bottom of the stack)."""
+def moved_above(project: Project, layers: tuple[int, ...], below: int | None, group: int | None = None) -> MoveLayers:
+    """Layers right above another one; ``below`` None: to the very bottom of a group, or of the stack."""
     if below is None:
-        return MoveLayers(layers, 0, None)
+        return MoveLayers(layers, 0, group)
     parent, _ = home_of(project, below)
     rest = [layer.id for layer in dict(homes(project))[parent] if layer.id not in layers]
     return MoveLayers(layers, rest.index(below) + 1, parent)

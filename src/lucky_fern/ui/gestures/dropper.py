@@ -35,7 +35,7 @@ class Dropper(Gesture):
     def _drop(self, point: F64) -> None:
         hit = self.view.surface_at(point)
         picture = None if hit is None else self.dropping.picture(hit)
-        if picture is not None and self.view.drop_picture(picture, point):
-            self.dropping.landed()
+        if picture is not None and self.view.drop_picture(picture, point, self.dropping.landing()):
+            self.dropping.take(None)
         else:
             self.work.said.emit("There is no surface there; click on the model or on a sheet.", True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Protocol
 
 from lucky_fern.core.arrays import F64, I32
@@ -65,7 +66,7 @@ class SurfaceView(Protocol):
     def grip_of(self, place: Framed, height: float) -> Grip | None:
         """Where a decal lies on the screen, if it can be seen here."""
 
-    def drop_picture(self, picture: str, point: F64) -> bool:
+    def drop_picture(self, picture: str, point: F64, then: Callable[[], object] = ...) -> bool:
         """Lay a kit picture where a pixel is; whether there was anything to lie on."""
 
     def moved(self, place: Framed, point: F64) -> Framed | None:

@@ -29,10 +29,10 @@ from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.studio import Studio
-from lucky_fern.ui.session.beside import beside
+from lucky_fern.ui.session.beside import soon
 from lucky_fern.ui.session.work import Work
-from lucky_fern.ui.views.view import PICTURE_MIME
-from lucky_fern.ui.widgets.style import icon
+from lucky_fern.ui.views.drops import PICTURE_MIME
+from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import on_checker, to_pixmap
 
 SIDE = 60
@@ -89,7 +89,7 @@ class Tray(QWidget):
         side = QVBoxLayout()
         self.search = QLineEdit(placeholderText="Search the kit", clearButtonEnabled=True, objectName="plain")
         self.search.setAccessibleName("Search the kit")
-        self.search.setFixedWidth(130)
+        self.search.setFixedWidth(with_text(130))
         self.search.textChanged.connect(lambda _: self._filter())
         side.addWidget(QLabel("Kit", objectName="heading"))
         side.addWidget(self.search)
@@ -111,7 +111,7 @@ class Tray(QWidget):
         self.strip.setDragEnabled(True)
         self.strip.setIconSize(QSize(SIDE, SIDE))
         self.strip.setGridSize(QSize(SIDE + 36, SIDE + 30))
-        self.strip.setFixedHeight(SIDE + 42)
+        self.strip.setFixedHeight(SIDE + with_text(42))
         self.strip.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.strip.setUniformItemSizes(True)
         self.strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -121,7 +121,7 @@ class Tray(QWidget):
         self.empty = QLabel(
             "No pictures yet. Add some, or drop picture files anywhere on the window.", objectName="quiet"
         )
-        self.empty.setFixedHeight(SIDE + 42)  # as high as the strip: the views keep their size
+        self.empty.setFixedHeight(SIDE + with_text(42))  # as high as the strip: the views keep their size
         row.addWidget(self.empty, 1)
         self._icons: dict[str, QIcon] = {}
         self._drawn.connect(self._show)
@@ -174,7 +174,7 @@ class Tray(QWidget):
             item.setData(identity, _ID)
             item.setData(kit.digest, _DIGEST)
             item.setEditable(False)
-            item.setSizeHint(QSize(SIDE + 36, SIDE + 26))
+            item.setSizeHint(QSize(SIDE + 36, SIDE + with_text(26)))
             what = f"{kit.width} × {kit.height} pixels, {kit.about}\nTaken as {kit.taken}; a right click changes that"
             tiles = f"\nTiles {', '.join(map(str, sequences[identity]))}" if identity in sequences else ""
             item.setToolTip(f"{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter")
@@ -184,7 +184,7 @@ class Tray(QWidget):
             self.model.appendRow(item)
         self._filter()
         if missing and studio is not None:
-            beside("Drawing thumbnails", partial(self._draw, studio, missing))
+            soon("Drawing thumbnails", partial(self._draw, studio, missing))
 
     def _draw(self, studio: Studio, pictures: list[KitPicture]) -> None:
         for kit in pictures:

@@ -13,8 +13,9 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QMenu,
-    QTableView,
+    QStyleOptionViewItem,
     QToolButton,
+    QTreeView,
     QVBoxLayout,
     QWidget,
 )
@@ -24,16 +25,16 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import DuplicateLayers, RemoveLayers, SetGroup
 from lucky_fern.core.project.document import Group, Layer
 from lucky_fern.ui.layers.adding import add_wash
-from lucky_fern.ui.layers.board_cells import CellPainter
+from lucky_fern.ui.layers.board_cells import CELL, INDENT, CellPainter
 from lucky_fern.ui.layers.board_menus import add_menu, cell_menu, group, layer_menu
-from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel
+from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
 from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.widgets.style import icon, tones
+from lucky_fern.ui.widgets.style import icon, tones, with_text
 from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
 
 _SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Norm.", "height": "Height",
           "occlusion": "Occl.", "emissive": "Emiss.", "opacity": "Opac."}  # fmt: skip
-CELL, ROW, THUMB = 34, 26, 30
+THUMB, _MOST_DRAWN = 30, 400
 
 _ON_LAYERS = ("group", "duplicate", "up", "down", "delete")  # commands that need selected layers
 
@@ -49,11 +50,10 @@ class Heading(QHeaderView):
         self.matter = matter
         self.tones = tones()
         self.pixmaps: dict[str, QPixmap] = {}
-        self.setSectionsClickable(True)
         self.sectionClicked.connect(self.look_at)
 
     def sizeHint(self) -> QSize:
-        return QSize(super().sizeHint().width(), THUMB + 22)
+        return QSize(super().sizeHint().width(), THUMB + with_text(22))
 
     def look_at(self, section: int) -> None:
         """Look at the map of a column alone, or at all of them again."""
@@ -82,54 +82,94 @@ class Heading(QHeaderView):
             painter.setPen(QPen(QColor(self.tones.active if active else self.tones.line), 2 if active else 1))
             painter.drawRect(box.adjusted(0, 0, -1, -1))
             font = QFont(painter.font())
-            font.setPixelSize(10)
+            font.setPixelSize(min(with_text(10), 12))
             font.setBold(active)
             painter.setFont(font)
             painter.setPen(QColor(self.tones.active if active else self.tones.text))
-            label = QRect(rect.left() - 3, box.bottom() + 2, rect.width() + 6, 15)
+            label = QRect(rect.left() - 3, box.bottom() + 2, rect.width() + 6, with_text(15))
             painter.drawText(label, Qt.AlignmentFlag.AlignCenter, _SHORT[name])
         painter.restore()
 
 
-class Grid(QTableView):
-    """The table itself: clicks switch cells, drags along them set their strength.
+class Grid(QTreeView):
+    """The tree itself: clicks switch cells, drags along them set their strength.
 
-    By keys: Space switches a cell, or folds a group; plus and minus set a cell's strength; Ctrl+Space looks at the
-    map of a column alone.
+    By keys: Left and Right go from cell to cell, Space switches one, or folds a group; plus and minus set a cell's
+    strength; Ctrl+Space looks at the map of a column alone.
     """
 
-    cell_switched = Signal(int, int)
-    strength_set = Signal(int, int, float)
+    cell_switched = Signal(QModelIndex)
+    strength_set = Signal(int, float)
     strength_done = Signal()
     folded = Signal(int)
     map_asked = Signal(int)
-    menu_asked = Signal(int, int, QPoint)
+    menu_asked = Signal(QModelIndex, QPoint)
 
-    def __init__(self) -> None:
+    def __init__(self, model: BoardModel) -> None:
         super().__init__()
+        self.board_model = model
+        self.setModel(model)
+        self.cells = CellPainter(model, self)
+        self.setItemDelegate(self.cells)
+        self.setUniformRowHeights(True)
+        self.setRootIsDecorated(False)
+        self.setItemsExpandable(False)  # folding is a step of the history
+        self.setExpandsOnDoubleClick(False)
+        self.setIndentation(INDENT)
         self._pressed: tuple[QModelIndex, QPoint, float | None] | None = None
         self._dragging = False
+        self._drawn: dict[
+            int, tuple[tuple[object, ...], QPixmap]
+        ] = {}  # rows by layer, and what they were drawn from
 
-    def board_model(self) -> BoardModel:
-        model = self.model()
-        assert isinstance(model, BoardModel)
-        return model
+    def drawRow(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        """Draw a row in one go: what is asked for cell by cell waits for the interpreter each time."""
+        row = self.board_model.row_of(index)
+        if row is None:
+            return
+        now, box = self.currentIndex(), option.rect
+        selected = self.selectionModel().isRowSelected(index.row(), index.parent())
+        here = self.hasFocus() and now.isValid() and now.internalId() == index.internalId()
+        inside = self.visualRect(self.board_model.index_of(row.layer.id, NAME)).left() - box.left()
+        look = (row.look, selected, now.column() if here else -1, inside, box.width(), box.height())
+        kept = self._drawn.get(row.layer.id)
+        if kept is None or kept[0] != look:
+            if len(self._drawn) > _MOST_DRAWN:
+                self._drawn.clear()
+            kept = self._drawn[row.layer.id] = (look, self._picture(row, selected, look[2], inside, box.size()))
+        painter.drawPixmap(box.topLeft(), kept[1])
+
+    def _picture(self, row: Row, selected: bool, focused: int, inside: int, size: QSize) -> QPixmap:
+        """A row as it is drawn; its name begins so far ``inside``."""
+        picture = QPixmap(size * self.devicePixelRatio())
+        picture.setDevicePixelRatio(self.devicePixelRatio())
+        picture.fill(QColor(self.cells.tones.soft_active if selected else self.cells.tones.panel))
+        painter, heading = QPainter(picture), self.header()
+        painter.setFont(self.font())
+        for column in range(self.board_model.columnCount()):
+            cell = QRect(heading.sectionViewportPosition(column), 0, heading.sectionSize(column), size.height())
+            if column == NAME:
+                cell.setLeft(inside)
+            self.cells.draw(painter, cell, row, column, focused == column)
+        painter.end()
+        return picture
+
+    def drawBranches(self, painter: QPainter, rect: QRect, index: Index) -> None:
+        """Fold marks are drawn with the names."""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position().toPoint()
         index = self.indexAt(at)
-        row = self.board_model().row_at(index.row()) if index.isValid() else None
-        if row is not None and event.button() == Qt.MouseButton.LeftButton:
-            delegate = self.itemDelegate()
-            assert isinstance(delegate, CellPainter)
-            inside = index.column() == NAME and delegate.fold_box(row, self.visualRect(index)).contains(at)
-            if inside and isinstance(row.layer.content, Group):
-                self.folded.emit(row.layer.id)
+        layer = self.board_model.layer_of(index)
+        if layer is not None and event.button() == Qt.MouseButton.LeftButton:
+            inside = index.column() == NAME and self.cells.fold_box(self.visualRect(index)).contains(at)
+            if inside and isinstance(layer.content, Group):
+                self.folded.emit(layer.id)
                 return
             if index.column() != NAME:
-                self._pressed = (index, at, self.board_model().strength(index.row(), index.column()))
+                self._pressed = (index, at, self.board_model.strength(index))
                 self._dragging = False
-                if not self.selectionModel().isRowSelected(index.row()) or event.modifiers():
+                if not self.selectionModel().isRowSelected(index.row(), index.parent()) or event.modifiers():
                     super().mousePressEvent(event)
                 else:
                     self.selectionModel().setCurrentIndex(index, self.selectionModel().SelectionFlag.NoUpdate)
@@ -144,7 +184,7 @@ class Grid(QTableView):
         across = event.position().x() - at.x()
         if strength is not None and (self._dragging or abs(across) > 4):
             self._dragging = True
-            self.strength_set.emit(index.row(), index.column(), strength + across / 100.0)
+            self.strength_set.emit(index.column(), strength + across / 100.0)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._pressed is None:
@@ -155,12 +195,12 @@ class Grid(QTableView):
             self._dragging = False
             self.strength_done.emit()
         elif not event.modifiers():
-            self.cell_switched.emit(index.row(), index.column())
+            self.cell_switched.emit(index)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         index = self.currentIndex() if event.reason() == event.Reason.Keyboard else self.indexAt(event.pos())
         if index.isValid():
-            self.menu_asked.emit(index.row(), index.column(), event.globalPos())
+            self.menu_asked.emit(index, event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not (self.currentIndex().isValid() and self._key(event, self.currentIndex())):
@@ -168,22 +208,28 @@ class Grid(QTableView):
 
     def _key(self, event: QKeyEvent, index: QModelIndex) -> bool:
         """What the mouse does on a cell, by keys; whether it was one of them."""
-        row, column = index.row(), index.column()
+        column = index.column()
         steps = {Qt.Key.Key_Plus: _STEP, Qt.Key.Key_Minus: -_STEP}
-        if event.key() == Qt.Key.Key_Space and column >= FIRST_MAP and event.modifiers() & _CTRL:
+        across = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        if event.key() in across:
+            aside = index.siblingAtColumn(column + across[Qt.Key(event.key())])
+            if aside.isValid():
+                self.selectionModel().setCurrentIndex(aside, self.selectionModel().SelectionFlag.NoUpdate)
+                self.viewport().update()
+        elif event.key() == Qt.Key.Key_Space and column >= FIRST_MAP and event.modifiers() & _CTRL:
             self.map_asked.emit(column)
         elif event.key() == Qt.Key.Key_Space and column != NAME:
-            self.cell_switched.emit(row, column)
+            self.cell_switched.emit(index)
         elif event.key() == Qt.Key.Key_Space:
-            shown = self.board_model().row_at(row)
-            if shown is None or not isinstance(shown.layer.content, Group):
+            layer = self.board_model.layer_of(index)
+            if layer is None or not isinstance(layer.content, Group):
                 return False
-            self.folded.emit(shown.layer.id)
+            self.folded.emit(layer.id)
         elif event.key() in steps and column != NAME:
-            strength = self.board_model().strength(row, column)
+            strength = self.board_model.strength(index)
             if strength is None:
                 return False
-            self.strength_set.emit(row, column, min(max(strength + steps[Qt.Key(event.key())], 0.0), 1.0))
+            self.strength_set.emit(column, min(max(strength + steps[Qt.Key(event.key())], 0.0), 1.0))
             self.strength_done.emit()
         else:
             return False
@@ -198,15 +244,13 @@ class Board(QWidget):
         self.matter = matter
         self._column = NAME
         self.model = BoardModel(matter)
-        self.grid = Grid()
-        self.grid.setModel(self.model)
+        self.grid = Grid(self.model)
         self.grid.setAccessibleName("Board: layers and maps")
-        self.painter_ = CellPainter(matter, self.model, self.grid)
-        self.grid.setItemDelegate(self.painter_)
         self.heading = Heading(matter, self.grid)
-        self.grid.setHorizontalHeader(self.heading)
-        self.grid.verticalHeader().hide()
-        self.grid.verticalHeader().setDefaultSectionSize(ROW)
+        self.grid.setHeader(self.heading)
+        self.grid.setTreePosition(NAME)
+        self.heading.setStretchLastSection(False)
+        self.heading.setSectionsClickable(True)  # a tree takes that off the heading that it is given
         self.grid.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.grid.setTabKeyNavigation(False)
@@ -216,13 +260,12 @@ class Board(QWidget):
         self.grid.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.grid.setDragDropOverwriteMode(False)
         self.grid.setDropIndicatorShown(True)
-        self.grid.setShowGrid(False)
         self.grid.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.heading.setMinimumSectionSize(20)
         self.heading.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.heading.resizeSection(EYE, 24)
         for column in range(FIRST_MAP, FIRST_MAP + len(MAP_NAMES)):
-            self.heading.resizeSection(column, CELL)
+            self.heading.resizeSection(column, with_text(CELL))
         self.heading.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
         self.grid.cell_switched.connect(self._switched)
         self.grid.strength_set.connect(self.model.set_strength)
@@ -241,7 +284,6 @@ class Board(QWidget):
         self.empty.setContentsMargins(10, 6, 10, 6)
         column_.addWidget(self.empty)
         column_.addLayout(self._buttons())
-        self._stand: list[tuple[int, int, bool]] | None = None  # which rows there are
         self._thumbnail_timer = QTimer(self, singleShot=True)
         self._thumbnail_timer.timeout.connect(self._ask_thumbnails)
         matter.work.project_changed.connect(self.refresh)
@@ -290,15 +332,14 @@ class Board(QWidget):
     def refresh(self) -> None:
         """Show the stack as it is now."""
         self._column = self.grid.currentIndex().column() if self.grid.currentIndex().isValid() else self._column
-        stand = [(row.layer.id, row.depth, bool(row.layer.children)) for row in self.model.rows()]
-        if stand != self._stand:  # otherwise only what is in the cells is another
-            self._stand = stand
-            self.model.layoutAboutToBeChanged.emit()
-            self.model.beginResetModel()
-            self.model.endResetModel()
-            self.model.layoutChanged.emit()
+        moved, changed = self.model.take(self.matter.work.project)
+        if moved:
+            self.grid.expandAll()
+        for group_, open_ in self.model.groups.items():
+            self.grid.setExpanded(self.model.index_of(group_), open_)
         self._show_selection()
-        self.grid.viewport().update()
+        if changed:
+            self.grid.viewport().update()
         self.empty.setVisible(self.model.rowCount() == 0 and self.matter.work.studio is not None)
         for name in _ON_LAYERS:
             self.matter.commands[f"layer.{name}"].setEnabled(bool(self.matter.selection.chosen))
@@ -310,14 +351,14 @@ class Board(QWidget):
         """Select the rows of the layers that are selected."""
         selection = self.grid.selectionModel()
         flags = selection.SelectionFlag
-        row = self.model.row_of(self.matter.selection.selected)
+        now = self.model.index_of(self.matter.selection.selected, self._column)
         with QSignalBlocker(selection):
-            if row >= 0:
-                selection.setCurrentIndex(self.model.index(row, self._column), flags.NoUpdate)
+            if now.isValid():
+                selection.setCurrentIndex(now, flags.NoUpdate)
             selection.clearSelection()
             for layer in self.matter.selection.chosen:
-                if (row := self.model.row_of(layer)) >= 0:
-                    selection.select(self.model.index(row, 0), flags.Select | flags.Rows)
+                if (row := self.model.index_of(layer)).isValid():
+                    selection.select(row, flags.Select | flags.Rows)
 
     def _follow_selection(self) -> None:
         self._show_selection()
@@ -355,17 +396,19 @@ class Board(QWidget):
 
     # --- acting -------------------------------------------------------------------------------------------------
 
-    def _switched(self, row: int, column: int) -> None:
-        layer = self.model.layer_at(row)
+    def _switched(self, index: QModelIndex) -> None:
+        layer = self.model.layer_of(index)
         if layer is not None:
             if layer.id not in self.matter.selection.chosen:
                 self.matter.selection.select(layer.id)
-            self.model.toggle(row, column)
+            self.model.toggle(index)
 
     def _rows_chosen(self) -> None:
-        rows = sorted({index.row() for index in self.grid.selectionModel().selectedRows()}, reverse=True)
-        layers = [layer.id for row in rows if (layer := self.model.layer_at(row)) is not None]
-        now = self.model.layer_at(self.grid.currentIndex().row())
+        rows = self.grid.selectionModel().selectedRows()
+        chosen = {layer.id for index in rows if (layer := self.model.layer_of(index)) is not None}
+        project = self.matter.work.project
+        layers = [layer.id for layer in project.walk() if layer.id in chosen] if project is not None else []
+        now = self.model.layer_of(self.grid.currentIndex())
         if layers:
             self.matter.selection.select(
                 now.id if now is not None and now.id in layers else layers[-1], tuple(layers)
@@ -376,10 +419,10 @@ class Board(QWidget):
         if group_ is not None and isinstance(group_.content, Group):
             self.matter.work.execute(SetGroup(layer_id, folded=not group_.content.folded))
 
-    def _show_menu(self, row: int, column: int, at: QPoint) -> None:
-        layer = self.model.layer_at(row)
+    def _show_menu(self, index: QModelIndex, at: QPoint) -> None:
+        layer = self.model.layer_of(index)
         if layer is not None:
-            self.menu_of(layer, column).popup(at)
+            self.menu_of(layer, index.column()).popup(at)
 
     def menu_of(self, layer: Layer, column: int) -> QMenu:
         """The menu of a cell, or of the layer."""
@@ -387,7 +430,7 @@ class Board(QWidget):
             self.matter.selection.select(layer.id)
         if column >= FIRST_MAP:
             return cell_menu(self.matter, layer, MAP_NAMES[column - FIRST_MAP], self)
-        name = self.model.index(self.model.row_of(layer.id), NAME)
+        name = self.model.index_of(layer.id, NAME)
         return layer_menu(self.matter, layer, lambda: self.grid.edit(name), self)
 
     def _duplicate(self) -> None:

@@ -2,64 +2,67 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from lucky_fern.core import colour
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Layer
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
-from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.widgets.style import icon, tones
+from lucky_fern.ui.widgets.style import icon, tones, with_text
 
-INDENT = 13
+INDENT, CELL, ROW = 13, 34, 26
 _KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjustment": "adjust", "group": "folder"}
 
 
 class CellPainter(QStyledItemDelegate):
     """Filled where the layer gives, hollow where it is switched off, a dot where there is nothing."""
 
-    def __init__(self, matter: Matter, model: BoardModel, parent: QWidget) -> None:
+    def __init__(self, model: BoardModel, parent: QWidget) -> None:
         super().__init__(parent)
-        self.matter, self.board = matter, model
+        self.board = model
         self.tones = tones()
 
-    def fold_box(self, row: Row, rect: QRect) -> QRect:
-        """Where a group's fold mark is clicked."""
-        return QRect(rect.left() + row.depth * INDENT, rect.top(), INDENT + 2, rect.height())
+    def fold_box(self, rect: QRect) -> QRect:
+        """Where a group's fold mark is clicked, in the box of its name."""
+        return QRect(rect.left(), rect.top(), INDENT + 2, rect.height())
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(CELL, with_text(ROW))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        row = self.board.row_at(index.row())
-        if row is None:
-            return
+        """One cell, as it is dragged about."""
+        row = self.board.row_of(index)
+        if row is not None:
+            self.draw(painter, option.rect, row, index.column())
+
+    def draw(self, painter: QPainter, rect: QRect, row: Row, column: int, focus: bool = False) -> None:
+        """Draw a cell of a row into a box."""
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(option.rect, QColor(self.tones.soft_active))
-        middle, layer = option.rect.center(), row.layer
-        if index.column() == NAME:
-            self._name(painter, option.rect, row)
-        elif index.column() == EYE:
+        middle, layer = rect.center(), row.layer
+        if column == NAME:
+            self._name(painter, rect, row)
+        elif column == EYE:
             pixmap = icon("eye" if layer.visible else "eye-off", self.tones.text).pixmap(16, 16)
             painter.setOpacity(1.0 if row.shown else 0.4)
             painter.drawPixmap(middle.x() - 8, middle.y() - 8, 16, 16, pixmap)
             if layer.opacity < 1:
                 self._strength(painter, QRect(middle.x() - 8, middle.y() - 7, 17, 15), layer.opacity)
         else:
-            name = MAP_NAMES[index.column() - FIRST_MAP]
             if not (row.shown and layer.visible):
                 painter.setOpacity(0.4)
-            self._cell(painter, middle, name, layer)
+            self._cell(painter, middle, MAP_NAMES[column - FIRST_MAP], layer)
         painter.setOpacity(1.0)
-        if option.state & QStyle.StateFlag.State_HasFocus:
+        if focus:
             painter.setPen(QPen(QColor(self.tones.active), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(option.rect.adjusted(1, 1, -2, -2))
+            painter.drawRect(rect.adjusted(1, 1, -2, -2))
         painter.restore()
 
     def _name(self, painter: QPainter, rect: QRect, row: Row) -> None:
         layer = row.layer
-        x, y = rect.left() + row.depth * INDENT, rect.center().y()
+        x, y = rect.left(), rect.center().y()
         if isinstance(layer.content, Group):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(self.tones.text))
@@ -69,9 +72,9 @@ class CellPainter(QStyledItemDelegate):
         painter.drawPixmap(x, y - 7, 14, 14, icon(_KIND_ICONS[layer.kind], self.tones.quiet).pixmap(14, 14))
         x += 18
         right = rect.right() - 2
-        if layer.mask is not None:
+        if row.mask is not None:
             right -= 18
-            self._mask_mark(painter, QRectF(right + 3, y - 6, 12, 12), layer)
+            self._mask_mark(painter, QRectF(right + 3, y - 6, 12, 12), *row.mask)
         painter.setPen(QColor(self.tones.text if row.shown and layer.visible else self.tones.quiet))
         if isinstance(layer.content, Group):
             font = painter.font()
@@ -81,18 +84,13 @@ class CellPainter(QStyledItemDelegate):
         text = painter.fontMetrics().elidedText(layer.name, Qt.TextElideMode.ElideRight, box.width())
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
-    def _mask_mark(self, painter: QPainter, box: QRectF, layer: Layer) -> None:
+    def _mask_mark(self, painter: QPainter, box: QRectF, on: bool, shared: bool) -> None:
         """A disc in a square; two discs where the mask is shared."""
-        project = self.matter.work.project
-        if project is None or layer.mask is None:
-            return
-        mask = project.masks[layer.mask]
-        shared = sum(1 for other in project.walk() if other.mask == layer.mask) > 1
         painter.setPen(QPen(QColor(self.tones.text), 1))
-        painter.setBrush(QColor(self.tones.text) if mask.on else Qt.BrushStyle.NoBrush)
+        painter.setBrush(QColor(self.tones.text) if on else Qt.BrushStyle.NoBrush)
         painter.drawRect(box)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(self.tones.field if mask.on else self.tones.text))
+        painter.setBrush(QColor(self.tones.field if on else self.tones.text))
         if shared:
             painter.drawEllipse(box.center() - QPointF(2, 0), 2.4, 2.4)
             painter.drawEllipse(box.center() + QPointF(2.6, 0), 2.4, 2.4)

@@ -1,16 +1,17 @@
-"""The board's table: the stack as rows (top first, groups unfolded in place) × eye, name and maps."""
+"""The board's tree: the stack, top first, groups with what they hold × eye, name and maps."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from msgspec.structs import replace
-from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, QPersistentModelIndex, Qt
 
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Wash
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.ui.layers.matter import Matter
 
@@ -31,58 +32,102 @@ Index = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True)
 class Row:
-    """A layer as the board lists it: how deep in groups, and whether those groups are all shown."""
+    """A layer as the board lists it: under which group and where, and whether the groups it lies in are all shown."""
 
     layer: Layer
-    depth: int
+    group: int | None
+    place: int
     shown: bool
+    mask: tuple[bool, bool] | None  # whether its mask is on, and shared
+
+    @property
+    def look(self) -> tuple[object, ...]:
+        """All that is drawn of it."""
+        layer = self.layer
+        folded = layer.content.folded if isinstance(layer.content, Group) else None
+        return (
+            layer.id, layer.name, layer.kind, layer.visible, layer.opacity, layer.blend, layer.channels, folded,
+            self.shown, self.mask,
+        )  # fmt: skip
 
 
-def rows_of(layers: tuple[Layer, ...], depth: int = 0, shown: bool = True) -> list[Row]:
-    """The rows of a stretch of the stack, topmost first."""
-    rows: list[Row] = []
-    for layer in reversed(layers):
-        rows.append(Row(layer, depth, shown))
-        if isinstance(layer.content, Group) and not layer.content.folded:
-            rows += rows_of(layer.content.layers, depth + 1, shown and layer.visible)
-    return rows
-
-
-class BoardModel(QAbstractTableModel):
-    """Reads the project through the work; every change goes back as a command."""
+class BoardModel(QAbstractItemModel):
+    """The stack as it was when it was last taken over; every change goes back as a command."""
 
     def __init__(self, matter: Matter) -> None:
         super().__init__()
         self.matter = matter
-        self._rows: list[Row] = []
-        self._of: object = None
+        self._rows: dict[int, Row] = {}
+        self._inside: dict[int | None, list[int]] = {None: []}  # what a group holds, topmost first
 
-    def rows(self) -> list[Row]:
-        project = self.matter.work.project
-        layers = project.layers if project is not None else ()
-        if layers is not self._of:
-            self._of, self._rows = layers, rows_of(layers)
-        return self._rows
+    def take(self, project: Project | None) -> tuple[bool, bool]:
+        """Follow the project; whether there are other rows than before, and whether any looks otherwise."""
+        rows: dict[int, Row] = {}
+        inside: dict[int | None, list[int]] = {None: []}
+        masks = Counter(layer.mask for layer in project.walk()) if project is not None else Counter()
+
+        def walk(layers: tuple[Layer, ...], group: int | None, shown: bool) -> None:
+            inside[group] = [layer.id for layer in reversed(layers)]
+            for place, layer in enumerate(reversed(layers)):
+                mask = None
+                if layer.mask is not None and project is not None:
+                    mask = (project.masks[layer.mask].on, masks[layer.mask] > 1)
+                rows[layer.id] = Row(layer, group, place, shown, mask)
+                if isinstance(layer.content, Group):
+                    walk(layer.content.layers, layer.id, shown and layer.visible)
+
+        if project is not None:
+            walk(project.layers, None, True)
+        moved = inside != self._inside
+        changed = moved or any(self._rows[key].look != row.look for key, row in rows.items())
+        if moved:
+            self.beginResetModel()
+        self._rows, self._inside = rows, inside
+        if moved:
+            self.endResetModel()
+        return moved, changed
+
+    # --- the tree -----------------------------------------------------------------------------------------------
+
+    def index(self, row: int, column: int, parent: Index = QModelIndex()) -> QModelIndex:
+        inside = self._inside.get(parent.internalId() if parent.isValid() else None, [])
+        if 0 <= row < len(inside) and 0 <= column < self.columnCount():
+            return self.createIndex(row, column, inside[row])
+        return QModelIndex()
+
+    def parent(self, index: Index) -> QModelIndex:  # type: ignore[override]  # QObject's own takes nothing
+        row = self.row_of(index)
+        return QModelIndex() if row is None or row.group is None else self.index_of(row.group)
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:
-        return 0 if parent.isValid() else len(self.rows())
+        return len(self._inside.get(parent.internalId() if parent.isValid() else None, []))
 
     def columnCount(self, parent: Index = QModelIndex()) -> int:
         return FIRST_MAP + len(MAP_NAMES)
 
-    def row_at(self, row: int) -> Row | None:
-        rows = self.rows()
-        return rows[row] if 0 <= row < len(rows) else None
+    def index_of(self, layer_id: int | None, column: int = 0) -> QModelIndex:
+        """Where a layer is listed; not valid if it is not."""
+        row = None if layer_id is None else self._rows.get(layer_id)
+        return QModelIndex() if row is None else self.createIndex(row.place, column, row.layer.id)
 
-    def layer_at(self, row: int) -> Layer | None:
-        found = self.row_at(row)
-        return None if found is None else found.layer
+    def row_of(self, index: Index) -> Row | None:
+        return self._rows.get(index.internalId()) if index.isValid() else None
 
-    def row_of(self, layer_id: int | None) -> int:
-        return next((number for number, row in enumerate(self.rows()) if row.layer.id == layer_id), -1)
+    def layer_of(self, index: Index) -> Layer | None:
+        row = self.row_of(index)
+        return None if row is None else row.layer
+
+    @property
+    def groups(self) -> dict[int, bool]:
+        """Whether each group is unfolded."""
+        return {
+            key: not row.layer.content.folded
+            for key, row in self._rows.items()
+            if isinstance(row.layer.content, Group)
+        }
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        layer = self.layer_at(index.row())
+        layer = self.layer_of(index)
         if layer is None:
             return None
         column = index.column()
@@ -117,7 +162,7 @@ class BoardModel(QAbstractTableModel):
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
         if not index.isValid():
             return flags | Qt.ItemFlag.ItemIsDropEnabled
-        layer = self.layer_at(index.row())
+        layer = self.layer_of(index)
         if layer is not None and isinstance(layer.content, Group):
             flags |= Qt.ItemFlag.ItemIsDropEnabled
         if index.column() == NAME:
@@ -125,16 +170,16 @@ class BoardModel(QAbstractTableModel):
         return flags
 
     def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        layer = self.layer_at(index.row())
+        layer = self.layer_of(index)
         if layer is None or role != Qt.ItemDataRole.EditRole or index.column() != NAME or value == layer.name:
             return False
         return self.matter.work.execute(RenameLayer(layer.id, str(value)))
 
     # --- cells ------------------------------------------------------------------------------------------------
 
-    def toggle(self, row: int, column: int) -> None:
+    def toggle(self, index: Index) -> None:
         """Click on a cell: show or hide the selected layers, or switch what they give to a map."""
-        layer = self.layer_at(row)
+        layer, column = self.layer_of(index), index.column()
         if layer is None or column == NAME:
             return
         self.matter.work.end_gesture()
@@ -183,7 +228,7 @@ class BoardModel(QAbstractTableModel):
             return Channel("picture", picture=own)
         return Channel(STARTING[name])
 
-    def set_strength(self, row: int, column: int, strength: float) -> None:
+    def set_strength(self, column: int, strength: float) -> None:
         """Drag on a cell: how strongly the selected layers give to a map; on the eye, how strongly at all."""
         strength = round(min(max(strength, 0.0), 1.0), 3)
         if column == EYE:
@@ -199,9 +244,9 @@ class BoardModel(QAbstractTableModel):
 
         self.matter.selection.execute_each(make, merge=True)
 
-    def strength(self, row: int, column: int) -> float | None:
+    def strength(self, index: Index) -> float | None:
         """What a drag on a cell starts from; None where there is nothing to drag."""
-        layer = self.layer_at(row)
+        layer, column = self.layer_of(index), index.column()
         if layer is None or column == NAME:
             return None
         if column == EYE:
@@ -221,7 +266,7 @@ class BoardModel(QAbstractTableModel):
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
         mime = QMimeData()
-        layers = dict.fromkeys(layer.id for index in indexes if (layer := self.layer_at(index.row())) is not None)
+        layers = dict.fromkeys(layer.id for index in indexes if (layer := self.layer_of(index)) is not None)
         if layers:
             mime.setData(LAYER_MIME, " ".join(map(str, layers)).encode())
         return mime
@@ -230,27 +275,25 @@ class BoardModel(QAbstractTableModel):
         if not data.hasFormat(LAYER_MIME):
             return False
         layers = tuple(int(word) for word in bytes(data.data(LAYER_MIME).data()).decode().split())
-        onto = self.layer_at(parent.row()) if parent.isValid() else None
-        if row < 0 and onto is not None and isinstance(onto.content, Group):
+        onto = self.layer_of(parent)
+        if row < 0 and onto is not None:
             return self.move_into(layers, onto)
-        target = row if row >= 0 else (parent.row() if parent.isValid() else self.rowCount())
-        return self.move_to_row(layers, target)
+        return self.move_above(layers, self.rowCount(parent) if row < 0 else row, parent)
 
     def move_into(self, layers: tuple[int, ...], group: Layer) -> bool:
         """Put layers on top of what a group holds."""
         command = moved_into(group, layers)
         return command is not None and self.matter.work.execute(command)
 
-    def move_to_row(self, layers: tuple[int, ...], target: int) -> bool:
-        """Put layers into the gap above the row ``target`` (rows as they are before the move)."""
+    def move_above(self, layers: tuple[int, ...], target: int, parent: Index = QModelIndex()) -> bool:
+        """Put layers into the gap above a row of what ``parent`` holds (rows as they are before the move)."""
         project = self.matter.work.project
         if project is None:
             return False
-        below = self.layer_at(target)
-        while below is not None and below.id in layers:
-            target += 1
-            below = self.layer_at(target)
-        return self.matter.work.execute(moved_above(project, layers, None if below is None else below.id))
+        group = self.layer_of(parent)
+        inside = self._inside[None if group is None else group.id]
+        below = next((layer for layer in inside[target:] if layer not in layers), None)
+        return self.matter.work.execute(moved_above(project, layers, below, None if group is None else group.id))
 
     def shift(self, layers: tuple[int, ...], up: bool) -> bool:
         """Move layers one step among their neighbours, or out of their group at its end."""

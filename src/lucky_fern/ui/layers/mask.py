@@ -34,6 +34,7 @@ from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_check
+from lucky_fern.ui.widgets.style import with_text
 
 _TIPS = {
     "opacity": "How far this entry counts",
@@ -92,7 +93,7 @@ class MaskPanel(Page):
         self.list = ShrinkingList()
         self.list.remove_asked.connect(self._remove)
         self.list.setAccessibleName("Entries of the mask, topmost first")
-        self.list.setFixedHeight(74)
+        self.list.setFixedHeight(with_text(74))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_entry())
         column.addWidget(self.list)
@@ -199,7 +200,7 @@ class MaskPanel(Page):
             number.let_go.connect(self.matter.work.end_gesture)
             line = QHBoxLayout()
             label = QLabel(title)
-            label.setFixedWidth(76)
+            label.setFixedWidth(with_text(76))
             line.addWidget(label)
             line.addWidget(number, 1)
             column.addLayout(line)

@@ -5,10 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
+from PySide6.QtCore import QTimer
+
 from lucky_fern.core.parallel import stand_back
 from lucky_fern.ui.session.mishaps import LOG
 
-_AT_ONCE = 6
+# Each of them takes turns with the window at the interpreter; an errand never waits behind an export, a check and the
+# loading of kernels together.
+_AT_ONCE = 4
+_BREATH = 150  # milliseconds
 _POOL = ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="fern-beside", initializer=stand_back)
 
 
@@ -22,3 +27,8 @@ def beside(what: str, work: Callable[[], object]) -> Future[None]:
             LOG.exception(f"{what} went wrong inside.")
 
     return _POOL.submit(guarded)
+
+
+def soon(what: str, work: Callable[[], object]) -> None:
+    """The same once the window has shown what it has: for what nobody waits for."""
+    QTimer.singleShot(_BREATH, lambda: beside(what, work))

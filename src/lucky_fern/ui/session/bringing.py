@@ -139,17 +139,30 @@ class Bringing(QObject):
 
     # --- drops ------------------------------------------------------------------------------------------------
 
-    def drop_on_surface(self, picture: str, hit: SurfaceHit, view_up: F64) -> bool:
-        """Place a kit picture where it was dropped in the model view."""
+    def drop_on_surface(
+        self, picture: str, hit: SurfaceHit, view_up: F64, then: Callable[[], object] = lambda: None
+    ) -> bool:
+        """Place a kit picture where it was dropped in the model view, then do ``then``.
+
+        Which way it keeps its shape is found out beside the window.
+        """
         studio = self.work.studio
         if studio is None:
             return False
         if picture in studio.project.sequences:
-            return self._add_tiles(studio, picture)
+            if self._add_tiles(studio, picture):
+                then()
+            return True
         kit = studio.project.pictures[picture]
         proportion = kit.height / kit.width
         thrown = drop_thrown(studio.model, hit, proportion, view_up)
-        return self._add_decal(studio, picture, self._in_shape(studio, thrown, thrown.width * proportion))
+
+        def land(place: Place) -> None:
+            if self.work.studio is studio and self._add_decal(studio, picture, place):
+                then()
+
+        self.errands.send("Placing …", lambda: self._in_shape(studio, thrown, thrown.width * proportion), land)
+        return True
 
     @staticmethod
     def _in_shape(studio: Studio, thrown: Throw, height: float) -> Place:

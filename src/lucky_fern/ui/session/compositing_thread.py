@@ -7,6 +7,7 @@ between two chunks, and what that left undone is done with the new one, so nothi
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from itertools import groupby
@@ -24,6 +25,7 @@ from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
 from lucky_fern.render.parcels import HOME, PACKING
 from lucky_fern.ui.session.mishaps import LOG
 
+Seen = Callable[[], dict[SheetKey, AbstractSet[Chunk]]]  # finds what of every sheet is on the screen
 _BATCH = 32  # chunks between two answers
 
 
@@ -33,7 +35,7 @@ class Order:
 
     first_map: str
     focus: int | None
-    seen: dict[SheetKey, AbstractSet[Chunk]]
+    seen: Seen
 
 
 class CompositingThread(QObject):
@@ -60,7 +62,7 @@ class CompositingThread(QObject):
         self._stop = False
         self._bare: set[MapKey] = set()  # maps whose padding is still to be filled
         self._news = threading.Condition()
-        self._order = Order("colour", None, {})
+        self._order = Order("colour", None, dict)
         self.settled = threading.Event()
         self.shown = shown  # whose maps these are, once settled
         self._new = set(new)
@@ -77,16 +79,17 @@ class CompositingThread(QObject):
         project: Project,
         first_map: str = "colour",
         focus: int | None = None,
-        seen: dict[SheetKey, AbstractSet[Chunk]] | None = None,
+        seen: Seen = dict,
     ) -> None:
-        """Bring the maps to a project: the map named first, and of every map what is ``seen`` first.
+        """Bring the maps to a project: the map named first, and of every map what is ``seen`` first
+        (asked on the thread).
 
         ``focus`` is the layer being edited; what lies below it is kept composited.
         """
         with self._news:
             self.settled.clear()
             self._wanted = project
-            self._order = Order(first_map, focus, seen or {})
+            self._order = Order(first_map, focus, seen)
             self._serial += 1
             self._news.notify()
 
@@ -163,9 +166,10 @@ class CompositingThread(QObject):
         turns = [
             sorted(keys, key=lambda key: maps.index(key.map)) for _, keys in groupby(sorted(left, key=turn), key=turn)
         ]
+        on_screen = order.seen()
         for now_seen in (True, False):
             for keys in turns:
-                seen = order.seen.get(keys[0].sheet, frozenset())
+                seen = on_screen.get(keys[0].sheet, frozenset())
                 asked = set[Chunk]().union(*(left.get(key, set()) for key in keys))
                 waiting = sorted(chunk for chunk in asked if (chunk in seen) is now_seen)
                 while waiting:

@@ -42,7 +42,8 @@ class Exports(QObject):
         project = self.work.project
         if project is None:
             return ()
-        return project.exports or tuple(ExportSetup(name, self.folder) for name in _FIRST)
+        chosen = project.exports or tuple(ExportSetup(name, self.folder) for name in _FIRST)
+        return tuple(setup if setup.out else replace(setup, out=self.folder) for setup in chosen)
 
     @property
     def common(self) -> ExportSetup:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QObject, Signal
@@ -11,20 +12,26 @@ from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.ui.session.beside import beside
+from lucky_fern.ui.session.beside import soon
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
 
 
 class LayoutWatch(QObject):
-    """Keeps the findings and measures of the model that is open."""
+    """Keeps the findings and measures of the model that is open.
+
+    It waits until the maps are composited, unless somebody is at the Model station to read it.
+    """
 
     changed = Signal()
     _found = Signal(int, object, object)
 
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: Work, looking: Looking, maps: Maps) -> None:
         super().__init__()
-        self.work = work
+        self.work, self.looking, self.maps = work, looking, maps
+        self._waiting: Callable[[], None] | None = None
         self.findings: list[Finding] = []
         self.measures: Measures | None = None
         self.busy = False
@@ -32,6 +39,8 @@ class LayoutWatch(QObject):
         self._serial = 0
         self._found.connect(self._take)
         work.project_changed.connect(self._look)
+        for signal in (maps.rested, looking.station_changed):
+            signal.connect(self._go_on)
 
     def _look(self) -> None:
         studio = self.work.studio
@@ -46,8 +55,14 @@ class LayoutWatch(QObject):
         self._serial += 1
         self.findings, self.measures, self.busy = [], None, surface is not None
         self.changed.emit()
-        if surface is not None:
-            beside("The check of the layout", partial(self._work, self._serial, surface, sizes))
+        self._waiting = None if surface is None else partial(self._work, self._serial, surface, sizes)
+        self._go_on()
+
+    def _go_on(self) -> None:
+        """Begin what waits, if it is its turn."""
+        if self._waiting is not None and (self.maps.settled or self.looking.station == "model"):
+            soon("The check of the layout", self._waiting)
+            self._waiting = None
 
     def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, int]) -> None:
         # A surface of its own: the compositing thread builds sheets of the other one at the same time.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.project.document import Project
@@ -13,11 +13,13 @@ from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.comparing import Comparing
-from lucky_fern.ui.session.compositing_thread import CompositingThread
+from lucky_fern.ui.session.compositing_thread import CompositingThread, Seen
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.packing import Packing
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+
+_BREATH = 60  # milliseconds
 
 
 class Maps(QObject):
@@ -34,9 +36,12 @@ class Maps(QObject):
         self.store: MapStore | None = None
         self.compositing: CompositingThread | None = None
         self.packing: Packing | None = None
-        self.lookers: list[Callable[[], dict[SheetKey, AbstractSet[Chunk]]]] = []
+        self.lookers: list[Callable[[], Seen]] = []
         self._surface: Surface | None = None  # the one that the maps are of
         self._rested = 0  # the request that was told of in full last
+        # Another project is composited once the window has shown what it has of it.
+        self._soon = QTimer(self, singleShot=True, interval=_BREATH)
+        self._soon.timeout.connect(self.composite)
         work.studio_changed.connect(self._start_anew)
         work.layout_changed.connect(self._follow_surface)
         work.project_changed.connect(self._follow)
@@ -48,7 +53,8 @@ class Maps(QObject):
     @property
     def settled(self) -> bool:
         """Whether everything asked for is composited, and told here."""
-        return self.compositing is None or self._rested == self.compositing.serial
+        thread = self.compositing  # the thread that draws asks, too
+        return thread is None or (self._rested == thread.serial and not self._soon.isActive())
 
     @property
     def quiet(self) -> bool:
@@ -62,13 +68,18 @@ class Maps(QObject):
             return None
         return store
 
-    def on_screen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
-        """The chunks that the views show now; they are composited first."""
-        seen: dict[SheetKey, AbstractSet[Chunk]] = {}
-        for look in self.lookers:
-            for key, chunks in look().items():
-                seen[key] = seen.get(key, frozenset()) | chunks
-        return seen
+    def on_screen(self) -> Seen:
+        """Finds, on any thread, the chunks that the views show now; they are composited first."""
+        looks = [look() for look in self.lookers]
+
+        def find() -> dict[SheetKey, AbstractSet[Chunk]]:
+            seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+            for look in looks:
+                for key, chunks in look().items():
+                    seen[key] = seen.get(key, frozenset()) | chunks
+            return seen
+
+        return find
 
     # --- compositing ----------------------------------------------------------------------------------------
 
@@ -77,6 +88,7 @@ class Maps(QObject):
         studio = self.work.studio
         if studio is None or self.compositing is None:
             return
+        self._soon.stop()
         project = self.comparing.seen(studio.project)
         first = self.looking.shown_map or "colour"
         self.compositing.request(project, first, self.selection.selected, self.on_screen())
@@ -84,6 +96,7 @@ class Maps(QObject):
     def close(self) -> None:
         """End the work in the background."""
         self.comparing.unpin()
+        self._soon.stop()
         if self.compositing is not None:
             self.compositing.close()
             self.compositing = None
@@ -122,7 +135,9 @@ class Maps(QObject):
         self._surface = studio.surface
 
     def _follow(self, change: Change) -> None:
-        if change.whole or change.before is not change.after:
+        if change.whole:
+            self._soon.start()
+        elif change.before is not change.after:
             self.composite()
 
     def _follow_selection(self) -> None:

@@ -57,9 +57,10 @@ class Packing(QObject):
             return self._ready[0] if self._ready else None
 
     def taken(self) -> None:
-        """The first parcel is on the card."""
+        """The first parcel is on the card; where all was closed meanwhile there is none any more."""
         with self._news:
-            self._ready.popleft()
+            if self._ready:
+                self._ready.popleft()
             self._news.notify()
 
     def close(self) -> None:
@@ -91,9 +92,9 @@ class Packing(QObject):
             except Exception:  # noqa: BLE001  # a defect of ours must not end the thread: nothing more would show
                 LOG.exception("A piece of a map could not be made ready to be shown.")
             with self._news:
+                self._packing = False
                 if self._stop:
                     return
-                self._packing = False
                 if parcel is not None:
                     self._ready.append(parcel)
                 told = len(self._ready) <= 1

@@ -77,7 +77,9 @@ class Selection(QObject):
         commands = tuple(one for each in made for one in (each.commands if isinstance(each, Several) else (each,)))
         if not commands:
             return False
-        return self.work.execute(commands[0] if len(commands) == 1 else Several(commands), merge)  # type: ignore[arg-type]
+        # Any command may be one of several; the type lists those that a file may hold.
+        one = commands[0] if len(commands) == 1 else Several(commands)  # type: ignore[arg-type]
+        return self.work.execute(one, merge)
 
     # --- following the work -----------------------------------------------------------------------------------
 

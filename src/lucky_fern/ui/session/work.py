@@ -211,7 +211,7 @@ class Work(QObject):
         """What ``make`` opens, with all that the window asks for at once worked out (the model keeps it)."""
         self._ready_light()
         studio, missing = make()
-        _ = studio.model.islands, studio.model.tree, studio.warnings
+        _ = studio.model.islands, studio.model.tree, studio.model.bounds, studio.surface.nearest, studio.warnings
         return studio, missing
 
     def _ready_light(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Literal
 
 from msgspec.structs import replace
@@ -55,12 +56,10 @@ class Dropping(QObject):
         style = self.habits.label_style
         return studio.keep_label(replace(style, text="Text", colour=self._showing(style.colour, hit)))
 
-    def landed(self) -> None:
-        """It lies where it was put."""
-        thing, self.thing = self.thing, None
-        self.changed.emit()
-        if thing is not None:
-            self.dropped.emit(thing)
+    def landing(self) -> Callable[[], object]:
+        """What is to be called once it lies where it was put."""
+        thing = self.thing
+        return lambda: None if thing is None else self.dropped.emit(thing)
 
     def _showing(self, colour: str, hit: SurfaceHit) -> str:
         """The colour, or black or white where it would not stand out."""

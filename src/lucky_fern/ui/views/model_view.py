@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 from dataclasses import replace
 
-import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.pose import move_to, surface_pose
@@ -17,55 +17,29 @@ from lucky_fern.core.project.places import Framed, Throw
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.render import environment
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
-from lucky_fern.render.model_scene import Look, ModelScene
-from lucky_fern.render.textures import SheetTextures
+from lucky_fern.render.model_painter import ModelPainter, ModelPicture
+from lucky_fern.render.model_scene import Look
 from lucky_fern.ui.gestures.grip import Grip
-from lucky_fern.ui.session.bringing import Bringing
-from lucky_fern.ui.session.comparing import Comparing
-from lucky_fern.ui.session.looking import Looking
-from lucky_fern.ui.session.maps import Maps
-from lucky_fern.ui.session.selection import Selection
-from lucky_fern.ui.session.work import Work
-from lucky_fern.ui.tools.faces import Faces
-from lucky_fern.ui.tools.handles import Handles
-from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.session.compositing_thread import Seen
 from lucky_fern.ui.tools.sliding import look_of
-from lucky_fern.ui.views.shared_textures import SharedTextures
+from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
-
-_LIGHT = 40  # milliseconds until the light is asked for again
 
 
 class ModelView(View):
     """Orbit with the left button, pan with the middle one (or Shift), turn the light with the right one."""
 
-    def __init__(
-        self,
-        work: Work,
-        selection: Selection,
-        looking: Looking,
-        maps: Maps,
-        comparing: Comparing,
-        handles: Handles,
-        faces: Faces,
-        bringing: Bringing,
-        textures: SharedTextures,
-        pinned: SharedTextures,
-        laying: Laying,
-    ) -> None:
-        super().__init__(
-            "Model view", work, selection, looking, maps, comparing, handles, faces, bringing, textures, pinned
-        )
-        self.laying = laying
+    def __init__(self, matter: Matter) -> None:
+        self.laying = matter.laying
         self.camera = Camera()
         self.look = Look()
-        self._scene: ModelScene | None = None
-        self._faces_new = False
+        self._shown: Bool | None = None  # the faces that are drawn
+        self._uv: F64 | None = None  # where they lie for a while
         self._middle: tuple[Model, F64] | None = None
-        looking.look_asked.connect(self.look_along)
-        faces.shown_changed.connect(self._shown_changed)
+        super().__init__("Model view", matter, ModelPainter)
+        self.looking.look_asked.connect(self.look_along)
+        self.faces.shown_changed.connect(self._shown_changed)
 
     @property
     def aspect(self) -> float:
@@ -74,75 +48,55 @@ class ModelView(View):
     # --- drawing ------------------------------------------------------------------------------------------
 
     def reset_layout(self) -> None:
-        if self._scene is not None:
-            self.makeCurrent()
-            self._scene.release()
-            self._scene = None
-            self.doneCurrent()
-        self._faces_new = True
+        self._shown, self._uv = self.faces.shown, None
 
     def _shown_changed(self) -> None:
-        self._faces_new = True
+        self._shown = self.faces.shown
         self._owners = None
         self.refresh()
 
     def preview(self) -> None:
-        faces, studio = self.faces, self.work.studio
-        if self._scene is None or studio is None or self.laying.stay:
-            return
-        self.makeCurrent()
-        self._scene.show_uv(studio.model.uv if faces.preview is None else faces.preview)
-        self.doneCurrent()
+        if not self.laying.stay:
+            self._uv = self.faces.preview
 
     def reset_scene(self) -> None:
         self.reset_layout()
         self.frame_all()
-        self.overlay.hint = (
-            "" if self.work.studio is not None else "Open a model (OBJ, GLB, glTF, PLY or STL) to begin."
-        )
+        self.hint("" if self.work.studio is not None else "Open a model (OBJ, GLB, glTF, PLY or STL) to begin.")
 
-    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+    def picture(self) -> ModelPicture:
         studio = self.work.studio
-        if studio is None:
-            context.clear(*self.look.backdrop_high, 1.0)
-            return
-        if self._scene is None:
-            if not environment.prepared():  # another thread is at it; the window answers meanwhile
-                context.clear(*self.look.backdrop_high, 1.0)
-                self.pace.ask_after(_LIGHT)
-                return
-            self._scene = ModelScene(context, studio.surface)
-        if self._faces_new:
-            self._faces_new = False
-            self._scene.show_faces(self.faces.shown)
-        self.put_tint(self._scene.tint, lambda triangles: studio.model.corners[triangles])
         look = replace(self.look, shown_map=self.looking.shown_map, checker=self.faces.checker)
-        self._scene.draw(self.camera, self.aspect, look, textures, sizes)
+        surface = studio.surface if studio is not None else None
+        return ModelPicture(surface, self.camera, self.aspect, look, self._shown, self._uv, self._coloured)
 
-    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
-        """The chunks with triangles that face the camera and lie in its frame (or round it)."""
-        studio = self.work.studio
+    def seen(self) -> Seen:
+        """Finds the chunks with triangles that face the camera and lie in its frame (or round it)."""
+        studio, camera, aspect, sizes = self.work.studio, self.camera, self.aspect, self.work.sheet_sizes()
         if studio is None:
-            return {}
-        model = studio.model
-        middle = self._middles(model)
-        eye = self.camera.axes[2] if self.camera.parallel else self.camera.eye - middle
-        flat = self.camera.project(middle, self.aspect)
-        inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1) & ((model.face_normals * eye).sum(axis=1) > 0)
-        return {
-            sheet.key: sheet.chunks_of(inside[sheet.triangle])
-            for sheet in studio.surface.ready_sheets(self.work.sheet_sizes())
-        }
+            return dict
+        surface = studio.surface
+
+        def find() -> dict[SheetKey, AbstractSet[Chunk]]:
+            middle = self._middles(surface.model)
+            eye = camera.axes[2] if camera.parallel else camera.eye - middle
+            flat = camera.project(middle, aspect)
+            inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1)
+            inside &= (surface.model.face_normals * eye).sum(axis=1) > 0
+            return {sheet.key: sheet.chunks_of(inside[sheet.triangle]) for sheet in surface.ready_sheets(sizes)}
+
+        return find
 
     def _middles(self, model: Model) -> F64:
         """(T, 3) the middles of all faces, worked out once for a model."""
-        if self._middle is None or self._middle[0] is not model:
-            self._middle = (model, model.corners.mean(axis=1))
-        return self._middle[1]
+        kept = self._middle
+        if kept is None or kept[0] is not model:
+            kept = self._middle = (model, model.corners.mean(axis=1))
+        return kept[1]
 
     def set_look(self, **changes: object) -> None:
         """Change how the model is drawn (see :class:`Look`)."""
-        self.look = replace(self.look, **changes)  # type: ignore[arg-type]
+        self.look = replace(self.look, **changes)  # type: ignore[arg-type]  # names of Look, each of its own type
         self.update()
 
     def frame_all(self) -> None:
@@ -298,8 +252,8 @@ class ModelView(View):
         elif how == "light":
             self.set_look(lamp_deg=(self.look.lamp_deg + dx * 0.6) % 360.0)
 
-    def drop_picture(self, picture: str, point: F64) -> bool:
+    def drop_picture(self, picture: str, point: F64, then: Callable[[], object] = lambda: None) -> bool:
         hit = self.hit(point)
         if hit is None:
             return False
-        return self.bringing.drop_on_surface(picture, hit, self.camera.axes[1])
+        return self.bringing.drop_on_surface(picture, hit, self.camera.axes[1], then)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 
-import moderngl
 import numpy as np
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QPushButton
@@ -17,19 +17,11 @@ from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
-from lucky_fern.render.textures import SheetTextures
+from lucky_fern.render.sheet_painter import SheetPainter, SheetPicture
+from lucky_fern.render.sheet_scene import FlatCamera, TileMap
 from lucky_fern.ui.gestures.grip import Grip
-from lucky_fern.ui.session.bringing import Bringing
-from lucky_fern.ui.session.comparing import Comparing
-from lucky_fern.ui.session.looking import Looking
-from lucky_fern.ui.session.maps import Maps
-from lucky_fern.ui.session.selection import Selection
-from lucky_fern.ui.session.work import Work
-from lucky_fern.ui.tools.faces import Faces
-from lucky_fern.ui.tools.handles import Handles
-from lucky_fern.ui.tools.laying import Laying
-from lucky_fern.ui.views.shared_textures import SharedTextures
+from lucky_fern.ui.session.compositing_thread import Seen
+from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
 
 _PIXELS_PER_TEXEL = 48.0
@@ -40,74 +32,48 @@ class SheetView(View):
 
     flat = True
 
-    def __init__(
-        self,
-        work: Work,
-        selection: Selection,
-        looking: Looking,
-        maps: Maps,
-        comparing: Comparing,
-        handles: Handles,
-        faces: Faces,
-        bringing: Bringing,
-        textures: SharedTextures,
-        pinned: SharedTextures,
-        laying: Laying,
-    ) -> None:
-        super().__init__(
-            "Sheet view", work, selection, looking, maps, comparing, handles, faces, bringing, textures, pinned
-        )
+    def __init__(self, matter: Matter) -> None:
         self.camera = FlatCamera()
         self.tiles = TileMap(())
         self.wires = True
         self.ground = (0.60, 0.60, 0.60)
-        self._scene: SheetScene | None = None
+        self._uv: F64 | None = None  # where coloured faces lie for a while
         self._all_framed = True  # nobody has zoomed or panned yet: everything stays in view when the size changes
+        super().__init__("Sheet view", matter, SheetPainter)
         self.unwrap = QPushButton("Unwrap it", self)
         self.unwrap.setToolTip("Cut and unwrap the whole model, so that there is something to paint on")
-        self.unwrap.clicked.connect(lambda: laying.do(Unwrap()))
+        self.unwrap.clicked.connect(lambda: matter.laying.do(Unwrap()))
         self.unwrap.hide()
 
     # --- drawing ------------------------------------------------------------------------------------------
 
     def reset_layout(self) -> None:
-        if self._scene is not None:
-            self.makeCurrent()
-            self._scene.release()
-            self._scene = None
-            self.doneCurrent()
+        self._uv = None
         studio = self.work.studio
         self.tiles = TileMap(studio.surface.keys if studio is not None else ())
         if self._all_framed:
             self.frame_all()
         else:
             self.set_camera(self.camera)
-        self.overlay.hint = self.overlay.facts = ""
+        self.overlay.facts = ""
         bare = studio is not None and not studio.surface.keys
         self.unwrap.setVisible(bare)
-        if bare and studio is not None:
-            self.overlay.hint = studio.warnings[-1] if studio.warnings else "This model has no UVs."
+        said = studio.warnings[-1] if studio is not None and studio.warnings else "This model has no UVs."
+        self.hint(said if bare else "")
 
     def reset_scene(self) -> None:
         self.reset_layout()
         self.frame_all()
 
-    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+    def picture(self) -> SheetPicture:
         studio = self.work.studio
-        if studio is None or textures is None:
-            context.clear(*self.ground, 1.0)
-            return
-        if self._scene is None:
-            self._scene = SheetScene(context, studio.surface, self.tiles)
-        self.put_tint(self._scene.tint, self._tint_corners)
-        self._scene.draw(
-            self.camera, self.width(), self.height(), self.looking.shown_map, self.wires, textures,
-            sizes, self.ground, (0.08, 0.08, 0.08, 0.17), self.faces.checker,
+        return SheetPicture(
+            studio.surface if studio is not None else None, self.tiles, self.camera, self.width(), self.height(),
+            self.ground, self.looking.shown_map, self.wires, self.faces.checker, self._uv, self._coloured,
         )  # fmt: skip
 
-    def _tint_corners(self, triangles: I32) -> F64:
-        assert self._scene is not None
-        return self._scene.plane_corners(triangles, self.faces.preview)
+    def preview(self) -> None:
+        self._uv = self.faces.preview
 
     def go_to_triangles(self, triangles: I32) -> None:
         """Look at where some triangles lie on their sheets."""
@@ -124,22 +90,27 @@ class SheetView(View):
         room = 0.1 * max(float((high - low).max()), 0.02)
         self.set_camera(FlatCamera.framing(np.stack([low - room, high + room]), self.width(), self.height()))
 
-    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
-        """The chunks that lie in the view's rectangle."""
+    def seen(self) -> Seen:
+        """Finds the chunks that lie in the view's rectangle."""
         low = self.plane_at(np.array([0.0, self.height()]))
         high = self.plane_at(np.array([self.width(), 0.0]))
-        seen: dict[SheetKey, AbstractSet[Chunk]] = {}
-        for key, size in self.work.sheet_sizes().items():
-            corner = self.tiles.corner(key)
-            left, right = ((low[0] - corner[0]) * size, (high[0] - corner[0]) * size)
-            top, bottom = ((1 - high[1] + corner[1]) * size, (1 - low[1] + corner[1]) * size)
-            seen[key] = {
-                chunk
-                for chunk in every_chunk(size)
-                if chunk.column * CHUNK < right and (chunk.column + 1) * CHUNK > left
-                and chunk.row * CHUNK < bottom and (chunk.row + 1) * CHUNK > top
-            }  # fmt: skip
-        return seen
+        tiles, sizes = self.tiles, self.work.sheet_sizes()
+
+        def find() -> dict[SheetKey, AbstractSet[Chunk]]:
+            seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+            for key, size in sizes.items():
+                corner = tiles.corner(key)
+                left, right = ((low[0] - corner[0]) * size, (high[0] - corner[0]) * size)
+                top, bottom = ((1 - high[1] + corner[1]) * size, (1 - low[1] + corner[1]) * size)
+                seen[key] = {
+                    chunk
+                    for chunk in every_chunk(size)
+                    if chunk.column * CHUNK < right and (chunk.column + 1) * CHUNK > left
+                    and chunk.row * CHUNK < bottom and (chunk.row + 1) * CHUNK > top
+                }  # fmt: skip
+            return seen
+
+        return find
 
     def frame_all(self) -> None:
         """All sheets in view."""
@@ -287,9 +258,12 @@ class SheetView(View):
         else:
             self.set_camera(self.camera.panned(dx, dy))
 
-    def drop_picture(self, picture: str, point: F64) -> bool:
+    def drop_picture(self, picture: str, point: F64, then: Callable[[], object] = lambda: None) -> bool:
         plane = self.plane_at(point)
         key = self.tiles.sheet_at(plane)
         if key is None:
             return False
-        return self.bringing.drop_on_sheet(picture, key, self.tiles.to_uv(key, plane))
+        done = self.bringing.drop_on_sheet(picture, key, self.tiles.to_uv(key, plane))
+        if done:
+            then()
+        return done

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from collections.abc import Set as AbstractSet
-from pathlib import Path
 
 import moderngl
 import numpy as np
@@ -15,123 +13,100 @@ from PySide6.QtGui import (
     QDragMoveEvent,
     QDropEvent,
     QFocusEvent,
+    QHideEvent,
+    QImage,
     QKeyEvent,
     QMouseEvent,
-    QPixmap,
+    QPainter,
+    QPaintEvent,
     QResizeEvent,
+    QShowEvent,
     QTabletEvent,
     QWheelEvent,
 )
-from PySide6.QtOpenGLWidgets import QOpenGLWidget
+from PySide6.QtWidgets import QWidget
 
-from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.arrays import F64, I32, U8
 from lucky_fern.core.painting.brush import Pen
-from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.project.places import Framed
 from lucky_fern.core.selecting.seen import nearest_faces
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.render.frames import Box
+from lucky_fern.render.drawing import Canvas, Painter, Wanted
 from lucky_fern.render.model_scene import CHECKER_TEXELS
-from lucky_fern.render.textures import SheetTextures
-from lucky_fern.render.tint import Tint
+from lucky_fern.render.tint import Coloured
 from lucky_fern.ui.gestures.drawn import Drawn
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.grip import Grip
-from lucky_fern.ui.session.bringing import Bringing
 from lucky_fern.ui.session.change import Change
-from lucky_fern.ui.session.comparing import Comparing
-from lucky_fern.ui.session.looking import Looking
-from lucky_fern.ui.session.maps import Maps
-from lucky_fern.ui.session.mishaps import LOG
-from lucky_fern.ui.session.selection import Selection
-from lucky_fern.ui.session.work import Work
-from lucky_fern.ui.tools.faces import Faces
-from lucky_fern.ui.tools.handles import Handles
+from lucky_fern.ui.session.compositing_thread import Seen
+from lucky_fern.ui.views.drawing_thread import NO_GL
+from lucky_fern.ui.views.drops import Drops
+from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.overlay import Overlay
-from lucky_fern.ui.views.pace import Pace
-from lucky_fern.ui.views.shared_textures import SharedTextures
 
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
-NO_GL = (
-    "The views need OpenGL 3.3, which this computer's graphics driver does not offer. Update the driver, or start "
-    "with LIBGL_ALWAYS_SOFTWARE=1 to have the processor draw. Jobs (lucky-fern run) need no graphics."
-)
-PICTURE_MIME = "application/x-lucky-fern-picture"
 
 
-class View(QOpenGLWidget):
-    """A GL view with an overlay. Subclasses draw, and say how screen and surface correspond."""
+class View(QWidget):
+    """A picture drawn beside the window, with an overlay. Subclasses say what is drawn, and where it is seen."""
 
-    frame_drawn = Signal()
+    frame_drawn = Signal()  # a new picture is on the screen
     flat = False  # whether this is the view of the sheets
+    _came = Signal(object)  # pixels, from the thread that draws
 
-    def __init__(
-        self,
-        title: str,
-        work: Work,
-        selection: Selection,
-        looking: Looking,
-        maps: Maps,
-        comparing: Comparing,
-        handles: Handles,
-        faces: Faces,
-        bringing: Bringing,
-        textures: SharedTextures,
-        pinned: SharedTextures,
-    ) -> None:
+    def __init__(self, title: str, matter: Matter, make_painter: Callable[[moderngl.Context], Painter]) -> None:
         super().__init__()
-        self.work = work
-        self.selection = selection
-        self.looking = looking
-        self.maps = maps
-        self.comparing = comparing
-        self.faces = faces
-        self.bringing = bringing
-        self.textures = textures
-        self.pinned_textures = pinned
+        self.work, self.selection, self.looking = matter.work, matter.selection, matter.looking
+        self.maps, self.comparing, self.faces = matter.maps, matter.comparing, matter.faces
+        self.bringing, self._thread = matter.bringing, matter.drawing_thread
         self._wiping = False
-        maps.lookers.append(self.seen)
-        self.context_: moderngl.Context | None = None
+        self.maps.lookers.append(self.seen)
         self.setAccessibleName(title)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(160, 160)
         self._drawn = Drawn()
         self.overlay = Overlay(self, self._drawn)
+        self.drops = Drops(self.overlay, self.work, self.bringing, self.drop_picture)
         self.gestures: list[Gesture] = []  # asked in this order; the window hands them over
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
         self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
         self._last = QPointF()
         self._navigating = ""
-        self.pace = Pace(self, maps, (textures, pinned), self._draw_into, lambda: self._gesture is not None)
-        self.pace.drawn.connect(self.frame_drawn)
-        work.studio_changed.connect(self._studio_changed)
-        work.project_changed.connect(self._follow)
-        selection.changed.connect(self.refresh_hands)
-        looking.changed.connect(self.refresh)
-        looking.station_changed.connect(self.refresh)
-        handles.changed.connect(self.refresh_hands)
-        maps.arrived.connect(self.pace.receive)
-        maps.rested.connect(self.pace.news)
-        comparing.pinned_changed.connect(self.pace.receive)
-        looking.marker_changed.connect(self._marker_changed)
-        faces.changed.connect(self._tint_changed)
-        faces.preview_changed.connect(self._preview_changed)
-        faces.tool_changed.connect(self.refresh_hands)
-        work.layout_changed.connect(self._layout_changed)
-        self._tint_new = True
+        self._asked = self._smooth = False  # whether a picture is wanted, and one with smooth edges
+        self._coloured: Coloured | None = None
+        self._pixels: U8 | None = None  # of the last picture
+        self._sent = self._taken = 0  # pictures that were drawn, and that came here
+        self._new = False  # whether the last picture was not on the screen yet
+        self._came.connect(self._take)
+        self.canvas = Canvas(self._thread.drawing, make_painter, self._send, lambda: self._gesture is not None)
+        self._thread.drawing.add(self.canvas)
+        self._thread.failed.connect(self.hint)
+        self.work.studio_changed.connect(self._studio_changed)
+        self.work.project_changed.connect(self._follow)
+        self.work.layout_changed.connect(self._layout_changed)
+        self.selection.changed.connect(self.refresh_hands)
+        self.looking.changed.connect(self.refresh)
+        self.looking.station_changed.connect(self.refresh)
+        self.looking.marker_changed.connect(self._marker_changed)
+        matter.handles.changed.connect(self.refresh_hands)
+        self.faces.changed.connect(self._tint_changed)
+        self.faces.preview_changed.connect(self._preview_changed)
+        self.faces.tool_changed.connect(self.refresh_hands)
 
     # --- what subclasses answer ---------------------------------------------------------------------------
 
-    def draw(self, context: moderngl.Context, textures: SheetTextures | None, sizes: dict[SheetKey, int]) -> None:
+    def picture(self) -> object:
+        """What is to be drawn, as it is now, for this view's painter."""
         raise NotImplementedError
 
-    def seen(self) -> dict[SheetKey, AbstractSet[Chunk]]:
-        """The chunks of each sheet that can be seen here now."""
+    def seen(self) -> Seen:
+        """Finds, on any thread, the chunks of each sheet that can be seen here now."""
         raise NotImplementedError
 
     def grip_of(self, place: Framed, height: float) -> Grip | None:
@@ -180,7 +155,8 @@ class View(QOpenGLWidget):
     def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
         raise NotImplementedError
 
-    def drop_picture(self, picture: str, point: F64) -> bool:
+    def drop_picture(self, picture: str, point: F64, then: Callable[[], object] = lambda: None) -> bool:
+        """Place a kit picture under a pixel, then do ``then``; whether there is anything to lie on."""
         raise NotImplementedError
 
     def reset_scene(self) -> None:
@@ -203,49 +179,73 @@ class View(QOpenGLWidget):
 
     # --- drawing --------------------------------------------------------------------------------------------
 
-    def initializeGL(self) -> None:
-        try:
-            self.context_ = moderngl.create_context(require=330)
-        except Exception as error:  # noqa: BLE001  # drivers fail in many ways; the person can mend all of them alike
-            LOG.warning("no OpenGL 3.3: %s", error)
-            self.overlay.hint = NO_GL
-            self.work.warn(NO_GL)
-        else:
-            self.pace.start(self.context_)
-
-    def paintGL(self) -> None:
-        if self.context_ is not None:
-            ratio = self.devicePixelRatio()
-            size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
-            self.pace.paint(self.context_, self.defaultFramebufferObject(), size)
-
-    def _draw_into(self, target: moderngl.Framebuffer, box: Box) -> None:
-        """Draw a box of the view, as it is now, into a framebuffer in use."""
-        assert self.context_ is not None
-        target.scissor = box
-        self.draw(self.context_, self.textures.ready(self.context_), self.work.sheet_sizes())
-        pinned = self.pinned_textures.ready(self.context_)
-        if pinned is not None and self.comparing.pinned is not None:
-            # The pinned state is drawn over the left part; nothing else of the frame is touched.
-            target.use()
-            x, y, width, height = box
-            target.scissor = (x, y, max(int(width * self.comparing.wipe), 1), height)
-            self.draw(self.context_, pinned, self.comparing.pinned.sizes)
-
     def update(self) -> None:  # type: ignore[override]  # whoever asks for a part gets the whole
-        """Ask for a frame."""
-        self.pace.ask()
+        """Ask for a new picture."""
+        self._asked = True
         super().update()
+
+    def draw_smooth_next(self) -> None:
+        """Have the next picture drawn with smooth edges, even where drawing is slow."""
+        self._smooth = True
+        self.update()
 
     @property
     def due(self) -> bool:
-        """Whether what this view shows is still to be drawn."""
-        return self.pace.due
+        """Whether what this view shows is still to be drawn, or to be drawn better."""
+        if not self.isVisible() or self._thread.drawing.failed:
+            return False
+        return self._asked or self._new or self.canvas.busy or self._taken < self._sent
 
-    def draw_smooth_next(self) -> None:
-        """Have the next frame drawn with smooth edges, even where drawing is slow."""
-        self.pace.ask(smooth=True)
-        super().update()
+    @property
+    def image(self) -> QImage:
+        """The last picture; it holds on to pixels of this view, and is true until the next one comes."""
+        pixels = self._pixels
+        if pixels is None:
+            return QImage()
+        rows, columns = pixels.shape[:2]
+        return QImage(pixels.data, columns, rows, pixels.strides[0], QImage.Format.Format_RGB32)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Say what is wanted, and show what came."""
+        if self._asked:
+            ratio = self.devicePixelRatio()
+            size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
+            wanted = Wanted(size, self.picture(), *self._thread.stocks(), self.comparing.wipe)
+            self.canvas.want(wanted, self._smooth)
+            self._asked = self._smooth = False
+        painter = QPainter(self)
+        if self._pixels is None:
+            painter.fillRect(self.rect(), self.palette().mid())
+        else:
+            painter.drawImage(self.rect(), self.image)
+        painter.end()
+        if self._new:
+            self._new = False
+            self.frame_drawn.emit()
+
+    def _send(self, pixels: U8) -> None:
+        """On the thread that draws: a picture is done."""
+        self._sent += 1
+        self._came.emit(pixels)
+
+    def _take(self, pixels: U8) -> None:
+        self._taken += 1
+        self._pixels, self._new = pixels, True
+        super().update()  # shows it; nothing is to be drawn anew
+
+    def hint(self, sentence: str) -> None:
+        """Say in the middle of the view what there is to do here, or nothing."""
+        self.overlay.hint = NO_GL if self._thread.drawing.failed else sentence
+        self.overlay.update()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.canvas.set_visible(True)
+        self.update()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.canvas.set_visible(False)
 
     def refresh(self) -> None:
         """Draw everything anew."""
@@ -270,37 +270,23 @@ class View(QOpenGLWidget):
         self.overlay.update()
 
     def _tint_changed(self) -> None:
-        self._tint_new = True
         tinted = self.faces.tint()
+        self._coloured = Coloured(tinted.triangles, tinted.colours) if tinted is not None else None
         self.overlay.heat = tinted.heat if tinted is not None else None
         self.refresh()
 
     def _preview_changed(self) -> None:
-        self._tint_new = True
         self.preview()
         self.refresh()
 
     def preview(self) -> None:
         """Follow UVs that are shown for a while."""
 
-    def put_tint(self, tint: Tint, corners: Callable[[I32], F64]) -> None:
-        """Bring a scene's tint to what is to be coloured; subclasses call this before they draw."""
-        if not self._tint_new:
-            return
-        self._tint_new = False
-        tinted = self.faces.tint()
-        if tinted is None:
-            tint.show(np.zeros((0, 3, 3)), np.zeros((0, 4)))
-        else:
-            tint.show(corners(tinted.triangles), tinted.colours)
-
     def _studio_changed(self) -> None:
-        self._tint_new = True
         self.reset_scene()
         self.refresh()
 
     def _layout_changed(self) -> None:
-        self._tint_new = True
         self._owners = None
         self.reset_layout()
         self.refresh()
@@ -460,45 +446,18 @@ class View(QOpenGLWidget):
     # --- drops ------------------------------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        mime = event.mimeData()
-        files = any(Path(url.toLocalFile()).suffix.lower() in SUFFIXES for url in mime.urls())
-        if mime.hasFormat(PICTURE_MIME) or files:
-            event.acceptProposedAction()
+        self.drops.enter(event)
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        point = _array(event.position())
-        self.hover(point)
-        image = event.mimeData().imageData()
-        if isinstance(image, QPixmap):
-            self.overlay.ghost = (image, event.position())
-        self.overlay.marker = point
-        self.overlay.update()
-        event.acceptProposedAction()
+        self.hover(_array(event.position()))
+        self.drops.move(event)
 
     def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
-        self._end_drop()
+        self.drops.end()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        point = _array(event.position())
-        self._end_drop()
-        mime = event.mimeData()
-        if mime.hasFormat(PICTURE_MIME):
-            self._place(bytes(mime.data(PICTURE_MIME).data()).decode(), point)
-        elif mime.urls():
-            paths = [Path(url.toLocalFile()) for url in mime.urls()]
-            self.bringing.bring(paths, lambda name: self._place(name, point))
-        event.acceptProposedAction()
+        self.drops.drop(event)
         self.setFocus()
-
-    def _place(self, picture: str, point: F64) -> None:
-        if not self.drop_picture(picture, point):
-            self.work.said.emit(
-                "There is nothing to place a picture on there; drop it on the model or on a sheet.", True
-            )
-
-    def _end_drop(self) -> None:
-        self.overlay.ghost = self.overlay.marker = None
-        self.overlay.update()
 
 
 def _array(point: QPointF) -> F64:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
-_TURN = 0.001  # seconds that a thread may keep the interpreter while the window waits for it
+_TURN = 0.0003  # seconds that a thread may keep the interpreter while the window waits for it
 _VIRTUAL = "1600x1000x24"
 
 
@@ -40,16 +40,17 @@ def ensure_screen() -> subprocess.Popen[bytes] | None:
     return screen
 
 
-def make_application(look: str = "light", numbers: str = "point") -> QApplication:
+def make_application(look: str = "light", numbers: str = "point", text: int = 100) -> QApplication:
     """The Qt application with the surface format that the views need.
 
-    ``look`` is light, dark or system; ``numbers`` are written with a point or a comma, or as the system has them.
+    ``look`` is light, dark or system; ``numbers`` are written with a point or a comma, or as the system has them;
+    ``text`` is its size in percent, 0 as the system has it.
     """
-    from PySide6.QtCore import QCoreApplication, QLocale, Qt
+    from PySide6.QtCore import QLocale, Qt
     from PySide6.QtGui import QSurfaceFormat
     from PySide6.QtWidgets import QApplication
 
-    from lucky_fern.ui.widgets.style import choose, load_fonts, palette, tones
+    from lucky_fern.ui.widgets.style import choose, desktop_text, load_fonts, palette, tones
     from lucky_fern.ui.widgets.tidying import Tidying
 
     kind = QSurfaceFormat()
@@ -57,7 +58,6 @@ def make_application(look: str = "light", numbers: str = "point") -> QApplicatio
     kind.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
     kind.setDepthBufferSize(24)
     QSurfaceFormat.setDefaultFormat(kind)
-    QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
     # While the window is made nothing is looked for either: it would take a tenth of the time.
     application = QApplication(["lucky-fern"])
     sys.setswitchinterval(_TURN)
@@ -68,7 +68,8 @@ def make_application(look: str = "light", numbers: str = "point") -> QApplicatio
         QLocale.setDefault(locale)
     application.setStyle("Fusion")
     desktop = QApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
-    choose(look == "dark" or (look == "system" and desktop))
+    share = text / 100 if text else desktop_text(application.font().pointSizeF())
+    choose(look == "dark" or (look == "system" and desktop), share)
     application.setPalette(palette(tones()))
     application.setApplicationName("Lucky Fern")
     load_fonts()

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from lucky_fern.core import colour
+from lucky_fern.ui.widgets.style import with_text
 
 _NEAR, _FAR = 0.02, 0.1  # steps of the arrow keys, without and with Shift
 
@@ -38,7 +39,7 @@ class NumberField(QWidget):
         self.number = QDoubleSpinBox(minimum=low, maximum=high, decimals=decimals, suffix=suffix)
         self.number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.number.setSingleStep((high - low) / 100)
-        self.number.setFixedWidth(58)
+        self.number.setFixedWidth(with_text(58))
         self.number.setAccessibleName(title)
         self.number.setKeyboardTracking(False)
         row.addWidget(self.slider, 1)
@@ -125,7 +126,7 @@ class ShadeSquare(DragField):
 
     def __init__(self) -> None:
         super().__init__("Saturation and lightness")
-        self.setFixedHeight(92)
+        self.setFixedHeight(with_text(92))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.hue = self.saturation = 0.0
         self.value = 1.0
@@ -202,7 +203,7 @@ class ColourField(QWidget):
         self.swatch.setFixedSize(QSize(46, 22))
         self.swatch.setAccessibleName(f"{title}: choose")
         self.text = QLineEdit(maxLength=7, objectName="plain")
-        self.text.setFixedWidth(74)
+        self.text.setFixedWidth(with_text(74))
         self.text.setAccessibleName(f"{title} as #rrggbb")
         row.addWidget(self.swatch)
         row.addWidget(self.text)

@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.ui.widgets.style import with_text
+
 Button = tuple[str, str, Callable[[], object]]  # its text, its tip, what it does
 
 
@@ -129,7 +131,7 @@ def whole(title: str, low: int, high: int, value: int, suffix: str = "", width: 
     box = QSpinBox(minimum=low, maximum=high, suffix=suffix)
     box.setValue(value)
     box.setAccessibleName(title)
-    box.setFixedWidth(width)
+    box.setFixedWidth(with_text(width))
     return box
 
 
@@ -137,7 +139,7 @@ def number(title: str, low: float, high: float, value: float, decimals: int = 2,
     box = QDoubleSpinBox(minimum=low, maximum=high, decimals=decimals, suffix=suffix)
     box.setValue(value)
     box.setAccessibleName(title)
-    box.setFixedWidth(82)
+    box.setFixedWidth(with_text(82))
     box.setKeyboardTracking(False)
     box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     return box

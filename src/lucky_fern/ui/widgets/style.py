@@ -37,6 +37,8 @@ DARK = Tones(
     "#1b1b1b", "#262626", "#333333", "#4d4d4d", "#ececec", "#b0b0b0", "#7cc79f", "#10241a", "#2f4a3c", "#f2a477",
 )  # fmt: skip
 _now = [LIGHT]
+_text = [1.0]  # how many times as large as usual text is
+_DESKTOP_TEXT = 11.0  # points; desktops with larger text have it larger here, too
 
 
 def tones() -> Tones:
@@ -44,10 +46,20 @@ def tones() -> Tones:
     return _now[0]
 
 
-def choose(dark: bool) -> None:
-    """Choose a look; whatever is made from now on has it."""
-    _now[0] = DARK if dark else LIGHT
+def choose(dark: bool, text: float = 1.0) -> None:
+    """Choose a look, and how many times as large as usual text is; whatever is made from now on has it."""
+    _now[0], _text[0] = DARK if dark else LIGHT, text
     icon.cache_clear()
+
+
+def desktop_text(points: float) -> float:
+    """How many times as large as usual text is on a desktop that has it so many points large."""
+    return min(max(points / _DESKTOP_TEXT, 1.0), 2.0)
+
+
+def with_text(pixels: int) -> int:
+    """A length in pixels that grows with text."""
+    return round(pixels * _text[0])
 
 
 def load_fonts() -> None:
@@ -102,14 +114,15 @@ def palette(of: Tones) -> QPalette:
 
 def sheet(of: Tones) -> str:
     """The style sheet of the whole window."""
+    mark = (_HERE / "icons" / ("check-dark.svg" if of is DARK else "check-light.svg")).as_posix()
     return f"""
-* {{ font-family: "Inter"; font-size: 12px; color: {of.text}; }}
+* {{ font-family: "Inter"; font-size: {with_text(12)}px; color: {of.text}; }}
 QMainWindow, QWidget#ground {{ background: {of.ground}; }}
 QWidget#panel, QFrame#panel {{ background: {of.panel}; }}
 QLabel#quiet {{ color: {of.quiet}; }}
 QLabel#heading {{ font-weight: 600; }}
 QLabel#warn {{ color: {of.warn}; }}
-QLabel#projectName {{ font-weight: 600; font-size: 13px; }}
+QLabel#projectName {{ font-weight: 600; font-size: {with_text(13)}px; }}
 QToolTip {{ background: {of.field}; color: {of.text}; border: 1px solid {of.line}; padding: 3px; }}
 QPushButton, QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 5px; padding: 4px 8px; }}
 QToolButton {{ padding: 4px; }}
@@ -145,8 +158,8 @@ QTabBar {{ background: {of.panel}; }}
 QTabBar::tab {{ padding: 4px 12px; border: none; border-bottom: 2px solid transparent; color: {of.quiet}; }}
 QTabBar::tab:selected {{ color: {of.active}; border-bottom: 2px solid {of.active}; font-weight: 600; }}
 QTabBar::tab:focus {{ background: {of.field}; }}
-QTableView, QListView, QScrollArea {{ background: {of.panel}; border: none; outline: none; }}
-QTableView {{ gridline-color: {of.ground}; selection-background-color: {of.soft_active}; selection-color: {of.text}; }}
+QTableView, QTreeView, QListView, QScrollArea {{ background: {of.panel}; border: none; outline: none; }}
+QTableView, QTreeView {{ gridline-color: {of.ground}; selection-background-color: {of.soft_active}; selection-color: {of.text}; }}
 QListView::item {{ border-radius: 5px; padding: 2px; }}
 QListView::item:selected {{ background: {of.soft_active}; color: {of.text}; }}
 QListView::item:hover {{ background: {of.field}; }}
@@ -159,6 +172,11 @@ QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QProgressBar {{ background: {of.field}; border: 1px solid {of.line}; border-radius: 4px; height: 8px; text-align: center; }}
 QProgressBar::chunk {{ background: {of.active}; border-radius: 3px; }}
 QSplitter::handle {{ background: {of.ground}; }}
+QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {of.quiet}; border-radius: 3px; background: {of.field}; }}
+QCheckBox::indicator:checked {{ background: {of.active}; border-color: {of.active}; image: url("{mark}"); }}
+QCheckBox::indicator:disabled {{ border-color: {of.line}; }}
 QCheckBox:focus {{ color: {of.active}; }}
+QCheckBox::indicator:focus {{ border-color: {of.active}; }}
+QWidget#startPage {{ background: {of.panel}; border: 1px solid {of.line}; border-radius: 8px; }}
 QFrame#rule {{ background: {of.line}; max-height: 1px; min-height: 1px; }}
 """

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from functools import cached_property, partial
 from pathlib import Path
+from threading import Event
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtCore import QEventLoop, QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QMainWindow,
-    QMessageBox,
     QPlainTextEdit,
     QSplitter,
     QStackedWidget,
@@ -22,28 +21,30 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.core.compiled import load_kernels
 from lucky_fern.core.log.reading import Lost
-from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
-from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
-from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.kit.tray import Tray
 from lucky_fern.ui.layers.board import Board
 from lucky_fern.ui.layers.history import HistoryPanel
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.settings import SettingsPanel
+from lucky_fern.ui.session.beside import beside
+from lucky_fern.ui.views.drawing_thread import DrawingThread
+from lucky_fern.ui.views.matter import Matter as ViewMatter
 from lucky_fern.ui.views.model_view import ModelView
-from lucky_fern.ui.views.shared_textures import SharedTextures
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets import asking
-from lucky_fern.ui.widgets.style import icon, sheet, tones
+from lucky_fern.ui.widgets.style import icon, sheet, tones, with_text
 from lucky_fern.ui.widgets.tidying import Tidying
 from lucky_fern.ui.window.about import About
 from lucky_fern.ui.window.clipping import Clipping
+from lucky_fern.ui.window.files import Files
 from lucky_fern.ui.window.hands import hand_over
 from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar, folded
+from lucky_fern.ui.window.notice_line import NoticeLine
 from lucky_fern.ui.window.notices import MishapLine, Recovery
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.ui.window.preferences import Preferences
@@ -59,7 +60,12 @@ if TYPE_CHECKING:
     from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
     from lucky_fern.ui.stations.check.panel import CheckPanel
     from lucky_fern.ui.stations.export.panel import ExportPanel
+    from lucky_fern.ui.stations.model.check_page import CheckPage
+    from lucky_fern.ui.stations.model.files_page import FilesPage
+    from lucky_fern.ui.stations.model.layout_page import LayoutPage
+    from lucky_fern.ui.stations.model.names_page import NamesPage
     from lucky_fern.ui.stations.model.panel import ModelPanel
+    from lucky_fern.ui.stations.model.select_page import SelectPage
     from lucky_fern.ui.stations.paint.brush_page import BrushPanel
 
 BOARD_WIDTH = 440
@@ -67,7 +73,10 @@ _NARROW = 1100  # pixels; where the menus fold into one button
 _BREATH = 60  # milliseconds between two parts that are made beforehand
 _Tab = TypeVar("_Tab", bound=QWidget)
 # What is not seen at first is made when it is first looked at, or once the window stands.
-_LATER = ("masks", "slides", "brush", "model_panel", "check_panel", "export_panel", "sequence_panel")
+_LATER = (
+    "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_files",
+    "model_panel", "check_panel", "export_panel", "sequence_panel",
+)  # fmt: skip
 _TABS = {"masks": "Mask", "slides": "Slide", "brush": "Brush"}
 
 
@@ -82,12 +91,14 @@ class Window(QMainWindow):
         self.setWindowIcon(icon("fern"))
         self.setStyleSheet(sheet(tones()))
         self.setAcceptDrops(True)
-        textures = parts.make(SharedTextures, pinned=False)
-        pinned = parts.make(SharedTextures, pinned=True)
-        self.model_view = parts.make(ModelView, textures=textures, pinned=pinned)
-        self.sheet_view = parts.make(SheetView, textures=textures, pinned=pinned)
+        self.drawing_thread = parts.make(DrawingThread)
+        parts.ending.append(self.drawing_thread.close)
+        seen = parts.make(ViewMatter, drawing_thread=self.drawing_thread)
+        self.model_view, self.sheet_view = ModelView(seen), SheetView(seen)
+        self.drawing_thread.start()
         hand_over(parts, self.model_view, self.sheet_view)
         self.matter = parts.make(Matter)
+        self.files = Files(self, parts, lambda: self.may_leave())
         self._add_commands()
         self.strip = TopStrip(parts)
         self.tools = ToolLine(parts, self.model_view, self.sheet_view)
@@ -95,7 +106,7 @@ class Window(QMainWindow):
         self.settings = SettingsPanel(self.matter)
         self.history = parts.make(HistoryPanel, matter=self.matter)
         self.tray = parts.make(Tray)
-        self.notice = QLabel()
+        self.notice = NoticeLine()
         self.recovery, self.mishap = Recovery(), MishapLine()
         self._lay_out()
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
@@ -105,12 +116,12 @@ class Window(QMainWindow):
         self.strip.menu_button.setMenu(folded(self.menuBar(), self.strip.menu_button))
         self.start_page = StartPage(self.model_view, parts.commands, self._open_recent)
         self._recall()
-        self.rest = Rest(parts, (self.model_view, self.sheet_view), self.settings)
+        self.rest = Rest(parts, (self.model_view, self.sheet_view), self.drawing_thread, self.settings)
         self._connect()
         self._station_changed(self.parts.looking.station)
         self._later = QTimer(self, interval=_BREATH)
         self._later.timeout.connect(self._make_next)
-        self.model_view.frame_drawn.connect(self._later.start, Qt.ConnectionType.SingleShotConnection)
+        self.model_view.frame_drawn.connect(self._get_ready, Qt.ConnectionType.SingleShotConnection)
 
     # --- parts that are made when they are first looked at ----------------------------------------------------
 
@@ -133,18 +144,43 @@ class Window(QMainWindow):
         return self._in_tab("brush", self.parts.make(BrushPanel))
 
     @cached_property
-    def model_panel(self) -> ModelPanel:
+    def model_check(self) -> CheckPage:
         from lucky_fern.ui.stations.model.check_page import CheckPage
-        from lucky_fern.ui.stations.model.files_page import FilesPage
-        from lucky_fern.ui.stations.model.layout_page import LayoutPage
-        from lucky_fern.ui.stations.model.names_page import NamesPage
-        from lucky_fern.ui.stations.model.panel import ModelPanel
+
+        return self.parts.make(CheckPage)
+
+    @cached_property
+    def model_select(self) -> SelectPage:
         from lucky_fern.ui.stations.model.select_page import SelectPage
 
-        make = self.parts.make
-        lay_out = make(LayoutPage, model_view=self.model_view, sheet_view=self.sheet_view)
-        panel = ModelPanel(make(CheckPage), make(SelectPage), lay_out, make(NamesPage), make(FilesPage))
-        panel.open_asked.connect(self.ask_model)
+        return self.parts.make(SelectPage)
+
+    @cached_property
+    def model_layout(self) -> LayoutPage:
+        from lucky_fern.ui.stations.model.layout_page import LayoutPage
+
+        return self.parts.make(LayoutPage, model_view=self.model_view, sheet_view=self.sheet_view)
+
+    @cached_property
+    def model_names(self) -> NamesPage:
+        from lucky_fern.ui.stations.model.names_page import NamesPage
+
+        return self.parts.make(NamesPage)
+
+    @cached_property
+    def model_files(self) -> FilesPage:
+        from lucky_fern.ui.stations.model.files_page import FilesPage
+
+        return self.parts.make(FilesPage)
+
+    @cached_property
+    def model_panel(self) -> ModelPanel:
+        from lucky_fern.ui.stations.model.panel import ModelPanel
+
+        panel = ModelPanel(
+            self.model_check, self.model_select, self.model_layout, self.model_names, self.model_files
+        )  # fmt: skip
+        panel.open_asked.connect(self.files.ask_model)
         panel.finding_chosen.connect(self.model_view.go_to_triangles)
         panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
         self.right.addWidget(panel)
@@ -196,6 +232,19 @@ class Window(QMainWindow):
 
     def _made(self, name: str) -> bool:
         return name in self.__dict__
+
+    def _get_ready(self) -> None:
+        """The window stands: have made what it will need."""
+        ended = Event()
+        self.parts.ending.append(ended.set)
+
+        def next_one() -> bool:
+            while self.parts.errands.busy and not ended.wait(_BREATH / 1000):
+                pass  # what a person waits for comes first
+            return not ended.is_set()
+
+        QTimer.singleShot(_BREATH * 8, self, lambda: beside("Loading kernels", partial(load_kernels, next_one)))
+        self._later.start()
 
     def _make_next(self) -> None:
         """One part at a time when nothing else is to be done, so that the window answers in between."""
@@ -253,7 +302,7 @@ class Window(QMainWindow):
         inner.addWidget(layers)
         self.right = QStackedWidget()
         self.right.addWidget(self.layers)
-        self.right.setFixedWidth(BOARD_WIDTH)
+        self.right.setFixedWidth(with_text(BOARD_WIDTH))
         middle = QHBoxLayout()
         middle.setSpacing(4)
         middle.addWidget(views, 1)
@@ -261,10 +310,6 @@ class Window(QMainWindow):
         column.addLayout(middle, 1)
         line = QHBoxLayout()
         line.setContentsMargins(0, 0, 8, 0)
-        self.notice.setObjectName("quiet")
-        self.notice.setContentsMargins(10, 2, 10, 2)
-        self.notice.setWordWrap(True)
-        self.notice.setMinimumHeight(22)  # always there, so that the views keep their size
         self.call_off = QToolButton(text="Cancel", toolTip="Forget what is being opened")
         self.call_off.hide()
         line.addWidget(self.notice, 1)
@@ -278,11 +323,11 @@ class Window(QMainWindow):
     def _add_commands(self) -> None:
         """What concerns the window as a whole."""
         add, key = self.parts.commands.add, QKeySequence.StandardKey
-        add("file.new", "New from a model …", self.ask_model, key.New)
-        add("file.open", "Open …", self.ask_open, key.Open, icon_name="open")
-        add("file.save", "Save", self.save, key.Save, icon_name="save")
-        add("file.save-as", "Save as …", self.ask_save, "Ctrl+Shift+S")
-        add("file.pictures", "Add pictures …", self.ask_pictures)
+        add("file.new", "New from a model …", self.files.ask_model, key.New)
+        add("file.open", "Open …", self.files.ask_open, key.Open, icon_name="open")
+        add("file.save", "Save", self.files.save, key.Save, icon_name="save")
+        add("file.save-as", "Save as …", self.files.ask_save, "Ctrl+Shift+S")
+        add("file.pictures", "Add pictures …", self.files.ask_pictures)
         add("file.export", "Export again", self._export_again, "Ctrl+E", icon_name="export")
         for which, title in DEMOS.items():
             add(f"file.demo-{which}", f"Demo: {title}", partial(self._open_demo, which))
@@ -321,7 +366,7 @@ class Window(QMainWindow):
         self.recovery.wanted.connect(self._bring_back)
         self.recovery.unwanted.connect(self.parts.keeping.forget)
         self.call_off.clicked.connect(self.parts.errands.call_off)
-        self.tray.add_asked.connect(self.ask_pictures)
+        self.tray.add_asked.connect(self.files.ask_pictures)
         self.tray.credit_asked.connect(self._ask_credit)
         self.tray.strip.place_asked.connect(self._place_in_middle)
         self.tools.slide_asked.connect(self._toggle_slide)
@@ -407,9 +452,7 @@ class Window(QMainWindow):
 
     def say(self, sentence: str, warning: bool) -> None:
         """One quiet line under the views."""
-        self.notice.setText(sentence)
-        self.notice.setObjectName("warn" if warning else "quiet")
-        self.notice.style().polish(self.notice)
+        self.notice.say(sentence, warning)
         self._notice_timer.start()
 
     def _show_errand(self, title: str) -> None:
@@ -522,94 +565,16 @@ class Window(QMainWindow):
     def _type_label(self) -> None:
         """A label was just made: the first key replaces what it says."""
         self.pages.setCurrentWidget(self.settings)
-        if self.settings.form.has("label text"):
+        if self.settings.being_made:
+            self.settings.shown.connect(self._type_label, Qt.ConnectionType.SingleShotConnection)
+        elif self.settings.form.has("label text"):
             text = self.settings.form.named("label text", QPlainTextEdit)
             text.setFocus()
             text.selectAll()
 
-    # --- asking for files -------------------------------------------------------------------------------------
-
-    def ask_model(self) -> None:
-        path = asking.open_file(self, "New from a model", asking.kinds("Models", MODEL_SUFFIXES))
-        if path is not None and self.may_leave():
-            self.parts.work.open(path)
-
-    def ask_open(self) -> None:
-        filter_ = asking.kinds("Projects and models", (SUFFIX, *MODEL_SUFFIXES))
-        path = asking.open_file(self, "Open", filter_)
-        if path is not None and self.may_leave():
-            self.parts.work.open(path)
-
-    def ask_pictures(self) -> None:
-        found = asking.open_files(self, "Add pictures to the kit", asking.kinds("Pictures", PICTURE_SUFFIXES))
-        if found:
-            self.parts.bringing.bring(found)
-
-    def save(self) -> None:
-        """Save where the project is kept, or ask for a place."""
-        path = self.parts.work.path or self._ask_place()
-        if path is not None:
-            self.parts.work.save(path)
-
-    def ask_save(self) -> None:
-        path = self._ask_place()
-        if path is not None:
-            self.parts.work.save(path)
-
-    def _ask_place(self) -> Path | None:
-        studio = self.parts.work.studio
-        if studio is None:
-            return None
-        start = self.parts.work.path or Path.home() / f"{studio.project.name}{SUFFIX}"
-        filter_ = asking.kinds("Lucky Fern projects", (SUFFIX,))
-        return asking.save_file(self, "Save the project", str(start), filter_, SUFFIX)
-
     def may_leave(self) -> bool:
         """Ask, once, what to do with unsaved changes and running exports; False if the person would rather stay."""
-        studio = self.parts.work.studio
-        if self.parts.exports.working and not self._wait_for_exports():
-            return False
-        if studio is None or not studio.changed:
-            return True
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self, "Unsaved changes", f"Save the changes to {studio.project.name}?",
-            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
-        )  # fmt: skip
-        return self._save_now() if answer == buttons.Save else answer == buttons.Discard
-
-    def _save_now(self) -> bool:
-        """Save, and wait until it is done; whether it was."""
-        path = self.parts.work.path or self._ask_place()
-        if path is None:
-            return False
-        done: list[bool] = []
-        loop = QEventLoop()
-
-        def note(saved: bool) -> None:
-            done.append(saved)
-            loop.quit()
-
-        self.parts.work.save(path, note)
-        if not done:
-            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
-        return done == [True]
-
-    def _wait_for_exports(self) -> bool:
-        """Ask whether to wait for files that are being written; False if the person would rather stay."""
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self, "Files are being written", "Files are still being written. Wait until they are, then go on?",
-            buttons.Yes | buttons.Cancel, buttons.Yes,
-        )  # fmt: skip
-        if answer != buttons.Yes:
-            return False
-        loop = QEventLoop()
-        self.parts.exports.finished.connect(loop.quit)
-        if self.parts.exports.working:
-            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
-        self.parts.exports.finished.disconnect(loop.quit)
-        return True
+        return self.files.may_leave()
 
     def _bring_back(self, lost: Lost) -> None:
         if self.may_leave():
@@ -630,24 +595,12 @@ class Window(QMainWindow):
     # --- drops and closing ------------------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        known = (SUFFIX, *MODEL_SUFFIXES, *PICTURE_SUFFIXES)
-        if any(Path(url.toLocalFile()).suffix.lower() in known for url in event.mimeData().urls()):
+        if self.files.known(_paths(event)):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
         event.acceptProposedAction()
-        pictures = [path for path in paths if path.suffix.lower() in PICTURE_SUFFIXES]
-        others = [path for path in paths if path not in pictures]
-        if pictures:
-            self.parts.bringing.bring(pictures)
-        others = [path for path in others if path.suffix.lower() in (SUFFIX, *MODEL_SUFFIXES)]
-        at: int | None = 0
-        if len(others) > 1:
-            names = [path.name for path in others]
-            at = asking.which(self, "Several files", "Which one is to be opened?", names)
-        if others and at is not None and self.may_leave():
-            self.parts.work.open(others[at])
+        self.files.drop(_paths(event))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.may_leave():
@@ -656,3 +609,7 @@ class Window(QMainWindow):
             event.accept()
         else:
             event.ignore()
+
+
+def _paths(event: QDropEvent) -> list[Path]:
+    return [Path(url.toLocalFile()) for url in event.mimeData().urls()]

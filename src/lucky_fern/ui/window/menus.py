@@ -11,14 +11,23 @@ from lucky_fern.ui.widgets.commands import Commands
 DEMOS = {"flask": "soup flask", "ferry": "Marsh Hen", "kettle": "tea kettle"}
 
 # "" is a line between commands.
-MENUS: dict[str, Sequence[str]] = {
+Entries = Sequence[str | tuple[str, Sequence[str]]]  # names, and menus of names
+_LOOKS = ("look.shaded", "look.flat", "", "look.wires", "look.seams", "look.sheet-wires", "look.parallel",
+          "look.front-only", "look.bloom", "", "look.pin")  # fmt: skip
+_SIDES = tuple(f"look.{side}" for side in ("front", "back", "left", "right", "top", "bottom"))
+_PAINT = tuple(f"paint.{tool}" for tool in ("brush", "line", "stamp", "clone", "smear", "gradient", "fill"))
+_SELECT = (*(f"select.{tool}" for tool in ("pick", "paint", "rectangle", "lasso")), "", "select.through")
+_PLACE = tuple(f"place.{mode}" for mode in ("throw", "drape", "roll", "lay"))
+MENUS: dict[str, Entries] = {
     "&File": ("file.new", "file.open", "file.recent", "", "file.save", "file.save-as", "", "file.pictures",
               "file.export", "", *(f"file.demo-{which}" for which in DEMOS), "", "file.quit"),
     "&Edit": ("edit.undo", "edit.redo", "", "edit.copy", "edit.paste", "edit.copy-map", "", "edit.all", "edit.leave",
-              "", "edit.preferences"),
-    "&Layer": ("layer.wash", "layer.group", "layer.duplicate", "layer.delete", "", "layer.up", "layer.down"),
+              "", ("Paint with", _PAINT), ("Select faces with", _SELECT), "", "edit.preferences"),
+    "&Layer": ("layer.wash", "layer.group", "layer.duplicate", "layer.delete", "", "layer.up", "layer.down",
+               "", "put.label", "put.figure", "put.stripe", "put.slide", ("Place it as", _PLACE)),
     "&View": ("station.model", "station.artwork", "station.paint", "station.check", "station.export", "",
-              "view.frame", "view.light", "", "view.whole", "view.side", "view.tray"),
+              "view.frame", ("Look from", _SIDES), ("How it looks", _LOOKS), "view.light", "",
+              "view.whole", "view.side", "view.tray"),
     "&Help": ("help.keys", "help.about"),
 }  # fmt: skip
 
@@ -27,18 +36,26 @@ def fill_menu_bar(bar: QMenuBar, commands: Commands) -> dict[str, QMenu]:
     """All commands under their headings; the menus, by heading."""
     made = {}
     for heading, names in MENUS.items():
-        menu = bar.addMenu(heading)
-        menu.setToolTipsVisible(True)
-        for name in names:
-            if name == "":
-                menu.addSeparator()
-            elif name == "file.recent":
-                made["recent"] = menu.addMenu("Open again")
-                made["recent"].setToolTipsVisible(True)
-            elif name in commands:
-                menu.addAction(commands[name])
-        made[heading] = menu
+        made[heading] = bar.addMenu(heading)
+        made |= _fill(made[heading], names, commands)
     return made
+
+
+def _fill(menu: QMenu, names: Entries, commands: Commands) -> dict[str, QMenu]:
+    """Put commands into a menu; the one that has to be filled later, by its name."""
+    found: dict[str, QMenu] = {}
+    menu.setToolTipsVisible(True)
+    for name in names:
+        if isinstance(name, tuple):
+            _fill(menu.addMenu(name[0]), name[1], commands)
+        elif name == "":
+            menu.addSeparator()
+        elif name == "file.recent":
+            found["recent"] = menu.addMenu("Open again")
+            found["recent"].setToolTipsVisible(True)
+        elif name in commands:
+            menu.addAction(commands[name])
+    return found
 
 
 def folded(bar: QMenuBar, parent: QWidget) -> QMenu:

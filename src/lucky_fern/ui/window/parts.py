@@ -65,6 +65,7 @@ class Parts:
         self.sliding = self.make(Sliding)
         self.striping = self.make(StripeTool)
         self.dropping = self.make(Dropping)
+        self.ending: list[Callable[[], object]] = []  # called before anything here ends
 
     def make(self, kind: Callable[..., _T], **more: Any) -> _T:
         """One of a kind, with the parts that its parameters name, and ``more`` that is no part."""
@@ -74,6 +75,9 @@ class Parts:
 
     def close(self) -> None:
         """End what goes on in the background."""
+        for end in self.ending:
+            end()
+        self.ending.clear()
         self.errands.call_off()
         self.maps.close()
         self.answers.close()

@@ -19,6 +19,7 @@ from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.remembered import Remembered
 
 _NUMBERS = {"point": "1.5, with a point", "comma": "1,5, with a comma", "system": "As the desktop"}
+_TEXTS = {0: "As the desktop", 100: "100 %", 125: "125 %", 150: "150 %"}
 _LOOKS = {"light": "Light", "dark": "Dark", "system": "As the desktop"}
 
 
@@ -41,6 +42,11 @@ class Preferences(QDialog):
             self.numbers.addItem(title, numbers)
         self.numbers.setCurrentIndex(self.numbers.findData(remembered.numbers))
         form.addRow("&Numbers (from the next start on)", self.numbers)
+        self.text = QComboBox()
+        for size, title in _TEXTS.items():
+            self.text.addItem(title, size)
+        self.text.setCurrentIndex(self.text.findData(remembered.text))
+        form.addRow("&Text (from the next start on)", self.text)
         self.home = QLineEdit(remembered.home, placeholderText="where a file was found last", objectName="plain")
         self.home.setMinimumWidth(260)
         browse = QPushButton("Browse …")
@@ -70,6 +76,7 @@ class Preferences(QDialog):
     def accept(self) -> None:
         self.remembered.look = self.look.currentData()
         self.remembered.numbers = self.numbers.currentData()
+        self.remembered.text = self.text.currentData()
         self.remembered.home = self.home.text().strip()
         self.remembered.undo_megabytes = self.undo.value()
         self.remembered.keep_previous = self.keep.isChecked()

@@ -24,6 +24,7 @@ class Remembered(msgspec.Struct, omit_defaults=True):
     keys: dict[str, list[str]] = {}  # command → keys that the person gave it
     look: LookChoice = "light"
     numbers: NumbersChoice = "point"  # how numbers are written
+    text: Literal[0, 100, 125, 150] = 0  # its size in percent; 0 as the desktop has it
     home: str = ""  # the folder where questions for files begin that were not asked before
     undo_megabytes: int = 1024
     keep_previous: bool = False  # leave the file before it as NAME.fern~ when saving

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QEventLoop, QObject, QTimer, Signal
 
 from lucky_fern.ui.layers.settings import SettingsPanel
+from lucky_fern.ui.views.drawing_thread import DrawingThread
 from lucky_fern.ui.views.view import View
 from lucky_fern.ui.window.parts import Parts
 
@@ -14,9 +15,9 @@ class Rest(QObject):
 
     rested = Signal()
 
-    def __init__(self, parts: Parts, views: tuple[View, ...], settings: SettingsPanel) -> None:
+    def __init__(self, parts: Parts, views: tuple[View, ...], thread: DrawingThread, settings: SettingsPanel) -> None:
         super().__init__(settings)  # it ends with the window: answers may still come after that
-        self._parts, self._views, self._settings = parts, views, settings
+        self._parts, self._views, self._thread, self._settings = parts, views, thread, settings
         # Asked once the events that are on their way have been dealt with: they may ask for more.
         self._look = QTimer(self, singleShot=True, interval=0)
         self._look.timeout.connect(self._tell)
@@ -24,6 +25,7 @@ class Rest(QObject):
             parts.maps.changed,
             parts.maps.rested,
             parts.maps.arrived,
+            thread.idle,
             settings.shown,
             parts.errands.changed,
             parts.answers.changed,
@@ -37,7 +39,8 @@ class Rest(QObject):
     def under_way(self) -> list[str]:
         """What is still to be done, in words."""
         parts, packing = self._parts, self._parts.maps.packing
-        to_upload = packing is not None and packing.waiting and any(view.isVisible() for view in self._views)
+        drawing = any(view.isVisible() for view in self._views) and not self._thread.drawing.failed
+        to_upload = packing is not None and packing.waiting and drawing
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,

@@ -65,6 +65,7 @@ def _take_all() -> None:
     parts.work.take(demo_studio("flask"))
     view = window.model_view
     view.drop_picture("kettle-and-reed.png", np.array([view.width() * 0.42, view.height() * 0.6]))
+    settle(window)
     assert parts.selection.decal is not None
     layer, place, height = parts.selection.decal
     parts.work.execute(SetPlace(layer.id, scaled(place, height, 1.25, 1.25, 1e-6)))
@@ -109,8 +110,9 @@ def _bow(parts: Parts, window: Window) -> None:
     parts.dropping.take("label")
     picture = parts.dropping.picture(hit)
     assert picture is not None
-    parts.bringing.drop_on_surface(picture, hit, view.camera.axes[1])
-    parts.dropping.landed()
+    parts.bringing.drop_on_surface(picture, hit, view.camera.axes[1], parts.dropping.landing())
+    parts.dropping.take(None)
+    window.rest.wait(60)
     change(window.matter, text="OTTERWICK", font="League Spartan", colour="#f4ead2", tracking=0.06)
     assert parts.selection.decal is not None
     layer, place, height = parts.selection.decal

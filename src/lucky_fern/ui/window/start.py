@@ -49,7 +49,7 @@ def _run(options: argparse.Namespace, size: tuple[int, int] | None) -> int:
     from lucky_fern.ui.window.remembered import recall, remember
 
     remembered = recall()
-    application = make_application(remembered.look, remembered.numbers)
+    application = make_application(remembered.look, remembered.numbers, remembered.text)
     import shiboken6
     from PySide6.QtCore import QTimer
 
@@ -121,5 +121,6 @@ def save_shot(window: Window, path: Path) -> bool:
     path.parent.mkdir(parents=True, exist_ok=True)
     for view in (window.model_view, window.sheet_view):
         view.draw_smooth_next()
+    window.rest.wait(20)
     done: bool = window.grab().save(str(path))
     return done

@@ -32,6 +32,9 @@ _TITLES = {
 }
 
 
+NAMED = {"front": "the front", "back": "the back", "left": "the left", "right": "the right", "top": "above",
+         "bottom": "below"}  # fmt: skip
+SIDES = tuple(NAMED)
 _LEAST = 900  # pixels
 _ROOMY = 1560  # pixels, from which all tools are called by name
 MODES: dict[str, type[Place]] = {"throw": Throw, "drape": Drape, "roll": Roll, "lay": Lay}
@@ -51,19 +54,28 @@ class ToolLine(QWidget):
     def __init__(self, parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:
         super().__init__()
         self.parts, self.model_view, self.sheet_view = parts, model_view, sheet_view
+        self.commands = parts.commands
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 3, 8, 3)
         row.setSpacing(2)
-        self.label = self._button(row, "text", "Label", "Letters on the surface: click where they are to be",
-                                  partial(self._take, "label"), True)  # fmt: skip
-        self.figure = self._button(row, "figure", "Figure", "A simple figure on the surface: click where it is to be",
-                                   partial(self._take, "figure"), True)  # fmt: skip
-        self.stripe = self._button(row, "stripe", "Stripe", "A stripe along the surface: click its points in "
-                                   "either view", self._arm_stripe, True)  # fmt: skip
-        self.slide = self._button(row, "slide", "Slide", "A picture held over the model view, to print or brush on",
-                                  self.slide_asked.emit, True)  # fmt: skip
+        self.label = self._button(
+            row, "put.label", "text", "Label", "Letters on the surface: click where they are to be",
+            partial(self._take, "label"), named=True,
+        )  # fmt: skip
+        self.figure = self._button(
+            row, "put.figure", "figure", "Figure", "A simple figure on the surface: click where it is to be",
+            partial(self._take, "figure"), named=True,
+        )  # fmt: skip
+        self.stripe = self._button(
+            row, "put.stripe", "stripe", "Stripe", "A stripe along the surface: click its points in either view",
+            self._arm_stripe, named=True,
+        )  # fmt: skip
+        self.slide = self._button(
+            row, "put.slide", "slide", "Slide", "A picture held over the model view, to print or brush on",
+            self._ask_slide, named=True,
+        )  # fmt: skip
         self.title = QLabel(objectName="quiet")
         row.addWidget(self.title)
         self.modes = QWidget()
@@ -71,7 +83,7 @@ class ToolLine(QWidget):
         modes.setContentsMargins(10, 0, 0, 0)
         modes.setSpacing(2)
         self.mode_buttons = {
-            mode: self._button(modes, mode, text, tip, partial(self._set_mode, mode), True)
+            mode: self._button(modes, f"place.{mode}", mode, text, tip, partial(self._set_mode, mode), named=True)
             for mode, text, tip in _MODES
         }
         row.addWidget(self.modes)
@@ -83,54 +95,72 @@ class ToolLine(QWidget):
         row.addWidget(self.picking)
         row.addStretch(1)
         self.shaded = self._button(
-            row,
-            "shaded",
-            "",
-            "Lit, as in the game; drag with the right button to turn the light",
-            lambda: self._shade(SHADED),
-            True,
-        )
-        self.flat = self._button(row, "flat", "", "Flat colour, without light (U changes between the two)",
-                                 lambda: self._shade(FLAT), True)  # fmt: skip
+            row, "look.shaded", "shaded", "Lit, as in the game",
+            "Lit, as in the game; drag with the right button to turn the light", partial(self._shade, SHADED),
+        )  # fmt: skip
+        self.flat = self._button(
+            row, "look.flat", "flat", "Flat colour, without light",
+            "Flat colour, without light (U changes between the two)", partial(self._shade, FLAT),
+        )  # fmt: skip
         parts.commands.add("view.light", "Light on and off", self._switch_light, "U")
         self._rule(row)
-        self.wires = self._button(row, "wires", "", "Wires of the mesh", self._toggle_wires, True)
-        self.seams = self._button(row, "seams", "", "UV seams", self._toggle_seams, True)
+        self.wires = self._button(
+            row,
+            "look.wires",
+            "wires",
+            "Wires of the mesh",
+            "",
+            lambda: model_view.set_look(wires=self._is("look.wires")),
+        )
+        self.seams = self._button(
+            row, "look.seams", "seams", "UV seams", "", lambda: model_view.set_look(seams=self._is("look.seams"))
+        )
         self.sheet_wires = self._button(
-            row, "square", "", "Wires on the sheet", lambda: sheet_view.set_wires(self.sheet_wires.isChecked()), True
-        )
-        self.sheet_wires.setChecked(True)
-        self.parallel = self._button(row, "parallel", "", "Parallel projection", self._toggle_parallel, True)
+            row, "look.sheet-wires", "square", "Wires on the sheet", "",
+            lambda: sheet_view.set_wires(self._is("look.sheet-wires")),
+        )  # fmt: skip
+        self.commands["look.sheet-wires"].setChecked(True)
+        self.parallel = self._button(
+            row, "look.parallel", "parallel", "Parallel projection", "",
+            lambda: model_view.set_parallel(self._is("look.parallel")),
+        )  # fmt: skip
         self._rule(row)
-        self.without = self._button(
-            row, "compare", "", "Hold to see the stack without the selected layers (K)", lambda: None, False
-        )
+        self.without = QToolButton(icon=icon("compare", tones().text, tones().active))  # held, not switched
+        self.without.setIconSize(QSize(18, 18))
+        self.without.setToolTip("Hold to see the stack without the selected layers (K)")
+        self.without.setAccessibleName(self.without.toolTip())
+        row.addWidget(self.without)
         self.without.pressed.connect(lambda: self.parts.comparing.hold(True))
         self.without.released.connect(lambda: self.parts.comparing.hold(False))
         self.pin = self._button(
-            row, "pin", "", "Pin this state and wipe between it and now (Shift+K)", self.parts.comparing.pin, True
-        )
+            row, "look.pin", "pin", "Pin this state", "Pin this state and wipe between it and now (Shift+K)",
+            self.parts.comparing.pin,
+        )  # fmt: skip
         self._rule(row)
         self.looks = QToolButton(text="Look ▾", toolTip="Look straight from one of the six sides")
         self.looks.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.looks.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         sides = QMenu(self.looks)
-        for name in ("front", "back", "left", "right", "top", "bottom"):
-            sides.addAction(name.capitalize(), partial(model_view.look_from, name))
+        for name in SIDES:
+            sides.addAction(
+                self.commands.add(f"look.{name}", f"From {NAMED[name]}", partial(model_view.look_from, name))
+            )
         sides.addSeparator()
-        away = sides.addAction("Hide what faces away")
-        away.setToolTip("See into what is closed, and paint there")
-        away.setCheckable(True)
-        away.toggled.connect(lambda on: model_view.set_look(front_only=on))
-        bloom = sides.addAction("What glows shines beyond itself")
-        bloom.setCheckable(True)
-        bloom.toggled.connect(lambda on: model_view.set_look(bloom=float(on)))
+        sides.addAction(self.commands.add(
+            "look.front-only", "Hide what faces away",
+            lambda: model_view.set_look(front_only=self._is("look.front-only")),
+            tip="See into what is closed, and paint there", checkable=True,
+        ))  # fmt: skip
+        sides.addAction(self.commands.add(
+            "look.bloom", "What glows shines beyond itself",
+            lambda: model_view.set_look(bloom=float(self._is("look.bloom"))), checkable=True,
+        ))  # fmt: skip
         self.looks.setMenu(sides)
         row.addWidget(self.looks)
         parts.commands.add("view.frame", "Show everything", self._frame_all, "F", icon_name="frame")
         self.frame = parts.commands.button("view.frame")
         row.addWidget(self.frame)
-        self.shaded.setChecked(True)
+        self.commands["look.shaded"].setChecked(True)
         self.parts.looking.station_changed.connect(self.refresh)
         self.parts.work.project_changed.connect(self.refresh)
         self.parts.selection.changed.connect(self.refresh)
@@ -149,17 +179,17 @@ class ToolLine(QWidget):
         self.brushes.set_roomy(self.width() >= _ROOMY)
 
     def _button(
-        self, row: QHBoxLayout, name: str, text: str, tip: str, action: Callable[[], None], checkable: bool
-    ) -> QToolButton:
-        button = QToolButton(icon=icon(name, tones().text, tones().active), text=text, checkable=checkable)
-        button.setIconSize(QSize(18, 18))
-        if text:
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        button.setToolTip(tip)
-        button.setAccessibleName(text or tip)
-        button.clicked.connect(lambda _=False: action())
+        self, row: QHBoxLayout, name: str, icon_name: str, title: str, tip: str, act: Callable[[], object],
+        keys: str = "", named: bool = False,
+    ) -> QToolButton:  # fmt: skip
+        """A command that is on or off, as a button: with its title beside the icon if ``named``."""
+        self.commands.add(name, title, act, keys or (), tip=tip, icon_name=icon_name, checkable=True)
+        button = self.commands.button(name, text=named)
         row.addWidget(button)
         return button
+
+    def _is(self, name: str) -> bool:
+        return self.commands[name].isChecked()
 
     def _rule(self, row: QHBoxLayout) -> None:
         line = QFrame(frameShape=QFrame.Shape.VLine)
@@ -175,16 +205,16 @@ class ToolLine(QWidget):
             button.setVisible(self.parts.looking.station == "artwork")
         if self.parts.looking.station != "artwork":
             self.parts.striping.arm(False)
-        self.stripe.setChecked(self.parts.striping.armed)
-        self.slide.setChecked(self.parts.sliding.up)
-        self.label.setChecked(self.parts.dropping.thing == "label")
-        self.figure.setChecked(self.parts.dropping.thing == "figure")
+        self.commands["put.stripe"].setChecked(self.parts.striping.armed)
+        self.commands["put.slide"].setChecked(self.parts.sliding.up)
+        self.commands["put.label"].setChecked(self.parts.dropping.thing == "label")
+        self.commands["put.figure"].setChecked(self.parts.dropping.thing == "figure")
         self.picking.setVisible(self.parts.looking.station == "model")
         self.brushes.setVisible(self.parts.looking.station == "paint")
         self.brush.setVisible(self.parts.looking.station == "paint")
         self.brush.refresh()
         self.title.setVisible(self.parts.looking.station not in ("model", "paint"))
-        self.pin.setChecked(self.parts.comparing.pinned is not None)
+        self.commands["look.pin"].setChecked(self.parts.comparing.pinned is not None)
         self.without.setEnabled(bool(self.parts.selection.chosen))
         self.modes.setVisible(decal is not None and not self.parts.sliding.up)
         if self.parts.dropping.thing is not None:
@@ -195,14 +225,15 @@ class ToolLine(QWidget):
             self.title.setText("Drag it over the model")
         elif decal is not None:
             self.title.setText("")
-            for mode, button in self.mode_buttons.items():
-                button.setChecked(isinstance(decal[1], MODES[mode]))
+            for mode in self.mode_buttons:
+                self.commands[f"place.{mode}"].setChecked(isinstance(decal[1], MODES[mode]))
         else:
             self.title.setText(_TITLES[self.parts.looking.station])
 
     def _set_mode(self, mode: str) -> None:
         decal, studio = self.parts.selection.decal, self.parts.work.studio
         if decal is None or studio is None:
+            self.commands[f"place.{mode}"].setChecked(False)
             return
         layer, place, height = decal
         new: Place | None = place
@@ -218,6 +249,7 @@ class ToolLine(QWidget):
     def _take(self, thing: Thing) -> None:
         """Take a label or a figure in hand; again, put it away."""
         dropping = self.parts.dropping
+        self.parts.looking.go_to("artwork")
         self.parts.striping.arm(False)
         dropping.take(None if dropping.thing == thing else thing)
         self.refresh()
@@ -225,25 +257,22 @@ class ToolLine(QWidget):
             self.model_view.setFocus()  # Enter and Esc are for what is in hand
 
     def _arm_stripe(self) -> None:
+        self.parts.looking.go_to("artwork")
         self.parts.dropping.take(None)
-        self.parts.striping.arm(self.stripe.isChecked())
+        self.parts.striping.arm(not self.parts.striping.armed)
+        self.refresh()
+
+    def _ask_slide(self) -> None:
+        self.parts.looking.go_to("artwork")
+        self.slide_asked.emit()
 
     def _shade(self, shading: str) -> None:
-        self.shaded.setChecked(shading == SHADED)
-        self.flat.setChecked(shading == FLAT)
+        self.commands["look.shaded"].setChecked(shading == SHADED)
+        self.commands["look.flat"].setChecked(shading == FLAT)
         self.model_view.set_look(shading=shading)
 
     def _switch_light(self) -> None:
-        self._shade(FLAT if self.shaded.isChecked() else SHADED)
-
-    def _toggle_wires(self) -> None:
-        self.model_view.set_look(wires=self.wires.isChecked())
-
-    def _toggle_seams(self) -> None:
-        self.model_view.set_look(seams=self.seams.isChecked())
-
-    def _toggle_parallel(self) -> None:
-        self.model_view.set_parallel(self.parallel.isChecked())
+        self._shade(FLAT if self._is("look.shaded") else SHADED)
 
     def _frame_all(self) -> None:
         self.model_view.frame_all()

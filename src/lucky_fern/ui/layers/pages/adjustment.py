@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from functools import partial
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.commands import SetContent
@@ -16,8 +14,8 @@ from lucky_fern.core.project.document import Adjustment, Layer
 from lucky_fern.core.project.effects import Curve, Gradient
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
-from lucky_fern.ui.widgets.style import tones
 
 # Field → title, lowest, highest, decimals.
 _SLIDERS: dict[str, tuple[str, float, float, int]] = {
@@ -172,87 +170,3 @@ class RampField(QWidget):
         for place, colour in self._stops:
             gradient.setColorAt(place, QColor(colour))
         painter.fillRect(self.rect(), gradient)
-
-
-class CurveField(QWidget):
-    """A curve through points that can be dragged."""
-
-    changed = Signal(object)
-    let_go = Signal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(130)
-        self.setAccessibleName("Curve: input to the right, output upwards")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.points: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 1.0))
-        self._held: int | None = None
-
-    def set(self, points: tuple[tuple[float, float], ...]) -> None:
-        """Show a curve without telling anybody."""
-        if self._held is None:
-            self.points = points
-        self.update()
-
-    def place(self, point: tuple[float, float]) -> QPointF:
-        """Where a point of the curve is drawn."""
-        return QPointF(6 + point[0] * (self.width() - 12), self.height() - 6 - point[1] * (self.height() - 12))
-
-    def _under(self, at: QPointF) -> tuple[float, float]:
-        x = (at.x() - 6) / max(self.width() - 12, 1)
-        y = (self.height() - 6 - at.y()) / max(self.height() - 12, 1)
-        return round(min(max(x, 0.0), 1.0), 4), round(min(max(y, 0.0), 1.0), 4)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        from scipy.interpolate import PchipInterpolator
-
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(tones().field))
-        painter.setPen(QPen(QColor(tones().line), 1))
-        for share in (0.25, 0.5, 0.75):
-            painter.drawLine(self.place((share, 0)), self.place((share, 1)))
-            painter.drawLine(self.place((0, share)), self.place((1, share)))
-        x = np.linspace(0, 1, 120)
-        xs, ys = np.array(self.points).T
-        y = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
-        painter.setPen(QPen(QColor(tones().text), 1.6))
-        painter.drawPolyline(QPolygonF([self.place((float(a), float(b))) for a, b in zip(x, y, strict=True)]))
-        painter.setBrush(QColor("white"))
-        for point in self.points:
-            painter.drawEllipse(self.place(point), 4, 4)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        near = [k for k, point in enumerate(self.points) if (self.place(point) - at).manhattanLength() < 12]
-        if near:
-            self._held = near[0]
-            return
-        new = self._under(at)
-        points = sorted([*self.points, new])
-        if min(b[0] - a[0] for a, b in pairwise(points)) < 0.01:
-            return
-        self.points, self._held = tuple(points), points.index(new)
-        self.changed.emit(self.points)
-        self.update()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is None:
-            return
-        points = list(self.points)
-        beyond = not -24 < event.position().x() < self.width() + 24
-        if beyond and 0 < self._held < len(points) - 1:
-            del points[self._held]
-            self._held = None
-        else:
-            x, y = self._under(event.position())
-            low = points[self._held - 1][0] + 0.01 if self._held else 0.0
-            high = points[self._held + 1][0] - 0.01 if self._held + 1 < len(points) else 1.0
-            points[self._held] = (round(min(max(x, low), high), 4), y)
-        self.points = tuple(points)
-        self.changed.emit(self.points)
-        self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._held = None
-        self.let_go.emit()

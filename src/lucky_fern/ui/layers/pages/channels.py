@@ -12,6 +12,7 @@ from lucky_fern.core.project.document import Channel, Decal, Layer
 from lucky_fern.ui.layers.board_model import STARTING
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.style import with_text
 
 _OWN = "its own picture"
 
@@ -26,7 +27,7 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         source = QComboBox()
         source.addItems(["picture", "value"])
         source.setAccessibleName(f"{MAPS[name].title}: from a picture or one value")
-        source.setFixedWidth(74)
+        source.setFixedWidth(with_text(74))
         source.activated.connect(lambda at: _choose_source(form, name, at == 0))
         row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
         form.bind(lambda now: source.setCurrentIndex(0 if _from_picture(now, name) else 1))
@@ -154,7 +155,7 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     form.name("relief unit", unit)
     form.bind(show)
     label = QLabel("")
-    label.setFixedWidth(76)
+    label.setFixedWidth(with_text(76))
     line = QHBoxLayout()
     line.addWidget(label)
     line.addWidget(box, 1)

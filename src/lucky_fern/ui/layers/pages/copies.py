@@ -20,6 +20,7 @@ from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.style import with_text
 
 _ORDERS = (
     ("line", "In line", "Those between the outermost two move onto the line that joins them"),
@@ -35,7 +36,7 @@ def copies_part(form: Form, column: QVBoxLayout) -> None:
     for axis in "xyz":
         made = QPushButton(axis.upper())
         made.setToolTip(f"A copy on the other side of the model's middle, across {axis.upper()}")
-        made.setFixedWidth(30)
+        made.setFixedWidth(with_text(30))
         made.clicked.connect(partial(add_twin, form.matter, axis))
         form.name(f"twin {axis}", made)
         row.addWidget(made)

@@ -16,6 +16,7 @@ from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.quietly import show_check
+from lucky_fern.ui.widgets.style import with_text
 
 _TWO = ("bars", "checker", "lines", "dashes")
 _NUMBERS: tuple[tuple[str, str, float, float, int, tuple[str, ...]], ...] = (
@@ -72,7 +73,7 @@ def figure_part(form: Form, column: QVBoxLayout) -> None:
         number.let_go.connect(form.matter.work.end_gesture)
         form.name(f"figure {name}", number)
         label = QLabel(title, objectName="quiet")
-        label.setFixedWidth(76)
+        label.setFixedWidth(with_text(76))
         inner.addWidget(label)
         inner.addWidget(number, 1)
         column.addWidget(line)

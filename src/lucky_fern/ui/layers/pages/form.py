@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.widgets.style import with_text
 
 _W = TypeVar("_W", bound=QWidget)
 Bind = Callable[[Layer], object]
@@ -30,7 +31,7 @@ class Form:
         """A titled row; the title belongs to the field for those who work by keys or by ear."""
         line = QHBoxLayout()
         label = QLabel(title)
-        label.setFixedWidth(76)
+        label.setFixedWidth(with_text(76))
         label.setAlignment(Qt.AlignmentFlag.AlignTop)
         label.setContentsMargins(0, 4, 0, 0)
         label.setBuddy(field)

@@ -30,6 +30,7 @@ from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.style import with_text
 
 _NUMBERS = (
     ("tracking", "Tracking", -0.2, 1.0), ("arc", "Arc °", -300.0, 300.0), ("outline", "Outline", 0.0, 0.3),
@@ -49,7 +50,7 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
     """Text, font, colours and shape of a label."""
     form.rule(column)
     text = QPlainTextEdit()
-    text.setFixedHeight(46)
+    text.setFixedHeight(with_text(46))
     text.setAccessibleName("What the label says")
     text.textChanged.connect(lambda: change(form.matter, text=text.toPlainText()))
     form.name("label text", text)
@@ -152,7 +153,7 @@ def _two_colour_part(form: Form, column: QVBoxLayout) -> None:
     size.setKeyboardTracking(False)
     size.setToolTip("How tall its letters are (their em), in what width and height are counted in")
     size.setAccessibleName("Size of the letters")
-    size.setFixedWidth(64)
+    size.setFixedWidth(with_text(64))
     size.valueChanged.connect(partial(_set_size, form.matter))
     form.name("label size", size)
 

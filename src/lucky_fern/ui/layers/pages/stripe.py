@@ -18,6 +18,7 @@ from lucky_fern.ui.layers.pages.copies import add_twin
 from lucky_fern.ui.layers.pages.decal import picture_row, pixels_box
 from lucky_fern.ui.layers.pages.figure import figure_of, figure_part
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.style import with_text
 
 _NUMBERS = (
     ("width", "Width", "Across, in model units"),
@@ -77,7 +78,7 @@ def stripe_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row.addWidget(QLabel("Twin across", objectName="quiet"))
     for axis in "xyz":
         made = QPushButton(axis.upper())
-        made.setFixedWidth(30)
+        made.setFixedWidth(with_text(30))
         made.clicked.connect(partial(add_twin, form.matter, axis))
         form.name(f"twin {axis}", made)
         row.addWidget(made)

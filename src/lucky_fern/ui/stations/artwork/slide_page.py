@@ -21,6 +21,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.sliding import Sliding
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page
+from lucky_fern.ui.widgets.style import with_text
 
 
 class SlidePanel(Page):
@@ -94,7 +95,7 @@ class SlidePanel(Page):
             inner = QHBoxLayout(line)
             inner.setContentsMargins(0, 0, 0, 0)
             label = QLabel(title, objectName="quiet")
-            label.setFixedWidth(66)
+            label.setFixedWidth(with_text(66))
             inner.addWidget(label)
             inner.addWidget(field, 1)
             self.column.addWidget(line)

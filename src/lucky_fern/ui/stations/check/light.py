@@ -14,6 +14,7 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page, button, choice
+from lucky_fern.ui.widgets.style import with_text
 
 _LIGHTS = (
     ("lamp_deg", "Turn of the light", 0.0, 360.0, 0.0), ("lamp_gain", "Sun", 0.0, 4.0, 1.0),
@@ -38,14 +39,14 @@ class LightRows:
             field.changed.connect(partial(self._set, name))
             self.lights[name] = field
             label = QLabel(title, objectName="quiet")
-            label.setFixedWidth(110)
+            label.setFixedWidth(with_text(110))
             label.setBuddy(field.number)
             page.row(label, field, stretch=False)
         self.surroundings = choice("Surroundings", [("the studio", "studio"), ("a harbour by day", "harbour"),
                                                     ("the harbour at dusk", "dusk")])  # fmt: skip
         self.surroundings.activated.connect(lambda _: self._set("surroundings", self.surroundings.currentData()))
         label = QLabel("Where", objectName="quiet")
-        label.setFixedWidth(110)
+        label.setFixedWidth(with_text(110))
         self.shadows = QCheckBox("Shadows and crevices")
         self.shadows.setToolTip("Parts throw shadows, and what is closed to the light gets less of it, as in a game")
         self.shadows.toggled.connect(lambda on: self._set("shadows", on))

@@ -7,7 +7,6 @@ from concurrent.futures import Future
 from functools import partial
 from pathlib import Path
 
-from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker, QSize, Signal
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
@@ -24,7 +23,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSpinBox,
     QToolButton,
-    QVBoxLayout,
 )
 
 from lucky_fern.core import taking
@@ -34,8 +32,8 @@ from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.model_files import write_model
 from lucky_fern.core.files import safe_name
-from lucky_fern.core.project.export_setup import DEEP, FORMATS, ExportSetup
-from lucky_fern.core.project.presets import PRESETS, Preset
+from lucky_fern.core.project.export_setup import DEEP, FORMATS
+from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -48,13 +46,12 @@ from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.stations.export.credit_rows import CreditRows
-from lucky_fern.ui.stations.export.preset_editor import PresetEditor
+from lucky_fern.ui.stations.export.own_presets import OwnPresets
 from lucky_fern.ui.stations.export.written import Written, looked_at
 from lucky_fern.ui.widgets import asking
-from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page, choice, menu_button
 from lucky_fern.ui.widgets.quietly import show_check
-from lucky_fern.ui.widgets.style import icon
+from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import to_pixmap
 
 _SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
@@ -77,7 +74,6 @@ class ExportPanel(Page):
         self.work, self.looking, self.maps, self.exports = work, looking, maps, exports
         self._cancel = threading.Event()
         self._run: Future[None] | None = None
-        self._folder_shown = ""
         self.column.setSpacing(5)
         self._what_part()
         self._how_part()
@@ -100,24 +96,8 @@ class ExportPanel(Page):
             box.toggled.connect(partial(self.exports.use, name))
             self.presets[name] = box
             self.column.addWidget(box)
-        self.own = ShrinkingList()
-        self.own.remove_asked.connect(self._remove_own)
-        self.own.setAccessibleName("Presets of your own")
-        self.own.setFixedHeight(44)
-        self.own.itemDoubleClicked.connect(self._remove_own)
-        self.own.setToolTip("Double-click or Del takes one out")
+        self.own = OwnPresets(self.exports)
         self.column.addWidget(self.own)
-        self.take = menu_button(
-            "Own preset", "Which map goes to which channel of which file, and what it is called", self._fill_take
-        )
-        self.write = menu_button("Write a preset's file", "To change it, or to share it", self._fill_write)
-        self.change = menu_button(
-            "Change one", "A preset of your own, made from one that is ticked", self._fill_change
-        )
-        self.row(self.take, self.change, self.write)
-        self.editor: PresetEditor | None = None
-        self.editor_place = QVBoxLayout()
-        self.column.addLayout(self.editor_place)
 
     def _how_part(self) -> None:
         self.format = choice("Format of the files", [(name.upper(), name) for name in FORMATS])
@@ -152,7 +132,7 @@ class ExportPanel(Page):
         self.ground = QLineEdit(objectName="plain", placeholderText="#rrggbb")
         self.ground.setAccessibleName("Ground")
         self.ground.setToolTip("The colour that it is flattened on")
-        self.ground.setFixedWidth(84)
+        self.ground.setFixedWidth(with_text(84))
         self.ground.editingFinished.connect(self._set_ground)
         self.row("Opacity", self.alpha, self.ground)
         self.boxes: dict[str, QCheckBox] = {}
@@ -185,7 +165,7 @@ class ExportPanel(Page):
         self.tint = QLineEdit(objectName="plain", placeholderText="#rrggbb")
         self.tint.setAccessibleName("Colour of the glow")
         self.tint.setToolTip("Have its brightness glow in another colour; empty: in its own")
-        self.tint.setFixedWidth(84)
+        self.tint.setFixedWidth(with_text(84))
         self.tint.editingFinished.connect(self._set_tint)
         self.only = QCheckBox("Only what glows")
         self.only.setToolTip("Leave out materials on which nothing glows")
@@ -197,8 +177,7 @@ class ExportPanel(Page):
         row = QHBoxLayout()
         self.folder = QLineEdit(objectName="plain")
         self.folder.setAccessibleName("Folder for the maps")
-        self.folder.editingFinished.connect(lambda: self.exports.change(out=self.folder.text().strip()))
-        self.folder.textChanged.connect(lambda _: self._show_plan())
+        self.folder.textChanged.connect(self._set_folder)
         browse = QToolButton(icon=icon("folder"))
         browse.setToolTip("Choose a folder")
         browse.setAccessibleName("Choose a folder")
@@ -250,22 +229,13 @@ class ExportPanel(Page):
         """Whether an export is under way or its end not yet shown."""
         return self.exports.working
 
-    def setups(self) -> list[ExportSetup]:
-        """The exports as they would be done now."""
-        folder = self.folder.text().strip()
-        return [replace(setup, out=folder) for setup in self.exports.setups]
-
     def refresh(self) -> None:
         """Show the set-up, and say beforehand what would be written and what left out."""
         setups, common = self.exports.setups, self.exports.common
         used = {setup.preset for setup in setups}
         for name, box in self.presets.items():
             show_check(box, name in used)
-        own = [setup for setup in setups if setup.own is not None]
-        self.own.setVisible(bool(own))
-        self.own.clear()
-        for setup in own:
-            self.own.addItem(f"{setup.preset}  – {setup.what.title}")
+        self.own.refresh()
         pairs: tuple[tuple[QComboBox, object], ...] = (
             (self.format, common.format), (self.bits, common.bits), (self.normal, common.normal_y),
             (self.size_box, common.size), (self.padding, common.padding), (self.model, common.model),
@@ -293,10 +263,9 @@ class ExportPanel(Page):
         self.ground.setText(common.ground)
         self.ground.setVisible(common.alpha == "flattened")
         show_check(self.only, common.only_glowing)
-        wanted = common.out or self.exports.folder
-        if wanted != self._folder_shown:  # what is being typed there stays
-            self._folder_shown = wanted
-            self.folder.setText(wanted)
+        if self.folder.text().strip() != common.out and not self.folder.hasFocus():
+            with QSignalBlocker(self.folder):
+                self.folder.setText(common.out)
         self.credits.refresh()
         self._show_plan()
 
@@ -304,12 +273,13 @@ class ExportPanel(Page):
         studio = self.work.studio
         ready = studio is not None and bool(studio.surface.keys)
         busy = self._run is not None and not self._run.done()
-        self.button.setEnabled(ready and bool(self.setups()) and bool(self.folder.text().strip()) and not busy)
+        setups, out = self.exports.setups, self.exports.common.out
+        self.button.setEnabled(ready and bool(setups) and bool(out) and not busy)
         if not ready or studio is None or self.looking.station != "export":
             return
         names, skipped, notes = dict[str, None](), dict[str, None](), dict[str, None]()
         try:
-            for setup in self.setups():
+            for setup in setups:
                 plans = plan_export(studio.sources, studio.project, setup, self.exports.stem)
                 names.update(dict.fromkeys(plan.name for plan in plans.files))
                 skipped.update(dict.fromkeys(plans.skipped))
@@ -319,7 +289,7 @@ class ExportPanel(Page):
             return
         example = next(iter(names), "")
         text = f"{counted(len(names), 'file')}, {example} first." if names else "No file."
-        folder = Path(self.folder.text().strip()).expanduser()
+        folder = Path(out).expanduser()
         there = sum((folder / name).exists() for name in names) if folder.is_dir() else 0
         if there:
             text += f" {there} of them {'is' if there == 1 else 'are'} there already and will be replaced."
@@ -333,6 +303,10 @@ class ExportPanel(Page):
         form = self.format.currentData()
         self.exports.change(format=form, **({} if form in DEEP else {"bits": 8}))
 
+    def _set_folder(self, text: str) -> None:
+        self.exports.change(out=text.strip())
+        self._show_plan()
+
     def _set_tint(self) -> None:
         if not self.exports.change(tint=self.tint.text().strip() or None):
             self.refresh()
@@ -340,16 +314,6 @@ class ExportPanel(Page):
     def _set_ground(self) -> None:
         if not self.exports.change(ground=self.ground.text().strip()):
             self.refresh()
-
-    def _remove_own(self, *_: object) -> None:
-        item = self.own.currentItem()
-        if item is not None:
-            self.exports.use(item.text().split("  –")[0], False)
-
-    def _take_preset(self) -> None:
-        path = asking.open_file(self, "A preset", "Presets (*.json)")
-        if path is not None:
-            self.exports.take_preset(path)
 
     def _fill_sheets(self, menu: QMenu) -> None:
         menu.clear()
@@ -367,59 +331,10 @@ class ExportPanel(Page):
         sizes = {other: kept for other, kept in self.exports.common.sizes.items() if other != name}
         self.exports.change(sizes=sizes if size is None else {**sizes, name: size})
 
-    def _fill_take(self, menu: QMenu) -> None:
-        """From a file, or one of those that were used on this computer before."""
-        menu.clear()
-        menu.addAction("From a file …", self._take_preset)
-        shelf = self.exports.shelf
-        if shelf:
-            menu.addSeparator()
-            for name, preset in sorted(shelf.items()):
-                menu.addAction(f"{name}  – {preset.title}", partial(self.exports.use, name, True, preset))
-            forget = menu.addMenu("Forget")
-            for name in sorted(shelf):
-                forget.addAction(name, partial(shelf.pop, name, None))
-
-    def _fill_write(self, menu: QMenu) -> None:
-        menu.clear()
-        for setup in self.exports.setups:
-            menu.addAction(setup.what.title, partial(self._write_preset, setup))
-
-    def _fill_change(self, menu: QMenu) -> None:
-        menu.clear()
-        for setup in self.exports.setups:
-            menu.addAction(setup.what.title, partial(self.edit, setup))
-
-    def edit(self, setup: ExportSetup) -> None:
-        """Change a preset; a built-in one becomes one of one's own under another name."""
-        self._end_edit()
-        name = setup.preset if setup.own is not None else f"own {setup.preset}"
-
-        def kept(preset: Preset | None) -> None:
-            self._end_edit()
-            if preset is not None:
-                self.exports.use(name, True, preset)
-
-        self.editor = PresetEditor(setup.what, kept)
-        self.editor_place.addWidget(self.editor)
-
-    def _end_edit(self) -> None:
-        if self.editor is not None:
-            self.editor.hide()
-            self.editor.deleteLater()
-            self.editor = None
-
-    def _write_preset(self, setup: ExportSetup) -> None:
-        start = f"{setup.preset}.json"
-        path = asking.save_file(self, "Write the preset", start, "Presets (*.json)", ".json")
-        if path is not None:
-            self.exports.write_preset(setup, path)
-
     def _browse(self) -> None:
         chosen = asking.folder(self, "Folder for the maps", self.folder.text())
         if chosen is not None:
             self.folder.setText(str(chosen))
-            self.exports.change(out=str(chosen))
 
     def start(self) -> None:
         """Write everything that is ticked."""
@@ -427,8 +342,8 @@ class ExportPanel(Page):
         if studio is None or (self._run is not None and not self._run.done()):
             return
         self._cancel.clear()
-        setups, project, stem = self.setups(), studio.project, self.exports.stem
-        folder = Path(self.folder.text().strip() or self.exports.folder).expanduser()
+        setups, project, stem = self.exports.setups, studio.project, self.exports.stem
+        folder = Path(self.exports.common.out or self.exports.folder).expanduser()
 
         def work() -> None:
             import time
@@ -464,7 +379,7 @@ class ExportPanel(Page):
 
     def open_quay(self) -> None:
         """Show the exported files in a window of their own, on the model as it is laid out now."""
-        studio, folder = self.work.studio, Path(self.folder.text().strip()).expanduser()
+        studio, folder = self.work.studio, Path(self.exports.common.out).expanduser()
         if studio is None:
             return
         if not folder.is_dir():

@@ -27,6 +27,7 @@ from lucky_fern.core.project.export_setup import FORMATS, file_name
 from lucky_fern.core.project.presets import MapFile, Part, Pick, Preset, check_preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.ui.widgets.page import button, choice, number
+from lucky_fern.ui.widgets.style import with_text
 
 _COLOURED = ("colour", "emissive", "diffuse", "specular")
 _CHANNELS = ("Red", "Green", "Blue", "Alpha")
@@ -130,7 +131,7 @@ class PresetEditor(QWidget):
                                         ("value", "value ", 0, 1)):  # fmt: skip
             box = number(f"{prefix}of the channel", low, high, low)
             box.setPrefix(prefix)
-            box.setFixedWidth(96)
+            box.setFixedWidth(with_text(96))
             box.setSingleStep(0.05)
             box.valueChanged.connect(lambda value, name=name: self._set_level(name, value))
             self.levels[name] = box
@@ -164,16 +165,16 @@ class PresetEditor(QWidget):
                 column.addLayout(line)
                 line = QHBoxLayout()
             box = choice(f"{title} of the file", items)
-            box.setFixedWidth(84)
+            box.setFixedWidth(with_text(84))
             box.activated.connect(lambda _, name=name: self._set_option(name))
             label = QLabel(title, objectName="quiet")
-            label.setFixedWidth(46)
+            label.setFixedWidth(with_text(46))
             line.addWidget(label)
             line.addWidget(box)
             self.options[name] = box
         self.ground = QLineEdit(objectName="plain")
         self.ground.setAccessibleName("The colour that it is flattened on")
-        self.ground.setFixedWidth(84)
+        self.ground.setFixedWidth(with_text(84))
         self.ground.editingFinished.connect(lambda: self._set_file(ground=self.ground.text().strip()))
         line.addWidget(self.ground)
         line.addStretch(1)

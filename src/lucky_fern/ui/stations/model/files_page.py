@@ -29,6 +29,7 @@ from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
+from lucky_fern.ui.widgets.style import with_text
 
 _FILLS = (("part colours", "parts"), ("islands", "islands"), ("nothing", "none"))
 _GUIDE_SIZES = (512, 1024, 2048, 4096, 8192)
@@ -63,7 +64,7 @@ class FilesPage(Page):
         self.brought = self.note()
         self.missing = QListWidget()
         self.missing.setAccessibleName("Pictures that the model names and that are missing")
-        self.missing.setFixedHeight(66)
+        self.missing.setFixedHeight(with_text(66))
         self.column.addWidget(self.missing)
         self.point = button("Point at the picture …", "Show where the chosen picture is", self.point_at_picture)
         self.row(self.point)
@@ -129,7 +130,7 @@ class FilesPage(Page):
         self.pixels = choice("Width of the guide in pixels", [(str(size), size) for size in _GUIDE_SIZES])
         self.pixels.setCurrentIndex(2)
         self.line = number("Width of its lines in pixels", 0.2, 64, 1.5, 1)
-        self.line.setFixedWidth(50)
+        self.line.setFixedWidth(with_text(50))
         self.row(self.sheet, self.pixels, "pixels, lines", self.line)
         self.fill = choice("What islands are filled with", _FILLS)
         self.boxes: dict[str, QCheckBox] = {}
@@ -173,7 +174,7 @@ class FilesPage(Page):
         self.heading("The model itself", "With its UVs, materials and parts as they are now")
         self.with_colours = QCheckBox("with the colour as vertex colours (GLB, PLY)")
         self.finer = whole("How often the copy is subdivided", 0, 4, 0)
-        self.finer.setFixedWidth(44)
+        self.finer.setFixedWidth(with_text(44))
         self.row(self.with_colours, "subdivided", self.finer, "×")
         self.row(button("Save model (OBJ, GLB or PLY) …", "For the game or another program", self.save_model))
 

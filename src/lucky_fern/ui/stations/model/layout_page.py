@@ -38,6 +38,7 @@ from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.fitting import Fitting
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
+from lucky_fern.ui.widgets.style import with_text
 
 if TYPE_CHECKING:
     from lucky_fern.ui.views.model_view import ModelView
@@ -134,12 +135,12 @@ class LayoutPage(Page):
             for name, title in (("left", "Left"), ("low", "Lower edge"), ("width", "Width"), ("height", "Height"))
         }
         for field in self.fields.values():
-            field.setFixedWidth(66)
+            field.setFixedWidth(with_text(66))
             field.editingFinished.connect(self._typed)
         self.row("left", self.fields["left"], "low", self.fields["low"])
         self.row("wide", self.fields["width"], "high", self.fields["height"], "texels of the sheet, from lower left")
         self.turn = number("Turn by degrees, counter-clockwise", -360, 360, 90, 1, "°")
-        self.turn.setFixedWidth(62)
+        self.turn.setFixedWidth(with_text(62))
         self.row(
             button("Turn", "By this angle, counter-clockwise", lambda: self.do(Transform(rotate=self.turn.value()))),
             self.turn,

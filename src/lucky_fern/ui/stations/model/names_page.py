@@ -33,6 +33,7 @@ class NamesPage(Page):
         self.tree.setColumnWidth(0, 280)
         self.tree.setMinimumHeight(220)
         self.tree.itemClicked.connect(self._clicked)
+        self.tree.itemActivated.connect(self._clicked)  # by keys
         self.tree.itemChanged.connect(self._changed)
         self.column.addWidget(self.tree, 1)
         self.heading("Give the selected faces to a material")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker, QSize
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
+from functools import partial
 
-from lucky_fern.ui.tools.faces import Faces
-from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.widgets.style import icon, tones
+from PySide6.QtCore import QSignalBlocker
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
 
-_TOOLS = (
+from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.tools.faces import Faces, Tool
+from lucky_fern.ui.widgets.commands import Commands
+
+_TOOLS: tuple[tuple[Tool, str], ...] = (
     ("pick", "Click to select; drag to look round"),
     ("paint", "Paint over faces to select them; look round with the right button"),
     ("rectangle", "Draw a rectangle round faces; look round with the right button"),
@@ -21,33 +23,27 @@ _UNITS = (("faces", "face"), ("islands", "island"), ("pieces", "piece"), ("parts
 class PickingTools(QWidget):
     """A button a tool; what is selected at a time; whether hidden faces count."""
 
-    def __init__(self, faces: Faces, painting: Painting) -> None:
+    def __init__(self, commands: Commands, looking: Looking, faces: Faces) -> None:
         super().__init__()
-        self.faces = faces
+        self.commands, self.looking, self.faces = commands, looking, faces
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
         row.addWidget(QLabel("Select", objectName="quiet"))
-        group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for tool, tip in _TOOLS:
-            made = QToolButton(icon=icon(f"select-{tool}", tones().text, tones().active), checkable=True, toolTip=tip)
-            made.setIconSize(QSize(18, 18))
-            made.setAccessibleName(tip)
-            made.clicked.connect(lambda _=False, tool=tool: faces.use(tool=tool))
-            group.addButton(made)
-            row.addWidget(made)
-            self.buttons[tool] = made
+            commands.add(f"select.{tool}", tip, partial(self._take, tool), icon_name=f"select-{tool}", checkable=True)
+            self.buttons[tool] = commands.button(f"select.{tool}")
+            row.addWidget(self.buttons[tool])
         self.units = QComboBox()
         for text, unit in _UNITS:
             self.units.addItem(text, unit)
         self.units.setAccessibleName("What is selected at a time")
         self.units.activated.connect(lambda _: faces.use(unit=self.units.currentData()))
         row.addWidget(self.units)
-        self.through = QToolButton(icon=icon("through", tones().text, tones().active), checkable=True)
-        self.through.setToolTip("Through: also faces that others hide")
-        self.through.setAccessibleName("Also select faces that others hide")
-        self.through.clicked.connect(lambda on: faces.use(through=on))
+        commands.add("select.through", "Also select faces that others hide", self._go_through, icon_name="through",
+                     tip="Through: also faces that others hide", checkable=True)  # fmt: skip
+        self.through = commands.button("select.through")
         row.addWidget(self.through)
         self.radius = QSpinBox(minimum=1, maximum=200, suffix=" px")
         self.radius.setAccessibleName("Radius of the painting tool in pixels")
@@ -57,12 +53,21 @@ class PickingTools(QWidget):
         faces.tool_changed.connect(self.refresh)
         self.refresh()
 
+    def _take(self, tool: Tool) -> None:
+        """Take a tool in hand, wherever one is."""
+        self.looking.go_to("model")
+        self.faces.use(tool=tool)
+        self.refresh()
+
+    def _go_through(self) -> None:
+        self.faces.use(through=self.commands["select.through"].isChecked())
+
     def refresh(self) -> None:
         faces = self.faces
-        for tool, made in self.buttons.items():
-            made.setChecked(tool == faces.tool)
+        for tool in self.buttons:
+            self.commands[f"select.{tool}"].setChecked(tool == faces.tool)
         self.units.setCurrentIndex(self.units.findData(faces.unit))
-        self.through.setChecked(faces.through)
+        self.commands["select.through"].setChecked(faces.through)
         with QSignalBlocker(self.radius):
             self.radius.setValue(int(faces.radius))
         self.radius.setVisible(faces.tool == "paint")

@@ -24,6 +24,7 @@ from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.widgets.page import Page, button, choice, number
+from lucky_fern.ui.widgets.style import with_text
 
 
 class SelectPage(Page):
@@ -56,7 +57,7 @@ class SelectPage(Page):
             button("Smooth on", "All that hangs on without a sharper edge than this angle", self._smooth),
         )  # fmt: skip
         self.map_box = choice("Map or picture whose colours are compared", [])
-        self.map_box.setMaximumWidth(150)
+        self.map_box.setMaximumWidth(with_text(150))
         self.tolerance = number("How far colours may differ", 0, 255, 16, 0)
         self.row(
             button("Same colour", "All faces with the colour that lies on the one clicked last", self._colour),
@@ -80,8 +81,9 @@ class SelectPage(Page):
         self.row(self.name, button("Keep the selection", "Under this name, in the project", self.save), stretch=False)
         self.named = QListWidget()
         self.named.setAccessibleName("Selections that are kept; click one to select its faces")
-        self.named.setFixedHeight(84)
-        self.named.itemClicked.connect(lambda item: self.faces.take_saved(item.text()))
+        self.named.setFixedHeight(with_text(84))
+        for chosen in (self.named.itemClicked, self.named.itemActivated):  # by mouse, by keys
+            chosen.connect(lambda item: self.faces.take_saved(item.text()))
         self.column.addWidget(self.named)
         self.named_buttons = self.buttons(
             ("Add", "To what is selected", lambda: self.faces.take_saved(self.chosen_name, "add")),

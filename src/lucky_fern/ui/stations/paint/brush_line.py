@@ -12,6 +12,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.widgets.fields import ColourField
 from lucky_fern.ui.widgets.quietly import show_items
+from lucky_fern.ui.widgets.style import with_text
 
 _NUMBERS = (
     ("hardness", "hard ", 0.0, 1.0, 62, "Hardness: how much of the brush is covered in full"),
@@ -43,7 +44,7 @@ class BrushLine(QWidget):
         self.tip = QComboBox()
         self.tip.setAccessibleName("Tip")
         self.tip.setToolTip("The brush's tip")
-        self.tip.setFixedWidth(72)
+        self.tip.setFixedWidth(with_text(72))
         self.tip.activated.connect(lambda at: painting.set_brush(tip=self.tip.itemText(at) if at else None))
         row.addWidget(self.tip)
         self.radius = self._number("size ", 0.05, 30.0, 74, "Size, of the model's (a percentage)")
@@ -66,7 +67,7 @@ class BrushLine(QWidget):
         made = QDoubleSpinBox(prefix=before, minimum=low, maximum=high, decimals=2)
         made.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         made.setKeyboardTracking(False)
-        made.setFixedWidth(width)
+        made.setFixedWidth(with_text(width))
         made.setToolTip(tip)
         made.setAccessibleName(tip.partition(":")[0].partition(",")[0])
         return made

@@ -27,6 +27,7 @@ from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_items
+from lucky_fern.ui.widgets.style import with_text
 
 _NUMBERS = (
     ("hardness", "Hardness", 0.0, 1.0, "How much of it is covered in full"),
@@ -119,7 +120,7 @@ class BrushPanel(Page):
     def _line(self, title: str, field: QWidget) -> None:
         row = QHBoxLayout()
         label = QLabel(title, objectName="quiet")
-        label.setFixedWidth(76)
+        label.setFixedWidth(with_text(76))
         row.addWidget(label)
         row.addWidget(field, 1)
         self.column.addLayout(row)

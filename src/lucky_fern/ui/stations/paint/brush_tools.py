@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QToolButton, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
 
+from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.tools.filling import FILLS, Filling
 from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.widgets.style import icon, tones
+from lucky_fern.ui.widgets.commands import Commands
 
 _TOOLS = (
     ("brush", "Brush", "Paint by dragging; Alt does the opposite, Shift joins to the last stroke"),
@@ -26,22 +28,19 @@ _TOOLS = (
 class BrushTools(QWidget):
     """The tools; beside them what the one in hand asks."""
 
-    def __init__(self, painting: Painting, filling: Filling) -> None:
+    def __init__(self, commands: Commands, looking: Looking, painting: Painting, filling: Filling) -> None:
         super().__init__()
-        self.painting, self.filling = painting, filling
+        self.commands, self.looking, self.painting, self.filling = commands, looking, painting, filling
         self._roomy = False
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 0, 0, 0)
         self.row.setSpacing(2)
         self.buttons = {}
         for name, title, tip in _TOOLS:
-            made = QToolButton(icon=icon(f"tool-{name}", tones().text, tones().active), text=title, checkable=True)
-            made.setIconSize(QSize(18, 18))
-            made.setToolTip(f"{title}: {tip[0].lower()}{tip[1:]}")
-            made.setAccessibleName(title)
-            made.clicked.connect(lambda _=False, name=name: painting.set(tool=name, picking_tip=False))
-            self.buttons[name] = made
-            self.row.addWidget(made)
+            commands.add(f"paint.{name}", title, partial(self._take, name), tip=f"{title}: {tip[0].lower()}{tip[1:]}",
+                         icon_name=f"tool-{name}", checkable=True)  # fmt: skip
+            self.buttons[name] = commands.button(f"paint.{name}")
+            self.row.addWidget(self.buttons[name])
         self.row.addSpacing(6)
         self.fills = self._choice([name.capitalize() for name in FILLS], "What a click fills", self._set_fill)
         self.tolerance = QDoubleSpinBox(minimum=0, maximum=100, decimals=0, suffix=" %")
@@ -72,6 +71,12 @@ class BrushTools(QWidget):
         self.row.addWidget(box)
         return box
 
+    def _take(self, name: str) -> None:
+        """Take a tool in hand, wherever one is."""
+        self.looking.go_to("paint")
+        self.painting.set(tool=name, picking_tip=False)
+        self.refresh()
+
     def _set_fill(self, at: int) -> None:
         self.filling.fill = FILLS[at]
         self.refresh()
@@ -87,7 +92,7 @@ class BrushTools(QWidget):
         tool = painting.tool
         for name, button in self.buttons.items():
             in_hand = tool == name and not painting.picking_tip
-            button.setChecked(in_hand)
+            self.commands[f"paint.{name}"].setChecked(in_hand)
             style = Qt.ToolButtonStyle
             named = self._roomy or in_hand
             button.setToolButtonStyle(style.ToolButtonTextBesideIcon if named else style.ToolButtonIconOnly)

@@ -24,6 +24,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.quietly import show_items
+from lucky_fern.ui.widgets.style import with_text
 
 _EFFECTS: dict[str, tuple[Effect, tuple[str, ...]]] = {
     "Blur": (Blur(4.0), ("colour", "roughness", "height")),
@@ -124,7 +125,7 @@ class PaintRows:
     def _map_row(self, column: QVBoxLayout, name: str) -> None:
         line, spec = QHBoxLayout(), MAPS[name]
         box = QCheckBox(spec.title)
-        box.setFixedWidth(88)
+        box.setFixedWidth(with_text(88))
         box.toggled.connect(partial(self.painting.use, name))
         line.addWidget(box)
         own: ColourField | NumberField = (

@@ -1,0 +1,57 @@
+"""Pictures that are dropped onto a view, from the tray or out of other programs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QPixmap
+
+from lucky_fern.core.arrays import F64
+from lucky_fern.core.pictures.picture import SUFFIXES
+from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.views.overlay import Overlay
+
+PICTURE_MIME = "application/x-lucky-fern-picture"
+
+
+class Drops:
+    """Shows a ghost under the pointer and places what is let go; ``place`` says whether there was somewhere."""
+
+    def __init__(self, overlay: Overlay, work: Work, bringing: Bringing, place: Callable[[str, F64], bool]) -> None:
+        self._overlay, self._work, self._bringing, self._place_at = overlay, work, bringing, place
+
+    def enter(self, event: QDragEnterEvent) -> None:
+        mime = event.mimeData()
+        files = any(Path(url.toLocalFile()).suffix.lower() in SUFFIXES for url in mime.urls())
+        if mime.hasFormat(PICTURE_MIME) or files:
+            event.acceptProposedAction()
+
+    def move(self, event: QDragMoveEvent) -> None:
+        image = event.mimeData().imageData()
+        if isinstance(image, QPixmap):
+            self._overlay.ghost = (image, event.position())
+        self._overlay.marker = np.array([event.position().x(), event.position().y()])
+        self._overlay.update()
+        event.acceptProposedAction()
+
+    def drop(self, event: QDropEvent) -> None:
+        point = np.array([event.position().x(), event.position().y()])
+        self.end()
+        mime = event.mimeData()
+        if mime.hasFormat(PICTURE_MIME):
+            self._place(bytes(mime.data(PICTURE_MIME).data()).decode(), point)
+        elif mime.urls():
+            paths = [Path(url.toLocalFile()) for url in mime.urls()]
+            self._bringing.bring(paths, lambda name: self._place(name, point))
+        event.acceptProposedAction()
+
+    def end(self) -> None:
+        self._overlay.ghost = self._overlay.marker = None
+        self._overlay.update()
+
+    def _place(self, picture: str, point: F64) -> None:
+        if not self._place_at(picture, point):
+            self._work.warn("There is nothing to place a picture on there; drop it on the model or on a sheet.")

@@ -1,0 +1,125 @@
+"""Files that the window asks for, opens, saves and is given; and what is asked before a project is left."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop
+from PySide6.QtWidgets import QMessageBox, QWidget
+
+from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
+from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
+from lucky_fern.core.project.file import SUFFIX
+from lucky_fern.ui.widgets import asking
+from lucky_fern.ui.window.parts import Parts
+
+
+class Files:
+    """Asks over a window; ``may_leave`` says whether what is open may be left for something else."""
+
+    def __init__(self, window: QWidget, parts: Parts, may_leave: Callable[[], bool]) -> None:
+        self._window, self._parts, self._may_leave = window, parts, may_leave
+
+    def ask_model(self) -> None:
+        path = asking.open_file(self._window, "New from a model", asking.kinds("Models", MODEL_SUFFIXES))
+        if path is not None and self._may_leave():
+            self._parts.work.open(path)
+
+    def ask_open(self) -> None:
+        filter_ = asking.kinds("Projects and models", (SUFFIX, *MODEL_SUFFIXES))
+        path = asking.open_file(self._window, "Open", filter_)
+        if path is not None and self._may_leave():
+            self._parts.work.open(path)
+
+    def ask_pictures(self) -> None:
+        found = asking.open_files(self._window, "Add pictures to the kit", asking.kinds("Pictures", PICTURE_SUFFIXES))
+        if found:
+            self._parts.bringing.bring(found)
+
+    def save(self) -> None:
+        """Save where the project is kept, or ask for a place."""
+        path = self._parts.work.path or self._ask_place()
+        if path is not None:
+            self._parts.work.save(path)
+
+    def ask_save(self) -> None:
+        path = self._ask_place()
+        if path is not None:
+            self._parts.work.save(path)
+
+    def _ask_place(self) -> Path | None:
+        studio = self._parts.work.studio
+        if studio is None:
+            return None
+        start = self._parts.work.path or Path.home() / f"{studio.project.name}{SUFFIX}"
+        filter_ = asking.kinds("Lucky Fern projects", (SUFFIX,))
+        return asking.save_file(self._window, "Save the project", str(start), filter_, SUFFIX)
+
+    def may_leave(self) -> bool:
+        """Ask, once, what to do with unsaved changes and running exports; False if the person would rather stay."""
+        studio = self._parts.work.studio
+        if self._parts.exports.working and not self._wait_for_exports():
+            return False
+        if studio is None or not studio.changed:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window, "Unsaved changes", f"Save the changes to {studio.project.name}?",
+            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
+        )  # fmt: skip
+        return self._save_now() if answer == buttons.Save else answer == buttons.Discard
+
+    def _save_now(self) -> bool:
+        """Save, and wait until it is done; whether it was."""
+        path = self._parts.work.path or self._ask_place()
+        if path is None:
+            return False
+        done: list[bool] = []
+        loop = QEventLoop()
+
+        def note(saved: bool) -> None:
+            done.append(saved)
+            loop.quit()
+
+        self._parts.work.save(path, note)
+        if not done:
+            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        return done == [True]
+
+    def _wait_for_exports(self) -> bool:
+        """Ask whether to wait for files that are being written; False if the person would rather stay."""
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window, "Files are being written",
+            "Files are still being written. Wait until they are, then go on?",
+            buttons.Yes | buttons.Cancel, buttons.Yes,
+        )  # fmt: skip
+        if answer != buttons.Yes:
+            return False
+        loop = QEventLoop()
+        self._parts.exports.finished.connect(loop.quit)
+        if self._parts.exports.working:
+            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        self._parts.exports.finished.disconnect(loop.quit)
+        return True
+
+    # --- drops ------------------------------------------------------------------------------------------------
+
+    def known(self, paths: list[Path]) -> bool:
+        """Whether any of these files can be taken in."""
+        return any(path.suffix.lower() in (SUFFIX, *MODEL_SUFFIXES, *PICTURE_SUFFIXES) for path in paths)
+
+    def drop(self, paths: list[Path]) -> None:
+        """Take pictures into the kit, and open a project or a model; of several the person chooses."""
+        pictures = [path for path in paths if path.suffix.lower() in PICTURE_SUFFIXES]
+        others = [path for path in paths if path not in pictures]
+        if pictures:
+            self._parts.bringing.bring(pictures)
+        others = [path for path in others if path.suffix.lower() in (SUFFIX, *MODEL_SUFFIXES)]
+        at: int | None = 0
+        if len(others) > 1:
+            names = [path.name for path in others]
+            at = asking.which(self._window, "Several files", "Which one is to be opened?", names)
+        if others and at is not None and self._may_leave():
+            self._parts.work.open(others[at])

@@ -1,0 +1,45 @@
+"""The quiet line under the views: one sentence at a time."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QLabel, QWidget
+
+from lucky_fern.ui.widgets.style import with_text
+
+_LEAST = 22  # pixels; always there, so that the views keep their size
+
+
+class NoticeLine(QWidget):
+    """The whole window is laid out anew only when a sentence needs more lines than the one before."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        # In no layout: a label that is laid out has everything round it laid out whenever its text changes.
+        self.label = QLabel(self, objectName="quiet")
+        self.label.setContentsMargins(10, 2, 10, 2)
+        self.label.setWordWrap(True)
+        self.setFixedHeight(with_text(_LEAST))
+
+    def text(self) -> str:
+        words: str = self.label.text()
+        return words
+
+    def say(self, sentence: str, warning: bool) -> None:
+        """Show a sentence, in the colour of warnings or quietly."""
+        self.label.setText(sentence)
+        name = "warn" if warning else "quiet"
+        if self.label.objectName() != name:
+            self.label.setObjectName(name)
+            self.label.style().polish(self.label)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        height = max(with_text(_LEAST), self.label.heightForWidth(self.width()))
+        self.label.setGeometry(0, 0, self.width(), height)
+        if height != self.height():
+            self.setFixedHeight(height)
