@@ -6,9 +6,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import shiboken6
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from hands import Hands
 from lucky_fern.core.model.load import load_model
@@ -179,9 +180,14 @@ def test_faces_get_a_material_of_their_own_and_names_change(station: Hands) -> N
     assert parts.work.studio.model.materials == ("paint", "glass")
     assert {str(key) for key in parts.work.studio.surface.keys} == {"paint:1001", "glass:1001"}
     page.tree.topLevelItem(1).child(0).setText(0, "port")
-    station.until(lambda: not parts.errands.busy)
-    assert parts.work.studio.model.parts == ("port", "right")
-    page.tree.topLevelItem(0).child(1).setCheckState(0, Qt.CheckState.Unchecked)
+    station.until(lambda: parts.work.studio.model.parts == ("port", "right"))
+    station.wait()
+    ticked = page.tree.topLevelItem(0).child(1)
+    there: list[bool] = []
+    page.tree.itemChanged.connect(lambda *_: there.append(shiboken6.isValid(ticked)))
+    ticked.setCheckState(0, Qt.CheckState.Unchecked)
+    assert all(there)  # Qt goes on with it afterwards
+    QApplication.processEvents()
     assert np.array_equal(parts.faces.hidden, parts.work.studio.model.material == 1)
     station.window.sheet_view.reset_scene()
     station.wait()

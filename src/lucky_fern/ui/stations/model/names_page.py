@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTreeWidget, QTreeWidgetItem
 
@@ -75,10 +77,12 @@ class NamesPage(Page):
         names = studio.model.materials if kind == "material" else studio.model.parts
         old, new = names[item.data(0, _NUMBER)], item.text(0)
         if new != old:
-            self.laying.do(RenameMaterial(old, new) if kind == "material" else RenamePart(old, new), rows,
-                                self.refresh)  # fmt: skip
+            command = RenameMaterial(old, new) if kind == "material" else RenamePart(old, new)
+            act = partial(self.laying.do, command, rows, self.refresh)
         else:
-            self.faces.hide_these(rows, item.checkState(0) != Qt.CheckState.Checked)
+            act = partial(self.faces.hide_these, rows, item.checkState(0) != Qt.CheckState.Checked)
+        # What follows lists everything anew, and the item that is being changed must still be there afterwards.
+        QTimer.singleShot(0, self, act)
 
     def refresh(self) -> None:
         """List what there is, with what is hidden unticked."""
