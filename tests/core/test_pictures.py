@@ -3,7 +3,13 @@
 from __future__ import annotations
 
 import io
+import os
+import re
+import signal
+import threading
+import time
 import zlib
+from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
@@ -16,6 +22,7 @@ from PIL import Image
 
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.errors import PictureError
+from lucky_fern.core.pictures.apart import Helper, render
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 
@@ -98,3 +105,43 @@ def test_a_pyramid_keeps_the_mean_of_light(seed: int, across: int, down: int) ->
     assert np.allclose(pyramid.level(0)[..., :3], light, atol=1e-6)
     for level in range(len(pyramid.width)):
         assert np.allclose(pyramid.level(level)[..., :3].mean((0, 1)), light.mean((0, 1)), atol=1e-5)
+
+
+@pytest.fixture
+def helper() -> Iterator[Helper]:
+    made = Helper()
+    made.begin()
+    yield made
+    made.end()
+
+
+def test_drawings_rendered_in_another_process_are_the_same_and_it_may_end_at_any_time(helper: Helper) -> None:
+    text = '<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20"><circle r="9" fill="#c2512e"/></svg>'
+    here = render({"svg_string": text, "width": 40})
+    assert helper.render({"svg_string": text, "width": 40}) == here
+    with pytest.raises(ValueError, match=re.escape(_refusal("<svg"))):
+        helper.render({"svg_string": "<svg", "width": 40})
+    first = helper.pid
+    assert first is not None
+    os.kill(first, signal.SIGKILL)
+    assert helper.render({"svg_string": text, "width": 40}) == here
+    assert helper.render({"svg_string": text, "width": 40}) == here and helper.pid not in (None, first)
+    os.kill(helper.pid, signal.SIGSEGV)
+    time.sleep(0.05)
+    assert helper.render({"svg_string": text, "width": 40}) == here  # it ended before this drawing
+
+
+def test_a_drawing_at_which_the_renderer_falls_over_is_refused(helper: Helper) -> None:
+    assert helper.pid is not None
+    os.kill(helper.pid, signal.SIGSTOP)  # it holds still while it is at work
+    timer = threading.Timer(0.2, os.kill, (helper.pid, signal.SIGSEGV))
+    timer.start()
+    threading.Timer(0.3, os.kill, (helper.pid, signal.SIGCONT)).start()
+    with pytest.raises(ValueError, match="falls over"):
+        helper.render({"svg_string": "<svg/>", "width": 40})
+
+
+def _refusal(text: str) -> str:
+    with pytest.raises(ValueError) as found:
+        render({"svg_string": text, "width": 40})
+    return str(found.value)

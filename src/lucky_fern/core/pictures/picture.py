@@ -29,6 +29,7 @@ from lucky_fern.core.colour import encode_srgb
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.limits import DEEPEST_SVG, LONGEST_SIDE, MOST_PIXELS, MOST_SMALL_FILE, MOST_STRETCHED
 from lucky_fern.core.markup import check_markup
+from lucky_fern.core.pictures.apart import render
 from lucky_fern.core.pictures.naming import Taken, is_data_name
 
 SVG_LONGEST = 1024
@@ -351,8 +352,6 @@ def _expand(planes: Array) -> U16:
 
 
 def _read_svg(data: bytes, name: str, longest: int) -> Picture:
-    import resvg_py
-
     notes: tuple[str, ...] = ()
     try:
         if len(data) > MOST_SMALL_FILE:
@@ -373,8 +372,8 @@ def _read_svg(data: bytes, name: str, longest: int) -> Picture:
         size = max(1, round(across * zoom)), max(1, round(down * zoom))
         # Its own size says nothing more: lengths in other units would ask for as many pixels as they like.
         sized = _with_size(text, *size)
-        png = resvg_py.svg_to_bytes(svg_string=sized, width=size[0], **options)
-        pixels = np.array(Image.open(io.BytesIO(bytes(png))).convert("RGBA"))
+        png = render({"svg_string": sized, "width": size[0], **options})
+        pixels = np.array(Image.open(io.BytesIO(png)).convert("RGBA"))
     except (ElementTree.ParseError, expat.ExpatError, *_BROKEN) as error:
         raise PictureError(f"{name} is not a readable SVG ({error}); save it again as plain SVG.") from error
     return Picture(name, pixels, True, notes)

@@ -6,6 +6,7 @@ import inspect
 from collections.abc import Callable
 from typing import Any, TypeVar
 
+from lucky_fern.core.pictures.apart import render_apart
 from lucky_fern.render import environment
 from lucky_fern.ui.session.answers import Answers
 from lucky_fern.ui.session.bringing import Bringing
@@ -42,6 +43,7 @@ class Parts:
     """
 
     def __init__(self) -> None:
+        render_apart()
         self.commands = Commands()
         self.errands, self.answers = Errands(), Answers()
         self.mishaps = Mishaps()
