@@ -24,7 +24,7 @@ from lucky_fern.render.parcels import Parcel
 from lucky_fern.render.textures import SheetTextures
 
 _LONGEST_WAIT = 3.0  # seconds between pictures that only bring new chunks
-_PATIENCE = 20.0  # times what a piece of drawing takes, between two of them while maps are composited
+_PATIENCE = 30.0  # times what a piece of drawing takes, between two of them while maps are composited
 _STILL = 0.16  # seconds until what does not move any more is drawn as well as can be
 _RECEIVING = 0.006  # seconds at a time
 _LIGHT = 0.04  # seconds until what could not be drawn yet is tried again

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lucky_fern.core.arrays import U8
+from lucky_fern.core.arrays import U8, U16
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, span
@@ -73,10 +74,20 @@ def _texels(store: MapStore, sheet: SheetKey, texture: str, size: int, rows: sli
         into = out[..., at : at + spec.components]
         at += spec.components
         if kept is None or kept.shape[0] != size:
-            into[:] = np.array(spec.start) * 255 + 0.5
+            into[:] = (np.array(spec.start) * 255 + 0.5).astype(np.uint8)
         elif kept.dtype == np.uint8:
             into[:] = kept[rows, columns]
-        else:  # the same as rounding to the nearest of 255 steps
-            into[:] = (kept[rows, columns].astype(np.uint32) * 255 + 32895) >> 16
+        else:
+            _put_16(kept[rows, columns], into)
     out[..., at:] = 255
     return out
+
+
+@kernel
+def _put_16(values: U16, into: U8) -> None:
+    """Rounded to the nearest of 255 steps."""
+    rows, columns, count = into.shape
+    for r in range(rows):
+        for c in range(columns):
+            for k in range(count):
+                into[r, c, k] = (np.uint32(values[r, c, k]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16)
