@@ -113,10 +113,10 @@ def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, tmp_path
     other = tmp_path / "other.fern"
     save_project(other, AddLayer("On top", Wash(), {}).apply(project), hands.parts.work.studio.blobs)
     hands.parts.work.open(other)
-    assert hands.window.call_off.isVisible() and "other.fern" in hands.window.notice.text()
-    hands.window.call_off.click()
+    assert hands.window.ground.call_off.isVisible() and "other.fern" in hands.window.notice.text()
+    hands.window.ground.call_off.click()
     hands.wait()
-    assert hands.parts.work.project is project and not hands.window.call_off.isVisible()
+    assert hands.parts.work.project is project and not hands.window.ground.call_off.isVisible()
     hands.parts.work.open(other)
     hands.wait()
     assert hands.parts.work.project.layers[-1].name == "On top" and hands.parts.work.path == other

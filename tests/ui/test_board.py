@@ -170,7 +170,7 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
         assert hands.parts.looking.station == station and hands.window.strip.buttons[station].isChecked()
         assert hands.window.tools.title.text()
     hands.key(Qt.Key.Key_1)
-    box = hands.window.model_panel.check.size_box
+    box = hands.window.late.model_panel.check.size_box
     box.setCurrentIndex(box.findData(256))
     box.activated.emit(box.currentIndex())
     hands.wait()
@@ -179,7 +179,7 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
         np.array([hands.window.sheet_view.width() / 2, hands.window.sheet_view.height() / 2])
     )
     assert "of 256" in hands.window.sheet_view.overlay.facts
-    assert hands.window.model_panel.check.lines["Holds"].text().startswith("5 parts")
+    assert hands.window.late.model_panel.check.lines["Holds"].text().startswith("5 parts")
 
 
 def test_what_the_mouse_does_on_cells_and_colours_has_keys(hands: Hands) -> None:

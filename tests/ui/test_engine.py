@@ -128,7 +128,7 @@ def test_adjustments_come_from_the_menu_and_are_bent_under_the_board(hands: Hand
 
 
 def test_a_mask_is_made_shared_copied_and_pasted_inverted(hands: Hands) -> None:
-    parts, panel, board = hands.parts, hands.window.masks, hands.window.board
+    parts, panel, board = hands.parts, hands.window.late.masks, hands.window.board
     hands.window.pages.setCurrentIndex(1)
     click(hands, 3)
     before = hands.pixels(hands.window.sheet_view)
@@ -207,7 +207,7 @@ def test_a_pinned_state_is_wiped_against_the_one_of_now(hands: Hands) -> None:
 
 
 def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: Path) -> None:
-    parts, panel = hands.parts, hands.window.sequence_panel
+    parts, panel = hands.parts, hands.window.late.sequence_panel
     colour = np.full((16, 16, 3), (200, 40, 90), np.uint8)
     for name in ("cup_baseColor.1001.png", "cup_rough.1001.png", "cup_rough.1002.png"):
         save_png(tmp_path / name, colour)
@@ -225,7 +225,7 @@ def test_sequences_wait_for_a_word_and_become_one_wash(hands: Hands, tmp_path: P
     hands.wait()
     wash = parts.selection.layer
     assert wash.content.by == "tiles" and set(wash.channels) == {"colour", "metallic"}
-    assert hands.window.right.currentWidget() is hands.window.layers
+    assert hands.window.right.currentWidget() is hands.window.ground.layers
     hands.window.sheet_view.set_wires(False)
     assert ((hands.pixels(hands.window.sheet_view) == (200, 40, 90)).all(2)).mean() > 0.3
     assert hands.window.tray.model.item(0).text() == "cup_baseColor.<UDIM>"
@@ -258,7 +258,11 @@ def test_a_sentence_about_the_layout_leads_both_views_there_and_heat_brings_its_
     hands.open(demo_studio("kettle", hands.world))
     hands.key(Qt.Key.Key_1)
     hands.until(lambda: not hands.parts.layout_watch.busy)
-    panel, model_view, sheet_view = hands.window.model_panel.check, hands.window.model_view, hands.window.sheet_view
+    panel, model_view, sheet_view = (
+        hands.window.late.model_panel.check,
+        hands.window.model_view,
+        hands.window.sheet_view,
+    )
     assert (
         panel.findings.count() == len(hands.parts.layout_watch.findings) > 0
         and "to look at" in panel.check_state.text()

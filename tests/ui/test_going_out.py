@@ -23,14 +23,14 @@ from samples import read_png
 
 def exported(ferry: Hands) -> set[str]:
     """Ctrl+E, and what lies in the folder then."""
-    panel = ferry.window.export_panel
+    panel = ferry.window.late.export_panel
     ferry.key(Qt.Key.Key_E)
     ferry.until(lambda: not panel.working, 90)
     return {path.name for path in Path(panel.folder.text()).iterdir()}
 
 
 def test_the_check_lists_what_is_wrong_and_mends_it(ferry: Hands) -> None:
-    parts, panel = ferry.parts, ferry.window.check_panel
+    parts, panel = ferry.parts, ferry.window.late.check_panel
     parts.work.execute(AddLayer("Lamp", Wash(), {"emissive": Channel("#ffee00")}))
     for layer in [one for one in parts.work.project.walk() if "emissive" in one.active_channels()]:
         parts.work.execute(AddMaskEntry(layer.id, MaskEntry(Fill(0.0))))
@@ -49,7 +49,7 @@ def test_the_check_lists_what_is_wrong_and_mends_it(ferry: Hands) -> None:
 
 
 def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands, tmp_path: Path) -> None:
-    parts, panel = ferry.parts, ferry.window.export_panel
+    parts, panel = ferry.parts, ferry.window.late.export_panel
     ferry.key(Qt.Key.Key_5)
     for name in ("separate", "emissive"):
         panel.presets[name].click()
@@ -106,7 +106,7 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
 
 
 def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_path: Path) -> None:
-    parts, panel = ferry.parts, ferry.window.export_panel
+    parts, panel = ferry.parts, ferry.window.late.export_panel
     ferry.window.tray.taken_menu("deck-planks.png").actions()[-1].trigger()
     assert parts.looking.station == "export" and panel.credits.chosen == "deck-planks.png"
     assert "no licence" in panel.credits.pictures.currentText()
@@ -120,7 +120,7 @@ def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_pat
 
 
 def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
-    view, panel = ferry.window.model_view, ferry.window.check_panel.light
+    view, panel = ferry.window.model_view, ferry.window.late.check_panel.light
     ferry.parts.looking.go_to("check")
     panel.lights["exposure"].changed.emit(2.5)
     bright = ferry.pixels(view).mean()
@@ -135,7 +135,7 @@ def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
 
 @pytest.fixture
 def quay(ferry: Hands, tmp_path: Path) -> Quay:
-    panel = ferry.window.export_panel
+    panel = ferry.window.late.export_panel
     ferry.parts.exports._set((ExportSetup("separate", str(tmp_path / "maps")),))
     exported(ferry)
     panel.quay.click()
@@ -151,7 +151,7 @@ def settled(quay: Quay, done, seconds: float = 20.0) -> None:
 
 
 def test_the_quay_says_why_files_look_other_than_the_project(quay: Quay, ferry: Hands) -> None:
-    parts, panel = ferry.parts, ferry.window.export_panel
+    parts, panel = ferry.parts, ferry.window.late.export_panel
     settled(quay, lambda: "as it was painted" in quay.verdict.text())
     # Painted since: the files are older, and the left side is the project as it is now once they are read again.
     parts.work.execute(AddLayer("All red", Wash(), {"colour": Channel("#c02020")}))

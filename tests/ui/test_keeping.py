@@ -134,7 +134,7 @@ def test_what_goes_wrong_in_slots_threads_and_the_compositor_is_told_and_work_go
 def test_leaving_waits_for_an_export_that_was_begun_and_one_that_breaks_does_not_hold_it_up(
     hands: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    panel = hands.window.export_panel
+    panel = hands.window.late.export_panel
     hands.parts.looking.go_to("export")
     panel.folder.setText(str(tmp_path / "maps"))
     answers = [BUTTONS.Cancel, BUTTONS.Yes, BUTTONS.Discard, BUTTONS.Discard]  # the folder is not saved either

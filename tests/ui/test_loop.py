@@ -126,7 +126,7 @@ def test_drop_move_scale_turn_switch_undo_save_reopen_export(hands: Hands, world
 
     # Exported at the Export station; the files are listed with thumbnails and equal the job runner's.
     hands.key(Qt.Key.Key_5)
-    panel = window.export_panel
+    panel = window.late.export_panel
     assert window.right.currentWidget() is panel and "normal" in panel.plan.text()
     panel.folder.setText(str(tmp_path / "maps"))
     QTest.mouseClick(panel.button, Qt.MouseButton.LeftButton)
@@ -235,7 +235,7 @@ def test_what_cannot_be_opened_gives_a_sentence_and_loses_nothing(hands: Hands, 
 
 
 def test_an_export_can_be_cancelled_and_closing_leaves_no_thread(hands: Hands, tmp_path: Path) -> None:
-    panel = hands.window.export_panel
+    panel = hands.window.late.export_panel
     hands.parts.looking.go_to("export")
     panel.folder.setText(str(tmp_path / "maps"))
     panel.start()

@@ -214,7 +214,7 @@ def test_del_takes_out_what_has_the_keyboard(hands: Hands) -> None:
     for material in ("flask", None):
         scope = Scope(materials=None if material is None else (material,))
         hands.parts.work.execute(AddMaskEntry(layer.id, MaskEntry(ScopeShape(scope))))
-    page = hands.window.masks
+    page = hands.window.late.masks
     hands.window.pages.setCurrentWidget(page)
     hands.wait()
     page.list.setCurrentRow(0)
@@ -273,7 +273,7 @@ def test_tools_light_and_presets_are_as_they_were_left(hands: Hands) -> None:
     parts.painting.set(size=0.07)
     parts.painting.values["colour"] = "#123456"
     parts.looking.go_to("check")
-    hands.window.check_panel.light.lights["exposure"].number.setValue(2.5)
+    hands.window.late.check_panel.light.lights["exposure"].number.setValue(2.5)
     assert hands.window.model_view.look.exposure == 2.5
     parts.looking.go_to("artwork")
     assert hands.window.model_view.look.exposure == 1.0  # it holds at the Check station alone

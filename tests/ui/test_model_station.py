@@ -67,7 +67,7 @@ def push(hands: Hands, page: QWidget, text: str) -> None:
 
 
 def test_faces_are_selected_in_both_views_hidden_and_kept_under_a_name(station: Hands) -> None:
-    parts, faces, panel = station.parts, station.parts.faces, station.window.model_panel
+    parts, faces, panel = station.parts, station.parts.faces, station.window.late.model_panel
     model_view, sheet_view = station.window.model_view, station.window.sheet_view
     part = parts.work.studio.model.part
     panel.setCurrentWidget(panel.select)
@@ -133,7 +133,7 @@ def test_islands_are_dragged_by_their_handles_with_or_without_their_paint(statio
 
 
 def test_islands_are_fitted_to_a_drawn_rectangle_and_to_typed_values(station: Hands) -> None:
-    parts, sheet_view, panel = station.parts, station.window.sheet_view, station.window.model_panel
+    parts, sheet_view, panel = station.parts, station.window.sheet_view, station.window.late.model_panel
     panel.setCurrentWidget(panel.lay_out)
     click(sheet_view, on_sheet(station, 0.75, 0.5))
     panel.lay_out.fit_drawn.click()
@@ -159,7 +159,7 @@ def test_a_complaint_is_mended_by_two_clicks(station: Hands, tmp_path: Path) -> 
     points = [f"v {x} {2 * y} {3 * z}" for x in (0, 1) for y in (0, 1) for z in (0, 1)]
     faces = ["f " + " ".join(f"{v}/{k + 1}" for k, v in enumerate(side)) for side in sides]
     (tmp_path / "box.obj").write_text("\n".join([*points, *(f"vt {u} {v}" for u, v in CORNERS), *faces]))
-    parts, page = station.parts, station.window.model_panel.check
+    parts, page = station.parts, station.window.late.model_panel.check
     parts.work.open(tmp_path / "box.obj")
     station.until(lambda: parts.work.studio is not None and parts.work.studio.model.name == "box.obj")
     station.until(lambda: not parts.layout_watch.busy and page.findings.count() > 0)
@@ -172,8 +172,8 @@ def test_a_complaint_is_mended_by_two_clicks(station: Hands, tmp_path: Path) -> 
 
 
 def test_faces_get_a_material_of_their_own_and_names_change(station: Hands) -> None:
-    parts, page = station.parts, station.window.model_panel.names
-    station.window.model_panel.setCurrentWidget(page)
+    parts, page = station.parts, station.window.late.model_panel.names
+    station.window.late.model_panel.setCurrentWidget(page)
     click(station.window.model_view, at_part(station, 1))
     page.material.setCurrentText("glass")
     push(station, page, "Give")
@@ -196,8 +196,8 @@ def test_faces_get_a_material_of_their_own_and_names_change(station: Hands) -> N
 def test_models_are_replaced_pictures_pointed_at_guides_and_models_written(
     station: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    parts, page = station.parts, station.window.model_panel.files
-    station.window.model_panel.setCurrentWidget(page)
+    parts, page = station.parts, station.window.late.model_panel.files
+    station.window.late.model_panel.setCurrentWidget(page)
     answers: list[str] = []
     for name in ("open_file", "save_file"):
         monkeypatch.setattr(asking, name, lambda *_: Path(answers.pop(0)))

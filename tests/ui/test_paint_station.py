@@ -72,7 +72,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     assert all(one.id != layer.id for one in parts.work.project.walk())
     ferry.drag(view, start, end, steps=9)
     # Another map as well, by a click in the panel; a line held straight by Shift; Alt takes away.
-    box, field = ferry.window.brush.paints.maps["roughness"]
+    box, field = ferry.window.late.brush.paints.maps["roughness"]
     box.click()
     field.changed.emit(0.2)
     ferry.window.tools.brushes.buttons["line"].click()
@@ -181,7 +181,7 @@ def test_strokes_cross_tiles_are_mirrored_and_steadied(ferry: Hands) -> None:
 
 
 def test_effects_are_brushed_on_and_gradients_run_out(ferry: Hands) -> None:
-    parts, view, painting, panel = ferry.parts, ferry.window.model_view, ferry.parts.painting, ferry.window.brush
+    parts, view, painting, panel = ferry.parts, ferry.window.model_view, ferry.parts.painting, ferry.window.late.brush
     assert parts.work.project is not None
     spot = at(view, 0.61, 0.43)
     hit = view.surface_at(spot)

@@ -145,7 +145,7 @@ def test_brushes_on_the_screen_and_on_what_is_seen(ferry: Hands) -> None:
     ferry.drag(view, ring, ring)
     assert unseen() > 50
     parts.work.undo()
-    ferry.window.brush.paints.seen.click()
+    ferry.window.late.brush.paints.seen.click()
     ferry.drag(view, ring, ring)
     assert unseen() == 0
 
@@ -160,7 +160,7 @@ def test_masks_are_looked_at_and_their_pictures_moved(ferry: Hands) -> None:
     parts.work.execute(AddMaskEntry(layer, MaskEntry(PictureShape(picture, place))))
     hit, bare = view.surface_at(at(view, 0.5, 0.42)), view.surface_at(at(view, 0.4, 0.31))
     before = shown(ferry, bare)
-    looks = ferry.window.masks.looks
+    looks = ferry.window.late.masks.looks
     looks["alone"].click()
     assert shown(ferry, bare) == [0, 0, 0] and parts.looking.shown_map == "colour"
     looks["colour"].click()
@@ -170,22 +170,27 @@ def test_masks_are_looked_at_and_their_pictures_moved(ferry: Hands) -> None:
     assert np.abs(np.array(shown(ferry, hit)) - np.mean([tint, [0, 255, 0]], axis=0)).max() < 20
     looks["colour"].click()
     assert shown(ferry, hit) == [0, 255, 0]
-    ferry.window.pages.setCurrentWidget(ferry.window.masks)
-    ferry.window.masks.list.setCurrentRow(1)
-    ferry.window.masks.handles.click()
+    ferry.window.pages.setCurrentWidget(ferry.window.late.masks)
+    ferry.window.late.masks.list.setCurrentRow(1)
+    ferry.window.late.masks.handles.click()
     corner = sheet.tiles.corner(key)
     middle, aim = sheet._pixel(corner + np.array([0.5, 0.5])), sheet._pixel(corner + np.array([0.7, 0.6]))
     ferry.drag(sheet, middle, aim)
     moved = parts.work.project.masks[parts.work.project.layer(layer).mask or 0].entries[0].shape
     assert isinstance(moved, PictureShape) and isinstance(moved.place, Lay)
     assert moved.place.centre == pytest.approx((0.7, 0.6), abs=0.02)
-    ferry.window.masks.repeat.click()
+    ferry.window.late.masks.repeat.click()
     again = parts.work.project.masks[parts.work.project.layer(layer).mask or 0].entries[0].shape
     assert isinstance(again, PictureShape) and isinstance(again.place, Lay) and again.place.repeat
 
 
 def test_tips_paints_rectangles_and_flat_gradients(ferry: Hands) -> None:
-    parts, sheet, painting, panel = ferry.parts, ferry.window.sheet_view, ferry.parts.painting, ferry.window.brush
+    parts, sheet, painting, panel = (
+        ferry.parts,
+        ferry.window.sheet_view,
+        ferry.parts.painting,
+        ferry.window.late.brush,
+    )
     assert parts.work.studio is not None and parts.work.project is not None
     key = parts.work.studio.surface.keys[0]
     corner = sheet.tiles.corner(key)
@@ -232,15 +237,15 @@ def test_planes_of_ones_own_pens_that_lean_and_faces_that_look_away(ferry: Hands
     model = parts.work.studio.model
     wall = view.surface_at(at(view, 0.5, 0.42))
     assert wall is not None
-    ferry.window.brush.symmetry.plane.menu().actions()[2].trigger()
+    ferry.window.late.brush.symmetry.plane.menu().actions()[2].trigger()
     assert painting.normal is None and "Select faces" in ferry.window.notice.text()
     parts.faces.choose(np.arange(model.triangle_count) == wall.triangle, whole_units=False)
-    ferry.window.brush.symmetry.plane.menu().actions()[2].trigger()
+    ferry.window.late.brush.symmetry.plane.menu().actions()[2].trigger()
     assert painting.symmetry is not None and painting.symmetry.normal is not None
     assert np.abs(np.array(painting.symmetry.normal) @ wall.normal) > 0.999
     view.refresh()
     assert view.drawn.planes
-    ferry.window.brush.symmetry.plane.menu().actions()[0].trigger()
+    ferry.window.late.brush.symmetry.plane.menu().actions()[0].trigger()
     assert painting.symmetry is None
     pen = QPointingDevice("pen", 2, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,
                           QInputDevice.Capability.Pressure, 1, 1, "", QPointingDeviceUniqueId())  # fmt: skip

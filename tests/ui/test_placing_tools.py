@@ -97,8 +97,8 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
         replace(view.camera, yaw=25, pitch=12, target=(1.0, 1.6, 0.8), distance=view.camera.distance * 0.5)
     )
     parts.selection.select(None)
-    window.pages.setCurrentWidget(window.slides)
-    window.slides.picture.setCurrentText("ferry-crest.svg")
+    window.pages.setCurrentWidget(window.late.slides)
+    window.late.slides.picture.setCurrentText("ferry-crest.svg")
     window.tools.slide.click()
     handles = next(one for one in view.gestures if isinstance(one, SlideHandles))
     grip = handles.grip()
@@ -112,18 +112,18 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
     followed = handles.grip()
     assert followed is not None and np.linalg.norm(followed.centre - moved.centre) < 2
     view.navigate("orbit", -60, 0, grip.centre)
-    window.slides.names.setCurrentText("front")
-    window.slides.keep.click()
-    window.slides.pinned.click()
+    window.late.slides.names.setCurrentText("front")
+    window.late.slides.keep.click()
+    window.late.slides.pinned.click()
     place = parts.sliding.slide.place
     view.navigate("orbit", 60, 0, grip.centre)
     assert parts.sliding.slide is not None and parts.sliding.slide.place == place
-    window.slides.back.click()
+    window.late.slides.back.click()
     back = handles.grip()
     assert back is not None
     assert np.linalg.norm(back.half_x) / np.linalg.norm(back.half_y) == pytest.approx(1.0, abs=0.01)  # seen straight
     before = len(list(parts.work.project.walk()))
-    window.slides.brush.click()
+    window.late.slides.brush.click()
     parts.sliding.radius = 0.3
     start = back.at(-0.5, 0.0)
     ferry.drag(view, start, back.at(0.3, 0.0), steps=6)
@@ -159,9 +159,9 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert not parts.sliding.up
     parts.sliding.take("front")
-    window.slides.print_all.click()
+    window.late.slides.print_all.click()
     assert len(list(parts.work.project.walk())) == before + 2
-    window.slides.print_kept.click()  # each fades where its faces turn away, so that several blend
+    window.late.slides.print_kept.click()  # each fades where its faces turn away, so that several blend
     last = parts.work.project.layers[-1]
     assert last.name == "front" and isinstance(last.content, Decal) and isinstance(last.content.place, Throw)
     assert last.content.place.fade > 20

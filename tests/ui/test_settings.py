@@ -136,7 +136,7 @@ def test_a_ramp_takes_stops_and_colours(hands: Hands) -> None:
 
 
 def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
-    parts, panel, view = hands.parts, hands.window.masks, hands.window.model_view
+    parts, panel, view = hands.parts, hands.window.late.masks, hands.window.model_view
     click(hands, 3)
     hands.hover(view, np.array([view.width() * 0.42, view.height() * 0.6]))
     for path in (["Nothing"], ["The island last pointed at"], ["A picture's alpha", "ferry-crest.svg"],

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
@@ -49,27 +49,52 @@ def test_pages_are_made_when_they_are_looked_at_or_once_the_window_stands(qapp: 
     parts = Parts()
     window = Window(parts)
     late = {"masks", "slides", "brush", "model_panel", "check_panel", "export_panel", "sequence_panel"}
-    assert not late & set(vars(window))
+    assert not late & set(vars(window.late))
     window.pages.setCurrentIndex(1)
-    assert late & set(vars(window)) == {"masks"} and window.pages.currentWidget() is window.masks
+    assert late & set(vars(window.late)) == {"masks"} and window.pages.currentWidget() is window.late.masks
     assert window.pages.tabText(1) == "Mask" and window.pages.count() == 5
     parts.work.take(demo_studio("kettle", world))
     parts.looking.go_to("check")
-    assert late & set(vars(window)) == {"masks", "check_panel"}
-    assert window.right.currentWidget() is window.check_panel
+    assert late & set(vars(window.late)) == {"masks", "check_panel"}
+    assert window.right.currentWidget() is window.late.check_panel
     parts.looking.go_to("paint")
-    assert window.pages.currentWidget() is window.brush and window.pages.isTabVisible(4)
-    assert window.brush.tip.currentText() == "round"
+    assert window.pages.currentWidget() is window.late.brush and window.pages.isTabVisible(4)
+    assert window.late.brush.tip.currentText() == "round"
     window.show()
     end = time.monotonic() + 20
-    while not late <= set(vars(window)) and time.monotonic() < end:
+    while not late <= set(vars(window.late)) and time.monotonic() < end:
         qapp.processEvents()
-    assert late <= set(vars(window))
-    assert window.pages.currentWidget() is window.brush  # nothing that is looked at changed by that
+    assert late <= set(vars(window.late))
+    assert window.pages.currentWidget() is window.late.brush  # nothing that is looked at changed by that
     parts.work.studio.saved = parts.work.studio.project
     window.close()
     window.deleteLater()
     qapp.processEvents()
+
+
+def test_what_is_clicked_before_the_window_is_furnished_is_done_as_soon_as_it_is(qapp: QApplication) -> None:
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    buttons = window.start_page.findChildren(QPushButton)
+    next(one for one in buttons if "flask" in one.text()).click()
+    parts = Parts()
+    window.furnish(parts)
+    end = time.monotonic() + 60
+    while parts.work.studio is None and time.monotonic() < end:
+        qapp.processEvents()
+    assert parts.work.project is not None and parts.work.project.name == "Soup flask"
+    assert window.start_page.isHidden() and window.rest.wait(60)
+    parts.work.studio.saved = parts.work.project
+    window.close()
+
+
+def test_the_first_sight_of_the_window_loads_nothing_of_the_core() -> None:
+    """What it loads is what one waits for at every start."""
+    code = "import sys, lucky_fern.ui.window.start, lucky_fern.ui.window.main as m; print(*sys.modules)"
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    assert "lucky_fern.ui.window.start_page" in loaded
+    assert not {"numpy", "cv2", "lucky_fern.core", "lucky_fern.render"} & set(loaded)
 
 
 @pytest.mark.parametrize("parallel", [False, True])

@@ -141,9 +141,9 @@ def _parts(window: Window, folder: Path) -> list[tuple[str, Callable[[], object]
         parts.looking.go_to("export")
         pause()
         parts.exports.change(out=str(folder / "maps"))
-        window.export_panel.folder.setText(str(folder / "maps"))
-        window.export_panel.start()
-        while window.export_panel.working:
+        window.late.export_panel.folder.setText(str(folder / "maps"))
+        window.late.export_panel.start()
+        while window.late.export_panel.working:
             QTest.qWait(20)
 
     return [

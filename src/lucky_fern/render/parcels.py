@@ -6,6 +6,7 @@ Texture row 0 is the sheet's lowest row, as OpenGL counts v, so chunks are turne
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 
@@ -78,7 +79,7 @@ def _texels(store: MapStore, sheet: SheetKey, texture: str, size: int, rows: sli
         elif kept.dtype == np.uint8:
             into[:] = kept[rows, columns]
         else:
-            _put_16(kept[rows, columns], into)
+            _put_16(cast(U16, kept[rows, columns]), into)
     out[..., at:] = 255
     return out
 

@@ -1,96 +1,89 @@
-"""The window: top strip, tool line, two linked views, board, tray."""
+"""The window: top strip, tool line, two linked views, board, tray.
+
+It shows at once with its start page; what stands in it comes right after (:meth:`Window.furnish`). So nothing is
+imported here beforehand that the first sight of it does not need.
+"""
 
 from __future__ import annotations
 
-from functools import cached_property, partial
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from threading import Event
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QMainWindow,
-    QPlainTextEdit,
-    QSplitter,
-    QStackedWidget,
-    QTabWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QPlainTextEdit, QWidget
 
-from lucky_fern.core.compiled import load_kernels
-from lucky_fern.core.log.reading import Lost
-from lucky_fern.quay.delivery import Delivery
-from lucky_fern.ui.kit.tray import Tray
-from lucky_fern.ui.layers.board import Board
-from lucky_fern.ui.layers.history import HistoryPanel
-from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.layers.settings import SettingsPanel
-from lucky_fern.ui.session.beside import beside
-from lucky_fern.ui.views.drawing_thread import DrawingThread
-from lucky_fern.ui.views.matter import Matter as ViewMatter
-from lucky_fern.ui.views.model_view import ModelView
-from lucky_fern.ui.views.sheet_view import SheetView
-from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import icon, sheet, tones, with_text
 from lucky_fern.ui.widgets.tidying import Tidying
-from lucky_fern.ui.window.about import About
-from lucky_fern.ui.window.clipping import Clipping
-from lucky_fern.ui.window.files import Files
-from lucky_fern.ui.window.hands import hand_over
-from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
-from lucky_fern.ui.window.keys_page import KeysPage
-from lucky_fern.ui.window.menus import DEMOS, fill_menu_bar, folded
-from lucky_fern.ui.window.notice_line import NoticeLine
-from lucky_fern.ui.window.notices import MishapLine, Recovery
-from lucky_fern.ui.window.parts import Parts
-from lucky_fern.ui.window.preferences import Preferences
 from lucky_fern.ui.window.remembered import Remembered
-from lucky_fern.ui.window.rest import Rest
-from lucky_fern.ui.window.start_page import StartPage
-from lucky_fern.ui.window.tool_line import ToolLine
-from lucky_fern.ui.window.top_strip import TopStrip
+from lucky_fern.ui.window.start_page import BEGIN, DEMOS, StartPage
 
 if TYPE_CHECKING:
-    from lucky_fern.ui.kit.sequence_panel import SequencePanel
-    from lucky_fern.ui.layers.mask import MaskPanel
-    from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
-    from lucky_fern.ui.stations.check.panel import CheckPanel
-    from lucky_fern.ui.stations.export.panel import ExportPanel
-    from lucky_fern.ui.stations.model.check_page import CheckPage
-    from lucky_fern.ui.stations.model.files_page import FilesPage
-    from lucky_fern.ui.stations.model.layout_page import LayoutPage
-    from lucky_fern.ui.stations.model.names_page import NamesPage
-    from lucky_fern.ui.stations.model.panel import ModelPanel
-    from lucky_fern.ui.stations.model.select_page import SelectPage
-    from lucky_fern.ui.stations.paint.brush_page import BrushPanel
+    from lucky_fern.core.log.reading import Lost
+    from lucky_fern.quay.delivery import Delivery
+    from lucky_fern.ui.window.parts import Parts
 
-BOARD_WIDTH = 440
+_VIEWS = 0, 92, 440, 135  # pixels round both views, of text of the usual size
 _NARROW = 1100  # pixels; where the menus fold into one button
-_BREATH = 60  # milliseconds between two parts that are made beforehand
-_Tab = TypeVar("_Tab", bound=QWidget)
-# What is not seen at first is made when it is first looked at, or once the window stands.
-_LATER = (
-    "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_files",
-    "model_panel", "check_panel", "export_panel", "sequence_panel",
-)  # fmt: skip
-_TABS = {"masks": "Mask", "slides": "Slide", "brush": "Brush"}
 
 
 class Window(QMainWindow):
     """Puts the widgets together; owns no state but its parts."""
 
-    def __init__(self, parts: Parts, remembered: Remembered | None = None) -> None:
+    parts: Parts
+
+    def __init__(self, parts: Parts | None = None, remembered: Remembered | None = None) -> None:
+        """Without ``parts`` it is only to be seen until it is furnished."""
         super().__init__()
-        self.parts = parts
         self.remembered = Remembered() if remembered is None else remembered
+        self.furnished = False
+        self._wish: Callable[[], object] | None = None  # what was asked for before there was anything to do it
         self.setWindowTitle("Lucky Fern")
         self.setWindowIcon(icon("fern"))
         self.setStyleSheet(sheet(tones()))
-        self.setAcceptDrops(True)
+        self.start_page = StartPage(self._do, self._open_recent)
+        self.start_page.show_recent(self.remembered.there())
+        if parts is None:
+            self.start_page.lie_over(self._threshold())
+        else:
+            self.furnish(parts)
+
+    def _threshold(self) -> QWidget:
+        """Nothing but where the first view will be, more or less."""
+        ground, view = QWidget(objectName="ground"), QWidget()
+        row = QHBoxLayout(ground)
+        row.setContentsMargins(*map(with_text, _VIEWS))
+        row.addWidget(view, 1)
+        row.addStretch(1)
+        self.setCentralWidget(ground)
+        return view
+
+    def furnish(self, parts: Parts) -> None:
+        """Make all that stands in the window."""
+        from lucky_fern.ui.kit.tray import Tray
+        from lucky_fern.ui.layers.board import Board
+        from lucky_fern.ui.layers.history import HistoryPanel
+        from lucky_fern.ui.layers.matter import Matter
+        from lucky_fern.ui.layers.settings import SettingsPanel
+        from lucky_fern.ui.views.drawing_thread import DrawingThread
+        from lucky_fern.ui.views.matter import Matter as ViewMatter
+        from lucky_fern.ui.views.model_view import ModelView
+        from lucky_fern.ui.views.sheet_view import SheetView
+        from lucky_fern.ui.window.clipping import Clipping
+        from lucky_fern.ui.window.files import Files
+        from lucky_fern.ui.window.ground import Ground
+        from lucky_fern.ui.window.hands import hand_over
+        from lucky_fern.ui.window.late import TABS, Late
+        from lucky_fern.ui.window.menus import fill_menu_bar, folded
+        from lucky_fern.ui.window.notice_line import NoticeLine
+        from lucky_fern.ui.window.notices import MishapLine, Recovery
+        from lucky_fern.ui.window.rest import Rest
+        from lucky_fern.ui.window.tool_line import ToolLine
+        from lucky_fern.ui.window.top_strip import TopStrip
+
+        self.parts = parts
         self.drawing_thread = parts.make(DrawingThread)
         parts.ending.append(self.drawing_thread.close)
         seen = parts.make(ViewMatter, drawing_thread=self.drawing_thread)
@@ -99,238 +92,65 @@ class Window(QMainWindow):
         hand_over(parts, self.model_view, self.sheet_view)
         self.matter = parts.make(Matter)
         self.files = Files(self, parts, lambda: self.may_leave())
+        self.clipping = Clipping(parts, self.say, self._place_in_middle)
         self._add_commands()
         self.strip = TopStrip(parts)
         self.tools = ToolLine(parts, self.model_view, self.sheet_view)
-        self.board = Board(self.matter)
-        self.settings = SettingsPanel(self.matter)
+        self.board, self.settings = Board(self.matter), SettingsPanel(self.matter)
+        self.settings.setAccessibleName("Layer")
         self.history = parts.make(HistoryPanel, matter=self.matter)
         self.tray = parts.make(Tray)
-        self.notice = NoticeLine()
-        self.recovery, self.mishap = Recovery(), MishapLine()
-        self._lay_out()
+        self.notice, self.recovery, self.mishap = NoticeLine(), Recovery(), MishapLine()
+        self.ground = Ground(
+            (self.strip, self.tools), (self.model_view, self.sheet_view), self.board, (self.recovery, self.mishap),
+            self.notice, self.tray,
+        )  # fmt: skip
+        self.pages, self.right = self.ground.pages, self.ground.right
+        self.late = Late(
+            parts, self.matter, (self.model_view, self.sheet_view), self.pages, self.right, self.files.ask_model,
+            self.open_quay, lambda: self.rest.resting,
+        )  # fmt: skip
+        for page, title in (
+            (self.settings, "Layer"), (self.late.tab("masks"), TABS["masks"]), (self.history, "History"),
+            (self.late.tab("slides"), TABS["slides"]), (self.late.tab("brush"), TABS["brush"]),
+        ):  # fmt: skip
+            self.pages.addTab(page, title)
         self._notice_timer = QTimer(self, singleShot=True, interval=12000)
         self._notice_timer.timeout.connect(lambda: self.say("", False))
-        self.parts.commands.add_to(self)
-        self.menus = fill_menu_bar(self.menuBar(), self.parts.commands)
+        self.start_page.lie_over(self.model_view)
+        self.setCentralWidget(self.ground)
+        parts.commands.add_to(self)
+        self.menus = fill_menu_bar(self.menuBar(), parts.commands)
         self.strip.menu_button.setMenu(folded(self.menuBar(), self.strip.menu_button))
-        self.start_page = StartPage(self.model_view, parts.commands, self._open_recent)
+        self.setAcceptDrops(True)
+        self.furnished = True
         self._recall()
+        self._fit_menus()
         self.rest = Rest(parts, (self.model_view, self.sheet_view), self.drawing_thread, self.settings)
         self._connect()
-        self._station_changed(self.parts.looking.station)
-        self._later = QTimer(self, interval=_BREATH)
-        self._later.timeout.connect(self._make_next)
-        self.model_view.frame_drawn.connect(self._get_ready, Qt.ConnectionType.SingleShotConnection)
+        self._station_changed(parts.looking.station)
+        self.model_view.frame_drawn.connect(self.late.begin, Qt.ConnectionType.SingleShotConnection)
+        if self._wish is not None:
+            QTimer.singleShot(0, self, self._wish)
 
-    # --- parts that are made when they are first looked at ----------------------------------------------------
-
-    @cached_property
-    def masks(self) -> MaskPanel:
-        from lucky_fern.ui.layers.mask import MaskPanel
-
-        return self._in_tab("masks", MaskPanel(self.matter))
-
-    @cached_property
-    def slides(self) -> SlidePanel:
-        from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
-
-        return self._in_tab("slides", self.parts.make(SlidePanel))
-
-    @cached_property
-    def brush(self) -> BrushPanel:
-        from lucky_fern.ui.stations.paint.brush_page import BrushPanel
-
-        return self._in_tab("brush", self.parts.make(BrushPanel))
-
-    @cached_property
-    def model_check(self) -> CheckPage:
-        from lucky_fern.ui.stations.model.check_page import CheckPage
-
-        return self.parts.make(CheckPage)
-
-    @cached_property
-    def model_select(self) -> SelectPage:
-        from lucky_fern.ui.stations.model.select_page import SelectPage
-
-        return self.parts.make(SelectPage)
-
-    @cached_property
-    def model_layout(self) -> LayoutPage:
-        from lucky_fern.ui.stations.model.layout_page import LayoutPage
-
-        return self.parts.make(LayoutPage, model_view=self.model_view, sheet_view=self.sheet_view)
-
-    @cached_property
-    def model_names(self) -> NamesPage:
-        from lucky_fern.ui.stations.model.names_page import NamesPage
-
-        return self.parts.make(NamesPage)
-
-    @cached_property
-    def model_files(self) -> FilesPage:
-        from lucky_fern.ui.stations.model.files_page import FilesPage
-
-        return self.parts.make(FilesPage)
-
-    @cached_property
-    def model_panel(self) -> ModelPanel:
-        from lucky_fern.ui.stations.model.panel import ModelPanel
-
-        panel = ModelPanel(
-            self.model_check, self.model_select, self.model_layout, self.model_names, self.model_files
-        )  # fmt: skip
-        panel.open_asked.connect(self.files.ask_model)
-        panel.finding_chosen.connect(self.model_view.go_to_triangles)
-        panel.finding_chosen.connect(self.sheet_view.go_to_triangles)
-        self.right.addWidget(panel)
-        return panel
-
-    @cached_property
-    def check_panel(self) -> CheckPanel:
-        from lucky_fern.ui.stations.check.panel import CheckPanel
-
-        panel = self.parts.make(CheckPanel, view=self.model_view)
-        panel.setAccessibleName("Check")
-        self.right.addWidget(panel)
-        return panel
-
-    @cached_property
-    def export_panel(self) -> ExportPanel:
-        from lucky_fern.ui.stations.export.panel import ExportPanel
-
-        panel = self.parts.make(ExportPanel)
-        panel.setAccessibleName("Export")
-        panel.quay_asked.connect(self.open_quay)
-        self.right.addWidget(panel)
-        return panel
-
-    @cached_property
-    def sequence_panel(self) -> SequencePanel:
-        from lucky_fern.ui.kit.sequence_panel import SequencePanel
-
-        panel = self.parts.make(SequencePanel)
-        panel.setAccessibleName("Sequences")
-        panel.refresh()
-        self.right.addWidget(panel)
-        return panel
-
-    def _in_tab(self, name: str, panel: _Tab) -> _Tab:
-        """Put a page where its stand-in was."""
-        stand_in = self._stand_ins.pop(name)
-        panel.setAccessibleName(_TABS[name])
-        at = self.pages.indexOf(stand_in)
-        visible, current = self.pages.isTabVisible(at), self.pages.currentWidget() is stand_in
-        with QSignalBlocker(self.pages):
-            self.pages.removeTab(at)
-            self.pages.insertTab(at, panel, _TABS[name])
-            self.pages.setTabVisible(at, visible)
-            if current:
-                self.pages.setCurrentIndex(at)
-        stand_in.deleteLater()
-        return panel
-
-    def _made(self, name: str) -> bool:
-        return name in self.__dict__
-
-    def _get_ready(self) -> None:
-        """The window stands: have made what it will need."""
-        ended = Event()
-        self.parts.ending.append(ended.set)
-
-        def next_one() -> bool:
-            while self.parts.errands.busy and not ended.wait(_BREATH / 1000):
-                pass  # what a person waits for comes first
-            return not ended.is_set()
-
-        QTimer.singleShot(_BREATH * 8, self, lambda: beside("Loading kernels", partial(load_kernels, next_one)))
-        self._later.start()
-
-    def _make_next(self) -> None:
-        """One part at a time when nothing else is to be done, so that the window answers in between."""
-        if not self.rest.resting:
-            return
-        name = next((name for name in _LATER if not self._made(name)), None)
-        if name is None:
-            self._later.stop()
+    def _do(self, name: str) -> None:
+        """Have a command done, as soon as there are any."""
+        if self.furnished:
+            self.parts.commands[name].trigger()
         else:
-            getattr(self, name)
-
-    def _make_current(self) -> None:
-        """Make the page that is being looked at."""
-        shown = self.pages.currentWidget()
-        for name, stand_in in list(self._stand_ins.items()):
-            if stand_in is shown:
-                getattr(self, name)
-
-    def _lay_out(self) -> None:
-        ground = QWidget(objectName="ground")
-        column = QVBoxLayout(ground)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(1)
-        column.addWidget(self.strip)
-        column.addWidget(self.tools)
-        self._splitters: dict[str, QSplitter] = {}
-        views = QSplitter(Qt.Orientation.Horizontal)
-        views.setHandleWidth(4)
-        views.addWidget(self.model_view)
-        views.addWidget(self.sheet_view)
-        views.setSizes([500, 500])
-        views.setChildrenCollapsible(False)
-        self._splitters["views"] = views
-        layers = QSplitter(Qt.Orientation.Vertical)
-        layers.setHandleWidth(4)
-        layers.setChildrenCollapsible(False)
-        layers.addWidget(self.board)
-        self.pages = QTabWidget(documentMode=True)
-        self.pages.setAccessibleName("About the layer")
-        self.settings.setAccessibleName("Layer")
-        self._stand_ins = {name: QWidget() for name in _TABS}
-        self.pages.addTab(self.settings, "Layer")
-        self.pages.addTab(self._stand_ins["masks"], _TABS["masks"])
-        self.pages.addTab(self.history, "History")
-        self.pages.addTab(self._stand_ins["slides"], _TABS["slides"])
-        self.pages.addTab(self._stand_ins["brush"], _TABS["brush"])
-        self.pages.currentChanged.connect(self._make_current)
-        layers.addWidget(self.pages)
-        layers.setSizes([320, 290])
-        self._splitters["layers"] = layers
-        self.layers = QWidget(objectName="panel")
-        self.layers.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        inner = QVBoxLayout(self.layers)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.addWidget(layers)
-        self.right = QStackedWidget()
-        self.right.addWidget(self.layers)
-        self.right.setFixedWidth(with_text(BOARD_WIDTH))
-        middle = QHBoxLayout()
-        middle.setSpacing(4)
-        middle.addWidget(views, 1)
-        middle.addWidget(self.right)
-        column.addLayout(middle, 1)
-        line = QHBoxLayout()
-        line.setContentsMargins(0, 0, 8, 0)
-        self.call_off = QToolButton(text="Cancel", toolTip="Forget what is being opened")
-        self.call_off.hide()
-        line.addWidget(self.notice, 1)
-        line.addWidget(self.call_off)
-        column.addWidget(self.recovery)
-        column.addWidget(self.mishap)
-        column.addLayout(line)
-        column.addWidget(self.tray)
-        self.setCentralWidget(ground)
+            self._wish = partial(self._do, name)
 
     def _add_commands(self) -> None:
         """What concerns the window as a whole."""
         add, key = self.parts.commands.add, QKeySequence.StandardKey
-        add("file.new", "New from a model …", self.files.ask_model, key.New)
-        add("file.open", "Open …", self.files.ask_open, key.Open, icon_name="open")
+        add("file.new", BEGIN["file.new"], self.files.ask_model, key.New)
+        add("file.open", BEGIN["file.open"], self.files.ask_open, key.Open, icon_name="open")
         add("file.save", "Save", self.files.save, key.Save, icon_name="save")
         add("file.save-as", "Save as …", self.files.ask_save, "Ctrl+Shift+S")
         add("file.pictures", "Add pictures …", self.files.ask_pictures)
         add("file.export", "Export again", self._export_again, "Ctrl+E", icon_name="export")
         for which, title in DEMOS.items():
-            add(f"file.demo-{which}", f"Demo: {title}", partial(self._open_demo, which))
+            add(f"file.demo-{which}", title, partial(self._open_demo, which))
         add("file.quit", "Quit", self.close, key.Quit)
         add("edit.preferences", "Preferences …", self._ask_preferences, key.Preferences)
         add("view.side", "Fold the side away", partial(self._fold, "side"), "F9", checkable=True)
@@ -345,7 +165,6 @@ class Window(QMainWindow):
         )
         add("help.keys", "Shortcuts …", self._show_keys, key.HelpContents)
         add("help.about", "About Lucky Fern …", self._show_about)
-        self.clipping = Clipping(self.parts, self.say, self._place_in_middle)
         add("edit.all", "Select all", self._select_all, key.SelectAll)
         add("edit.leave", "Leave what is being done", self._escape, "Esc")
 
@@ -365,7 +184,7 @@ class Window(QMainWindow):
         self.parts.keeping.lost_found.connect(self.recovery.show_lost)
         self.recovery.wanted.connect(self._bring_back)
         self.recovery.unwanted.connect(self.parts.keeping.forget)
-        self.call_off.clicked.connect(self.parts.errands.call_off)
+        self.ground.call_off.clicked.connect(self.parts.errands.call_off)
         self.tray.add_asked.connect(self.files.ask_pictures)
         self.tray.credit_asked.connect(self._ask_credit)
         self.tray.strip.place_asked.connect(self._place_in_middle)
@@ -375,21 +194,18 @@ class Window(QMainWindow):
     # --- following the parts -----------------------------------------------------------------------------------
 
     def _station_changed(self, station: str) -> None:
-        own = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}
-        name = own.get(station, "layers")
-        if self.parts.bringing.waiting:
-            name = "sequence_panel"
-        self.right.setCurrentWidget(getattr(self, name))
+        waiting = self.parts.bringing.waiting
+        side = self.late.sequence_panel if waiting else self.late.side_of(station)
+        self.right.setCurrentWidget(side or self.ground.layers)
         for tab, place in (("slides", "artwork"), ("brush", "paint")):
-            page = self._stand_ins.get(tab) or getattr(self, tab)
-            self.pages.setTabVisible(self.pages.indexOf(page), station == place)
+            self.pages.setTabVisible(self.pages.indexOf(self.late.tab(tab)), station == place)
         if station == "paint":
-            self.pages.setCurrentWidget(self.brush)
+            self.pages.setCurrentWidget(self.late.brush)
         self.model_view.refresh()
         self.sheet_view.refresh()
         for name in ("export_panel", "check_panel"):
-            if self._made(name):
-                getattr(self, name).follow()
+            if self.late.made(name):
+                getattr(self.late, name).follow()
 
     def open_quay(self, delivery: Delivery) -> None:
         """Show exported files in the stand-in game, in a window of their own."""
@@ -402,13 +218,13 @@ class Window(QMainWindow):
     def _ask_credit(self, picture: str) -> None:
         """Go to where a picture's author and licence are written down."""
         self.parts.looking.go_to("export")
-        self.export_panel.credits.choose(picture)
-        self.export_panel.ensureWidgetVisible(self.export_panel.credits)
+        self.late.export_panel.credits.choose(picture)
+        self.late.export_panel.ensureWidgetVisible(self.late.export_panel.credits)
 
     def _export_again(self) -> None:
         """Write what the project is exported as, from every station."""
         self.parts.looking.go_to("export")
-        self.export_panel.start()
+        self.late.export_panel.start()
 
     def _escape(self) -> None:
         """Back to all maps; at the Model station, out of what is being drawn and selected too."""
@@ -433,11 +249,11 @@ class Window(QMainWindow):
 
     def _toggle_slide(self) -> None:
         """Hold a picture over the model view, or put it away."""
-        self.pages.setCurrentWidget(self.slides)
+        self.pages.setCurrentWidget(self.late.slides)
         if self.parts.sliding.up:
             self.parts.sliding.put_away()
         else:
-            self.slides.hold_up()
+            self.late.slides.hold_up()
 
     def _select_all(self) -> None:
         if self.parts.looking.station == "model":
@@ -457,7 +273,7 @@ class Window(QMainWindow):
 
     def _show_errand(self, title: str) -> None:
         """What is being opened, with a way to call it off."""
-        self.call_off.setVisible(bool(title))
+        self.ground.call_off.setVisible(bool(title))
         if title:
             self.say(title, False)
         elif "…" in self.notice.text():
@@ -465,6 +281,10 @@ class Window(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        if self.furnished:
+            self._fit_menus()
+
+    def _fit_menus(self) -> None:
         narrow = self.width() < _NARROW
         self.menuBar().setVisible(not narrow)
         self.strip.menu_button.setVisible(narrow)
@@ -489,11 +309,14 @@ class Window(QMainWindow):
 
     def _recall(self) -> None:
         """Be as the person left the window."""
+        from lucky_fern.ui.widgets import asking
+        from lucky_fern.ui.window.kept_tools import recall_tools
+
         what = self.remembered
         asking.begin_in(what.folders)
         for name, keys in what.keys.items():
             self.parts.commands.set_keys(name, keys)
-        for name, splitter in self._splitters.items():
+        for name, splitter in self.ground.splitters.items():
             sizes = what.splitters.get(name)
             if sizes is not None and len(sizes) == splitter.count():
                 splitter.setSizes(sizes)
@@ -507,9 +330,12 @@ class Window(QMainWindow):
 
     def _remember(self) -> None:
         """Note how the window is left."""
+        from lucky_fern.ui.widgets import asking
+        from lucky_fern.ui.window.kept_tools import note_tools
+
         what = self.remembered
         what.folders, what.keys = asking.last_folders(), self.parts.commands.own_keys
-        what.splitters = {name: splitter.sizes() for name, splitter in self._splitters.items()}
+        what.splitters = {name: splitter.sizes() for name, splitter in self.ground.splitters.items()}
         what.folded = [name for name in ("side", "tray") if self.parts.commands[f"view.{name}"].isChecked()]
         note_tools(what, self.parts)
         what.whole_screen = self.isMaximized()
@@ -517,6 +343,8 @@ class Window(QMainWindow):
             what.size = self.width(), self.height()
 
     def _apply_choices(self) -> None:
+        from lucky_fern.ui.widgets import asking
+
         self.parts.work.keep_previous = self.remembered.keep_previous
         asking.begin_in({}, self.remembered.home)
         self._limit_undo()
@@ -549,17 +377,25 @@ class Window(QMainWindow):
             self._show_recent()
 
     def _open_recent(self, path: Path) -> None:
-        if self.may_leave():
+        if not self.furnished:
+            self._wish = partial(self._open_recent, path)
+        elif self.may_leave():
             self.parts.work.open(path)
 
     def _ask_preferences(self) -> None:
+        from lucky_fern.ui.window.preferences import Preferences
+
         if Preferences(self, self.remembered).exec():
             self._apply_choices()
 
     def _show_keys(self) -> None:
+        from lucky_fern.ui.window.keys_page import KeysPage
+
         KeysPage(self, self.parts.commands).exec()
 
     def _show_about(self) -> None:
+        from lucky_fern.ui.window.about import About
+
         About(self).exec()
 
     def _type_label(self) -> None:
@@ -603,7 +439,9 @@ class Window(QMainWindow):
         self.files.drop(_paths(event))
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self.may_leave():
+        if not self.furnished:
+            event.accept()
+        elif self.may_leave():
             self._remember()
             self.parts.close()
             event.accept()

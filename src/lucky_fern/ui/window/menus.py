@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from lucky_fern.ui.widgets.commands import Commands
-
-DEMOS = {"flask": "soup flask", "ferry": "Marsh Hen", "kettle": "tea kettle"}
+from lucky_fern.ui.window.start_page import DEMOS
 
 # "" is a line between commands.
 Entries = Sequence[str | tuple[str, Sequence[str]]]  # names, and menus of names

@@ -8,9 +8,6 @@ from typing import Any, Literal
 import msgspec
 import platformdirs
 
-from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.files import write_whole
-
 RECENT = 12
 LookChoice = Literal["system", "light", "dark"]
 NumbersChoice = Literal["point", "comma", "system"]
@@ -67,6 +64,9 @@ def recall(path: Path | None = None) -> Remembered:
 
 def remember(what: Remembered, path: Path | None = None) -> None:
     """Write it down; where that cannot be, nothing is remembered."""
+    from lucky_fern.core.errors import LuckyFernError  # the window shows before the core is loaded
+    from lucky_fern.core.files import write_whole
+
     target = path or settings_file()
     try:
         target.parent.mkdir(parents=True, exist_ok=True)

@@ -13,6 +13,7 @@ from lucky_fern.ui.widgets.application import ensure_screen, make_application
 if TYPE_CHECKING:
     from lucky_fern.ui.window.main import Window
 
+_UNSEEN = 1000  # milliseconds after which the window is furnished though nobody saw it yet
 _PICTURE = 1280, 800  # pixels of the window for a picture, if nobody says
 
 
@@ -51,31 +52,46 @@ def _run(options: argparse.Namespace, size: tuple[int, int] | None) -> int:
     remembered = recall()
     application = make_application(remembered.look, remembered.numbers, remembered.text)
     import shiboken6
-    from PySide6.QtCore import QTimer
+    from PySide6.QtCore import Qt, QTimer
 
     from lucky_fern.ui.window.main import Window
-    from lucky_fern.ui.window.parts import Parts
 
-    parts = Parts()
-    window = Window(parts, remembered)
-    parts.mishaps.listen()
+    window = Window(remembered=remembered)
     if size is None and options.shot:
         size = _PICTURE
     window.resize(*(size or remembered.size))
-    if options.station:
-        parts.looking.go_to(options.station)
+    # The window shows first; what stands in it, and what it is to show, come right after.
+    once = Qt.ConnectionType(Qt.ConnectionType.QueuedConnection.value | Qt.ConnectionType.SingleShotConnection.value)
+    window.start_page.painted.connect(lambda: furnish(), once)
+    QTimer.singleShot(_UNSEEN, window, lambda: furnish())
     if remembered.whole_screen and size is None:
         window.showMaximized()
     else:
         window.show()
     result = [0]
 
+    def furnish() -> None:
+        if window.furnished:
+            return
+        from lucky_fern.ui.window.parts import Parts
+
+        parts = Parts()
+        window.furnish(parts)
+        parts.mishaps.listen()
+        if options.station:
+            parts.looking.go_to(options.station)
+        if options.shot:
+            parts.errands.failed.connect(told)
+        else:
+            QTimer.singleShot(0, window, parts.keeping.look_for_lost)
+        QTimer.singleShot(0, window, open_what_was_asked)
+
     def open_what_was_asked() -> None:
         which, path = getattr(options, "which", None), getattr(options, "file", None)
         if which is not None:
-            parts.work.open_demo(which)
+            window.parts.work.open_demo(which)
         elif path is not None:
-            parts.work.open(path)
+            window.parts.work.open(path)
         if options.shot:
             QTimer.singleShot(0, take_shot)
 
@@ -88,19 +104,15 @@ def _run(options: argparse.Namespace, size: tuple[int, int] | None) -> int:
         if not save_shot(window, options.shot):
             print(f"lucky-fern: {options.shot} cannot be written; choose another place.", file=sys.stderr)
             result[0] = 1
-        if parts.work.studio is not None:
-            parts.work.studio.saved = parts.work.studio.project
+        studio = window.parts.work.studio
+        if studio is not None:
+            studio.saved = studio.project
         window.close()
         application.quit()
 
-    if options.shot:
-        parts.errands.failed.connect(told)
-    else:
-        QTimer.singleShot(0, parts.keeping.look_for_lost)
-    # The window shows first; what it is to show comes right after its first frame.
-    QTimer.singleShot(0, open_what_was_asked)
     application.exec()
-    parts.close()
+    if window.furnished:
+        window.parts.close()
     if not options.shot:
         remember(remembered)
     # Qt lets go of the screen before the screen goes away.

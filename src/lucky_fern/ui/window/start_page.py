@@ -6,39 +6,56 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
-from lucky_fern.ui.widgets.commands import Commands
-from lucky_fern.ui.window.menus import DEMOS
-
+# Commands with their titles.
+BEGIN = {"file.new": "New from a model …", "file.open": "Open …"}
+DEMOS = {"flask": "Demo: soup flask", "ferry": "Demo: Marsh Hen", "kettle": "Demo: tea kettle"}
 _SHOWN = 6
 
 
 class StartPage(QWidget):
     """Lies in the middle of a view, and is gone as soon as something is open."""
 
-    def __init__(self, over: QWidget, commands: Commands, open_: Callable[[Path], object]) -> None:
-        super().__init__(over)
-        self._over, self._open = over, open_
+    painted = Signal()  # it is on the screen
+
+    def __init__(self, do: Callable[[str], object], open_: Callable[[Path], object]) -> None:
+        """``do`` is handed the name of a command, ``open_`` a project's file."""
+        super().__init__()
+        self._open = open_
+        self._over: QWidget | None = None
         self.setObjectName("startPage")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 16)
         column.setSpacing(5)
         column.addWidget(QLabel("Begin", objectName="heading"))
-        for name in ("file.new", "file.open"):
-            column.addWidget(self._button(commands[name].text(), commands[name].trigger))
+        for name, title in BEGIN.items():
+            column.addWidget(self._button(title, partial(do, name)))
         self.heading = QLabel("Go on with", objectName="heading")
         column.addWidget(self.heading)
         self._recent = QVBoxLayout()
         self._recent.setSpacing(5)
         column.addLayout(self._recent)
         column.addWidget(QLabel("Look round", objectName="heading"))
-        for which in DEMOS:
-            action = commands[f"file.demo-{which}"]
-            column.addWidget(self._button(action.text(), action.trigger))
+        for which, title in DEMOS.items():
+            column.addWidget(self._button(title, partial(do, f"file.demo-{which}")))
+
+    def lie_over(self, over: QWidget) -> None:
+        """Lie in the middle of a widget from now on."""
+        if self._over is not None:
+            self._over.removeEventFilter(self)
+        self._over = over
+        self.setParent(over)
         over.installEventFilter(self)
+        self._settle()
+        self.show()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        self.painted.emit()
 
     def show_recent(self, found: list[Path]) -> None:
         """The projects that were worked on last."""
@@ -46,6 +63,7 @@ class StartPage(QWidget):
             item = self._recent.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
+                widget.setParent(None)  # gone at once
                 widget.deleteLater()
         for path in found[:_SHOWN]:
             button = self._button(path.stem, partial(self._open, path))
@@ -65,6 +83,8 @@ class StartPage(QWidget):
         return made
 
     def _settle(self) -> None:
+        if self._over is None:
+            return
         size = self.sizeHint()
         width = min(max(size.width(), 260), max(self._over.width() - 24, 120))
         self.resize(width, min(size.height(), max(self._over.height() - 24, 120)))
