@@ -131,7 +131,7 @@ def _quay(options: argparse.Namespace) -> int:
 def _recover(options: argparse.Namespace) -> int:
     from lucky_fern.core.errors import LuckyFernError
     from lucky_fern.core.log.reading import forget, lost_sessions, recovered
-    from lucky_fern.core.words import counted
+    from lucky_fern.words import counted
 
     try:
         if options.drop is not None:

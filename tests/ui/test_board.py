@@ -179,7 +179,7 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
         np.array([hands.window.sheet_view.width() / 2, hands.window.sheet_view.height() / 2])
     )
     assert "of 256" in hands.window.sheet_view.overlay.facts
-    assert hands.window.late.model_panel.check.lines["Holds"].text().startswith("5 parts")
+    assert hands.window.late.model_panel.check.lines["holds"].text().startswith("5 parts")
 
 
 def test_what_the_mouse_does_on_cells_and_colours_has_keys(hands: Hands) -> None:

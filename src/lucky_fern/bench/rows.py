@@ -346,12 +346,19 @@ def start_up(folder: Path) -> Row:
             os.environ.pop("DISPLAY", None)
             time.sleep(0.1)
     detail = (
-        f"{mine:.2f} s to the window with its start page, {views:.2f} s to its first drawn view, both with what ending "
-        f"takes; {other:.2f} s of a bare PySide6 and moderngl window"
+        f"{mine:.2f} s to the window with its start page, {views:.2f} s to its first drawn view, both with what "
+        f"ending takes; {other:.2f} s of a bare PySide6 and moderngl window"
     )
     return Row("start to first drawn frame (warm)", mine / other, 2.0, "lower", detail)
 
 
 MEASURES = (
-    composite, edit_on_top, throw_decal, write_maps, export_memory, open_project, start_up, peak_memory,
-)  # fmt: skip
+    composite,
+    edit_on_top,
+    throw_decal,
+    write_maps,
+    export_memory,
+    open_project,
+    start_up,
+    peak_memory,
+)

@@ -21,6 +21,7 @@ from lucky_fern.core.project.kinds import NOTHING
 from lucky_fern.core.project.references import layer_refers, paint_digests
 from lucky_fern.core.project.tree import outermost, with_children
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 MIME = "application/x-lucky-fern-layers"
 
@@ -36,7 +37,7 @@ def bundle_of(studio: Studio, layers: tuple[int, ...]) -> bytes:
     project = studio.project
     chosen = outermost(project, layers)
     if not chosen:
-        raise CommandError("choose the layers to copy")
+        raise CommandError(tr("choose the layers to copy"))
     every = [*walk(tuple(chosen))]
     needs = reduce(or_, (layer_refers(project, layer) for layer in every), NOTHING)
     sequences = {name: tiles for name, tiles in project.sequences.items() if name in needs.pictures}

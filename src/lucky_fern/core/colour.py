@@ -8,6 +8,7 @@ import re
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, U16, Array
+from lucky_fern.words import tr
 
 # Rec. 709 weights; applied to stored values where a scalar map takes its value from a picture.
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
@@ -48,7 +49,7 @@ def from_hex(text: str) -> tuple[float, float, float]:
         If the text is not ``#rrggbb``.
     """
     if not is_hex(text):
-        raise ValueError(f"{text!r} is not a colour: write it as #rrggbb, for example #335577")
+        raise ValueError(tr("{words!r} is not a colour: write it as #rrggbb, for example #335577", words=text))
     return int(text[1:3], 16) / 255.0, int(text[3:5], 16) / 255.0, int(text[5:7], 16) / 255.0
 
 

@@ -32,6 +32,7 @@ from lucky_fern.core.project.tree import up_to
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 _S = TypeVar("_S", bound=Stroke)
 
@@ -107,7 +108,13 @@ def tip(studio: Studio, name: str) -> F32:
         return built_in(name)
     kit = studio.project.pictures.get(name)
     if kit is None:
-        raise CommandError(f"there is no tip {name!r}; there are {', '.join(BUILT_IN)}, and the kit's pictures")
+        raise CommandError(
+            tr(
+                "there is no tip {name!r}; there are {BUILT_IN}, and the kit's pictures",
+                name=name,
+                BUILT_IN=", ".join(BUILT_IN),
+            )
+        )
     picture = studio.sources.picture(kit)
     return studio.sources.kept.get(("tip", kit.digest), lambda: tip_of(picture.rgba), lambda made: made.nbytes)
 

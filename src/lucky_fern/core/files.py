@@ -11,6 +11,7 @@ from pathlib import Path
 
 from lucky_fern.core.errors import ExportError, LuckyFernError
 from lucky_fern.core.limits import MOST_FILE
+from lucky_fern.words import tr
 
 _OURS = re.compile(r"\.fern-(\d+)-[0-9a-f]+\.(part|old)\Z")
 _RESERVED = {"con", "prn", "aux", "nul", *(f"{port}{n}" for port in ("com", "lpt") for n in range(1, 10))}
@@ -249,7 +250,9 @@ def _mode(target: Path) -> int:
         return 0o666 & ~_umask()
     if not stat.S_ISREG(found.st_mode):
         kind = "a folder" if stat.S_ISDIR(found.st_mode) else "no plain file (a device or a pipe)"
-        raise ExportError(f"{target} is {kind}, which is not written over; choose another name.")
+        raise ExportError(
+            tr("{target} is {kind}, which is not written over; choose another name.", target=target, kind=kind)
+        )
     return stat.S_IMODE(found.st_mode)
 
 

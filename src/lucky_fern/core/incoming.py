@@ -36,6 +36,7 @@ from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
+from lucky_fern.words import tr
 
 _COMPONENT = {"r": 0, "g": 1, "b": 2, "a": 3}
 _PROBE = 128  # texels across a sheet when two versions of a model are compared
@@ -135,7 +136,7 @@ def _kept(studio: Studio, data: bytes, name: str, texture: Texture, taken: Taken
 
 def _onto(studio: Studio, texture: Texture, picture: str, by_tile: bool = False) -> None:
     """Put a picture onto a map of the first wash of its material, made if it is not there."""
-    name = f"{texture.material} from the file"
+    name = tr("{material} from the file", material=texture.material)
     scope = Scope() if len(studio.model.materials) == 1 else Scope(materials=(texture.material,))
     channel = Channel("picture", picture=picture)
     by = "tiles" if by_tile else "uv"
@@ -181,20 +182,30 @@ def prepare_replacement(studio: Studio, path: Path) -> Replacement:
             source = replace(source, layout=old_source.layout)
             new = studio.model
         else:
-            notes.append("the layout that was made here does not fit the new version and is left behind")
+            notes.append(tr("the layout that was made here does not fit the new version and is left behind"))
     old = studio.model
     scale = _other_units(old, new)
     if scale is not None:
-        notes.append(f"it is {scale:.4g}× as large as before, the same in other units: placed pictures are converted")
+        notes.append(
+            tr(
+                "it is {scale:.4g}× as large as before, the same in other units: placed pictures are converted",
+                scale=scale,
+            )
+        )
     gone = [name for name in old.materials if name not in new.materials]
     if gone:
-        notes.append(f"it has no material {', '.join(gone)} any more; what is painted there waits till it is back")
+        notes.append(
+            tr(
+                "it has no material {gone} any more; what is painted there waits till it is back",
+                gone=", ".join(gone),
+            )
+        )
     fresh = [name for name in new.materials if name not in old.materials]
     if fresh:
-        notes.append(f"new material: {', '.join(fresh)}")
+        notes.append(tr("new material: {fresh}", fresh=", ".join(fresh)))
     lost = [name for name in old.parts if name not in new.parts]
     if lost:
-        notes.append(f"it has no part {', '.join(lost[:4])} any more; scopes that name it show nothing")
+        notes.append(tr("it has no part {lost} any more; scopes that name it show nothing", lost=", ".join(lost[:4])))
     notes += _moved(studio.surface, Surface(new), scale or 1.0)
     selections = {name: _carried(old, new, faces, scale or 1.0) for name, faces in studio.project.selections.items()}
     first = ReplaceModel(source, selections)
@@ -258,7 +269,7 @@ def _moved(old: Surface, new: Surface, scale: float) -> list[str]:
     """How much of the painted ground lies elsewhere on the new model than on the old one."""
     keys = [key for key in old.keys if key in new.keys]
     gone = [str(key) for key in old.keys if key not in new.keys]
-    notes = [f"nothing lies on {', '.join(gone)} any more"] if gone else []
+    notes = [tr("nothing lies on {gone} any more", gone=", ".join(gone))] if gone else []
     every = moved = bare = 0
     where: dict[str, int] = {}
     near = _NEAR * max(old.model.diagonal, new.model.diagonal)
@@ -276,11 +287,17 @@ def _moved(old: Surface, new: Surface, scale: float) -> list[str]:
             where[name] = where.get(name, 0) + int((owner == part).sum())
     if every and moved / every > 0.001:
         names = ", ".join(sorted(where, key=lambda name: -where[name])[:4])
-        notes.append(f"{moved / every:.1%} of what can be painted lies elsewhere than before ({names})")
+        notes.append(
+            tr(
+                "{moved:.1%} of what can be painted lies elsewhere than before ({names})",
+                moved=moved / every,
+                names=names,
+            )
+        )
     if every and bare / every > 0.001:
-        notes.append(f"{bare / every:.1%} of what could be painted has no surface any more")
+        notes.append(tr("{bare:.1%} of what could be painted has no surface any more", bare=bare / every))
     if not notes and every:
-        notes.append("all paint lies where it lay")
+        notes.append(tr("all paint lies where it lay"))
     return notes
 
 

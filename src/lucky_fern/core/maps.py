@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from lucky_fern.core import colour
+from lucky_fern.words import tr
 
 Kind = Literal["colour", "scalar", "normal"]
 
@@ -30,14 +31,14 @@ class MapSpec:
 MAPS: dict[str, MapSpec] = {
     spec.name: spec
     for spec in (
-        MapSpec("colour", "colour", (1.0, 1.0, 1.0), title="Colour"),
-        MapSpec("metallic", "scalar", (0.0,), title="Metallic"),
-        MapSpec("roughness", "scalar", (1.0,), title="Roughness"),
-        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title="Normal"),
-        MapSpec("height", "scalar", (0.5,), wide=True, title="Height"),
-        MapSpec("occlusion", "scalar", (1.0,), title="Occlusion"),
-        MapSpec("emissive", "colour", (0.0, 0.0, 0.0), title="Emissive"),
-        MapSpec("opacity", "scalar", (1.0,), title="Opacity"),
+        MapSpec("colour", "colour", (1.0, 1.0, 1.0), title=tr("Colour")),
+        MapSpec("metallic", "scalar", (0.0,), title=tr("Metallic")),
+        MapSpec("roughness", "scalar", (1.0,), title=tr("Roughness")),
+        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title=tr("Normal")),
+        MapSpec("height", "scalar", (0.5,), wide=True, title=tr("Height")),
+        MapSpec("occlusion", "scalar", (1.0,), title=tr("Occlusion")),
+        MapSpec("emissive", "colour", (0.0, 0.0, 0.0), title=tr("Emissive")),
+        MapSpec("opacity", "scalar", (1.0,), title=tr("Opacity")),
     )
 }
 
@@ -67,10 +68,10 @@ def parse_value(name: str, value: object) -> tuple[float, ...]:
     spec = spec_of(name)
     if spec.kind == "colour":
         if not isinstance(value, str):
-            raise ValueError(f"{name} takes a colour written #rrggbb, not {value!r}")
+            raise ValueError(tr("{name} takes a colour written #rrggbb, not {value!r}", name=name, value=value))
         return colour.from_hex(value)
     if spec.kind == "normal":
-        raise ValueError("normal takes its values from a picture, not from a number")
+        raise ValueError(tr("normal takes its values from a picture, not from a number"))
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value <= 1.0:
-        raise ValueError(f"{name} takes a number from 0 to 1, not {value!r}")
+        raise ValueError(tr("{name} takes a number from 0 to 1, not {value!r}", name=name, value=value))
     return (float(value),)

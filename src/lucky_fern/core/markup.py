@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from xml.parsers import expat
 
+from lucky_fern.words import tr
+
 
 def check_markup(data: bytes, deepest: int) -> None:
     """Refuse a document nested so deeply that what reads it would end, or that declares entities of its own.
@@ -21,14 +23,14 @@ def check_markup(data: bytes, deepest: int) -> None:
         nonlocal depth
         depth += 1
         if depth > deepest:
-            raise ValueError(f"its elements are nested more than {deepest} deep")
+            raise ValueError(tr("its elements are nested more than {deepest} deep", deepest=deepest))
 
     def end(tag: str) -> None:
         nonlocal depth
         depth -= 1
 
     def entity(*_: object) -> None:
-        raise ValueError("it declares entities of its own")
+        raise ValueError(tr("it declares entities of its own"))
 
     parser = expat.ParserCreate()
     parser.StartElementHandler, parser.EndElementHandler, parser.EntityDeclHandler = start, end, entity

@@ -47,6 +47,7 @@ from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePa
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 _SPARE = 64 << 20  # bytes left behind by strokes before they are cleared away
 
@@ -121,7 +122,7 @@ class Studio:
             If the model inside it cannot be used.
         """
         if project.model is None:
-            raise ProjectError(f"{name} holds no model; take an older copy of it.")
+            raise ProjectError(tr("{name} holds no model; take an older copy of it.", name=name))
         source = project.model
         try:
             model = _model_of(source, blobs)
@@ -131,7 +132,9 @@ class Studio:
                 project = replace(project, model=source)
             laid = model if source.layout is None else decode_layout(blobs[source.layout], model)
         except (ModelError, KeyError) as error:
-            raise ProjectError(f"the model inside {name} cannot be read: {error}") from error
+            raise ProjectError(
+                tr("the model inside {name} cannot be read: {error}", name=name, error=error)
+            ) from error
         studio = cls(project, blobs, laid)
         studio._base = model
         return studio
@@ -165,7 +168,9 @@ class Studio:
         forgotten = self.history.forgotten
         after = command.apply(self.project)
         if any(digest and digest not in self.blobs for digest in _brought(command)):
-            raise CommandError("what this edit needs is not in this project (any more); prepare it, or copy it, anew")
+            raise CommandError(
+                tr("what this edit needs is not in this project (any more); prepare it, or copy it, anew")
+            )
         ready = self._ground(after)  # whatever is wrong with a model or layout is met before anything changes
         after = self.history.execute(command, merge, self._sizes(command))
         self.blobs.used(_brought(command))

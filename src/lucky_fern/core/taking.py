@@ -26,6 +26,7 @@ from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 
 def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
@@ -120,7 +121,7 @@ def tip_picture(studio: Studio, layer_id: int | None, key: SheetKey, rect: Rect,
         If nothing is there.
     """
     if rect.shape[0] < 2 or rect.shape[1] < 2:
-        raise CommandError("draw a rectangle of some texels round what is to be the tip")
+        raise CommandError(tr("draw a rectangle of some texels round what is to be the tip"))
     size, pixels = studio.project.size_of(key), np.zeros((*rect.shape, 4), np.uint8)
     content = None if layer_id is None else studio.project.layer(layer_id).content
     painted = (content.painted or {}).get(str(key)) if content is not None else None
@@ -132,7 +133,7 @@ def tip_picture(studio: Studio, layer_id: int | None, key: SheetKey, rect: Rect,
     if not pixels.any():
         values = whole_map(studio, key, map_name)[rect.top : rect.bottom, rect.left : rect.right]
         if values.min() == values.max():
-            raise CommandError("all is alike there: paint the tip's shape first, dark on light")
+            raise CommandError(tr("all is alike there: paint the tip's shape first, dark on light"))
         grey = values @ LUMINANCE if values.shape[2] == 3 else values[..., 0]
         low, high = float(grey.min()), float(grey.max())
         pixels[..., :3] = np.rint((grey - low) / max(high - low, 1e-9) * 255)[..., None]

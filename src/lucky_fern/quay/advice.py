@@ -8,11 +8,12 @@ from lucky_fern.core.arrays import U8
 from lucky_fern.core.project.presets import PRESETS, MapFile, Pick
 from lucky_fern.quay.cargo import Cargo, Maps, maps_of
 from lucky_fern.quay.unpacking import is_normal
+from lucky_fern.words import tr
 
 NOTES = "IMPORT-NOTES.txt"
 _BUILT_IN = {file for preset in PRESETS.values() for file in preset.files}
 _COLOURS = ("red", "green", "blue")
-_LOSSY = {".jpeg": "JPEG", ".jpg": "JPEG", ".dds": "DDS in blocks", ".webp": "WebP"}
+_LOSSY = {".jpeg": "JPEG", ".jpg": "JPEG", ".dds": tr("DDS in blocks"), ".webp": "WebP"}
 
 
 def read_wrongly(cargo: Cargo) -> list[str]:
@@ -20,10 +21,10 @@ def read_wrongly(cargo: Cargo) -> list[str]:
     found = []
     for word, crate in cargo.kinds.items():
         if not crate.right:
-            taken = "linear: it looks pale" if crate.file.encoded else "sRGB: its numbers are bent"
-            found.append(f"{word} is read as {taken}.")
+            taken = tr("linear: it looks pale") if crate.file.encoded else tr("sRGB: its numbers are bent")
+            found.append(tr("{word} is read as {taken}.", word=word, taken=taken))
         if crate.flipped != crate.down:
-            found.append("The green of the normals is the wrong way round: dents look like bumps.")
+            found.append(tr("The green of the normals is the wrong way round: dents look like bumps."))
     return found
 
 
@@ -33,17 +34,19 @@ def why_other(cargo: Cargo, painted: Maps) -> list[str]:
     lacking = {name for key, maps in painted.items() for name in maps if name not in shown.get(key, {})}
     lacking -= {"height"}  # neither side shows it
     if lacking:
-        found.append(f"No file holds {' or '.join(sorted(lacking))}.")
+        found.append(tr("No file holds {sorted}.", sorted=" or ".join(sorted(lacking))))
     for key, maps in painted.items():
         have, wanted = _size(shown.get(key, {})), _size(maps)
         if have < wanted and key in shown:
-            found.append(f"Files of {key} have {have} texels a side, the sheet {wanted}.")
+            found.append(
+                tr("Files of {key} have {have} texels a side, the sheet {wanted}.", key=key, have=have, wanted=wanted)
+            )
             break
     lossy = sorted({_LOSSY[one.path.suffix.lower()] for one in cargo.crates if one.path.suffix.lower() in _LOSSY})
     if lossy:
-        found.append(f"{' and '.join(lossy)} leaves out some of it.")
+        found.append(tr("{lossy} leaves out some of it.", lossy=" and ".join(lossy)))
     if not found:
-        found.append("The files are older than what is painted now: export again.")
+        found.append(tr("The files are older than what is painted now: export again."))
     return found
 
 
@@ -53,23 +56,28 @@ def _size(maps: Mapping[str, U8]) -> int:
 
 def import_notes(cargo: Cargo) -> str:
     """How a game must read each kind of file, in words."""
-    lines = ["How these files are to be read", ""]
+    lines = [tr("How these files are to be read"), ""]
     for word in dict.fromkeys(crate.word for crate in cargo.crates):
         mine = [crate for crate in cargo.crates if crate.word == word]
         file = mine[0].file
-        how = "colours, sRGB" if file.encoded else "plain numbers, linear (not sRGB)"
+        how = tr("colours, sRGB") if file.encoded else tr("plain numbers, linear (not sRGB)")
         if file.encoded and mine[0].path.suffix.lower() == ".exr":
-            how = "colours as light: floats, linear (not sRGB)"
+            how = tr("colours as light: floats, linear (not sRGB)")
         lines.append(f"{word}: {how}. {_ABOUT[word] if file in _BUILT_IN else _told(file)}")
         if any(pick.of == "normal" for pick in file.channels):
             where = "down (−Y)" if mine[0].down else "up (+Y)"
-            lines.append(f"  Green points {where}; if dents look like bumps, turn the game's green channel over.")
+            lines.append(
+                tr(
+                    "  Green points {where}; if dents look like bumps, turn the game's green channel over.",
+                    where=where,
+                )
+            )
             if is_normal(file) and mine[0].path.suffix.lower() == ".dds":
-                lines.append("  Red and green only, in blocks (BC5): blue is what makes the length 1.")
+                lines.append(tr("  Red and green only, in blocks (BC5): blue is what makes the length 1."))
         if file.alpha is not None and file.blend != "straight":
-            lines.append(f"  Its alpha is {file.blend}.")
+            lines.append(tr("  Its alpha is {blend}.", blend=file.blend))
         lines += [f"  {crate.path.name}" for crate in mine]
-    lines += ["", "Mips: on. Wrapping: clamp to the edge. Pixel art: nearest filtering, mips off.", ""]
+    lines += ["", tr("Mips: on. Wrapping: clamp to the edge. Pixel art: nearest filtering, mips off."), ""]
     return "\n".join(lines)
 
 
@@ -82,7 +90,7 @@ def _told(file: MapFile) -> str:
     else:
         words = [f"{colour} is {_pick(pick)}" for colour, pick in zip(_COLOURS, file.channels, strict=True)]
     if file.alpha is not None:
-        words.append(f"alpha is {_pick(file.alpha)}")
+        words.append(tr("alpha is {pick}", pick=_pick(file.alpha)))
     text = ", ".join(words)
     return f"{text[0].upper()}{text[1:]}."
 
@@ -90,20 +98,27 @@ def _told(file: MapFile) -> str:
 def _pick(pick: Pick) -> str:
     if not pick.of:
         return f"{pick.value:g} throughout"
-    text = f"{pick.of}, turned over" if pick.invert else pick.of
+    text = tr("{of}, turned over", of=pick.of) if pick.invert else pick.of
     text = text if pick.gamma == 1 else f"{text}, gamma {pick.gamma:g}"
-    return text if (pick.low, pick.high) == (0.0, 1.0) else f"{text}, from {pick.low:g} to {pick.high:g}"
+    return (
+        text
+        if (pick.low, pick.high) == (0.0, 1.0)
+        else tr("{words}, from {low:g} to {high:g}", words=text, low=pick.low, high=pick.high)
+    )
 
 
 _ABOUT = {
-    "baseColor": "The colour of the surface; of metals, that of their shine. Its alpha is the opacity, straight.",
-    "metallicRoughness": "Green is roughness, blue is metallic, as glTF has it.",
-    "metallic": "White is metal.", "roughness": "Black is a mirror; a game that wants gloss needs it turned over.",
-    "normal": "Tangent space (MikkTSpace).", "height": "0.5 is level.",
-    "occlusion": "White is open to the light.",
-    "emissive": "What glows, and in which colour; set the game's strength to 1 or above.",
-    "orm": "Red is occlusion, green is roughness, blue is metallic.",
-    "diffuse": "The colour of what is no metal; metals are black.",
-    "specular": "The colour of the shine.", "gloss": "White is a mirror.",
-    "emissiveMask": "How strongly it glows, without colour.",
-}  # fmt: skip
+    "baseColor": tr("The colour of the surface; of metals, that of their shine. Its alpha is the opacity, straight."),
+    "metallicRoughness": tr("Green is roughness, blue is metallic, as glTF has it."),
+    "metallic": tr("White is metal."),
+    "roughness": tr("Black is a mirror; a game that wants gloss needs it turned over."),
+    "normal": tr("Tangent space (MikkTSpace)."),
+    "height": tr("0.5 is level."),
+    "occlusion": tr("White is open to the light."),
+    "emissive": tr("What glows, and in which colour; set the game's strength to 1 or above."),
+    "orm": tr("Red is occlusion, green is roughness, blue is metallic."),
+    "diffuse": tr("The colour of what is no metal; metals are black."),
+    "specular": tr("The colour of the shine."),
+    "gloss": tr("White is a mirror."),
+    "emissiveMask": tr("How strongly it glows, without colour."),
+}

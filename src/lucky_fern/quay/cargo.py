@@ -20,6 +20,7 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.quay.naming import recognised
 from lucky_fern.quay.unpacking import as_read, from_classic, is_normal, taken_apart, unpacked
+from lucky_fern.words import tr
 
 SUFFIXES = (".png", ".tga", ".tiff", ".tif", ".jpeg", ".jpg", ".webp", ".exr", ".dds")
 MODELS = (".obj", ".glb", ".gltf", ".ply", ".stl")
@@ -119,7 +120,9 @@ def open_cargo(
     if before is None and model is None:
         model = next((path for ending in MODELS for path in sorted(folder.glob(f"*{ending}"))), None)
         if model is None:
-            raise CargoError(f"{folder} holds no model; name one with --model FILE (OBJ, GLB, glTF, PLY or STL).")
+            raise CargoError(
+                tr("{folder} holds no model; name one with --model FILE (OBJ, GLB, glTF, PLY or STL).", folder=folder)
+            )
     if before is not None:
         surface = before.surface
     else:
@@ -135,7 +138,13 @@ def open_cargo(
             written = (state.st_mtime_ns, state.st_size)
             crates.append(Crate(path, file, sheet, file.encoded, down, down, written))
     if not crates:
-        raise CargoError(f"{folder} holds no map of {surface.model.name}; export into it, or name another folder.")
+        raise CargoError(
+            tr(
+                "{folder} holds no map of {name}; export into it, or name another folder.",
+                folder=folder,
+                name=surface.model.name,
+            )
+        )
     kept = _Kept()
     if before is not None:
         there = {(crate.path, crate.written) for crate in crates}

@@ -13,6 +13,7 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.exporting.formats import read_back
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.presets import MapFile, Pick
+from lucky_fern.words import tr
 
 _DIELECTRIC = 0.04
 _PARTS = {"r": 0, "g": 1, "b": 2}
@@ -30,7 +31,7 @@ def unpacked(path: Path, encoded: bool) -> U8:
         _read_exr(path) if path.suffix.lower() == ".exr" else read_back(path.read_bytes(), path.name)
     )
     if pixels is None:
-        raise PictureError(f"{path.name} cannot be read; export it again.")
+        raise PictureError(tr("{name} cannot be read; export it again.", name=path.name))
     if pixels.dtype.kind == "f":
         values = np.asarray(pixels, np.float32)
         if encoded:

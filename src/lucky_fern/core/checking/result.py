@@ -26,6 +26,7 @@ from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.sheets.grid import SMALLEST, SheetKey
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.words import tr
 
 Kind = Literal["empty", "range", "normals", "padding", "rims", "twins", "size", "budget", "names", "glow", "licence"]
 Mend = Literal["padding", "rims"]  # what a change of the export's set-up mends
@@ -103,14 +104,16 @@ def check_result(
         found += _too_large(sources, project, setups, stem, budget, cancelled, finished)
     without = unlicensed(project)
     if without:
-        names = ", ".join(without[:3]) + (f" and {len(without) - 3} more" if len(without) > 3 else "")
-        found.append(Found("licence", f"No licence is written down for {names}.", worry=False))
+        names = ", ".join(without[:3]) + (
+            tr(" and {without} more", without=len(without) - 3) if len(without) > 3 else ""
+        )
+        found.append(Found("licence", tr("No licence is written down for {names}.", names=names), worry=False))
     kept = list({one.sentence: one for one in found}.values())
     return sorted(kept, key=lambda one: not one.worry)
 
 
 def _many(share: float) -> str:
-    return f"{share:.0%}" if share >= 0.01 else "a little"
+    return f"{share:.0%}" if share >= 0.01 else tr("a little")
 
 
 def _shows(pixels: U8 | U16, name: str, inside: Bool) -> bool:
@@ -124,10 +127,12 @@ def _empty(project: Project, names: list[str]) -> Iterator[Found]:
     for name in names:
         if name in ("metallic", "normal", "height", "emissive"):  # the others may well be meant to be as they start
             writers = [layer for layer in project.walk() if name in layer.active_channels()]
-            who = f"‘{writers[-1].name}’ gives to it" if writers else "a layer gives to it"
+            who = tr("‘{name}’ gives to it", name=writers[-1].name) if writers else tr("a layer gives to it")
             black = bool(writers) and name == "emissive" and writers[-1].channels[name].source == "#000000"
-            why = "it gives black, which is no light" if black else "is its mask empty?"
-            sentence = f"Nothing shows on {MAPS[name].title.lower()}, though {who}: {why}"
+            why = tr("it gives black, which is no light") if black else tr("is its mask empty?")
+            sentence = tr(
+                "Nothing shows on {lower}, though {who}: {why}", lower=MAPS[name].title.lower(), who=who, why=why
+            )
             sentence += "." if black else ""
             yield Found("empty", sentence, map=name, layer=writers[-1].id if writers else None)
 
@@ -139,8 +144,9 @@ def _dark(sources: Sources, project: Project) -> Iterator[Found]:
             continue
         source = layer.channels["emissive"].source
         if layer.mask is not None and source != "#000000" and not _lets_through(sources, project, layer):
-            sentence = (
-                f"‘{layer.name}’ gives a colour to emissive, but its mask lets nothing through: it will not glow."
+            sentence = tr(
+                "‘{name}’ gives a colour to emissive, but its mask lets nothing through: it will not glow.",
+                name=layer.name,
             )
             yield Found("glow", sentence, map="emissive", layer=layer.id)
 
@@ -168,8 +174,12 @@ def _sheet_findings(sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
         glow, colour = maps["emissive"].max(axis=2)[inside], maps["colour"].max(axis=2)[inside]
         share = float(((glow > _LIT) & (colour < _BLACK)).sum() / max(int((glow > _LIT).sum()), 1))
         if share > _SHARE:
-            sentence = f"{_many(share)} of what glows on {key} has black as its colour: games that multiply the two"
-            yield Found("glow", f"{sentence} show nothing there.", sheet=key, map="emissive")
+            sentence = tr(
+                "{many} of what glows on {key} has black as its colour: games that multiply the two",
+                many=_many(share),
+                key=key,
+            )
+            yield Found("glow", tr("{sentence} show nothing there.", sentence=sentence), sheet=key, map="emissive")
     if "opacity" in maps:
         yield from _rims(key, maps, inside)
     yield from _too_fine(sheet, maps)
@@ -180,10 +190,15 @@ def _colour_range(key: SheetKey, maps: dict[str, U8 | U16], inside: Bool) -> Ite
     values = maps["colour"][inside].max(axis=1) / 255
     metal = maps["metallic"][inside][:, 0] > 127 if "metallic" in maps else np.zeros(len(values), np.bool_)
     bright = (values > _BRIGHT) & ~metal
-    for mask, word in ((values < _DARK, "darker than charcoal"), (bright, "brighter than fresh snow")):
+    for mask, word in ((values < _DARK, tr("darker than charcoal")), (bright, tr("brighter than fresh snow"))):
         share = float(mask.mean())
         if share > 5 * _SHARE:
-            sentence = f"{_many(share)} of the colour of {key} is {word}: light cannot shade it."
+            sentence = tr(
+                "{many} of the colour of {key} is {word}: light cannot shade it.",
+                many=_many(share),
+                key=key,
+                word=word,
+            )
             yield Found("range", sentence, worry=False, sheet=key, map="colour")
 
 
@@ -192,12 +207,19 @@ def _normals(key: SheetKey, normal: U8 | U16, inside: Bool) -> Iterator[Found]:
     length = np.linalg.norm(vector, axis=1)
     share = float((np.abs(length - 1) > 0.05).mean())
     if share > 0:
-        sentence = f"{_many(share)} of the normals of {key} are not of length 1: their light will be wrong."
+        sentence = tr(
+            "{many} of the normals of {key} are not of length 1: their light will be wrong.",
+            many=_many(share),
+            key=key,
+        )
         yield Found("normals", sentence, sheet=key, map="normal")
     share = float((vector[:, 2] < 0).mean())
     if share > 0:
         yield Found(
-            "normals", f"{_many(share)} of the normals of {key} point into the surface.", sheet=key, map="normal"
+            "normals",
+            tr("{many} of the normals of {key} point into the surface.", many=_many(share), key=key),
+            sheet=key,
+            map="normal",
         )
 
 
@@ -217,8 +239,12 @@ def _rims(key: SheetKey, maps: dict[str, U8 | U16], inside: Bool) -> Iterator[Fo
     differs = under[near] - beside[near]
     for mask, word in ((differs > _RIM, "white"), (differs < -_RIM, "dark")):
         if float(mask.mean()) > 0.1:
-            sentence = f"See-through edges of {key} will have {word} rims: the colour under them is another one."
-            title = "Spread the colour under them"
+            sentence = tr(
+                "See-through edges of {key} will have {word} rims: the colour under them is another one.",
+                key=key,
+                word=word,
+            )
+            title = tr("Spread the colour under them")
             yield Found("rims", sentence, sheet=key, map="opacity", title=title, mend="rims")
 
 
@@ -242,9 +268,16 @@ def _too_fine(sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
         smaller = half
     if smaller < size and size >= 256:
         saved = 1 - (smaller / size) ** 2
-        sentence = f"{smaller} texels would do for {sheet.key}: nothing on it is finer. That saves {saved:.0%} of it."
+        sentence = tr(
+            "{smaller} texels would do for {key}: nothing on it is finer. That saves {saved:.0%} of it.",
+            smaller=smaller,
+            key=sheet.key,
+            saved=saved,
+        )
         command = SetSheetSize(max(smaller, SMALLEST), str(sheet.key))
-        yield Found("size", sentence, False, sheet.key, title=f"Make it {smaller}", command=command)
+        yield Found(
+            "size", sentence, False, sheet.key, title=tr("Make it {smaller}", smaller=smaller), command=command
+        )
 
 
 def _same_in(pixels: U8 | U16, half: int, inside: Bool) -> bool:
@@ -273,12 +306,19 @@ def _backwards(sources: Sources, project: Project, shared: Bool) -> Iterator[Fou
 
 def _setup_findings(sources: Sources, project: Project, setup: ExportSetup) -> Iterator[Found]:
     if setup.padding is not None and setup.padding < _MIPS:
-        sentence = f"{setup.padding} texels of padding bleed on smaller mips: seams will show from afar."
-        yield Found("padding", f"{sentence} Fill all of it, or write 16.", title="Fill all of it", mend="padding")
+        sentence = tr(
+            "{padding} texels of padding bleed on smaller mips: seams will show from afar.", padding=setup.padding
+        )
+        yield Found(
+            "padding",
+            tr("{sentence} Fill all of it, or write 16.", sentence=sentence),
+            title=tr("Fill all of it"),
+            mend="padding",
+        )
     plans = plan_export(sources, project, setup, "item")
     for name in plans.skipped:
         if name == "emissive" and setup.preset == "emissive":
-            yield Found("empty", "Nothing writes to emissive: the emissive set will be empty.", map="emissive")
+            yield Found("empty", tr("Nothing writes to emissive: the emissive set will be empty."), map="emissive")
 
 
 def _names(sources: Sources, project: Project, setups: tuple[ExportSetup, ...], stem: str) -> Iterator[Found]:
@@ -287,12 +327,24 @@ def _names(sources: Sources, project: Project, setups: tuple[ExportSetup, ...], 
     names = sorted({plan.name for plan in plans})
     odd = [name for name in names if not name.isascii() or " " in name]
     if odd:
-        more = f" and {len(odd) - 1} more." if len(odd) > 1 else "."
-        sentence = f"Some games take no spaces and no letters beyond a to z in names: {odd[0]}{more}"
-        yield Found("names", f"{sentence} Save the project as {_plain(stem)!r}, say.")
+        more = tr(" and {odd} more.", odd=len(odd) - 1) if len(odd) > 1 else "."
+        sentence = tr(
+            "Some games take no spaces and no letters beyond a to z in names: {odd}{more}", odd=odd[0], more=more
+        )
+        yield Found(
+            "names", tr("{sentence} Save the project as {plain!r}, say.", sentence=sentence, plain=_plain(stem))
+        )
     long = next((name for name in names if len(name) > _LONGEST_NAME), None)
     if long is not None:
-        yield Found("names", f"{long} has {len(long)} letters; some games take {_LONGEST_NAME} at most.")
+        yield Found(
+            "names",
+            tr(
+                "{long} has {long_2} letters; some games take {LONGEST_NAME} at most.",
+                long=long,
+                long_2=len(long),
+                LONGEST_NAME=_LONGEST_NAME,
+            ),
+        )
 
 
 def _plain(text: str) -> str:
@@ -311,8 +363,20 @@ def _too_large(
     total = sum(sizes.values())
     if total > budget:
         largest = max(sizes, key=lambda name: sizes[name])
-        sentence = f"All files take {told(total)}, more than the {told(budget)} that this item may have"
-        yield Found("budget", f"{sentence}; the largest is {largest} with {told(sizes[largest])}.")
+        sentence = tr(
+            "All files take {told}, more than the {told_2} that this item may have",
+            told=told(total),
+            told_2=told(budget),
+        )
+        yield Found(
+            "budget",
+            tr(
+                "{sentence}; the largest is {largest} with {told}.",
+                sentence=sentence,
+                largest=largest,
+                told=told(sizes[largest]),
+            ),
+        )
 
 
 def told(count: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lucky_fern.core.project.document import KitPicture, Project
 from lucky_fern.core.project.references import layer_refers
+from lucky_fern.words import tr
 
 CREDITS = "CREDITS.txt"
 
@@ -38,8 +39,8 @@ def credits_text(project: Project) -> str:
         return ""
     without = [kit.name for kit in kits if not _own(kit) and not kit.licence]
     if without:
-        lines += ["", "Without a licence: " + ", ".join(without)]
-    return "\n".join([f"Pictures used by {project.name}", "", *lines, ""])
+        lines += ["", tr("Without a licence: ") + ", ".join(without)]
+    return "\n".join([tr("Pictures used by {name}", name=project.name), "", *lines, ""])
 
 
 def _own(kit: KitPicture) -> bool:

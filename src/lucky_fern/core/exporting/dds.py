@@ -16,6 +16,7 @@ from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels
 from lucky_fern.core.project.presets import Blocks
+from lucky_fern.words import tr
 
 _CAPS, _HEIGHT, _WIDTH, _PITCH, _FORMAT, _MIPS, _LINEAR = 0x1, 0x2, 0x4, 0x8, 0x1000, 0x20000, 0x80000
 _TEXTURE, _COMPLEX, _MIPMAP = 0x1000, 0x8, 0x400000
@@ -54,7 +55,9 @@ def encode_dds(
     count = eight.shape[2]
     if blocks is not None and (blocks == "bc4") != (count == 1):
         kind = "grey" if count == 1 else "colour"
-        raise ExportError(f"{blocks.upper()} holds no {kind}; choose other blocks, or none.")
+        raise ExportError(
+            tr("{upper} holds no {kind}; choose other blocks, or none.", upper=blocks.upper(), kind=kind)
+        )
     levels = [eight]
     while mips and max(levels[-1].shape[:2]) > 1:
         levels.append(halved(levels[-1], encoded, normal))

@@ -31,6 +31,7 @@ from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_
 from lucky_fern.core.project.presets import PRESETS, MapFile
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
+from lucky_fern.words import tr
 
 Progress = Callable[[int, int, str], None]
 _AT_ONCE = 2  # files that are worked out at the same time
@@ -84,7 +85,13 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
     known = [str(key) for key in surface.keys]
     for name in setup.sizes:
         if name not in known:
-            raise CommandError(f"there is no sheet {name!r} to give a size to; there are {', '.join(known)}")
+            raise CommandError(
+                tr(
+                    "there is no sheet {name!r} to give a size to; there are {known}",
+                    name=name,
+                    known=", ".join(known),
+                )
+            )
     written = _written(sources, project, setup)
     files: list[Plan] = []
     left_out: dict[str, list[str]] = {}
@@ -100,7 +107,13 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
             maps, form = file.needs, setup.format_of(file)
             if file.alpha is not None and file.alpha.of in used and file.blend != "none":
                 if form == "jpeg" and file.blend == "straight":
-                    notes.append(f"JPEG has no alpha: {file.word} of {material} is written without its opacity")
+                    notes.append(
+                        tr(
+                            "JPEG has no alpha: {word} of {material} is written without its opacity",
+                            word=file.word,
+                            material=material,
+                        )
+                    )
                 else:
                     maps = (*maps, file.alpha.of)
             for key in keys:
@@ -110,7 +123,12 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
             baked = baked_layers(project)
             if baked and material == materials[0]:
                 named = ", ".join(f"'{layer.name}'" for layer in baked[:6])
-                notes.append(f"OpenRaster cannot say what {named} does: it is put in as it looks on what is below")
+                notes.append(
+                    tr(
+                        "OpenRaster cannot say what {named} does: it is put in as it looks on what is below",
+                        named=named,
+                    )
+                )
             for key in keys:
                 name = file_name(stem, key, LAYERS, len(keys) == 1, "ora")
                 files.append(Plan(name, None, (), key))
@@ -122,7 +140,11 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
     for name in names:
         if names.count(name) > 1:
             raise CommandError(
-                f"two materials or tiles would both write {name}; rename one of them, or put {{tile}} in the pattern"
+                tr(
+                    "two materials or tiles would both write {name}; rename one of them, or put {{tile}} in the "
+                    "pattern",
+                    name=name,
+                )
             )
     if credits_text(project) and files:
         files.append(Plan(CREDITS, None, (), None))
@@ -249,12 +271,19 @@ def check_folder(folder: Path, names: Sequence[str] = ()) -> None:
     """
     first = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
     if not os.path.isdir(first):
-        raise ExportError(f"{first} is a file, not a folder; choose another place for the maps.")
+        raise ExportError(tr("{first} is a file, not a folder; choose another place for the maps.", first=first))
     if not os.access(first, os.W_OK | os.X_OK):
-        raise ExportError(f"{first} cannot be written to; choose another folder, or have its rights changed.")
+        raise ExportError(
+            tr("{first} cannot be written to; choose another folder, or have its rights changed.", first=first)
+        )
     taken = next((folder / name for name in names if os.path.isdir(folder / name)), None)
     if taken is not None:
-        raise ExportError(f"{taken} is a folder, and a file of that name is to be written; move it, or go elsewhere.")
+        raise ExportError(
+            tr(
+                "{taken} is a folder, and a file of that name is to be written; move it, or go elsewhere.",
+                taken=taken,
+            )
+        )
 
 
 def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Plans, folder: Path) -> None:
@@ -274,8 +303,13 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
     free = shutil.disk_usage(first).free
     if free < raw * _LEAST:
         raise ExportError(
-            f"{first} has {free / 1e6:.0f} MB left, too little for maps of {raw / 1e6:.0f} MB unpacked: "
-            "make room, or choose another folder."
+            tr(
+                "{first} has {free:.0f} MB left, too little for maps of {raw:.0f} MB unpacked: make room, or "
+                "choose another folder.",
+                first=first,
+                free=free / 1e6,
+                raw=raw / 1e6,
+            )
         )
 
 

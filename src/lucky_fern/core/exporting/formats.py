@@ -18,6 +18,7 @@ from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.pictures.picture import unmarked
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import MapFile
+from lucky_fern.words import tr
 
 _JPEG_SIDE, _WEBP_SIDE = 65535, 16383  # the most that these formats can hold
 
@@ -57,13 +58,17 @@ def _tga(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
 def _jpeg(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     """Colours at full resolution; JPEG has no alpha, so that is left out."""
     if max(pixels.shape[:2]) > _JPEG_SIDE:
-        raise ExportError(f"JPEG holds {_JPEG_SIDE} texels a side at most; choose a smaller size.")
+        raise ExportError(
+            tr("JPEG holds {JPEG_SIDE} texels a side at most; choose a smaller size.", JPEG_SIDE=_JPEG_SIDE)
+        )
     return _saved(pixels[..., :3], "JPEG", quality=setup.quality, subsampling=0, optimize=True)
 
 
 def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     if max(pixels.shape[:2]) > _WEBP_SIDE:
-        raise ExportError(f"WebP holds {_WEBP_SIDE} texels a side at most; choose a smaller size.")
+        raise ExportError(
+            tr("WebP holds {WEBP_SIDE} texels a side at most; choose a smaller size.", WEBP_SIDE=_WEBP_SIDE)
+        )
     whole: Pixels = np.dstack([pixels] * 3) if pixels.shape[2] == 1 else pixels  # type: ignore[assignment]
     lossless = setup.quality == 100 or not file.encoded
     return _saved(whole, "WEBP", lossless=lossless, quality=60 if lossless else setup.quality, exact=True)

@@ -17,6 +17,7 @@ from lucky_fern.core.model.outlines import outlines
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
+from lucky_fern.words import tr
 
 SUFFIXES = (".obj", ".glb", ".ply")
 # What maps are called in an MTL: the words of its first description, and those of its extension for metal and rough.
@@ -47,7 +48,13 @@ def model_files(model: Model, name: str, colours: U8 | None = None) -> dict[str,
         return {name: write_glb(model, plain_skins(model), colours)}
     if ending.lower() == "ply" and stem:
         return {name: _ply(model, colours)}
-    raise ExportError(f"{name} is no kind of model that is written; end its name with {', '.join(SUFFIXES)}.")
+    raise ExportError(
+        tr(
+            "{name} is no kind of model that is written; end its name with {SUFFIXES}.",
+            name=name,
+            SUFFIXES=", ".join(SUFFIXES),
+        )
+    )
 
 
 def write_model(model: Model, name: str, folder: Path) -> Path:

@@ -5,6 +5,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import U8, U16
 from lucky_fern.core.errors import ExportError
+from lucky_fern.words import tr
 
 _TURN = {3: cv2.COLOR_RGB2BGR, 4: cv2.COLOR_RGBA2BGRA}  # OpenCV counts blue first
 
@@ -15,5 +16,5 @@ def encode_png(pixels: U8 | U16) -> bytes:
     planes = cv2.cvtColor(pixels, _TURN[count]) if count in _TURN else np.ascontiguousarray(pixels)
     done, data = cv2.imencode(".png", planes)
     if not done:
-        raise ExportError("a picture could not be turned into PNG; try a smaller size.")
+        raise ExportError(tr("a picture could not be turned into PNG; try a smaller size."))
     return bytes(data)

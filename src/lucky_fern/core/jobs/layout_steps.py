@@ -30,6 +30,7 @@ from lucky_fern.core.selecting.spread import Unit, facing, grown, like_normal, w
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 Later = Callable[[], dict[Path, bytes]]  # writes nothing itself: the job does when all of it is known to be right
 Point = tuple[float, float, float]
@@ -135,7 +136,9 @@ def _layout(studio: Studio, step: LayoutStep, asked: dict[str, Any]) -> str:
         edit: LayoutEdit = msgspec.convert(asked, LayoutEdit)
     except msgspec.ValidationError as error:
         words = str(error).replace(" - at `$.", " at `").replace("Object contains unknown field", "unknown key")
-        raise CommandError(f"{words} (see docs/jobs.md for the keys of op {step.op!r})") from error
+        raise CommandError(
+            tr("{words} (see docs/jobs.md for the keys of op {op!r})", words=words, op=step.op)
+        ) from error
     chosen: Bool | None = None
     if step.selection is not None:
         chosen = _saved(studio, step.selection)
@@ -150,7 +153,11 @@ def _layout(studio: Studio, step: LayoutStep, asked: dict[str, Any]) -> str:
 def _saved(studio: Studio, name: str) -> Bool:
     if name not in studio.project.selections:
         raise CommandError(
-            f"there is no selection {name!r}; there are {', '.join(studio.project.selections) or 'none'}"
+            tr(
+                "there is no selection {name!r}; there are {value}",
+                name=name,
+                value=", ".join(studio.project.selections) or "none",
+            )
         )
     return unpack_faces(studio.project.selections[name], studio.model.triangle_count)
 
@@ -184,10 +191,10 @@ def _select(studio: Studio, step: SelectStep) -> str:
     chosen = faces_of(studio, step.scope)
     if step.facing is not None:
         if not any(step.facing):
-            raise CommandError("facing must point somewhere; [0, 0, 0] does not")
+            raise CommandError(tr("facing must point somewhere; [0, 0, 0] does not"))
         chosen &= facing(model, np.array(step.facing), step.angle)
     if step.unit is not None and step.point is None:
-        raise CommandError("'unit' says how far a selection spreads from a 'point'; give one")
+        raise CommandError(tr("'unit' says how far a selection spreads from a 'point'; give one"))
     if step.point is not None:
         distance = np.linalg.norm(model.corners.mean(axis=1) - np.array(step.point), axis=1)
         at = int(_nearest(studio, np.array(step.point), distance))
@@ -204,7 +211,7 @@ def _select(studio: Studio, step: SelectStep) -> str:
     if step.invert:
         chosen = ~chosen
     if not chosen.any():
-        raise CommandError("no face fits all of that; nothing would be selected")
+        raise CommandError(tr("no face fits all of that; nothing would be selected"))
     studio.execute(SaveSelection(step.name, pack_faces(chosen)))
     return step.name
 
@@ -239,7 +246,9 @@ def _gap(corners: Array, point: Array) -> float:
 
 def _means(studio: Studio, map_name: str) -> Array:
     if map_name not in MAPS:
-        raise CommandError(f"there is no map called {map_name!r}; the maps are {', '.join(MAPS)}")
+        raise CommandError(
+            tr("there is no map called {map_name!r}; the maps are {MAPS}", map_name=map_name, MAPS=", ".join(MAPS))
+        )
 
     def texels(key: SheetKey) -> Array:
         sheet = studio.surface.sheet(key, studio.project.size_of(key))
@@ -251,10 +260,12 @@ def _means(studio: Studio, map_name: str) -> Array:
 def _template(studio: Studio, step: TemplateStep, folder: Path, later: list[Later]) -> str:
     keys = {str(key): key for key in studio.surface.keys}
     if step.sheet not in keys:
-        raise CommandError(f"there is no sheet {step.sheet!r}; there are {', '.join(keys)}")
+        raise CommandError(
+            tr("there is no sheet {sheet!r}; there are {keys}", sheet=step.sheet, keys=", ".join(keys))
+        )
     kind = Path(step.out).suffix.lower()
     if kind not in (".png", ".svg"):
-        raise CommandError(f"a guide is written as .png or .svg, not {step.out!r}")
+        raise CommandError(tr("a guide is written as .png or .svg, not {out!r}", out=step.out))
     look = GuideLook(step.size, step.line, step.wires, step.fill, step.numbers, step.transparent)
     check_look(look)
     surface, key, path = studio.surface, keys[step.sheet], _target(folder, step.out)
@@ -271,20 +282,22 @@ def _template(studio: Studio, step: TemplateStep, folder: Path, later: list[Late
 def _target(folder: Path, out: str) -> Path:
     path = (folder / out).resolve()
     if path.is_dir():
-        raise CommandError(f"{out} is a folder; name a file")
+        raise CommandError(tr("{out} is a folder; name a file", out=out))
     return path
 
 
 def _model(studio: Studio, step: ModelStep, folder: Path, later: list[Later]) -> str:
     path = _target(folder, step.out)
     if path.suffix.lower() not in SUFFIXES:
-        raise CommandError(f"a model is written as {', '.join(SUFFIXES)}, not {step.out!r}")
+        raise CommandError(
+            tr("a model is written as {SUFFIXES}, not {out!r}", SUFFIXES=", ".join(SUFFIXES), out=step.out)
+        )
     if not 0 <= step.subdivide <= 4:
-        raise CommandError(f"subdivide runs from 0 to 4, not {step.subdivide}")
+        raise CommandError(tr("subdivide runs from 0 to 4, not {subdivide}", subdivide=step.subdivide))
     if step.vertex_colours and path.suffix.lower() == ".obj":
-        raise CommandError("OBJ carries no colours of points; write .ply or .glb")
+        raise CommandError(tr("OBJ carries no colours of points; write .ply or .glb"))
     if studio.model.triangle_count * 4**step.subdivide > 8_000_000:
-        raise CommandError("that copy would have more than 8 million triangles; subdivide less")
+        raise CommandError(tr("that copy would have more than 8 million triangles; subdivide less"))
     later.append(partial(_write_model, studio, studio.project, studio.sources, step, path))
     return step.out
 

@@ -13,6 +13,7 @@ from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.kinds import PLACES, Place, decode_kind
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.studio import Studio, read_picture_file
+from lucky_fern.words import tr
 
 _S = TypeVar("_S", bound=msgspec.Struct)
 
@@ -28,7 +29,7 @@ def convert(data: object, kind: type[_S]) -> _S:
     try:
         result: _S = msgspec.convert(data, kind, dec_hook=decode_kind)
     except RecursionError as error:
-        raise CommandError("it is nested too deeply") from error
+        raise CommandError(tr("it is nested too deeply")) from error
     except msgspec.ValidationError as error:
         raise CommandError(f"{_plain(str(error))} ({_known(str(error), kind)})") from error
     return result
@@ -73,7 +74,9 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
     """
     mode = data.get("mode")
     if mode not in PLACES.tags:
-        raise CommandError(f"there is no place mode {mode!r}; there are {', '.join(PLACES.tags)}, tiles")
+        raise CommandError(
+            tr("there is no place mode {mode!r}; there are {tags}, tiles", mode=mode, tags=", ".join(PLACES.tags))
+        )
     kind = PLACES.kind(str(mode))
     fields = [one.encode_name for one in msgspec.structs.fields(kind)]
     full = {"up": [0.0, 1.0, 0.0], **data} if "up" in fields else dict(data)
@@ -86,11 +89,22 @@ def parse_place(studio: Studio, data: dict[str, Any]) -> Place:
     laid: Any = made
     if laid.material not in studio.surface.materials:
         raise CommandError(
-            f"there is no material {laid.material!r} with UVs; there are {', '.join(studio.surface.materials)}"
+            tr(
+                "there is no material {material!r} with UVs; there are {materials}",
+                material=laid.material,
+                materials=", ".join(studio.surface.materials),
+            )
         )
     tiles = studio.surface.tiles_of(laid.material)
     if laid.tile not in tiles:
-        raise CommandError(f"{laid.material} has no tile {laid.tile}; it has {', '.join(map(str, tiles))}")
+        raise CommandError(
+            tr(
+                "{material} has no tile {tile}; it has {map}",
+                material=laid.material,
+                tile=laid.tile,
+                map=", ".join(map(str, tiles)),
+            )
+        )
     return made
 
 
@@ -115,7 +129,9 @@ def check_scope(studio: Studio, scope: Scope) -> None:
         for item in wanted or ():
             if item not in known:
                 listed = ", ".join(str(one) for one in sorted(known)[:12])
-                raise CommandError(f"the model has no {what} {item!r}; it has {listed}")
+                raise CommandError(
+                    tr("the model has no {what} {item!r}; it has {listed}", what=what, item=item, listed=listed)
+                )
 
 
 def named(studio: Studio, name: str) -> Layer:
@@ -123,7 +139,7 @@ def named(studio: Studio, name: str) -> Layer:
     found = [layer for layer in studio.project.walk() if layer.name == name]
     if not found:
         names = ", ".join(repr(layer.name) for layer in studio.project.walk()) or "none yet"
-        raise CommandError(f"there is no layer {name!r}; there are {names}")
+        raise CommandError(tr("there is no layer {name!r}; there are {names}", name=name, names=names))
     return max(found, key=lambda layer: layer.id)
 
 

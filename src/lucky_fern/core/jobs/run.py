@@ -24,6 +24,7 @@ from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
 from lucky_fern.core.project.presets import LARGEST_PRESET, PRESETS, preset_from_json
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 _T = TypeVar("_T")
 Report = Callable[[dict[str, Any]], None]
@@ -110,16 +111,16 @@ def _read(path: Path) -> Job:
         data = json.loads(raw, parse_constant=_no_number)
     except (ValueError, RecursionError) as error:
         what = "it is nested too deeply" if isinstance(error, RecursionError) else error
-        raise JobError(f"{path.name}: is not valid JSON ({what}); mend it there") from error
+        raise JobError(tr("{name}: is not valid JSON ({what}); mend it there", name=path.name, what=what)) from error
     if not _is_text(data):
-        raise JobError(f"{path.name}: holds characters that are none (half of a pair); mend it there")
+        raise JobError(tr("{name}: holds characters that are none (half of a pair); mend it there", name=path.name))
 
     def parse() -> Job:
         job = convert(data, Job)
         if job.job != 1:
-            raise CommandError(f'this program reads jobs of version 1, not {job.job}; write "job": 1')
+            raise CommandError(tr('this program reads jobs of version 1, not {job}; write "job": 1', job=job.job))
         if (job.model is None) == (job.project is None):
-            raise CommandError("give either 'model' (a new project) or 'project' (an existing one)")
+            raise CommandError(tr("give either 'model' (a new project) or 'project' (an existing one)"))
         return job
 
     return _located(path, None, parse)
@@ -135,7 +136,7 @@ def _is_text(data: object) -> bool:
 
 
 def _no_number(word: str) -> float:
-    raise ValueError(f"{word} is no number that JSON has")
+    raise ValueError(tr("{word} is no number that JSON has", word=word))
 
 
 def _start(job: Job, path: Path) -> Studio:
@@ -167,7 +168,9 @@ def _size_sheets(studio: Studio, wanted: int | dict[str, int] | None) -> None:
     known = [str(key) for key in studio.surface.keys]
     for name, size in sizes.items():
         if name not in known:
-            raise CommandError(f"there is no sheet {name!r}; there are {', '.join(known)} and default")
+            raise CommandError(
+                tr("there is no sheet {name!r}; there are {known} and default", name=name, known=", ".join(known))
+            )
         studio.execute(SetSheetSize(size, name))
 
 
@@ -191,19 +194,27 @@ def _check_targets(path: Path, job: Job, setups: list[ExportSetup], studio: Stud
             folder = target(path.parent, setup.out, CommandError)
             blocked = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
             if not os.path.isdir(blocked):
-                raise CommandError(f"{blocked} is a file, not a folder; choose another 'out'")
+                raise CommandError(tr("{blocked} is a file, not a folder; choose another 'out'", blocked=blocked))
             for plan in plan_export(studio.sources, studio.project, setup, stem).files:
                 contents = (plan.contents, replace(setup, preset="", out="", own=None))
                 place = folder / plan.name
                 if taken.get(place, contents) != contents:
-                    studio.notes.append(f"two exports write {plan.name}, each its own way; the later one stands")
+                    studio.notes.append(
+                        tr("two exports write {name}, each its own way; the later one stands", name=plan.name)
+                    )
                 taken[place] = contents
 
         _located(path, f"export {number} ({setup.preset})", check)
     if job.save is not None:
         place = _located(path, "save", lambda: target(path.parent, job.save or "", CommandError))
         if os.path.exists(place) and not os.path.isfile(place):
-            raise JobError(f"{path.name}: save: {job.save} is no plain file; name a file that ends in .fern")
+            raise JobError(
+                tr(
+                    "{name}: save: {save} is no plain file; name a file that ends in .fern",
+                    name=path.name,
+                    save=job.save,
+                )
+            )
 
 
 def _located(path: Path, place: str | None, work: Callable[[], _T]) -> _T:

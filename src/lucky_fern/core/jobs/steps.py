@@ -29,6 +29,7 @@ from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio, read_sequence
+from lucky_fern.words import tr
 
 _S = TypeVar("_S", bound=msgspec.Struct)
 _OWN_MASKS = ("picture", "scope", "fill")  # kinds of masks that have words of their own here
@@ -187,14 +188,16 @@ def do_step(
         With a sentence that says which key is wrong and what it may be.
     """
     if not isinstance(step, dict) or not isinstance(step.get("do"), str):
-        raise CommandError('a step is an object with a \'do\', for example {"do": "wash", …}')
+        raise CommandError(tr('a step is an object with a \'do\', for example {"do": "wash", …}'))
     verb = step["do"]
     if verb in LAYOUT_STEPS:
         if into is not None:
-            raise CommandError(f"'{verb}' makes no layer and stands outside groups")
+            raise CommandError(tr("'{verb}' makes no layer and stands outside groups", verb=verb))
         return do_layout_step(studio, step, folder, [] if later is None else later, source)
     if verb not in STEPS:
-        raise CommandError(f"there is no step '{verb}'; there are {', '.join((*STEPS, *LAYOUT_STEPS))}")
+        raise CommandError(
+            tr("there is no step '{verb}'; there are {value}", verb=verb, value=", ".join((*STEPS, *LAYOUT_STEPS)))
+        )
     if verb == "mask" and step.get("kind") in SHAPES.tags and step["kind"] not in _OWN_MASKS:
         return _shape_mask(studio, *_parted(step, ShapeStep))
     if verb in OPEN:
@@ -239,14 +242,16 @@ def _wash(studio: Studio, step: WashStep, folder: Path, into: int | None) -> str
     _set_relief(studio, step)
     channels = {name: Channel(value, relief=_relief(step, name)) for name, value in step.values.items()}
     if "picture" in step.values.values():
-        raise CommandError('a wash takes pictures under \'pictures\': {"colour": "file.png"}')
+        raise CommandError(tr('a wash takes pictures under \'pictures\': {"colour": "file.png"}'))
     for name, path in step.pictures.items():
         if name not in MAPS:
-            raise CommandError(f"there is no map called {name!r}; the maps are {', '.join(MAPS)}")
+            raise CommandError(
+                tr("there is no map called {name!r}; the maps are {MAPS}", name=name, MAPS=", ".join(MAPS))
+            )
         picture = kept_picture(studio, folder / path)
         channels[name] = Channel("picture", picture=picture, relief=_relief(step, name))
     if not channels:
-        raise CommandError("a wash needs 'values' or 'pictures'")
+        raise CommandError(tr("a wash needs 'values' or 'pictures'"))
     content = Wash(step.repeat, step.offset, step.rotate, step.sampling, step.by)
     return _add(studio, step, "Wash", content, channels, into)
 
@@ -265,13 +270,13 @@ def _decal(studio: Studio, step: DecalStep, folder: Path, into: int | None) -> s
     _set_relief(studio, step)
     channels = {name: Channel(value, relief=_relief(step, name)) for name, value in step.channels.items()}
     if not channels:
-        raise CommandError("a decal needs at least one map under 'channels'")
+        raise CommandError(tr("a decal needs at least one map under 'channels'"))
     if step.place.get("mode") == "tiles":
         return _tiles(studio, step, folder, channels, into)
     place = parse_place(studio, step.place)
     if sum(given is not None for given in (step.picture, step.label, step.figure)) != 1:
         raise CommandError(
-            "a decal takes one of 'picture' (a path), 'label' (what to write) or 'figure' (what to draw)"
+            tr("a decal takes one of 'picture' (a path), 'label' (what to write) or 'figure' (what to draw)")
         )
     if step.label is not None:
         picture = studio.keep_label(step.label)
@@ -293,22 +298,24 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
     if step.twin is None and step.row is None and step.ring is None:
         return []
     if not place.on_surface:
-        raise CommandError("a picture laid in UV space has no twin, row or ring; drape, throw or roll it")
+        raise CommandError(tr("a picture laid in UV space has no twin, row or ring; drape, throw or roll it"))
     for asked in (step.row, step.ring):
         if asked is not None and not 1 <= asked.count <= 500:
-            raise CommandError(f"'count' runs from 1 to 500, not {asked.count}")
+            raise CommandError(tr("'count' runs from 1 to 500, not {count}", count=asked.count))
     check_place(place)
     made: list[Place] = []
     if not place.framed:
         if step.row is not None or step.ring is not None:
-            raise CommandError("a stripe has no row or ring; a 'twin' it may have")
+            raise CommandError(tr("a stripe has no row or ring; a 'twin' it may have"))
     elif step.row is not None:
         made += row(studio.surface, on_surface(place), step.row.count - 1, step.row.gap)
         if len(made) < step.row.count - 1:
-            studio.notes.append(f"the surface ends after {len(made) + 1} of {step.row.count} in the row")
+            studio.notes.append(
+                tr("the surface ends after {made} of {count} in the row", made=len(made) + 1, count=step.row.count)
+            )
     if step.ring is not None and place.framed:
         if not any(step.ring.axis):
-            raise CommandError("the ring's axis must point somewhere; [0, 0, 0] does not")
+            raise CommandError(tr("the ring's axis must point somewhere; [0, 0, 0] does not"))
         made += ring(on_surface(place), step.ring.count, np.array(step.ring.axis), np.array(step.ring.point))
     if step.twin is not None:
         number = "xyz".index(step.twin.across)
@@ -322,12 +329,19 @@ def _tiles(studio: Studio, step: DecalStep, folder: Path, channels: dict[str, Ch
     """A picture sequence as one wash with each picture on its tile."""
     if len(step.place) > 1:
         others = ", ".join(key for key in step.place if key != "mode")
-        raise CommandError(f"place mode 'tiles' takes no other keys; leave out {others}")
+        raise CommandError(tr("place mode 'tiles' takes no other keys; leave out {others}", others=others))
     if step.picture is None:
-        raise CommandError("place mode 'tiles' takes a 'picture' for each tile")
+        raise CommandError(tr("place mode 'tiles' takes a 'picture' for each tile"))
     path = folder / step.picture
     if UDIM_MARK not in path.name and UV_MARK not in path.name:
-        raise CommandError(f"'picture' holds {UDIM_MARK} or {UV_MARK} where the tile stands; {path.name} does not")
+        raise CommandError(
+            tr(
+                "'picture' holds {UDIM_MARK} or {UV_MARK} where the tile stands; {name} does not",
+                UDIM_MARK=UDIM_MARK,
+                UV_MARK=UV_MARK,
+                name=path.name,
+            )
+        )
     found = gather_sequence(path.parent, path.name)
     identity = studio.keep_sequence(found, read_sequence(found))
     studio.notes += sequence_notes(found.pattern, found.missing(studio.tiles()), found.extra(studio.tiles()))
@@ -341,9 +355,21 @@ def sequence_notes(pattern: str, missing: list[int], extra: list[int]) -> list[s
     """Sentences about tiles without a picture and pictures without a tile."""
     notes = []
     if missing:
-        notes.append(f"{pattern}: no picture for tile {', '.join(map(str, missing))}; nothing shows there.")
+        notes.append(
+            tr(
+                "{pattern}: no picture for tile {map}; nothing shows there.",
+                pattern=pattern,
+                map=", ".join(map(str, missing)),
+            )
+        )
     if extra:
-        notes.append(f"{pattern}: the model has no tile {', '.join(map(str, extra))}; those pictures are not used.")
+        notes.append(
+            tr(
+                "{pattern}: the model has no tile {map}; those pictures are not used.",
+                pattern=pattern,
+                map=", ".join(map(str, extra)),
+            )
+        )
     return notes
 
 
@@ -357,12 +383,22 @@ def _parted(step: dict[str, Any], kind: type[_S]) -> tuple[_S, dict[str, Any]]:
 def _of_kind(table: Table[Any], tag: str, own: dict[str, Any], noun: str) -> Any:
     """A value of one of a table's kinds from the keys of a step."""
     if tag not in table.tags:
-        raise CommandError(f"there is no {noun} {tag!r}; there are {', '.join(table.tags)}")
+        raise CommandError(
+            tr("there is no {noun} {tag!r}; there are {tags}", noun=noun, tag=tag, tags=", ".join(table.tags))
+        )
     kind: Any = table.kind(tag)
     fields = [one.encode_name for one in msgspec.structs.fields(kind)]
     for key in own:
         if key not in fields:
-            raise CommandError(f"{noun} {tag!r} has no key {key!r}; it has {', '.join(sorted(fields)) or 'none'}")
+            raise CommandError(
+                tr(
+                    "{noun} {tag!r} has no key {key!r}; it has {value}",
+                    noun=noun,
+                    tag=tag,
+                    key=key,
+                    value=", ".join(sorted(fields)) or "none",
+                )
+            )
     return convert({kind.__struct_config__.tag_field: tag, **own}, kind)
 
 
@@ -393,7 +429,9 @@ def _group(studio: Studio, step: GroupStep, folder: Path, into: int | None) -> s
             do_step(studio, inner, folder, group)
         except CommandError as error:
             verb = inner.get("do") if isinstance(inner, dict) else None
-            raise CommandError(f"its step {number} ({verb}): {error}") from error
+            raise CommandError(
+                tr("its step {number} ({verb}): {error}", number=number, verb=verb, error=error)
+            ) from error
     return name
 
 
@@ -402,7 +440,7 @@ def _mask(studio: Studio, step: MaskStep, folder: Path) -> str:
     if step.kind in ("share", "copy"):
         other = named(studio, step.of or "")
         if other.mask is None:
-            raise CommandError(f"'{other.name}' has no mask to {step.kind}")
+            raise CommandError(tr("'{name}' has no mask to {kind}", name=other.name, kind=step.kind))
         if step.kind == "share":
             studio.execute(GiveMask((layer.id,), other.mask))
         else:
@@ -417,7 +455,9 @@ def _mask(studio: Studio, step: MaskStep, folder: Path) -> str:
 
 def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape:
     if step.kind in ("map", "colour") and step.map not in MAPS:
-        raise CommandError(f"there is no map called {step.map!r}; the maps are {', '.join(MAPS)}")
+        raise CommandError(
+            tr("there is no map called {map!r}; the maps are {MAPS}", map=step.map, MAPS=", ".join(MAPS))
+        )
     if step.kind == "map":
         return taking.shape_of_map(studio, layer_id, step.map)
     if step.kind == "colour":
@@ -426,18 +466,18 @@ def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape
         try:
             wanted = parse_value(step.map, step.colour)
         except ValueError as error:
-            raise CommandError(f"a mask of kind 'colour' needs a 'colour': {error}") from error
+            raise CommandError(tr("a mask of kind 'colour' needs a 'colour': {error}", error=error)) from error
         return taking.shape_of_colour(studio, layer_id, step.map, wanted, step.tolerance, step.soft)
     if step.kind == "fill":
         if step.value not in (0, 1):
-            raise CommandError(f"value of a fill is 0 or 1, not {step.value:g}")
+            raise CommandError(tr("value of a fill is 0 or 1, not {value:g}", value=step.value))
         return Fill(float(step.value))
     if step.kind == "scope":
         if step.scope is None:
-            raise CommandError("a mask of kind 'scope' needs a 'scope'")
+            raise CommandError(tr("a mask of kind 'scope' needs a 'scope'"))
         check_scope(studio, step.scope)
         return ScopeShape(step.scope)
     if step.picture is None or step.place is None:
-        raise CommandError("a mask of kind 'picture' needs a 'picture' and a 'place'")
+        raise CommandError(tr("a mask of kind 'picture' needs a 'picture' and a 'place'"))
     place = parse_place(studio, step.place)
     return PictureShape(kept_picture(studio, folder / step.picture), place, step.use)

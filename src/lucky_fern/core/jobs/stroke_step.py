@@ -22,6 +22,7 @@ from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 _MOST_POINTS = 100_000
 _FARTHEST = 100.0  # of the model's diagonal
@@ -48,12 +49,12 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     """Do the step; the name of the layer it is about."""
     layer = named(studio, step.layer)
     if not step.points or not all(len(point) in (3, 4) for point in step.points):
-        raise CommandError("a stroke needs points: [[x, y, z, pressure], …]")
+        raise CommandError(tr("a stroke needs points: [[x, y, z, pressure], …]"))
     if step.clone is not None and len(step.clone) != 3:
-        raise CommandError("'clone' is a point [x, y, z] of the surface to take from")
+        raise CommandError(tr("'clone' is a point [x, y, z] of the surface to take from"))
     check_points(studio.model, [*step.points, *([step.clone] if step.clone is not None else [])])
     if step.ground != "surface":
-        raise CommandError("a job's stroke runs over the surface; leave 'ground' out")
+        raise CommandError(tr("a job's stroke runs over the surface; leave 'ground' out"))
     own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name != "tip"}
     brush = Brush(**own, tip=_tip(studio, step.tip, folder))
     check_brush(brush)
@@ -61,7 +62,7 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     way = easel.Way(symmetry=Symmetry(step.mirror or "", about=(x, y, z)))
     if step.paint is not None and step.paint not in studio.project.paints:
         known = ", ".join(studio.project.paints) or "none yet; the step 'keep-paint' makes one"
-        raise CommandError(f"there is no paint {step.paint!r}; there are {known}")
+        raise CommandError(tr("there is no paint {paint!r}; there are {known}", paint=step.paint, known=known))
     kept = {} if step.paint is None else studio.project.paints[step.paint].values
     paint: Paint | Values = {**kept, **step.values}
     stroke: Stroke
@@ -75,7 +76,7 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
         stroke.go_to(place, easel.normal_near(studio, place), point[3] if len(point) > 3 else 1.0)
     stroke.end()
     if not stroke.coverage:
-        raise CommandError("no point of the surface lies within the radius of the stroke")
+        raise CommandError(tr("no point of the surface lies within the radius of the stroke"))
     covered: Stroke | Covered = stroke
     if step.clone is not None:
         source, target = (Anchor(np.array(at), easel.normal_near(studio, np.array(at)))
@@ -88,7 +89,7 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
         easel.erase_on_layer(studio, layer.id, stroke)
     else:
         if not paint:
-            raise CommandError('a stroke needs \'values\', for example {"colour": "#335577"}')
+            raise CommandError(tr('a stroke needs \'values\', for example {"colour": "#335577"}'))
         easel.paint_on_layer(studio, layer.id, covered, paint)
     return step.layer
 
@@ -96,23 +97,29 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
 def check_points(model: Model, points: list[list[float]]) -> None:
     """Refuse points that are none, or lie so far from the model that they can only be a mistake (CommandError)."""
     if len(points) > _MOST_POINTS:
-        raise CommandError(f"a stroke has up to {_MOST_POINTS} points, not {len(points)}")
+        raise CommandError(
+            tr("a stroke has up to {MOST_POINTS} points, not {points}", MOST_POINTS=_MOST_POINTS, points=len(points))
+        )
     if not all(math.isfinite(value) for point in points for value in point):
-        raise CommandError("every number of a stroke's points must be finite")
+        raise CommandError(tr("every number of a stroke's points must be finite"))
     low, high = model.bounds
     reach = _FARTHEST * model.diagonal
     for point in points:
         place = np.array(point[:3])
         if (place < low - reach).any() or (place > high + reach).any():
             raise CommandError(
-                f"the point {point[:3]} lies far from the model; its size is {model.diagonal:.4g} units"
+                tr(
+                    "the point {point} lies far from the model; its size is {diagonal:.4g} units",
+                    point=point[:3],
+                    diagonal=model.diagonal,
+                )
             )
 
 
 def _maps(names: list[str]) -> tuple[str, ...]:
     for name in names:
         if name not in MAPS or MAPS[name].kind == "normal":
-            raise CommandError(f"'{name}' is no map that paint can be moved on")
+            raise CommandError(tr("'{name}' is no map that paint can be moved on", name=name))
     return tuple(names)
 
 
@@ -121,5 +128,11 @@ def _tip(studio: Studio, name: str | None, folder: Path) -> str | None:
     if name is None or name in BUILT_IN:
         return name
     if not (folder / name).exists():
-        raise CommandError(f"there is no tip {name!r}; there are {', '.join(BUILT_IN)}, or the path of a PNG")
+        raise CommandError(
+            tr(
+                "there is no tip {name!r}; there are {BUILT_IN}, or the path of a PNG",
+                name=name,
+                BUILT_IN=", ".join(BUILT_IN),
+            )
+        )
     return kept_picture(studio, folder / name)

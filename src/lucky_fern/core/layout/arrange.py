@@ -11,6 +11,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.project.layouts import Align, Distribute, EvenDensity, FitRectangle, Snap, SnapTo, Transform
 from lucky_fern.core.udim import corner_of, is_tile
+from lucky_fern.words import tr
 
 SNAP = 0.05  # tiles; further away nothing is pulled to a border or to another island
 
@@ -18,7 +19,7 @@ SNAP = 0.05  # tiles; further away nothing is pulled to a border or to another i
 def transform(layout: Layout, asked: Transform, size: int) -> None:
     """Scale, then turn, then move the chosen islands as one (or each by itself); ``size`` is for snapping."""
     if 0 in asked.scale:
-        raise CommandError("scale takes two numbers other than 0; -1 flips")
+        raise CommandError(tr("scale takes two numbers other than 0; -1 flips"))
     everything = layout.whole(layout.numbers)
     several = [layout.whole(np.array([island])) for island in layout.numbers] if asked.each else [everything]
     matrix = linear_part(asked)
@@ -43,7 +44,7 @@ def fit_rectangle(layout: Layout, asked: FitRectangle) -> None:
     """Bring the chosen islands as one into a rectangle."""
     low, high = np.array(asked.low), np.array(asked.high)
     if not (high > low).all():
-        raise CommandError("a rectangle runs from its lower left 'low' to its upper right 'high'")
+        raise CommandError(tr("a rectangle runs from its lower left 'low' to its upper right 'high'"))
     rows = layout.whole(layout.numbers)
     box = layout.box(rows)
     size = np.maximum(box[1] - box[0], 1e-12)
@@ -85,7 +86,7 @@ def distribute(layout: Layout, asked: Distribute) -> None:
     axis = 0 if asked.along == "u" else 1
     groups = [(layout.box(rows), rows) for group in layout.groups() if (rows := layout.whole(np.array(group))).any()]
     if len(groups) < 3:
-        raise CommandError("distributing takes three islands or more; select more of them")
+        raise CommandError(tr("distributing takes three islands or more; select more of them"))
     groups.sort(key=lambda item: float(item[0][:, axis].mean()))
     sizes = [float(box[1, axis] - box[0, axis]) for box, _ in groups]
     start, end = groups[0][0][0, axis], groups[-1][0][1, axis]
@@ -101,7 +102,7 @@ def distribute(layout: Layout, asked: Distribute) -> None:
 def even_density(layout: Layout, asked: EvenDensity, size: int) -> None:
     """Scale every chosen island about its middle to one density; ``size`` in texels is their sheet's."""
     if asked.texels_per_unit is not None and not asked.texels_per_unit > 0:
-        raise CommandError("texels_per_unit must be above 0")
+        raise CommandError(tr("texels_per_unit must be above 0"))
     measures = layout.measures
     wanted = measures.typical_density() if asked.texels_per_unit is None else asked.texels_per_unit / size
     for group in layout.groups():
@@ -147,7 +148,7 @@ def proportions(layout: Layout) -> None:
 def send_to(layout: Layout, tile: int) -> None:
     """The same place on another tile, each island from the tile where it lies."""
     if not is_tile(tile):
-        raise CommandError(f"{tile} is no tile; tiles run from 1001 to 9999")
+        raise CommandError(tr("{tile} is no tile; tiles run from 1001 to 9999", tile=tile))
     for group in layout.groups():
         rows = layout.whole(np.array(group))
         layout.uv[rows] += np.array(corner_of(tile)) - layout.tile(rows)
@@ -212,4 +213,4 @@ def _other_boxes(layout: Layout) -> F64:
 def check_any(numbers: I32) -> None:
     """Refuse an edit of islands where none is chosen."""
     if not len(numbers):
-        raise CommandError("none of the selected faces lies on an island; select some, or unwrap them first")
+        raise CommandError(tr("none of the selected faces lies on an island; select some, or unwrap them first"))

@@ -14,7 +14,7 @@ from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.model.model import Model, edge_counts, groups
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.core.words import counted
+from lucky_fern.words import counted, tr
 
 STRETCHED = 1.5  # longer one way than the other by so much counts
 THIN = 2.0  # so much less detail than the whole counts
@@ -62,8 +62,12 @@ def _without_uv(model: Model) -> list[Finding]:
     if not len(bare):
         return []
     if len(bare) == model.triangle_count:
-        return [Finding("no-uv", "The model has no UVs: nothing can be painted until it is unwrapped.", bare)]
-    sentence = f"{counted(len(bare), 'triangle')} of {_where(model, bare)} have no UVs and stay unpainted."
+        return [Finding("no-uv", tr("The model has no UVs: nothing can be painted until it is unwrapped."), bare)]
+    sentence = tr(
+        "{triangles} of {where} have no UVs and stay unpainted.",
+        triangles=counted(len(bare), "triangle"),
+        where=_where(model, bare),
+    )
     return [Finding("no-uv", sentence, bare)]
 
 
@@ -72,10 +76,12 @@ def _outside(surface: Surface) -> list[Finding]:
     found = []
     lost = _rows(model.has_uv & (surface.sheet_of_triangle < 0))
     if len(lost):
-        sentence = (
-            f"{counted(len(lost), 'triangle')} of {_where(model, lost)} lie on no tile (u 0 to 10, v from 0 up)."
+        sentence = tr(
+            "{triangles} of {where} lie on no tile (u 0 to 10, v from 0 up).",
+            triangles=counted(len(lost), "triangle"),
+            where=_where(model, lost),
         )
-        found.append(Finding("outside", f"{sentence} Move them onto one.", lost))
+        found.append(Finding("outside", tr("{sentence} Move them onto one.", sentence=sentence), lost))
     uv = np.nan_to_num(model.uv)
     low, high = box_of(uv)
     low, high = np.floor(low + _TINY), np.ceil(high - _TINY) - 1
@@ -90,8 +96,15 @@ def _outside(surface: Surface) -> list[Finding]:
     if len(islands):
         rows = _rows(np.isin(model.islands, islands))
         verb = "crosses" if len(islands) == 1 else "cross"
-        sentence = f"{counted(len(islands), 'island')} of {_where(model, rows)} {verb} the border of a tile: "
-        found.append(Finding("crossing", sentence + "they are cut there, with a seam where the sheets meet.", rows))
+        sentence = tr(
+            "{islands} of {where} {verb} the border of a tile: ",
+            islands=counted(len(islands), "island"),
+            where=_where(model, rows),
+            verb=verb,
+        )
+        found.append(
+            Finding("crossing", sentence + tr("they are cut there, with a seam where the sheets meet."), rows)
+        )
     return found
 
 
@@ -109,10 +122,12 @@ def _zero_area(model: Model, measures: Measures) -> list[Finding]:
     rows = _rows(model.has_uv & ~np.isfinite(measures.longest))
     if not len(rows):
         return []
-    sentence = (
-        f"{counted(len(rows), 'triangle')} of {_where(model, rows)} have no area in UV space: one texel must do."
+    sentence = tr(
+        "{triangles} of {where} have no area in UV space: one texel must do.",
+        triangles=counted(len(rows), "triangle"),
+        where=_where(model, rows),
     )
-    return [Finding("zero-area", f"{sentence} Unwrap them anew.", rows)]
+    return [Finding("zero-area", tr("{sentence} Unwrap them anew.", sentence=sentence), rows)]
 
 
 def _flipped(model: Model, measures: Measures) -> list[Finding]:
@@ -121,8 +136,11 @@ def _flipped(model: Model, measures: Measures) -> list[Finding]:
         return []
     count = len(np.unique(model.islands[rows]))
     verb = "is" if count == 1 else "are"
-    sentence = (
-        f"{counted(count, 'island')} of {_where(model, rows)} {verb} mirrored: lettering reads backwards there."
+    sentence = tr(
+        "{islands} of {where} {verb} mirrored: lettering reads backwards there.",
+        islands=counted(count, "island"),
+        where=_where(model, rows),
+        verb=verb,
     )
     return [Finding("flipped", sentence, rows)]
 
@@ -135,23 +153,38 @@ def _meeting(surface: Surface, measures: Measures) -> list[Finding]:
     met = meetings(model, measures, pairs)
     folded |= np.isin(model.islands, [pair for pair, meeting in met.items() if meeting == "folded"])
     if folded.any():
-        sentence = f"The layout of {_where(model, _rows(folded))} folds over itself: paint shows twice there."
+        sentence = tr(
+            "The layout of {where} folds over itself: paint shows twice there.", where=_where(model, _rows(folded))
+        )
         found.append(Finding("folded", sentence, _rows(folded)))
     accidents = [pair for pair, meeting in met.items() if meeting == "accident"]
     if accidents:
         islands = np.unique(accidents)
         touched = _rows(np.isin(model.islands, islands))
         stack = max(np.bincount(_groups(np.array(accidents))))
-        sentence = f"{counted(len(islands), 'island')} of {_where(model, touched)} overlap"
+        sentence = tr(
+            "{islands} of {where} overlap", islands=counted(len(islands), "island"), where=_where(model, touched)
+        )
         if stack > 2:
-            sentence += f", up to {stack} in one place"
-        found.append(Finding("overlap", f"{sentence}: what is painted on one shows on the others.", touched))
+            sentence += tr(", up to {stack} in one place", stack=stack)
+        found.append(
+            Finding(
+                "overlap", tr("{sentence}: what is painted on one shows on the others.", sentence=sentence), touched
+            )
+        )
     twins = [pair for pair, meeting in met.items() if meeting in ("same", "mirrored")]
     if twins:
         rows = _rows(np.isin(model.islands, twins))
         word = "mirrored " if all(met[pair] == "mirrored" for pair in twins) else ""
-        sentence = f"{counted(len(twins), 'pair')} of {word}twins share their UV space ({_where(model, rows)})"
-        found.append(Finding("twins", f"{sentence}: both get the same paint.", rows, worry=False))
+        sentence = tr(
+            "{pairs} of {word}twins share their UV space ({where})",
+            pairs=counted(len(twins), "pair"),
+            word=word,
+            where=_where(model, rows),
+        )
+        found.append(
+            Finding("twins", tr("{sentence}: both get the same paint.", sentence=sentence), rows, worry=False)
+        )
     return found
 
 
@@ -173,8 +206,15 @@ def _stretched(model: Model, measures: Measures) -> list[Finding]:
     rows, share, most = _beyond(measures.angle_stretch, STRETCHED, measures)
     if share < _WORTH_TELLING:
         return []
-    sentence = f"Pictures are stretched up to {most:.1f}× on {_where(model, rows)} ({share:.0%} of the surface)"
-    return [Finding("stretch", f"{sentence}: unwrap it anew, or place pictures by throwing.", rows)]
+    sentence = tr(
+        "Pictures are stretched up to {most:.1f}× on {where} ({share:.0%} of the surface)",
+        most=most,
+        where=_where(model, rows),
+        share=share,
+    )
+    return [
+        Finding("stretch", tr("{sentence}: unwrap it anew, or place pictures by throwing.", sentence=sentence), rows)
+    ]
 
 
 def _thin(model: Model, measures: Measures) -> list[Finding]:
@@ -183,8 +223,24 @@ def _thin(model: Model, measures: Measures) -> list[Finding]:
         return []
     where = _where(model, rows)
     verb = "get" if " other part" in where else "gets"
-    sentence = f"{where[:1].upper()}{where[1:]} {verb} up to {worst:.1f}× fewer texels than the rest"
-    return [Finding("density", f"{sentence} ({share:.0%} of the surface): give those islands more room.", rows)]
+    sentence = tr(
+        "{upper}{where} {verb} up to {worst:.1f}× fewer texels than the rest",
+        upper=where[:1].upper(),
+        where=where[1:],
+        verb=verb,
+        worst=worst,
+    )
+    return [
+        Finding(
+            "density",
+            tr(
+                "{sentence} ({share:.0%} of the surface): give those islands more room.",
+                sentence=sentence,
+                share=share,
+            ),
+            rows,
+        )
+    ]
 
 
 def _gaps(surface: Surface, size_of: Callable[[SheetKey], int], overlapping: I32) -> list[Finding]:
@@ -195,9 +251,19 @@ def _gaps(surface: Surface, size_of: Callable[[SheetKey], int], overlapping: I32
         islands = np.setdiff1d(islands, overlapping)  # those have been told already
         if len(islands):
             rows = _rows(np.isin(surface.model.islands, islands))
-            sentence = f"{counted(len(islands), 'island')} on {key} lie {gap} texels from another one at {sheet.size}"
+            sentence = tr(
+                "{islands} on {key} lie {gap} texels from another one at {size}",
+                islands=counted(len(islands), "island"),
+                key=key,
+                gap=gap,
+                size=sheet.size,
+            )
             found.append(
-                Finding("gap", f"{sentence}: far away they bleed. Leave more room, or a larger sheet.", rows)
+                Finding(
+                    "gap",
+                    tr("{sentence}: far away they bleed. Leave more room, or a larger sheet.", sentence=sentence),
+                    rows,
+                )
             )
     return found
 
@@ -207,14 +273,34 @@ def _edges(model: Model) -> list[Finding]:
     odd = edge_counts(model.triangles) > 2
     rows = np.unique(np.argwhere(odd)[:, 0]).astype(np.int32)
     if len(rows):
-        sentence = f"{counted(int(odd.sum()) // 3 or 1, 'edge')} of {_where(model, rows)} join more than two faces"
-        found.append(Finding("edges", f"{sentence}: selections and smooth shading stop there.", rows, worry=False))
+        sentence = tr(
+            "{edges} of {where} join more than two faces",
+            edges=counted(int(odd.sum()) // 3 or 1, "edge"),
+            where=_where(model, rows),
+        )
+        found.append(
+            Finding(
+                "edges",
+                tr("{sentence}: selections and smooth shading stop there.", sentence=sentence),
+                rows,
+                worry=False,
+            )
+        )
     _, number, count = np.unique(model.polygon, return_inverse=True, return_counts=True)
     large = count[number] > 2
     if large.any():
         faces = len(np.unique(model.polygon[large]))
-        sentence = f"{counted(faces, 'face')} with more than four corners ({_where(model, _rows(large))})"
+        sentence = tr(
+            "{faces} with more than four corners ({where})",
+            faces=counted(faces, "face"),
+            where=_where(model, _rows(large)),
+        )
         found.append(
-            Finding("polygons", f"{sentence}: another program may cut them otherwise.", _rows(large), worry=False)
+            Finding(
+                "polygons",
+                tr("{sentence}: another program may cut them otherwise.", sentence=sentence),
+                _rows(large),
+                worry=False,
+            )
         )
     return found

@@ -21,6 +21,7 @@ from lucky_fern.core.project import layouts as ask
 from lucky_fern.core.project.layouts import LayoutEdit
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.udim import tile_of
+from lucky_fern.words import tr
 
 PADDING = 8  # texels, round what is flattened
 SizeAt = Callable[[str, F64], int]
@@ -52,7 +53,7 @@ def edit_layout(
         With a sentence, if the edit makes no sense for these faces.
     """
     if chosen is not None and not chosen.any():
-        raise CommandError("no faces are selected; select some first")
+        raise CommandError(tr("no faces are selected; select some first"))
     if isinstance(edit, ask.GiveMaterial | ask.RenameMaterial | ask.RenamePart):
         return _names(model, edit, chosen)
     layout = Layout.of(model, chosen)
@@ -67,10 +68,16 @@ def edit_layout(
             arrange.check_any(layout.numbers)
         _arrange(layout, edit, size_at, told)
     if (model.has_uv & ~np.isfinite(layout.uv).all(axis=(1, 2))).any():
-        raise CommandError("that would leave places that are no numbers; nothing was changed")
+        raise CommandError(tr("that would leave places that are no numbers; nothing was changed"))
     wide = np.ptp(np.nan_to_num(layout.uv), axis=1).max(initial=0.0)
     if wide > MOST_TILES or np.abs(np.nan_to_num(layout.uv)).max(initial=0.0) > FARTHEST_UV:
-        raise CommandError(f"that would make faces {wide:.3g} tiles wide; up to {MOST_TILES:g} are sensible")
+        raise CommandError(
+            tr(
+                "that would make faces {wide:.3g} tiles wide; up to {MOST_TILES:g} are sensible",
+                wide=wide,
+                MOST_TILES=MOST_TILES,
+            )
+        )
     return Edited(with_layout(model, layout.uv), tuple(layout.notes))
 
 
@@ -117,17 +124,23 @@ def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
     if isinstance(edit, ask.AlongAxis):
         direction = np.array(edit.direction) if edit.direction is not None else flatten.best_direction(corners)
         if not np.linalg.norm(direction) > 0:
-            raise CommandError("direction must point somewhere; [0, 0, 0] does not")
+            raise CommandError(tr("direction must point somewhere; [0, 0, 0] does not"))
         places = flatten.along_axis(corners, direction, None if edit.up is None else np.array(edit.up))
         away = model.face_normals[rows] @ direction <= 1e-6 * np.linalg.norm(direction)
         if away.any():
-            layout.notes.append(f"{away.sum()} of {len(rows)} triangles face away or edge-on; they lie mirrored")
+            layout.notes.append(
+                tr(
+                    "{sum} of {rows} triangles face away or edge-on; they lie mirrored",
+                    sum=away.sum(),
+                    rows=len(rows),
+                )
+            )
     elif isinstance(edit, ask.RoundAxis):
         axis, point = flatten.best_cylinder(corners)
         axis = np.array(edit.axis) if edit.axis is not None else axis
         point = np.array(edit.point) if edit.point is not None else point
         if not np.linalg.norm(axis) > 0:
-            raise CommandError("axis must point somewhere; [0, 0, 0] does not")
+            raise CommandError(tr("axis must point somewhere; [0, 0, 0] does not"))
         places = flatten.round_axis(corners, axis, point)
     else:
         shapes, mine = flatten.as_box(model, rows)
@@ -167,7 +180,7 @@ def _arrange(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> N
         pack.unstack(layout, edit, size_at, told)
     elif isinstance(edit, ask.StackTwins):
         if not stack_twins(layout):
-            raise CommandError("no two of the selected islands have the same shape")
+            raise CommandError(tr("no two of the selected islands have the same shape"))
     else:
         assert isinstance(edit, ask.Pack)
         pack.pack(layout, edit, size_at, told)
@@ -178,7 +191,7 @@ def _names(model: Model, edit: ask.GiveMaterial | ask.RenameMaterial | ask.Renam
     if isinstance(edit, ask.GiveMaterial):
         name = edit.name.strip()
         if not name or ":" in name:
-            raise CommandError("a material needs a name without a colon")
+            raise CommandError(tr("a material needs a name without a colon"))
         materials = model.materials if name in model.materials else (*model.materials, name)
         material = model.material.copy()
         material[slice(None) if chosen is None else chosen] = materials.index(name)
@@ -192,11 +205,13 @@ def _names(model: Model, edit: ask.GiveMaterial | ask.RenameMaterial | ask.Renam
     names = model.materials if what == "material" else model.parts
     new = edit.new.strip()
     if edit.old not in names:
-        raise CommandError(f"there is no {what} {edit.old!r}; there are {', '.join(names[:12])}")
+        raise CommandError(
+            tr("there is no {what} {old!r}; there are {names}", what=what, old=edit.old, names=", ".join(names[:12]))
+        )
     if not new or ":" in new:
-        raise CommandError(f"a {what} needs a name without a colon")
+        raise CommandError(tr("a {what} needs a name without a colon", what=what))
     if new in names and new != edit.old:
-        raise CommandError(f"another {what} is called {new!r} already; take another name")
+        raise CommandError(tr("another {what} is called {new!r} already; take another name", what=what, new=new))
     renamed = tuple(new if name == edit.old else name for name in names)
     if what == "part":
         return Edited(_sharing(replace(model, parts=renamed), model), ())

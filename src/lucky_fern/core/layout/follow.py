@@ -15,6 +15,7 @@ from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 Following = GivePaint | SaveSelection | SetLayer | SetMaskEntry | SetPlace
 
@@ -46,7 +47,9 @@ def followers(
         if placed is not None:
             place = way_of(placed[1]).carried(old, new, placed[1])
             if place is None:
-                notes.append(f"'{layer.name}' is laid in UV space and cannot follow there; place it anew")
+                notes.append(
+                    tr("'{name}' is laid in UV space and cannot follow there; place it anew", name=layer.name)
+                )
             elif place != placed[1]:
                 commands.append(SetPlace(layer.id, place))
         if (
@@ -62,7 +65,14 @@ def followers(
                 commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
     if washed:
         verbs = ("lie", "show") if len(washed) > 1 else ("lies", "shows")
-        notes.append(f"{', '.join(washed[:3])} {verbs[0]} by UV and {verbs[1]} otherwise there now")
+        notes.append(
+            tr(
+                "{washed} {verbs} by UV and {verbs_2} otherwise there now",
+                washed=", ".join(washed[:3]),
+                verbs=verbs[0],
+                verbs_2=verbs[1],
+            )
+        )
     return [*scopes.made, *commands], notes
 
 

@@ -14,6 +14,7 @@ from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
+from lucky_fern.words import tr
 
 _FINER = 2  # drawn so many times larger, then shrunk, for smooth lines
 _SHIFT = 4  # bits of a fraction of a pixel that lines are drawn with
@@ -47,11 +48,11 @@ class _Drawing:
 def check_look(look: GuideLook) -> None:
     """Refuse what cannot be drawn."""
     if not 16 <= look.size <= 8192:
-        raise CommandError(f"a guide is 16 to 8192 pixels wide, not {look.size}")
+        raise CommandError(tr("a guide is 16 to 8192 pixels wide, not {size}", size=look.size))
     if not 0 < look.line <= 64:
-        raise CommandError(f"lines are above 0 and up to 64 pixels wide, not {look.line:g}")
+        raise CommandError(tr("lines are above 0 and up to 64 pixels wide, not {line:g}", line=look.line))
     if look.fill not in ("none", "islands", "parts"):
-        raise CommandError(f"fill is none, islands or parts, not {look.fill!r}")
+        raise CommandError(tr("fill is none, islands or parts, not {fill!r}", fill=look.fill))
 
 
 def part_colour(number: int) -> tuple[int, int, int]:

@@ -11,6 +11,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout, meetings
 from lucky_fern.core.layout.room import Room, fit, largest_fit, room_beside
 from lucky_fern.core.project.layouts import Pack, Unstack
+from lucky_fern.words import tr
 
 Groups = list[tuple[int, ...]]
 SizeAt = Callable[[str, F64], int]
@@ -19,7 +20,7 @@ SizeAt = Callable[[str, F64], int]
 def pack(layout: Layout, asked: Pack, size_at: SizeAt, told: Callable[[float], None]) -> None:
     """Pack the chosen islands, tile by tile; others on the tile stay, and the room they leave is used."""
     if not 0 <= asked.padding <= 256:
-        raise CommandError(f"padding runs from 0 to 256 texels, not {asked.padding}")
+        raise CommandError(tr("padding runs from 0 to 256 texels, not {padding}", padding=asked.padding))
     _pack_groups(layout, layout.groups(), asked, size_at, told)
 
 
@@ -48,7 +49,14 @@ def _pack_groups(
             spots = fit(shapes, room, 1.0, asked.turn, of_all)
         if spots is None:
             remedy = "less padding or fewer islands" if asked.scale else "let packing scale them"
-            raise CommandError(f"{len(groups)} islands do not fit onto the tile at {size} texels: take {remedy}")
+            raise CommandError(
+                tr(
+                    "{groups} islands do not fit onto the tile at {size} texels: take {remedy}",
+                    groups=len(groups),
+                    size=size,
+                    remedy=remedy,
+                )
+            )
         for rows, shape, spot in zip(members, shapes, spots, strict=True):
             layout.uv[rows] = spot.carry(shape)
 
@@ -65,7 +73,7 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt, told: Callable[[flo
              and (asked.twins or meeting not in ("same", "mirrored"))]  # fmt: skip
     if not pairs:
         aside = "" if asked.twins else " (twins aside, which cover each other on purpose)"
-        raise CommandError(f"none of the selected islands lies on another one{aside}")
+        raise CommandError(tr("none of the selected islands lies on another one{aside}", aside=aside))
     rooms: dict[tuple[int, float, float], Room] = {}
     moves = _movers(layout, pairs, mine, asked.twins)
     everything = layout.whole(np.array(moves, np.int32))
@@ -90,7 +98,7 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt, told: Callable[[flo
         return
     if not asked.pack:
         layout.notes.append(
-            f"for {len(left)} of them the tile has no free room; pack it, or send them to another tile"
+            tr("for {left} of them the tile has no free room; pack it, or send them to another tile", left=len(left))
         )
         return
     layout.uv[:] = before
@@ -102,7 +110,7 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt, told: Callable[[flo
         size_at,
         lambda share: told(0.5 + share / 2),
     )
-    layout.notes.append("the tile had no room for them at their size: all that overlapped was packed, smaller")
+    layout.notes.append(tr("the tile had no room for them at their size: all that overlapped was packed, smaller"))
 
 
 def _movers(layout: Layout, pairs: list[tuple[int, int]], mine: set[int], single: bool) -> list[int]:

@@ -26,6 +26,7 @@ from lucky_fern.core.project.layouts import (
     Unwrap,
 )
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 _ONE_WAY = 0.5  # cosine to their common direction, of faces that a flat picture shows well
 
@@ -43,18 +44,18 @@ class Remedy:
 
 
 _UNWRAP = Remedy("Unwrap", Unwrap())
-_PACK = Remedy("Pack the sheet", Pack(), sheets=True)
+_PACK = Remedy(tr("Pack the sheet"), Pack(), sheets=True)
 _REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
     "no-uv": (_UNWRAP,),
-    "outside": (Remedy("Bring onto a tile", Inside()), _PACK),
-    "crossing": (Remedy("Bring onto one tile", Inside()), _PACK),
+    "outside": (Remedy(tr("Bring onto a tile"), Inside()), _PACK),
+    "crossing": (Remedy(tr("Bring onto one tile"), Inside()), _PACK),
     "zero-area": (_UNWRAP,),
-    "overlap": (Remedy("Move apart", Unstack()), _PACK, _UNWRAP),
+    "overlap": (Remedy(tr("Move apart"), Unstack()), _PACK, _UNWRAP),
     "folded": (_UNWRAP,),
-    "twins": (Remedy("Lay apart", Unstack(twins=True)),),
+    "twins": (Remedy(tr("Lay apart"), Unstack(twins=True)),),
     "flipped": (Remedy("Flip", Transform(scale=(-1.0, 1.0), each=True)),),
-    "stretch": (_UNWRAP, Remedy("Real proportions", Proportions())),
-    "density": (Remedy("Same density", EvenDensity()), _PACK),
+    "stretch": (_UNWRAP, Remedy(tr("Real proportions"), Proportions())),
+    "density": (Remedy(tr("Same density"), EvenDensity()), _PACK),
     "gap": (_PACK,),
 }
 
@@ -70,9 +71,9 @@ def remedies(surface: Surface, finding: Finding) -> tuple[Remedy, ...]:
     normals = model.face_normals[rows]
     if finding.kind != "overlap" and (normals @ best_direction(model.corners[rows])).min() >= _ONE_WAY:
         # They all face one way: a flat picture of them is what was meant.
-        found = (Remedy("Flatten along their normals", AlongAxis()), *found)
+        found = (Remedy(tr("Flatten along their normals"), AlongAxis()), *found)
     elif np.mean(np.abs(normals).max(axis=1) >= _BOXLIKE) > 0.95 and np.ptp(normals, axis=0).max() > 1:
-        found = (Remedy("Lay out as a box", AsBox()), *found)
+        found = (Remedy(tr("Lay out as a box"), AsBox()), *found)
     return found
 
 

@@ -17,6 +17,7 @@ from lucky_fern.core.arrays import F64, I16, I32, U8, Bool, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.sheets.raster import mark_triangles, needles
+from lucky_fern.words import tr
 
 GRID = 512  # cells across a tile
 Told = Callable[[float], None]
@@ -258,7 +259,9 @@ def settle(
         spots = largest_fit(shapes, room, False, told=lambda share: told((0.5 if density else 0.0) + share * 0.45))
         if spots is not None and density:
             share = spots[0].scale / density
-            layout.notes.append(f"the tile has room for {share:.0%} of the texel density that the rest has")
+            layout.notes.append(
+                tr("the tile has room for {share:.0%} of the texel density that the rest has", share=share)
+            )
     if spots is None:
         spots = _give_way(layout, shapes, corner, material, ~others, padding, texels, told)
     for spot, shape, mine in zip(spots, shapes, rows, strict=True):
@@ -281,16 +284,24 @@ def _give_way(
         spots = largest_fit(shapes, room, False, 12, lambda share: told(0.95))
         if spots is not None:
             layout.notes.append(
-                f"there are {len(shapes)} pieces: the padding between them gave way to {less * texels:.2g} texels; "
-                "a larger sheet has room for more"
+                tr(
+                    "there are {shapes} pieces: the padding between them gave way to {less:.2g} texels; a larger "
+                    "sheet has room for more",
+                    shapes=len(shapes),
+                    less=less * texels,
+                )
             )
             return spots
     across = int(np.ceil(np.sqrt(len(shapes))))
     largest = max(float(np.ptp(shape, axis=(0, 1)).max()) for shape in shapes)
     scale = 0.98 / across / max(largest, 1e-300)
     layout.notes.append(
-        f"there are {len(shapes)} pieces and no room: each lies in a cell of its own of {texels / across:.2g} "
-        "texels, over what else is on the tile; take a larger sheet, or several tiles"
+        tr(
+            "there are {shapes} pieces and no room: each lies in a cell of its own of {texels:.2g} "
+            "texels, over what else is on the tile; take a larger sheet, or several tiles",
+            shapes=len(shapes),
+            texels=texels / across,
+        )
     )
     spots = []
     for number, shape in enumerate(shapes):

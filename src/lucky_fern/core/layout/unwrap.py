@@ -16,6 +16,7 @@ from lucky_fern.core.arrays import F64, I32, I64
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.charting import flatten_piece, receive, send
 from lucky_fern.core.model.model import groups
+from lucky_fern.words import tr
 
 _AT_ONCE = 100  # triangles; fewer are done here, in less time than a process takes to start
 _EXPECTED = 7e-4  # seconds a triangle, for what is told of a piece that is still being worked on
@@ -99,7 +100,9 @@ def _next(
         except queue.Empty:
             continue
         if answer is None:
-            raise CommandError("these faces cannot be unwrapped; select fewer of them, or flatten them along an axis")
+            raise CommandError(
+                tr("these faces cannot be unwrapped; select fewer of them, or flatten them along an axis")
+            )
         return answer
 
 

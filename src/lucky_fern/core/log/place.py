@@ -15,6 +15,7 @@ from pathlib import Path
 import platformdirs
 
 from lucky_fern.core.errors import ProjectError
+from lucky_fern.words import tr
 
 LINES, CONTENTS, BASE, PATH, LOCK = "log.jsonl", "contents.bin", "base.fern", "path", "lock"
 _NAME = re.compile(r"\d{8}-\d{6}-\d+(-\d+)?\Z")
@@ -54,7 +55,7 @@ def new_session(root: Path | None = None) -> Held:
             held = _held(folder)
             assert held is not None
             return held
-    raise OSError(f"{root} takes no more sessions")
+    raise OSError(tr("{root} takes no more sessions", root=root))
 
 
 def ended(root: Path | None = None) -> Iterator[Held]:
@@ -90,10 +91,10 @@ def session_of(name: str, root: Path | None = None) -> Held:
     root = root or sessions_folder()
     folder = root / name
     if not _NAME.match(name) or not folder.is_dir():
-        raise ProjectError(f"there is no session {name}; ask for the list with `lucky-fern recover`.")
+        raise ProjectError(tr("there is no session {name}; ask for the list with `lucky-fern recover`.", name=name))
     held = _held(folder)
     if held is None:
-        raise ProjectError(f"the session {name} is still open in a window; save it there.")
+        raise ProjectError(tr("the session {name} is still open in a window; save it there.", name=name))
     return held
 
 

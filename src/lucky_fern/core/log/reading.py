@@ -28,6 +28,7 @@ from lucky_fern.core.project.kinds import convert
 from lucky_fern.core.project.migrations import migrated
 from lucky_fern.core.project.references import needed_digests
 from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
 
 # What states raise that are well-formed and mean nothing.
 _SENSELESS = (MsgspecError, ProjectError, KeyError, TypeError, ValueError, IndexError)
@@ -94,7 +95,7 @@ def recovered(name: str, root: Path | None = None) -> tuple[Studio, Path | None]
     try:
         line = _line_of(held.folder)
         if line is None or not line.states:
-            raise ProjectError(f"nothing of the session {name} can be read; it holds no whole step.")
+            raise ProjectError(tr("nothing of the session {name} can be read; it holds no whole step.", name=name))
         blobs = Blobs()
         if line.base:
             _, blobs = open_project(held.folder / BASE)
@@ -136,14 +137,14 @@ def _studio(line: _Line, blobs: Blobs, name: str) -> Studio:
         except _SENSELESS as error:
             if steps:
                 break
-            raise ProjectError(f"nothing of the session {name} can be read; it is damaged.") from error
+            raise ProjectError(tr("nothing of the session {name} can be read; it is damaged.", name=name)) from error
         needed = needed_digests(project)
         if any(digest not in blobs for digest in needed):
             break
         steps.append(Step(title, project, {digest: len(blobs[digest]) for digest in needed - known}))
         known |= needed
     if not steps:
-        raise ProjectError(f"nothing of the session {name} can be read; its contents are not whole.")
+        raise ProjectError(tr("nothing of the session {name} can be read; its contents are not whole.", name=name))
     at = min(max(line.at, 0), len(steps) - 1)
     studio = Studio.of(steps[at].project, blobs, name)
     if studio.project is not steps[at].project:  # its model was read anew

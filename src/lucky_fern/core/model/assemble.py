@@ -11,7 +11,7 @@ from lucky_fern.core.limits import FARTHEST_POINT, FARTHEST_UV, LONGEST_NAME, MO
 from lucky_fern.core.model.model import Model, Texture, groups, shared_edges
 from lucky_fern.core.model.polygons import triangulate
 from lucky_fern.core.model.tangents import mikk_tangents, smooth_normals
-from lucky_fern.core.words import counted
+from lucky_fern.words import counted, tr
 
 
 @dataclass
@@ -55,9 +55,15 @@ def assemble(raw: RawFaces) -> Model:
     raw.textures = [replace(one, material=_readable([one.material])[0]) for one in raw.textures]
     raw.colours = {_readable([name])[0]: colour for name, colour in raw.colours.items()}
     if not len(raw.sizes):
-        raise ModelError(f"{raw.name} holds no faces; export it again with its mesh included.")
+        raise ModelError(tr("{name} holds no faces; export it again with its mesh included.", name=raw.name))
     if max(len(raw.positions), len(raw.vertices)) > MOST_POINTS:
-        raise ModelError(f"{raw.name} has more than {MOST_POINTS / 1e6:.0f} million points; make it simpler first.")
+        raise ModelError(
+            tr(
+                "{name} has more than {MOST_POINTS:.0f} million points; make it simpler first.",
+                name=raw.name,
+                MOST_POINTS=MOST_POINTS / 1e6,
+            )
+        )
     raw.positions[np.abs(raw.positions) > FARTHEST_POINT] = np.nan
     corner, polygon = triangulate(np.nan_to_num(raw.positions), raw.sizes, raw.vertices)
     positions, welded = _weld_points(raw.positions)
@@ -71,14 +77,25 @@ def assemble(raw: RawFaces) -> Model:
     flat = finite & ~(area > 1e-12 * longest**2)
     if (~finite).any():
         warnings.append(
-            f"{_faces(polygon[~finite])} with a position that is not a number (NaN or infinite) "
-            f"{_left_out(polygon[~finite])}; export {raw.name} again to get them back."
+            tr(
+                "{faces} with a position that is not a number (NaN or infinite) {left_out}; export {name} "
+                "again to get them back.",
+                faces=_faces(polygon[~finite]),
+                left_out=_left_out(polygon[~finite]),
+                name=raw.name,
+            )
         )
     if flat.any():
-        warnings.append(f"{counted(flat.sum(), 'triangle')} without area {_were(flat.sum())} left out.")
+        warnings.append(
+            tr(
+                "{triangles} without area {were} left out.",
+                triangles=counted(flat.sum(), "triangle"),
+                were=_were(flat.sum()),
+            )
+        )
     keep = finite & ~flat
     if not keep.any():
-        raise ModelError(f"{raw.name} has no face with an area; check the export of the mesh.")
+        raise ModelError(tr("{name} has no face with an area; check the export of the mesh.", name=raw.name))
     corner, polygon, triangles = corner[keep], polygon[keep], triangles[keep]
     positions = np.where(np.isfinite(positions), positions, 0.0)
 
@@ -87,15 +104,26 @@ def assemble(raw: RawFaces) -> Model:
     far = np.abs(np.nan_to_num(uv)).max(axis=(1, 2)) > FARTHEST_UV
     if far.any():
         uv[far] = np.nan
-        warnings.append(f"{counted(int(far.sum()), 'triangle')} of {raw.name} had UVs far beyond all tiles; they "
-                        "were dropped. Unwrap those faces at the Model station.")  # fmt: skip
+        warnings.append(
+            tr(
+                "{triangles} of {name} had UVs far beyond all tiles; they were dropped. Unwrap those faces "
+                "at the Model station.",
+                triangles=counted(int(far.sum()), "triangle"),
+                name=raw.name,
+            )
+        )
     normals = _complete_normals(positions, triangles, raw.normals[corner])
     part, parts = _parts(triangles, raw.part[polygon], raw.parts)
     material, materials = _compact(raw.material[polygon], raw.materials)
     for name in sorted({name for name in raw.materials if raw.materials.count(name) > 1}):
         warnings.append(
-            f"{raw.materials.count(name)} materials of {raw.name} are called '{name}' and are taken as one; "
-            "give each a name of its own if they should have sheets of their own."
+            tr(
+                "{count} materials of {name} are called '{name_2}' and are taken as one; give each a name of "
+                "its own if they should have sheets of their own.",
+                count=raw.materials.count(name),
+                name=raw.name,
+                name_2=name,
+            )
         )
 
     return Model(

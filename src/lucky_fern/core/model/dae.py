@@ -20,6 +20,7 @@ from lucky_fern.core.limits import DEEPEST_NODES
 from lucky_fern.core.markup import check_markup
 from lucky_fern.core.model.assemble import RawFaces
 from lucky_fern.core.model.model import Texture
+from lucky_fern.words import tr
 
 _MAPS = {"diffuse": "colour", "emission": "emissive", "bumpmap": "normal", "transparent": "opacity"}
 _BROKEN = (KeyError, IndexError, TypeError, ValueError, AttributeError, OverflowError, RecursionError, AssertionError,
@@ -46,7 +47,13 @@ def read_dae(data: bytes, name: str) -> RawFaces:
     except ModelError:
         raise
     except (collada.common.DaeError, *_BROKEN) as error:
-        raise ModelError(f"{name} is damaged or not a COLLADA file ({str(error)[:200]}); export it again.") from error
+        raise ModelError(
+            tr(
+                "{name} is damaged or not a COLLADA file ({error}); export it again.",
+                name=name,
+                error=str(error)[:200],
+            )
+        ) from error
 
 
 class _Reader:
@@ -67,12 +74,12 @@ class _Reader:
     def read(self) -> RawFaces:
         scene = self.document.scene
         if scene is None:
-            raise ModelError(f"{self.name} holds no scene; export it again with its meshes.")
+            raise ModelError(tr("{name} holds no scene; export it again with its meshes.", name=self.name))
         for bound in scene.objects("geometry"):
             for primitive in bound.primitives():
                 self.primitive(primitive, bound.original.name or bound.original.id or "")
         if not self.points:
-            raise ModelError(f"{self.name} holds no faces; export it again with its mesh included.")
+            raise ModelError(tr("{name} holds no faces; export it again with its mesh included.", name=self.name))
         points = np.concatenate(self.points) @ self.upright().T
         return RawFaces(
             name=self.name,

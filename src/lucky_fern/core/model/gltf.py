@@ -19,6 +19,7 @@ from lucky_fern.core.errors import ModelError
 from lucky_fern.core.limits import DEEPEST_NODES, MOST_POINTS
 from lucky_fern.core.model.assemble import RawFaces
 from lucky_fern.core.model.model import Texture
+from lucky_fern.words import tr
 
 _DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -47,7 +48,9 @@ def read_gltf(data: bytes, name: str, fetch: Callable[[str], bytes]) -> RawFaces
     except ModelError:
         raise
     except _BROKEN as error:
-        raise ModelError(f"{name} is damaged: {error}. Export the model again as GLB.") from error
+        raise ModelError(
+            tr("{name} is damaged: {error}. Export the model again as GLB.", name=name, error=error)
+        ) from error
 
 
 def picture_inside(data: bytes, name: str, fetch: Callable[[str], bytes], number: int) -> bytes:
@@ -63,7 +66,7 @@ def picture_inside(data: bytes, name: str, fetch: Callable[[str], bytes], number
     except ModelError:
         raise
     except _BROKEN as error:
-        raise ModelError(f"{name} carries a picture that is damaged; export it again.") from error
+        raise ModelError(tr("{name} carries a picture that is damaged; export it again.", name=name)) from error
 
 
 def _check_nodes(document: Any, name: str) -> None:
@@ -77,12 +80,23 @@ def _check_nodes(document: Any, name: str) -> None:
             at, steps = parents[at], steps + 1
             if steps > DEEPEST_NODES + 1 or steps > len(nodes):
                 raise ModelError(
-                    f"{name} is damaged: node {number} is its own ancestor." if steps > len(nodes)
-                    else f"{name} has nodes more than {DEEPEST_NODES} deep; export it flatter."
-                )  # fmt: skip
+                    tr("{name} is damaged: node {number} is its own ancestor.", name=name, number=number)
+                    if steps > len(nodes)
+                    else tr(
+                        "{name} has nodes more than {DEEPEST_NODES} deep; export it flatter.",
+                        name=name,
+                        DEEPEST_NODES=DEEPEST_NODES,
+                    )
+                )
         depth[number] = depth[at] + steps
         if depth[number] > DEEPEST_NODES:
-            raise ModelError(f"{name} has nodes more than {DEEPEST_NODES} deep; export it flatter.")
+            raise ModelError(
+                tr(
+                    "{name} has nodes more than {DEEPEST_NODES} deep; export it flatter.",
+                    name=name,
+                    DEEPEST_NODES=DEEPEST_NODES,
+                )
+            )
 
 
 class _Reader:
@@ -96,14 +110,20 @@ class _Reader:
         except ModelError:
             raise
         except _BROKEN as error:
-            raise ModelError(f"{name} is not a readable glTF file. Export the model again as GLB.") from error
+            raise ModelError(
+                tr("{name} is not a readable glTF file. Export the model again as GLB.", name=name)
+            ) from error
         if self.doc is None:
-            raise ModelError(f"{name} is not a readable glTF file. Export the model again as GLB.")
+            raise ModelError(tr("{name} is not a readable glTF file. Export the model again as GLB.", name=name))
         locked = set(self.doc.extensionsRequired or []) & _LOCKED
         if locked:
             raise ModelError(
-                f"{name} keeps its mesh compressed ({', '.join(sorted(locked))}), which is not read here. "
-                "Export it again without mesh compression."
+                tr(
+                    "{name} keeps its mesh compressed ({sorted}), which is not read here. Export it again "
+                    "without mesh compression.",
+                    name=name,
+                    sorted=", ".join(sorted(locked)),
+                )
             )
         self.buffers: dict[int, bytes] = {}
 
@@ -113,7 +133,9 @@ class _Reader:
         self.doc: Any = None
         if data[:4] == b"glTF":
             if len(data) < 12 or struct.unpack_from("<I", data, 8)[0] > len(data):
-                raise ModelError(f"{self.name} is cut off: the file is shorter than it says. Copy it again.")
+                raise ModelError(
+                    tr("{name} is cut off: the file is shorter than it says. Copy it again.", name=self.name)
+                )
             length = struct.unpack_from("<I", data, 12)[0]
             _check_nodes(json.loads(data[20 : 20 + length]), self.name)
             self.doc = pygltflib.GLTF2.load_from_bytes(data)
@@ -139,11 +161,21 @@ class _Reader:
         while waiting:
             index, parent, depth = waiting.pop()
             if not isinstance(index, int) or not 0 <= index < len(doc.nodes):
-                raise ModelError(f"{self.name} is damaged: it names node {index}, which is not there.")
+                raise ModelError(
+                    tr("{name} is damaged: it names node {index}, which is not there.", name=self.name, index=index)
+                )
             if index in visited:
-                raise ModelError(f"{self.name} is damaged: node {index} is its own ancestor.")
+                raise ModelError(
+                    tr("{name} is damaged: node {index} is its own ancestor.", name=self.name, index=index)
+                )
             if depth > DEEPEST_NODES:
-                raise ModelError(f"{self.name} has nodes more than {DEEPEST_NODES} deep; export it flatter.")
+                raise ModelError(
+                    tr(
+                        "{name} has nodes more than {DEEPEST_NODES} deep; export it flatter.",
+                        name=self.name,
+                        DEEPEST_NODES=DEEPEST_NODES,
+                    )
+                )
             visited.add(index)
             node = doc.nodes[index]
             with np.errstate(all="ignore"):  # what is no number is left out later, and told
@@ -152,12 +184,14 @@ class _Reader:
                 self.mesh(node, world)
             waiting += [(child, world, depth + 1) for child in reversed(node.children or [])]
         if not self.pieces:
-            raise ModelError(f"{self.name} holds no triangles; export it again with its mesh included.")
+            raise ModelError(tr("{name} holds no triangles; export it again with its mesh included.", name=self.name))
         return self.join()
 
     def mesh(self, node: Any, world: F64) -> None:
         if not 0 <= node.mesh < len(self.doc.meshes or []):
-            raise ModelError(f"{self.name} is damaged: it names mesh {node.mesh}, which is not there.")
+            raise ModelError(
+                tr("{name} is damaged: it names mesh {mesh}, which is not there.", name=self.name, mesh=node.mesh)
+            )
         mesh = self.doc.meshes[node.mesh]
         self.parts.append(node.name or mesh.name or "")
         for primitive in mesh.primitives:
@@ -171,7 +205,9 @@ class _Reader:
         held = self.draco(packed) if packed is not None else self.attributes(primitive.attributes)
         local = held.get("POSITION")
         if local is None or local.shape[1] != 3:
-            raise ModelError(f"{self.name} is damaged: a mesh has no positions. Export it again as GLB.")
+            raise ModelError(
+                tr("{name} is damaged: a mesh has no positions. Export it again as GLB.", name=self.name)
+            )
         if packed is not None:
             index = held["indices"].ravel().astype(np.int64)
         elif primitive.indices is None:
@@ -180,7 +216,12 @@ class _Reader:
             index = self.accessor(primitive.indices).ravel().astype(np.int64)
         if index.size and not 0 <= int(index.min()) <= int(index.max()) < len(local):
             raise ModelError(
-                f"{self.name}: a mesh names vertex {int(index.max())}, but it has {len(local)}. Export it again."
+                tr(
+                    "{name}: a mesh names vertex {max}, but it has {local}. Export it again.",
+                    name=self.name,
+                    max=int(index.max()),
+                    local=len(local),
+                )
             )
         triangles = _as_triangles(index, primitive.mode)
         with np.errstate(all="ignore"):  # what is no number is left out later, and told
@@ -203,8 +244,12 @@ class _Reader:
         material = -1 if primitive.material is None else primitive.material
         if not -1 <= material < len(self.doc.materials or []):
             raise ModelError(
-                f"{self.name} is damaged: a mesh names material {material}, but there are "
-                f"{len(self.doc.materials or [])}. Export it again."
+                tr(
+                    "{name} is damaged: a mesh names material {material}, but there are {value}. Export it again.",
+                    name=self.name,
+                    material=material,
+                    value=len(self.doc.materials or []),
+                )
             )
         self.pieces.append((points, triangles, uv, normals, material, part))
         self.leaning.append(tangents)
@@ -218,7 +263,9 @@ class _Reader:
             if number is not None:
                 found[name] = self.accessor(number)
         if any(len(values) != len(found.get("POSITION", values)) for values in found.values()):
-            raise ModelError(f"{self.name} is damaged: a mesh has fewer normals or UVs than points. Export it again.")
+            raise ModelError(
+                tr("{name} is damaged: a mesh has fewer normals or UVs than points. Export it again.", name=self.name)
+            )
         return found
 
     def draco(self, packed: dict[str, Any]) -> dict[str, F64]:
@@ -231,7 +278,9 @@ class _Reader:
         try:
             mesh = DracoPy.decode(data)
         except Exception as error:  # the decoder's own errors have no common base
-            raise ModelError(f"{self.name} has a compressed mesh that is damaged; export it again.") from error
+            raise ModelError(
+                tr("{name} has a compressed mesh that is damaged; export it again.", name=self.name)
+            ) from error
         found: dict[str, F64] = {"indices": np.asarray(mesh.faces, np.float64)}
         for name, number in packed["attributes"].items():
             values = mesh.get_attribute_by_unique_id(number)["data"]
@@ -263,7 +312,13 @@ class _Reader:
         all_vertices = np.concatenate(vertices).astype(np.int64)
         warnings = []
         if self.skipped:
-            warnings.append(f"{self.name}: {self.skipped} piece(s) made of points or lines were left out.")
+            warnings.append(
+                tr(
+                    "{name}: {skipped} piece(s) made of points or lines were left out.",
+                    name=self.name,
+                    skipped=self.skipped,
+                )
+            )
         return RawFaces(
             name=self.name,
             positions=np.concatenate([piece[0] for piece in self.pieces]),
@@ -365,19 +420,36 @@ class _Reader:
         step = np.dtype(dtype).itemsize * width
         stride = view.byteStride or step
         if not (start >= 0 and 0 < stride <= 1 << 16 and 0 <= count <= MOST_POINTS):
-            raise ModelError(f"{self.name} is damaged: its data lies nowhere. Export it again.")
+            raise ModelError(tr("{name} is damaged: its data lies nowhere. Export it again.", name=self.name))
         if count and start + stride * (count - 1) + step > len(data):
-            raise ModelError(f"{self.name} is cut off: its data ends too early. Copy or export it again.")
+            raise ModelError(
+                tr("{name} is cut off: its data ends too early. Copy or export it again.", name=self.name)
+            )
         return np.ndarray((count, width), dtype, data, start, (stride, np.dtype(dtype).itemsize))
 
     def accessor(self, index: int) -> F64:
         if not isinstance(index, int) or not 0 <= index < len(self.doc.accessors):
-            raise ModelError(f"{self.name} is damaged: it names accessor {index}, which is not there.")
+            raise ModelError(
+                tr("{name} is damaged: it names accessor {index}, which is not there.", name=self.name, index=index)
+            )
         accessor = self.doc.accessors[index]
         if not isinstance(accessor.count, int) or not 0 <= accessor.count <= MOST_POINTS:
-            raise ModelError(f"{self.name} says that it has {accessor.count} points; up to {MOST_POINTS} are read.")
+            raise ModelError(
+                tr(
+                    "{name} says that it has {count} points; up to {MOST_POINTS} are read.",
+                    name=self.name,
+                    count=accessor.count,
+                    MOST_POINTS=MOST_POINTS,
+                )
+            )
         if accessor.bufferView is None and accessor.count > len(self.blob) + 4 * sum(map(len, self.buffers.values())):
-            raise ModelError(f"{self.name} is damaged: it says that it has {accessor.count} points and holds none.")
+            raise ModelError(
+                tr(
+                    "{name} is damaged: it says that it has {count} points and holds none.",
+                    name=self.name,
+                    count=accessor.count,
+                )
+            )
         dtype, width = _DTYPES[accessor.componentType], _WIDTH[accessor.type]
         if accessor.bufferView is None:
             values = np.zeros((accessor.count, width))

@@ -15,6 +15,7 @@ from lucky_fern.core.model.obj import material_libraries, read_mtl, read_obj
 from lucky_fern.core.model.ply import read_ply
 from lucky_fern.core.model.stl import read_stl
 from lucky_fern.core.model.textures import mtl_textures
+from lucky_fern.words import tr
 
 SUFFIXES = (".obj", ".glb", ".gltf", ".ply", ".stl", ".dae")
 
@@ -41,7 +42,10 @@ def gather(path: Path) -> ModelFiles:
     """
     if path.suffix.lower() not in SUFFIXES:
         raise ModelError(
-            f"{path.name} is not a model that can be opened; choose an OBJ, GLB, glTF, PLY, STL or COLLADA file."
+            tr(
+                "{name} is not a model that can be opened; choose an OBJ, GLB, glTF, PLY, STL or COLLADA file.",
+                name=path.name,
+            )
         )
     files = {path.name: _read(path)}
     if path.suffix.lower() == ".obj":
@@ -56,7 +60,11 @@ def gather(path: Path) -> ModelFiles:
             beside = inside(path.parent, uri)
             if beside is None:
                 raise ModelError(
-                    f"{path.name} names {uri[:200]}, which is not in its own folder; put the file beside it."
+                    tr(
+                        "{name} names {uri}, which is not in its own folder; put the file beside it.",
+                        name=path.name,
+                        uri=uri[:200],
+                    )
                 )
             files[uri] = _read(beside)
             return files[uri]
@@ -85,7 +93,9 @@ def build(source: ModelFiles) -> Model:
 
     def fetch(uri: str) -> bytes:
         if uri not in source.files:
-            raise ModelError(f"{source.name} needs {uri}, which is missing; put it beside the model.")
+            raise ModelError(
+                tr("{name} needs {uri}, which is missing; put it beside the model.", name=source.name, uri=uri)
+            )
         return source.files[uri]
 
     return assemble(read_gltf(source.data, source.name, fetch))
@@ -96,8 +106,12 @@ def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
     for library in material_libraries(source.data):
         if library not in source.files:
             raw.warnings.append(
-                f"{library}, which {source.name} names, is not in its folder and was not read; "
-                "its colours are not known."
+                tr(
+                    "{library}, which {name} names, is not in its folder and was not read; its colours are not "
+                    "known.",
+                    library=library,
+                    name=source.name,
+                )
             )
             continue
         for name, statements in read_mtl(source.files[library]).items():

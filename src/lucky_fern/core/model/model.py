@@ -7,7 +7,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool, unit_rows
 from lucky_fern.core.model.tree import Tree, tree_of
-from lucky_fern.core.words import counted
+from lucky_fern.words import counted
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ import numpy as np
 from lucky_fern.core.arrays import I64, U8
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.words import tr
 
 _IGNORED = {"s", "l", "p", "vp", "cstype", "deg", "curv", "surf", "end", "parm", "mg", "lod", "shadow_obj"}
 
@@ -81,7 +82,14 @@ class _Reader:
         self.strange: dict[str, int] = {}
 
     def fail(self, number: int, what: str) -> ModelError:
-        return ModelError(f"{self.name} line {number}: {what}. Export the model again or mend that line.")
+        return ModelError(
+            tr(
+                "{name} line {number}: {what}. Export the model again or mend that line.",
+                name=self.name,
+                number=number,
+                what=what,
+            )
+        )
 
     def read(self, text: str) -> RawFaces:
         for number, line in enumerate(text.splitlines(), 1):
@@ -168,10 +176,18 @@ class _Reader:
         warnings = [f"{self.name} line {number}: '{word}' is not part of the format and was passed over."
                     for word, number in self.strange.items()]  # fmt: skip
         if self.short_faces:
-            warnings.append(f"{self.short_faces} face(s) with fewer than three corners were left out.")
+            warnings.append(
+                tr("{short_faces} face(s) with fewer than three corners were left out.", short_faces=self.short_faces)
+            )
         if not self.points and self.strange:
-            raise ModelError(f"{self.name} is not an OBJ file: line {min(self.strange.values())} reads like "
-                             "something else. Choose an OBJ, GLB, glTF, PLY or STL file.")  # fmt: skip
+            raise ModelError(
+                tr(
+                    "{name} is not an OBJ file: line {min} reads like something else. Choose an OBJ, GLB, glTF, "
+                    "PLY or STL file.",
+                    name=self.name,
+                    min=min(self.strange.values()),
+                )
+            )
         return RawFaces(
             name=self.name,
             positions=np.array(self.points, np.float64).reshape(-1, 3),

@@ -15,6 +15,7 @@ from lucky_fern.core.arrays import F64, I64, U8, Array
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.limits import MOST_POINTS
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.words import tr
 
 _LONGEST_HEADER = 1 << 16
 _WORDS = {b"ply", b"format", b"comment", b"obj_info", b"element", b"property", b"end_header"}
@@ -38,30 +39,41 @@ def read_ply(data: bytes, name: str) -> RawFaces:
     except ModelError:
         raise
     except (plyfile.PlyParseError, *_BROKEN) as error:
-        raise ModelError(f"{name} is damaged or not a PLY file ({error}); export it again.") from error
+        raise ModelError(
+            tr("{name} is damaged or not a PLY file ({error}); export it again.", name=name, error=error)
+        ) from error
     elements = {element.name: element for element in file.elements}
     if "vertex" not in elements or not {"x", "y", "z"} <= _names(elements["vertex"]):
-        raise ModelError(f"{name} holds no points; export it again with its mesh included.")
+        raise ModelError(tr("{name} holds no points; export it again with its mesh included.", name=name))
     vertex, faces = elements["vertex"], elements.get("face")
     key = next((n for n in ("vertex_indices", "vertex_index") if faces is not None and n in _names(faces)), None)
     if faces is None or key is None or not len(faces.data):
-        raise ModelError(f"{name} holds points without faces; export it again as a mesh.")
+        raise ModelError(tr("{name} holds points without faces; export it again as a mesh.", name=name))
     try:
         lists = [np.asarray(one).ravel() for one in faces[key]]
         lists = [one.astype(np.int64) for one in lists]
     except _BROKEN as error:
-        raise ModelError(f"{name} keeps its faces in a way that is not read ({error}); export it again.") from error
+        raise ModelError(
+            tr("{name} keeps its faces in a way that is not read ({error}); export it again.", name=name, error=error)
+        ) from error
     sizes: I64 = np.array([len(one) for one in lists], np.int64)
     usable = sizes >= 3
     warnings = []
     if not usable.all():
-        warnings.append(f"{int((~usable).sum())} face(s) with fewer than three corners were left out.")
+        warnings.append(tr("{sum} face(s) with fewer than three corners were left out.", sum=int((~usable).sum())))
     kept = np.flatnonzero(usable)
     if not len(kept):
-        raise ModelError(f"{name} holds no faces with three corners; export it again as a mesh.")
+        raise ModelError(tr("{name} holds no faces with three corners; export it again as a mesh.", name=name))
     vertices: I64 = np.concatenate([lists[k] for k in kept])
     if vertices.min() < 0 or vertices.max() >= len(vertex.data):
-        raise ModelError(f"{name}: a face names point {int(vertices.max())}, but there are {len(vertex.data)}.")
+        raise ModelError(
+            tr(
+                "{name}: a face names point {max}, but there are {data}.",
+                name=name,
+                max=int(vertices.max()),
+                data=len(vertex.data),
+            )
+        )
     positions = _columns(vertex, ("x", "y", "z"))
     normals = np.full((len(vertices), 3), np.nan)
     if {"nx", "ny", "nz"} <= _names(vertex):
@@ -90,7 +102,7 @@ def _checked(data: bytes, name: str) -> bytes:
     """
     end = re.search(rb"(?m)^end_header[ \t]*\r?\n", data[:_LONGEST_HEADER])
     if data[:3] != b"ply" or end is None:
-        raise ModelError(f"{name} is damaged or not a PLY file (it has no header); export it again.")
+        raise ModelError(tr("{name} is damaged or not a PLY file (it has no header); export it again.", name=name))
     head, body = data[: end.end()], data[end.end() :]
     lines = head.replace(b"\r\n", b"\n").split(b"\n")
     kept = [line for line in lines if line.split()[:1] and line.split()[0] in _WORDS]
@@ -100,11 +112,24 @@ def _checked(data: bytes, name: str) -> bytes:
         if words[0] == b"element":
             count = int(words[2])
             if not 0 <= count <= MOST_POINTS:
-                raise ModelError(f"{name} says that it has {count} of '{words[1].decode(errors='replace')}'; "
-                                 f"up to {MOST_POINTS} are read.")  # fmt: skip
+                raise ModelError(
+                    tr(
+                        "{name} says that it has {count} of '{decode}'; up to {MOST_POINTS} are read.",
+                        name=name,
+                        count=count,
+                        decode=words[1].decode(errors="replace"),
+                        MOST_POINTS=MOST_POINTS,
+                    )
+                )
             asked += count
     if asked > len(body):  # whatever an element is, it takes a byte
-        raise ModelError(f"{name} is cut off: it says that it holds {asked} rows. Copy or export it again.")
+        raise ModelError(
+            tr(
+                "{name} is cut off: it says that it holds {asked} rows. Copy or export it again.",
+                name=name,
+                asked=asked,
+            )
+        )
     return b"\n".join(kept) + b"\n" + body
 
 

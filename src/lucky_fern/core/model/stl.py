@@ -9,6 +9,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.words import tr
 
 
 def read_stl(data: bytes, name: str) -> RawFaces:
@@ -22,9 +23,9 @@ def read_stl(data: bytes, name: str) -> RawFaces:
     try:
         corners = _binary(data) if _is_binary(data) else _text(data)
     except (ValueError, KeyError, IndexError, UnicodeDecodeError, TypeError) as error:
-        raise ModelError(f"{name} is damaged or not an STL file; export it again.") from error
+        raise ModelError(tr("{name} is damaged or not an STL file; export it again.", name=name)) from error
     if not len(corners):
-        raise ModelError(f"{name} holds no faces; export it again with its mesh included.")
+        raise ModelError(tr("{name} holds no faces; export it again with its mesh included.", name=name))
     count = len(corners)
     return RawFaces(
         name=name,
@@ -61,6 +62,6 @@ def _text(data: bytes) -> F64:
     """(T, 3, 3) corners of the text form; names may be in any encoding."""
     found = re.findall(r"(?i)^\s*vertex\s+(\S+)\s+(\S+)\s+(\S+)", data.decode("latin-1"), re.MULTILINE)
     if not found or b"facet" not in data.lower():
-        raise ValueError("it holds no triangles")
+        raise ValueError(tr("it holds no triangles"))
     corners = np.array(found, np.float64)
     return corners[: len(corners) // 3 * 3].reshape(-1, 3, 3)

@@ -13,6 +13,7 @@ import zstandard
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.limits import FARTHEST_POINT, FARTHEST_UV, MOST_POINTS, unpacked_too_large
 from lucky_fern.core.model.model import Model, Texture
+from lucky_fern.words import tr
 
 REVISION = 4  # raise it when the readers or the arrays change: older bytes are made anew then
 _ARRAYS = ("positions", "triangles", "uv", "normals", "tangents", "material", "part", "polygon")
@@ -54,12 +55,12 @@ def decode_layout(data: bytes, model: Model) -> Model:
     """
     head, arrays = _decode(data, _LAYOUT)
     if arrays["uv"].shape != model.uv.shape:
-        raise ModelError("the stored layout is that of another model")
+        raise ModelError(tr("the stored layout is that of another model"))
     try:
         words: dict[str, Any] = {name: tuple(head[name]) for name in ("materials", "parts")}
         laid = replace(model, colours=head["colours"], **arrays, **words)
     except (KeyError, TypeError) as error:
-        raise ModelError("the stored layout is damaged") from error
+        raise ModelError(tr("the stored layout is damaged")) from error
     check_model(laid)
     return laid
 
@@ -78,22 +79,22 @@ def check_model(model: Model) -> None:
     for name, shape in shapes.items():
         kind = "f" if name in ("positions", "uv", "normals", "tangents") else "iu"
         if getattr(model, name).shape != shape or getattr(model, name).dtype.kind not in kind:
-            raise ModelError(f"the stored model is damaged: {name} does not fit")
+            raise ModelError(tr("the stored model is damaged: {name} does not fit", name=name))
     if not count:
-        raise ModelError("the stored model is damaged: it holds no triangles")
+        raise ModelError(tr("the stored model is damaged: it holds no triangles"))
     for name, most in (("triangles", points), ("material", len(model.materials)), ("part", len(model.parts))):
         rows = getattr(model, name)
         if int(rows.min()) < 0 or int(rows.max()) >= most:
-            raise ModelError(f"the stored model is damaged: {name} points to what is not there")
+            raise ModelError(tr("the stored model is damaged: {name} points to what is not there", name=name))
     if not np.isfinite(model.positions).all() or np.abs(model.positions).max() > FARTHEST_POINT:
-        raise ModelError("the stored model is damaged: it has positions that are no numbers")
+        raise ModelError(tr("the stored model is damaged: it has positions that are no numbers"))
     if not np.isfinite(model.normals).all() or not np.isfinite(model.tangents).all():
-        raise ModelError("the stored model is damaged: it has normals that are no numbers")
+        raise ModelError(tr("the stored model is damaged: it has normals that are no numbers"))
     uv = model.uv[np.isfinite(model.uv)]
     if len(uv) and np.abs(uv).max() > FARTHEST_UV:
-        raise ModelError("the stored model is damaged: it has UVs far beyond all tiles")
+        raise ModelError(tr("the stored model is damaged: it has UVs far beyond all tiles"))
     if model.corner_colours is not None and model.corner_colours.shape != (count, 3, 4):
-        raise ModelError("the stored model is damaged: its colours do not fit")
+        raise ModelError(tr("the stored model is damaged: its colours do not fit"))
 
 
 def decode_model(data: bytes) -> Model:
@@ -112,7 +113,7 @@ def decode_model(data: bytes) -> Model:
         check_model(model)
         return model
     except (KeyError, TypeError) as error:
-        raise ModelError("the stored model is damaged") from error
+        raise ModelError(tr("the stored model is damaged")) from error
 
 
 def _decode(data: bytes, names: tuple[str, ...]) -> tuple[dict[str, Any], dict[str, Any]]:
@@ -120,7 +121,7 @@ def _decode(data: bytes, names: tuple[str, ...]) -> tuple[dict[str, Any], dict[s
     try:
         size = zstandard.frame_content_size(data)
         if size < 0 or unpacked_too_large(len(data), size):
-            raise ValueError(f"it would unpack to {size} bytes")
+            raise ValueError(tr("it would unpack to {size} bytes", size=size))
         raw = zstandard.ZstdDecompressor().decompress(data, max_output_size=size)
         length = int.from_bytes(raw[:8], "little")
         head = msgspec.json.decode(raw[8 : 8 + length])
@@ -130,7 +131,7 @@ def _decode(data: bytes, names: tuple[str, ...]) -> tuple[dict[str, Any], dict[s
             if np.dtype(kind).kind not in "iuf" or not all(
                 isinstance(n, int) and 0 <= n <= MOST_POINTS for n in shape
             ):
-                raise ValueError(f"{name} is no array of numbers")
+                raise ValueError(tr("{name} is no array of numbers", name=name))
             count = math.prod(shape)
             arrays[name] = np.frombuffer(raw, np.dtype(kind), count, at).reshape(shape)
             at += arrays[name].nbytes
@@ -145,5 +146,5 @@ def _decode(data: bytes, names: tuple[str, ...]) -> tuple[dict[str, Any], dict[s
         IndexError,
         OverflowError,
     ) as error:
-        raise ModelError("the stored model is damaged") from error
+        raise ModelError(tr("the stored model is damaged")) from error
     return head, arrays

@@ -9,6 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, unit_rows
 from lucky_fern.core.errors import CommandError
+from lucky_fern.words import tr
 
 On = Literal["surface", "sheet", "screen"]
 
@@ -75,9 +76,17 @@ def check_brush(brush: Brush) -> None:
     """
     for name, low, high in _RANGES:
         if not low <= getattr(brush, name) <= high:
-            raise CommandError(f"{name} runs from {low:g} to {high:g}, not {getattr(brush, name):g}")
+            raise CommandError(
+                tr(
+                    "{name} runs from {low:g} to {high:g}, not {getattr:g}",
+                    name=name,
+                    low=low,
+                    high=high,
+                    getattr=getattr(brush, name),
+                )
+            )
     if not (np.isfinite(brush.radius) and brush.radius > 0):
-        raise CommandError(f"radius must be above 0, not {brush.radius:g}")
+        raise CommandError(tr("radius must be above 0, not {radius:g}", radius=brush.radius))
 
 
 def rights(normals: F64) -> F64:

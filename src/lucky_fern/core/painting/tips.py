@@ -14,6 +14,7 @@ from lucky_fern.core.arrays import F32, Array
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.files import read_file
 from lucky_fern.core.pictures.picture import read_picture
+from lucky_fern.words import tr
 
 SIZE = 128  # pixels
 BUILT_IN = ("chalk", "splatter", "scratches", "rag", "drips", "edge chip")
@@ -85,9 +86,11 @@ def read_tips(path: Path) -> dict[str, bytes]:
     ) as error:
         if isinstance(error, PictureError):
             raise
-        raise PictureError(f"{path.name} cannot be read ({error}); give a PNG, a folder or a zip of them.") from error
+        raise PictureError(
+            tr("{name} cannot be read ({error}); give a PNG, a folder or a zip of them.", name=path.name, error=error)
+        ) from error
     if not found:
-        raise PictureError(f"{path.name} holds no PNG; tips are PNG pictures.")
+        raise PictureError(tr("{name} holds no PNG; tips are PNG pictures.", name=path.name))
     for name, data in found.items():
         read_picture(data, name)  # says what is wrong with it
     return found

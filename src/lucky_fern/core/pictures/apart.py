@@ -14,6 +14,8 @@ import sys
 import threading
 from typing import Any, BinaryIO
 
+from lucky_fern.words import tr
+
 _LENGTH = 8  # bytes that say how many follow
 _MOMENT = 0.2  # seconds in which a process that ended by itself is gone
 _FELL_OVER = (signal.SIGSEGV, signal.SIGABRT, signal.SIGBUS, signal.SIGILL)
@@ -86,7 +88,7 @@ class Helper:
                 code = self._drop()
                 good, answer = b"", b""
                 if code is not None and -code in _FELL_OVER:
-                    raise ValueError("the renderer falls over it") from None
+                    raise ValueError(tr("the renderer falls over it")) from None
         if good == b"+":
             return answer
         if good == b"-":

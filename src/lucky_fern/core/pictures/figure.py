@@ -12,6 +12,7 @@ import numpy as np
 
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import PictureError
+from lucky_fern.words import tr
 
 Form = Literal["rectangle", "ellipse", "polygon", "arrow", "bars", "checker", "lines", "dashes"]
 FORMS: tuple[Form, ...] = ("rectangle", "ellipse", "polygon", "arrow", "bars", "checker", "lines", "dashes")
@@ -49,13 +50,21 @@ def check_figure(figure: Figure) -> None:
     for name in ("colour", "second", "outline_colour"):
         value = getattr(figure, name)
         if value is not None and not is_hex(value):
-            raise PictureError(f"{name} {value!r} is not a colour: write it as #rrggbb")
+            raise PictureError(tr("{name} {value!r} is not a colour: write it as #rrggbb", name=name, value=value))
     for name, low, high in (("wide", 0.02, 50), ("outline", 0, 0.4), ("corner", 0, 0.5), ("count", 1, 200),
                             ("slant", -80, 80), ("thick", 0.02, 1)):  # fmt: skip
         if not low <= getattr(figure, name) <= high:
-            raise PictureError(f"{name} runs from {low:g} to {high:g}, not {getattr(figure, name):g}")
+            raise PictureError(
+                tr(
+                    "{name} runs from {low:g} to {high:g}, not {getattr:g}",
+                    name=name,
+                    low=low,
+                    high=high,
+                    getattr=getattr(figure, name),
+                )
+            )
     if figure.form == "polygon" and figure.count < 3:
-        raise PictureError("a polygon has three sides or more")
+        raise PictureError(tr("a polygon has three sides or more"))
 
 
 def figure_svg(figure: Figure) -> bytes:

@@ -19,6 +19,7 @@ from lucky_fern.core.arrays import U8
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.pictures.fonts import SHIPPED
+from lucky_fern.words import tr
 
 EM = 256  # pixels; the height of the letters' em as they are drawn
 LONGEST = 400  # characters
@@ -60,17 +61,27 @@ def check_label(label: Label) -> None:
         With a sentence that names the key.
     """
     if not label.text.strip():
-        raise PictureError("a label needs some text")
+        raise PictureError(tr("a label needs some text"))
     if len(label.text) > LONGEST:
-        raise PictureError(f"a label holds up to {LONGEST} characters, not {len(label.text)}")
+        raise PictureError(
+            tr("a label holds up to {LONGEST} characters, not {words}", LONGEST=LONGEST, words=len(label.text))
+        )
     for name in ("colour", "outline_colour", "plate", "second"):
         value = getattr(label, name)
         if value is not None and not is_hex(value):
-            raise PictureError(f"{name} {value!r} is not a colour: write it as #rrggbb")
+            raise PictureError(tr("{name} {value!r} is not a colour: write it as #rrggbb", name=name, value=value))
     for name, low, high in (("tracking", -0.5, 5), ("line_spacing", 0.5, 5), ("outline", 0, 0.5), ("arc", -350, 350),
                             ("plate_space", 0, 4), ("border", 0, 1), ("corner", 0, 4), ("split", 0, 1)):  # fmt: skip
         if not low <= getattr(label, name) <= high:
-            raise PictureError(f"{name} runs from {low:g} to {high:g}, not {getattr(label, name):g}")
+            raise PictureError(
+                tr(
+                    "{name} runs from {low:g} to {high:g}, not {getattr:g}",
+                    name=name,
+                    low=low,
+                    high=high,
+                    getattr=getattr(label, name),
+                )
+            )
     _font(label.font)
 
 
@@ -84,7 +95,11 @@ def _font(name: str) -> Any:
         return ImageFont.truetype(name, EM, layout_engine=ImageFont.Layout.RAQM)
     except OSError:
         raise PictureError(
-            f"there is no font {name!r}; there are {', '.join(SHIPPED)}, or the path of a font file"
+            tr(
+                "there is no font {name!r}; there are {SHIPPED}, or the path of a font file",
+                name=name,
+                SHIPPED=", ".join(SHIPPED),
+            )
         ) from None
 
 
@@ -121,7 +136,7 @@ def _lines(label: Label) -> U8:
     step = round(label.line_spacing * EM)
     width, height = int(max(widths)) + 2 * air, step * (len(lines) - 1) + 2 * EM + 2 * air
     if width > _WIDEST or height > _WIDEST:
-        raise PictureError("that text is too long for one label; write it on several lines, or as several labels")
+        raise PictureError(tr("that text is too long for one label; write it on several lines, or as several labels"))
     # The canvas has the colour of what is drawn, so that no edge takes from another.
     under = label.outline_colour if stroke else label.colour
     canvas = Image.new("RGBA", (width, height), (*_rgb(under), 0))
@@ -184,7 +199,7 @@ def _trimmed(pixels: U8) -> U8:
     """Without the empty rim; two pixels of it are left, for soft edges."""
     rows, columns = np.flatnonzero(pixels[..., 3].any(axis=1)), np.flatnonzero(pixels[..., 3].any(axis=0))
     if not len(rows):
-        raise PictureError("none of those letters can be seen; the font may lack them")
+        raise PictureError(tr("none of those letters can be seen; the font may lack them"))
     top, left = max(rows[0] - 2, 0), max(columns[0] - 2, 0)
     return np.ascontiguousarray(pixels[top : rows[-1] + 3, left : columns[-1] + 3])
 
@@ -196,7 +211,7 @@ def _bent(pixels: U8, degrees: float) -> U8:
     angle = np.radians(abs(degrees))
     radius = width / angle
     if radius <= height / 2:
-        raise PictureError("that arc is too tight for these letters; take fewer degrees or longer text")
+        raise PictureError(tr("that arc is too tight for these letters; take fewer degrees or longer text"))
     outer = radius + height / 2
     half = min(angle / 2, np.pi)
     across = outer * (np.sin(half) if half < np.pi / 2 else 1.0)
@@ -222,7 +237,7 @@ def _on_plate(text: U8, label: Label) -> U8:
     space, border = round(label.plate_space * EM), round(label.border * EM)
     rows, columns = text.shape[0] + 2 * (space + border), text.shape[1] + 2 * (space + border)
     if columns > _WIDEST or rows > _WIDEST:
-        raise PictureError("that plate is too large; take less space or shorter text")
+        raise PictureError(tr("that plate is too large; take less space or shorter text"))
     base = _rgb(label.plate if label.plate is not None else label.colour)
     # Twice as large at first, for smooth corners.
     plate = Image.new("RGBA", (2 * columns, 2 * rows), (*base, 0))

@@ -9,6 +9,7 @@ from pathlib import PurePath
 from typing import Literal
 
 from lucky_fern.core.udim import is_tile, tile_of
+from lucky_fern.words import tr
 
 Taken = Literal["colour", "data"]  # encoded colours, or plain numbers
 # Words in file names, in lower case, by the map they stand for; those that end a name win.
@@ -120,4 +121,6 @@ def tile_in_pattern(pattern: str, name: str) -> int | None:
             column, row = int(match[1]) - 1, int(match[2]) - 1
             tile = tile_of(column, row)
             return tile if 0 <= column <= 9 and row >= 0 and is_tile(tile) else 0
-    raise ValueError(f"{pattern} holds neither {UDIM_MARK} nor {UV_MARK}")
+    raise ValueError(
+        tr("{pattern} holds neither {UDIM_MARK} nor {UV_MARK}", pattern=pattern, UDIM_MARK=UDIM_MARK, UV_MARK=UV_MARK)
+    )

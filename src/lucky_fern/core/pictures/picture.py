@@ -31,6 +31,7 @@ from lucky_fern.core.limits import DEEPEST_SVG, LONGEST_SIDE, MOST_PIXELS, MOST_
 from lucky_fern.core.markup import check_markup
 from lucky_fern.core.pictures.apart import render
 from lucky_fern.core.pictures.naming import Taken, is_data_name
+from lucky_fern.words import tr
 
 SVG_LONGEST = 1024
 LARGEST_SIDE = 8192  # no sheet is larger, so no more is ever needed
@@ -92,14 +93,20 @@ def read_picture(data: bytes, name: str, taken: Taken | None = None, longest: in
         With a sentence that names the file and the remedy.
     """
     if not data:
-        raise PictureError(f"{name} is empty; copy it again from where it came.")
+        raise PictureError(tr("{name} is empty; copy it again from where it came.", name=name))
     wish: Taken | None = taken or ("data" if is_data_name(name) else None)
     found = _read(data, name, wish, longest)
     notes = list(found.notes)
     if found.width * found.height == 1:
-        notes.append("it is a single pixel and gives one flat value")
+        notes.append(tr("it is a single pixel and gives one flat value"))
     if max(found.width, found.height) > LARGEST_SIDE:
-        notes.append(f"{found.width} × {found.height} pixels is more than any sheet shows; it is halved to fit")
+        notes.append(
+            tr(
+                "{width} × {height} pixels is more than any sheet shows; it is halved to fit",
+                width=found.width,
+                height=found.height,
+            )
+        )
     return replace(found, notes=tuple(notes), about=_about(found))
 
 
@@ -139,12 +146,12 @@ def _from_float(planes: Array, name: str, taken: Taken | None, notes: list[str])
         values = np.nan_to_num(planes.astype(np.float64), nan=0.0, posinf=1.0, neginf=0.0)
     colours = values[..., :3] if count >= 3 else values[..., :1]
     if (colours > 1).any() or (colours < 0).any():
-        notes.append("values beyond 0 … 1 were cut off")
+        notes.append(tr("values beyond 0 … 1 were cut off"))
     values = np.clip(values, 0, 1)
     if decided == "colour":
         shown = slice(0, 3) if count >= 3 else slice(0, 1)
         values[..., shown] = encode_srgb(values[..., shown])
-        notes.append("its linear light was encoded as sRGB")
+        notes.append(tr("its linear light was encoded as sRGB"))
     deep = (values * 65535 + 0.5).astype(np.uint16)
     return Picture(name, _expand(deep), count in (2, 4), tuple(notes), decided)
 
@@ -165,14 +172,14 @@ def _read_exr(data: bytes, name: str, taken: Taken | None) -> Picture:
         except PictureError:
             raise
         except _BROKEN as error:
-            raise _damaged(name, ValueError("its data is damaged or cut off")) from error
+            raise _damaged(name, ValueError(tr("its data is damaged or cut off"))) from error
     notes: list[str] = []
     if {"R", "G", "B"} <= set(channels):
         names = ["R", "G", "B"]
     else:
         names = ["Y"] if "Y" in channels else [next(key for key in channels if key != "A" or len(channels) == 1)]
         if len(channels) > 2:
-            notes.append(f"only its channel {names[0]} is used")
+            notes.append(tr("only its channel {names} is used", names=names[0]))
     if "A" in channels and names != ["A"]:
         names.append("A")
     planes = np.stack([channels[key].astype(np.float64) for key in names], axis=2)
@@ -185,15 +192,24 @@ def _read_exr(data: bytes, name: str, taken: Taken | None) -> Picture:
 def _check_size(name: str, width: int, height: int) -> None:
     if width * height > MOST_PIXELS or max(width, height) > LONGEST_SIDE:
         raise PictureError(
-            f"{name} is {width} × {height} pixels; up to {MOST_PIXELS // 1_000_000} million are read, "
-            f"{LONGEST_SIDE} a side. Make it smaller first: no sheet shows more than 8192 × 8192."
+            tr(
+                "{name} is {width} × {height} pixels; up to {MOST_PIXELS} million are read, {LONGEST_SIDE} a "
+                "side. Make it smaller first: no sheet shows more than 8192 × 8192.",
+                name=name,
+                width=width,
+                height=height,
+                MOST_PIXELS=MOST_PIXELS // 1_000_000,
+                LONGEST_SIDE=LONGEST_SIDE,
+            )
         )
     if width < 1 or height < 1:
-        raise PictureError(f"{name} has no pixels; save it again as PNG.")
+        raise PictureError(tr("{name} has no pixels; save it again as PNG.", name=name))
 
 
 def _damaged(name: str, error: Exception) -> PictureError:
-    return PictureError(f"{name} cannot be read as a picture ({error}); save it again as PNG.")
+    return PictureError(
+        tr("{name} cannot be read as a picture ({error}); save it again as PNG.", name=name, error=error)
+    )
 
 
 def unmarked(data: bytes) -> bytes:
@@ -217,7 +233,10 @@ def _read_common(data: bytes, name: str, taken: Taken | None) -> Picture:
             image.load()
     except UnidentifiedImageError:
         raise PictureError(
-            f"{name} is not a picture of a kind that is read; save it as PNG, JPEG, TIFF, WebP, TGA, EXR or SVG."
+            tr(
+                "{name} is not a picture of a kind that is read; save it as PNG, JPEG, TIFF, WebP, TGA, EXR or SVG.",
+                name=name,
+            )
         ) from None
     except PictureError:
         raise
@@ -225,14 +244,14 @@ def _read_common(data: bytes, name: str, taken: Taken | None) -> Picture:
         raise _damaged(name, error) from error
     notes: list[str] = []
     if getattr(image, "n_frames", 1) > 1:
-        notes.append("only its first frame is used")
+        notes.append(tr("only its first frame is used"))
     try:
         upright = ImageOps.exif_transpose(image)
     except _BROKEN:
         upright = None
-        notes.append("what its camera said about it is unreadable and was passed over")
+        notes.append(tr("what its camera said about it is unreadable and was passed over"))
     if upright is not None and upright.size != image.size:
-        notes.append("turned upright as its camera said")
+        notes.append(tr("turned upright as its camera said"))
     image = upright if upright is not None else image
     if taken != "data" or image.mode == "CMYK":
         image = _to_srgb(image, name, notes)
@@ -260,14 +279,14 @@ def _to_srgb(image: Image.Image, name: str, notes: list[str]) -> Image.Image:
             )
             if result is not None:
                 if "sRGB" not in ImageCms.getProfileDescription(source):
-                    notes.append("its colour profile was resolved to sRGB")
+                    notes.append(tr("its colour profile was resolved to sRGB"))
                 if alpha is not None:
                     result.putalpha(alpha)
                 return result
         except (ImageCms.PyCMSError, OSError):
-            notes.append("its colour profile is unreadable and was passed over")
+            notes.append(tr("its colour profile is unreadable and was passed over"))
     if image.mode == "CMYK":
-        notes.append("printing colours (CMYK) were turned into sRGB without a profile")
+        notes.append(tr("printing colours (CMYK) were turned into sRGB without a profile"))
         return image.convert("RGB")
     return image
 
@@ -277,7 +296,7 @@ def _read_deep_png(data: bytes, name: str, taken: Taken | None) -> Picture:
     _check_size(name, width, height)
     decoded = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     if decoded is None:
-        raise _damaged(name, ValueError("its data is damaged or cut off"))
+        raise _damaged(name, ValueError(tr("its data is damaged or cut off")))
     alpha = data[25] in (4, 6)
     planes = decoded if decoded.ndim == 3 else decoded[..., None]
     if planes.shape[2] >= 3:
@@ -302,7 +321,13 @@ def _read_deep_tiff(data: bytes, name: str, taken: Taken | None) -> Picture | No
             ):
                 return None
             if page.nbytes > 16 * MOST_PIXELS:
-                raise PictureError(f"{name} unpacks to {page.nbytes / 1e6:.0f} MB; save it again as PNG.")
+                raise PictureError(
+                    tr(
+                        "{name} unpacks to {nbytes:.0f} MB; save it again as PNG.",
+                        name=name,
+                        nbytes=page.nbytes / 1e6,
+                    )
+                )
             planes = page.asarray()
             # (planes, rows, columns), (rows, columns) or (rows, columns, planes), whatever the file's own order.
             if page.planarconfig == 2 and planes.ndim == 3:
@@ -315,7 +340,13 @@ def _read_deep_tiff(data: bytes, name: str, taken: Taken | None) -> Picture | No
     if planes.ndim == 2:
         planes = planes[..., None]
     if planes.ndim != 3:
-        raise PictureError(f"{name} is no flat picture (its data has {planes.ndim} axes); save it again as PNG.")
+        raise PictureError(
+            tr(
+                "{name} is no flat picture (its data has {ndim} axes); save it again as PNG.",
+                name=name,
+                ndim=planes.ndim,
+            )
+        )
     grey = _word(page.photometric) != "RGB"
     planes = planes[..., : (2 if grey else 4)]
     if planes.dtype.kind == "f":
@@ -355,7 +386,7 @@ def _read_svg(data: bytes, name: str, longest: int) -> Picture:
     notes: tuple[str, ...] = ()
     try:
         if len(data) > MOST_SMALL_FILE:
-            raise ValueError(f"it has {len(data) / 1e6:.0f} MB")
+            raise ValueError(tr("it has {data:.0f} MB", data=len(data) / 1e6))
         check_markup(data, DEEPEST_SVG)
         text, left_out = _without_outside(data)
         if left_out:
@@ -367,7 +398,14 @@ def _read_svg(data: bytes, name: str, longest: int) -> Picture:
             options |= {"font_dirs": [str(fonts)], "font_family": "Inter"}
         across, down = _svg_size(text)
         if max(across, down) > MOST_STRETCHED * min(across, down):
-            raise ValueError(f"it is {across:g} × {down:g}, more than {MOST_STRETCHED:g} times as long as wide")
+            raise ValueError(
+                tr(
+                    "it is {across:g} × {down:g}, more than {MOST_STRETCHED:g} times as long as wide",
+                    across=across,
+                    down=down,
+                    MOST_STRETCHED=MOST_STRETCHED,
+                )
+            )
         zoom = longest / max(across, down)
         size = max(1, round(across * zoom)), max(1, round(down * zoom))
         # Its own size says nothing more: lengths in other units would ask for as many pixels as they like.
@@ -375,7 +413,9 @@ def _read_svg(data: bytes, name: str, longest: int) -> Picture:
         png = render({"svg_string": sized, "width": size[0], **options})
         pixels = np.array(Image.open(io.BytesIO(png)).convert("RGBA"))
     except (ElementTree.ParseError, expat.ExpatError, *_BROKEN) as error:
-        raise PictureError(f"{name} is not a readable SVG ({error}); save it again as plain SVG.") from error
+        raise PictureError(
+            tr("{name} is not a readable SVG ({error}); save it again as plain SVG.", name=name, error=error)
+        ) from error
     return Picture(name, pixels, True, notes)
 
 
@@ -412,7 +452,7 @@ def _svg_size(text: str) -> tuple[float, float]:
     else:
         size = 100.0, 100.0
     if not all(0 < one < 1e9 for one in size):
-        raise ValueError("it has no size")
+        raise ValueError(tr("it has no size"))
     return size[0], size[1]
 
 

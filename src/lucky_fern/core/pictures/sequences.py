@@ -10,6 +10,7 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK, map_of, tile_in_pattern, tile_name
 from lucky_fern.core.pictures.picture import SUFFIXES, Picture
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
+from lucky_fern.words import tr
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,9 @@ def gather_sequence(folder: Path, pattern: str) -> Sequence:
     try:
         names = sorted(path.name for path in folder.iterdir() if path.is_file())
     except OSError:
-        raise PictureError(f"{folder} cannot be listed; check the path of {pattern}.") from None
+        raise PictureError(
+            tr("{folder} cannot be listed; check the path of {pattern}.", folder=folder, pattern=pattern)
+        ) from None
     files: dict[int, Path] = {}
     for name in names:
         tile = tile_in_pattern(pattern, name)
@@ -51,12 +54,23 @@ def gather_sequence(folder: Path, pattern: str) -> Sequence:
             continue
         if not is_tile(tile):
             raise PictureError(
-                f"{name} names no tile that there is: tiles run from {FIRST_TILE} to {LAST_TILE} (u1_v1 is 1001, "
-                "ten in a row). Rename or move that file."
+                tr(
+                    "{name} names no tile that there is: tiles run from {FIRST_TILE} to {LAST_TILE} (u1_v1 is "
+                    "1001, ten in a row). Rename or move that file.",
+                    name=name,
+                    FIRST_TILE=FIRST_TILE,
+                    LAST_TILE=LAST_TILE,
+                )
             )
         files[tile] = folder / name
     if not files:
-        raise PictureError(f"no file in {folder} is called {pattern} with a tile's number; check the name.")
+        raise PictureError(
+            tr(
+                "no file in {folder} is called {pattern} with a tile's number; check the name.",
+                folder=folder,
+                pattern=pattern,
+            )
+        )
     return Sequence(pattern, files)
 
 
@@ -93,12 +107,28 @@ def check_alike(pattern: str, pictures: dict[int, Picture]) -> None:
     if sizes:
         odd = pictures[sizes[0]]
         raise PictureError(
-            f"the pictures of {pattern} have mixed sizes: {first} is {like.width} × {like.height} pixels, "
-            f"{sizes[0]} is {odd.width} × {odd.height}. Bring them to one size, or add them one by one."
+            tr(
+                "the pictures of {pattern} have mixed sizes: {first} is {width} × {height} pixels, {sizes} "
+                "is {width_2} × {height_2}. Bring them to one size, or add them one by one.",
+                pattern=pattern,
+                first=first,
+                width=like.width,
+                height=like.height,
+                sizes=sizes[0],
+                width_2=odd.width,
+                height_2=odd.height,
+            )
         )
     depths = [tile for tile, one in rest.items() if one.rgba.itemsize != like.rgba.itemsize]
     if depths:
         raise PictureError(
-            f"the pictures of {pattern} have mixed bit depths: {first} has {like.rgba.itemsize * 8} bits a channel, "
-            f"{depths[0]} has {pictures[depths[0]].rgba.itemsize * 8}. Save them all with the same depth."
+            tr(
+                "the pictures of {pattern} have mixed bit depths: {first} has {itemsize} bits a channel, "
+                "{depths} has {itemsize_2}. Save them all with the same depth.",
+                pattern=pattern,
+                first=first,
+                itemsize=like.rgba.itemsize * 8,
+                depths=depths[0],
+                itemsize_2=pictures[depths[0]].rgba.itemsize * 8,
+            )
         )

@@ -20,6 +20,7 @@ from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Along, Framed
 from lucky_fern.core.sheets.picking import pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 Remedy = Literal["", "drape", "roll", "larger", "apart", "top"]
 STRETCHED = 1.15  # longer one way than the other by so much shows in lettering
@@ -76,34 +77,54 @@ def decal_facts(
     picture = layer.content.placed[0]
     texels = texels_of(surface, project, place, height)
     if texels is None:
-        return [Fact("Its middle lies on nothing that has a sheet: drag it onto the model.", True)]
+        return [Fact(tr("Its middle lies on nothing that has a sheet: drag it onto the model."), True)]
     width, tall = project.picture_size(picture)
     across, down = max(1, round(texels[0])), max(1, round(texels[1]))
     found = []
     kit = project.pictures.get(picture)
     drawing = kit is not None and is_drawing(kit.name)
-    sentence = f"Gets {across} × {down} texels from a {'drawing' if drawing else f'{width} × {tall} picture'}"
+    sentence = tr(
+        "Gets {across} × {down} texels from a {part}",
+        across=across,
+        down=down,
+        part="drawing" if drawing else tr("{width} × {tall} picture", width=width, tall=tall),
+    )
     # A drawing has no pixels to lose; its fine lines are lost all the same.
     soft = across < 64 if drawing else width > _SOFT * across and across < 256
     soft &= getattr(layer.content, "sampling", "smooth") == "smooth"
-    found.append(Fact(f"{sentence}: will be soft." if soft else f"{sentence}.", soft, "larger" if soft else ""))
+    found.append(
+        Fact(
+            tr("{sentence}: will be soft.", sentence=sentence) if soft else f"{sentence}.",
+            soft,
+            "larger" if soft else "",
+        )
+    )
     if placed is not None:
         stretch = largest_stretch(surface.model, placed)
         if stretch >= STRETCHED:
             bent: Remedy = "" if way_of(place).follows else "drape"
-            found.append(Fact(f"Lettering is stretched {stretch:.1f}× on it.", True, bent))
+            found.append(Fact(tr("Lettering is stretched {stretch:.1f}× on it.", stretch=stretch), True, bent))
         if placed.lost > _LOST:
             found.append(
-                Fact(f"{placed.lost:.0%} of it finds no surface: it meets an edge, a hole or itself.", True, "roll")
+                Fact(
+                    tr("{lost:.0%} of it finds no surface: it meets an edge, a hole or itself.", lost=placed.lost),
+                    True,
+                    "roll",
+                )
             )
         if shared is not None and (shared & placed.reached).any():
             backwards = " backwards" if _turned_over(surface.model, shared, placed.reached) else ""
-            sentence = f"It lies on islands that share their texels: it shows on their twins, too{backwards}."
+            sentence = tr(
+                "It lies on islands that share their texels: it shows on their twins, too{backwards}.",
+                backwards=backwards,
+            )
             found.append(Fact(sentence, True, "apart"))
     elif not place.on_surface:
         found += _laid_facts(surface, place, height)
     if under is not None and under[1] > _UNDER:
-        found.append(Fact(f"{under[1]:.0%} of it lies under ‘{under[0]}’.", True, "top"))
+        found.append(
+            Fact(tr("{under:.0%} of it lies under ‘{under_2}’.", under=under[1], under_2=under[0]), True, "top")
+        )
     return found
 
 
@@ -135,10 +156,17 @@ def stripe_facts(surface: Surface, project: Project, place: Along, stripe: Strip
         area = float(np.linalg.norm(np.cross(along_u, along_v)))
         across = place.width / max(area, 1e-300) ** 0.5 * project.size_of(key)
         thin = across < _THIN
-        sentence = f"{stripe.path.length:.3g} units long, {across:.3g} texels across"
-        found.append(Fact(f"{sentence}: its edges will be rough." if thin else f"{sentence}.", thin))
+        sentence = tr("{length:.3g} units long, {across:.3g} texels across", length=stripe.path.length, across=across)
+        found.append(
+            Fact(tr("{sentence}: its edges will be rough.", sentence=sentence) if thin else f"{sentence}.", thin)
+        )
     if stripe.lost > _LOST:
-        found.append(Fact(f"{stripe.lost:.0%} of its way finds no surface: set points closer together there.", True))
+        found.append(
+            Fact(
+                tr("{lost:.0%} of its way finds no surface: set points closer together there.", lost=stripe.lost),
+                True,
+            )
+        )
     return found
 
 
@@ -151,7 +179,7 @@ def _laid_facts(surface: Surface, place: Place, height: float) -> list[Fact]:
     tiles = {(key.tile - 1001) for key in surface.keys if key.material in place.materials}
     corners = {int(u + 10 * v) for u in (low[0], high[0]) for v in (low[1], high[1]) if u >= 0 and v >= 0}
     if (low < 0).any() or not corners <= tiles:
-        return [Fact("It is cut by the edge of the sheet.", True)]
+        return [Fact(tr("It is cut by the edge of the sheet."), True)]
     return []
 
 

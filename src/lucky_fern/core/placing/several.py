@@ -14,6 +14,7 @@ from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.places import OnSurface
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 Order = Literal["line", "apart", "round"]
 
@@ -30,7 +31,7 @@ def in_order(surface: Surface, places: list[OnSurface], order: Order) -> list[On
         If there are too few, or one of them would leave the surface.
     """
     if len(places) < (2 if order == "round" else 3):
-        raise CommandError("select three decals or more: the outermost stay, those between are moved")
+        raise CommandError(tr("select three decals or more: the outermost stay, those between are moved"))
     origins = np.array([pose_frame(place).origin for place in places])
     if order == "round":
         return _round(surface, places, origins)
@@ -55,7 +56,7 @@ def _at(surface: Surface, place: OnSurface, target: F64) -> OnSurface:
     reach = float(np.linalg.norm(target - frame.origin)) + place.width
     hit = pick(surface.model, target + frame.towards * reach, -frame.towards)
     if hit is None:
-        raise CommandError("one of them would lie beside the model; nothing was moved")
+        raise CommandError(tr("one of them would lie beside the model; nothing was moved"))
     moved = move_to(surface, place, hit)
     return on_surface(moved)
 
@@ -64,7 +65,7 @@ def _round(surface: Surface, places: list[OnSurface], origins: F64) -> list[OnSu
     model = surface.model
     hit = hit_under(model, places[0])
     if hit is None:
-        raise CommandError("the first of them lies on nothing")
+        raise CommandError(tr("the first of them lies on nothing"))
     part = model.part == model.part[hit.triangle]
     # The axis that their places lie flattest across.
     spread = np.linalg.svd(origins - origins.mean(axis=0))[2]
@@ -75,7 +76,7 @@ def _round(surface: Surface, places: list[OnSurface], origins: F64) -> list[OnSu
     offset -= np.outer(offset @ axis, axis)
     radius = np.linalg.norm(offset, axis=1)
     if radius.min() <= 1e-9 * model.diagonal:
-        raise CommandError("one of them lies on the axis; move it off first")
+        raise CommandError(tr("one of them lies on the axis; move it off first"))
     x = unit_rows(offset[0])
     y = np.cross(axis, x)
     angle = np.arctan2(offset @ y, offset @ x) % (2 * np.pi)
@@ -89,7 +90,7 @@ def _round(surface: Surface, places: list[OnSurface], origins: F64) -> list[OnSu
         target = foot + axis * height[at] + out * radius[at]
         hit = pick(model, target + out * radius[at], -out)
         if hit is None:
-            raise CommandError("one of them would lie beside the model; nothing was moved")
+            raise CommandError(tr("one of them would lie beside the model; nothing was moved"))
         moved = move_to(surface, places[at], hit)
         made[at] = on_surface(moved)
     return made

@@ -20,6 +20,7 @@ from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 
 class Worked(Protocol):
@@ -186,7 +187,9 @@ def way_of(place: Place) -> Way:
 
 def laid_only(place: Place) -> CommandError:
     """What is said of a place that stands nowhere in space."""
-    return CommandError(f"a picture placed by '{type(place).__name__.lower()}' does not stand in space")
+    return CommandError(
+        tr("a picture placed by '{lower}' does not stand in space", lower=type(place).__name__.lower())
+    )
 
 
 def surface_axes(model: Model, triangle: int) -> F64 | None:

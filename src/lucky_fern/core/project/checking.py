@@ -18,6 +18,7 @@ from lucky_fern.core.project.plain import Scope, check_picture
 from lucky_fern.core.project.presets import check_preset
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
 from lucky_fern.core.udim import is_tile
+from lucky_fern.words import tr
 
 _MOST_LAYERS = 100_000
 
@@ -33,27 +34,36 @@ def check_project(project: Project, name: str) -> None:
     try:
         _check(project)
     except CommandError as error:
-        raise ProjectError(f"{name} is damaged: {error}; take an older copy of it.") from error
+        raise ProjectError(
+            tr("{name} is damaged: {error}; take an older copy of it.", name=name, error=error)
+        ) from error
     except RecursionError as error:
         raise ProjectError(
-            f"{name} is damaged: its groups are nested too deeply; take an older copy of it."
+            tr("{name} is damaged: its groups are nested too deeply; take an older copy of it.", name=name)
         ) from error
 
 
 def _check(project: Project) -> None:
     for size in (project.sheet_size, *project.sheet_sizes.values()):
         if not SMALLEST <= size <= LARGEST:
-            raise CommandError(f"a sheet is {SMALLEST} to {LARGEST} texels wide, not {size}")
+            raise CommandError(
+                tr(
+                    "a sheet is {SMALLEST} to {LARGEST} texels wide, not {size}",
+                    SMALLEST=SMALLEST,
+                    LARGEST=LARGEST,
+                    size=size,
+                )
+            )
     _check_kit(project)
     seen: set[int] = set()
     for layer in project.layers:
         _check_layer(project, layer, seen, 0)
     numbers = [*seen, *project.masks]
     if numbers and (max(numbers) >= project.next_id or min(numbers) < 0):
-        raise CommandError("its layers are numbered wrongly")
+        raise CommandError(tr("its layers are numbered wrongly"))
     for number, mask in project.masks.items():
         if len(mask.entries) > _MOST_LAYERS:
-            raise CommandError(f"mask {number} has more entries than there can be")
+            raise CommandError(tr("mask {number} has more entries than there can be", number=number))
         for entry in mask.entries:
             entry.check(project)
     for slide in project.slides.values():
@@ -68,31 +78,40 @@ def _check(project: Project) -> None:
             check_preset(setup.own)
         check_setup(setup)
     if not (math.isfinite(project.relief.strength) and abs(project.relief.strength) <= 1e6):
-        raise CommandError("relief takes a number up to a million")
+        raise CommandError(tr("relief takes a number up to a million"))
 
 
 def _check_kit(project: Project) -> None:
     for name, kit in project.pictures.items():
         if not (kit.width >= 1 and kit.height >= 1 and kit.width * kit.height <= MOST_PIXELS):
-            raise CommandError(f"picture {name!r} is said to have {kit.width} × {kit.height} pixels")
+            raise CommandError(
+                tr(
+                    "picture {name!r} is said to have {width} × {height} pixels",
+                    name=name,
+                    width=kit.width,
+                    height=kit.height,
+                )
+            )
     for name, tiles in project.sequences.items():
         if not tiles or name in project.pictures:
-            raise CommandError(f"a sequence cannot be called {name!r}")
+            raise CommandError(tr("a sequence cannot be called {name!r}", name=name))
         for tile, picture in tiles.items():
             if not is_tile(tile) or picture not in project.pictures:
-                raise CommandError(f"the sequence {name!r} names what is not there")
+                raise CommandError(tr("the sequence {name!r} names what is not there", name=name))
 
 
 def _check_layer(project: Project, layer: Layer, seen: set[int], depth: int) -> None:
     if depth > DEEPEST_GROUPS:
-        raise CommandError(f"its groups are nested more than {DEEPEST_GROUPS} deep")
+        raise CommandError(tr("its groups are nested more than {DEEPEST_GROUPS} deep", DEEPEST_GROUPS=DEEPEST_GROUPS))
     if layer.id in seen or len(seen) > _MOST_LAYERS:
-        raise CommandError(f"layer {layer.id} is there twice")
+        raise CommandError(tr("layer {id} is there twice", id=layer.id))
     seen.add(layer.id)
     check_share("opacity", layer.opacity)
     check_blend(layer.blend)
     if layer.mask is not None and layer.mask not in project.masks:
-        raise CommandError(f"layer '{layer.name}' names mask {layer.mask}, which is not there")
+        raise CommandError(
+            tr("layer '{name}' names mask {mask}, which is not there", name=layer.name, mask=layer.mask)
+        )
     _check_scope(layer.scope)
     layer.content.check(project)
     for map_name, channel in layer.channels.items():
@@ -104,4 +123,4 @@ def _check_layer(project: Project, layer: Layer, seen: set[int], depth: int) -> 
 def _check_scope(scope: Scope) -> None:
     for number in scope.islands or ():
         if not 0 <= number < 1 << 31:
-            raise CommandError(f"there is no island {number}")
+            raise CommandError(tr("there is no island {number}", number=number))

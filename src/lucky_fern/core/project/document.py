@@ -23,6 +23,7 @@ from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope, check_picture
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.words import tr
 
 FORMAT_VERSION = 4
 MOST_REPEATS = 1e6  # of a picture over one tile
@@ -61,13 +62,15 @@ class Wash(Content, Plain, frozen=True, tag_field="kind", tag="wash"):
 
     def check(self, project: Any) -> None:
         if not all(1 / MOST_REPEATS <= abs(times) <= MOST_REPEATS for times in self.repeat):
-            raise CommandError(f"repeat takes two numbers other than 0, up to {MOST_REPEATS:g} times")
+            raise CommandError(
+                tr("repeat takes two numbers other than 0, up to {MOST_REPEATS:g} times", MOST_REPEATS=MOST_REPEATS)
+            )
         check_finite(*self.offset, self.rotate)
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source == "picture":
             if picture is None:
-                raise CommandError(f"the wash takes {map_name} from a picture but names none")
+                raise CommandError(tr("the wash takes {map_name} from a picture but names none", map_name=map_name))
         elif source != "vertices":
             check_value(map_name, source)
 
@@ -89,7 +92,7 @@ class Decal(Content, Plain, frozen=True, tag_field="kind", tag="decal"):
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source == "vertices":
-            raise CommandError("only a wash takes the colours of the model's points")
+            raise CommandError(tr("only a wash takes the colours of the model's points"))
         if source != "picture":
             check_value(map_name, source)
 
@@ -120,7 +123,7 @@ class Adjustment(Content, Plain, frozen=True, tag_field="kind", tag="adjustment"
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source != "":
-            raise CommandError("an adjustment gives no values")
+            raise CommandError(tr("an adjustment gives no values"))
         self.effect.check_on(map_name)
 
 
@@ -136,7 +139,7 @@ class Brushwork(Content, Plain, frozen=True, tag_field="kind", tag="brushwork"):
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source != "painted":
-            raise CommandError("brushwork gives what is painted on it, not a value")
+            raise CommandError(tr("brushwork gives what is painted on it, not a value"))
 
     def refers(self) -> References:
         return References(paint=(self.sheets,))
@@ -162,7 +165,7 @@ class Group(Content, Plain, frozen=True, tag_field="kind", tag="group"):
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source != "":
-            raise CommandError("a group gives no values")
+            raise CommandError(tr("a group gives no values"))
 
     @property
     def children(self) -> tuple[Layer, ...]:

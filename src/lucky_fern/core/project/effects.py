@@ -11,6 +11,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.numbers import check_levels, check_range, check_share
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.words import tr
 
 LONGEST_BLUR = 128.0
 MOST_POINTS = 256  # of a curve, or stops of a ramp
@@ -18,12 +19,14 @@ MOST_POINTS = 256  # of a curve, or stops of a ramp
 
 def _not_directions(map_name: str) -> None:
     if MAPS[map_name].kind == "normal":
-        raise CommandError("directions in the normal map can be blurred or sharpened, nothing else")
+        raise CommandError(tr("directions in the normal map can be blurred or sharpened, nothing else"))
 
 
 def _only_colours(map_name: str) -> None:
     if MAPS[map_name].kind != "colour":
-        raise CommandError(f"{map_name} holds no colours; this adjustment works on colour and emissive")
+        raise CommandError(
+            tr("{map_name} holds no colours; this adjustment works on colour and emissive", map_name=map_name)
+        )
 
 
 class Levels(Effect, Plain, frozen=True, tag_field="effect", tag="levels"):
@@ -52,7 +55,7 @@ class Curve(Effect, Plain, frozen=True, tag_field="effect", tag="curve"):
     def check(self) -> None:
         inputs = [x for x, _ in self.points]
         if not 2 <= len(inputs) <= MOST_POINTS or any(not b - a >= 1e-4 for a, b in pairwise(inputs)):
-            raise CommandError("a curve takes two points or more, each further right than the one before")
+            raise CommandError(tr("a curve takes two points or more, each further right than the one before"))
         for point in self.points:
             for value in point:
                 check_share("a curve's point", value)
@@ -120,11 +123,11 @@ class Gradient(Effect, Plain, frozen=True, tag_field="effect", tag="gradient"):
     def check(self) -> None:
         places = [place for place, _ in self.stops]
         if not 2 <= len(places) <= MOST_POINTS or places != sorted(places):
-            raise CommandError("a ramp takes two stops or more, in rising order")
+            raise CommandError(tr("a ramp takes two stops or more, in rising order"))
         for place, colour in self.stops:
             check_share("a stop's place", place)
             if not is_hex(colour):
-                raise CommandError(f"{colour!r} is not a colour: write it as #rrggbb")
+                raise CommandError(tr("{colour!r} is not a colour: write it as #rrggbb", colour=colour))
 
     def check_on(self, map_name: str) -> None:
         _only_colours(map_name)

@@ -12,6 +12,7 @@ from lucky_fern.core.files import safe_name
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Alpha, Blocks, Format, Kind, MapFile, Preset
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey
+from lucky_fern.words import tr
 
 FORMATS: tuple[Format, ...] = ("png", "tga", "tiff", "jpeg", "webp", "exr", "dds")
 DEEP = ("png", "tiff", "exr")  # formats that keep 16 bits
@@ -101,26 +102,51 @@ def check_setup(setup: ExportSetup) -> None:
         With a sentence about the key that is wrong.
     """
     if setup.own is None and setup.preset not in PRESETS:
-        raise CommandError(f"there is no preset {setup.preset!r}; there are {', '.join(PRESETS)}")
+        raise CommandError(
+            tr("there is no preset {preset!r}; there are {PRESETS}", preset=setup.preset, PRESETS=", ".join(PRESETS))
+        )
     if setup.format not in FORMATS:
-        raise CommandError(f"format {setup.format!r} is not written; there are {', '.join(FORMATS)}")
+        raise CommandError(
+            tr(
+                "format {format!r} is not written; there are {FORMATS}",
+                format=setup.format,
+                FORMATS=", ".join(FORMATS),
+            )
+        )
     if setup.bits == 16 and setup.format not in DEEP:
-        raise CommandError(f"{setup.format} has 8 bits a channel; leave 'bits' out, or write {', '.join(DEEP)}")
+        raise CommandError(
+            tr(
+                "{format} has 8 bits a channel; leave 'bits' out, or write {DEEP}",
+                format=setup.format,
+                DEEP=", ".join(DEEP),
+            )
+        )
     for size in (setup.size, *setup.sizes.values(), *(file.size for file in setup.what.files)):
         if size is not None and not SMALLEST <= size <= LARGEST:
-            raise CommandError(f"size runs from {SMALLEST} to {LARGEST} texels, not {size}")
+            raise CommandError(
+                tr(
+                    "size runs from {SMALLEST} to {LARGEST} texels, not {size}",
+                    SMALLEST=SMALLEST,
+                    LARGEST=LARGEST,
+                    size=size,
+                )
+            )
     if setup.padding is not None and not 0 <= setup.padding <= MOST_PADDING:
         raise CommandError(
-            f"padding runs from 0 to {MOST_PADDING} texels, not {setup.padding}; leave it out to fill all"
+            tr(
+                "padding runs from 0 to {MOST_PADDING} texels, not {padding}; leave it out to fill all",
+                MOST_PADDING=MOST_PADDING,
+                padding=setup.padding,
+            )
         )
     if not 1 <= setup.quality <= 100:
-        raise CommandError(f"quality runs from 1 to 100, not {setup.quality}")
+        raise CommandError(tr("quality runs from 1 to 100, not {quality}", quality=setup.quality))
     if not 0 <= setup.glow <= 1000:
-        raise CommandError(f"glow runs from 0 to 1000, not {setup.glow:g}")
+        raise CommandError(tr("glow runs from 0 to 1000, not {glow:g}", glow=setup.glow))
     if not is_hex(setup.ground):
-        raise CommandError(f"ground is a colour written #rrggbb, not {setup.ground!r}")
+        raise CommandError(tr("ground is a colour written #rrggbb, not {ground!r}", ground=setup.ground))
     if setup.tint is not None and not is_hex(setup.tint):
-        raise CommandError(f"tint is a colour written #rrggbb, not {setup.tint!r}")
+        raise CommandError(tr("tint is a colour written #rrggbb, not {tint!r}", tint=setup.tint))
 
 
 def file_name(

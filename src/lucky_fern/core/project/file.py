@@ -20,6 +20,7 @@ from lucky_fern.core.project.document import FORMAT_VERSION, Project
 from lucky_fern.core.project.kinds import convert
 from lucky_fern.core.project.migrations import OLDEST, migrated
 from lucky_fern.core.project.references import painted_digests
+from lucky_fern.words import tr
 
 DOCUMENT = "project.json"
 SUFFIX = ".fern"
@@ -70,7 +71,13 @@ def _read(archive: zipfile.ZipFile, member: str, name: str) -> bytes:
     """A member's bytes; one that unpacks to far more than honest contents do is refused."""
     info = archive.getinfo(member)
     if info.file_size > MOST_FILE or unpacked_too_large(info.compress_size, info.file_size):
-        raise ProjectError(f"{name} would unpack to {info.file_size / 1e6:.0f} MB; take an older copy of it.")
+        raise ProjectError(
+            tr(
+                "{name} would unpack to {file_size:.0f} MB; take an older copy of it.",
+                name=name,
+                file_size=info.file_size / 1e6,
+            )
+        )
     return archive.read(info)
 
 
@@ -83,7 +90,9 @@ def _later(archive: zipfile.ZipFile, member: str, name: str) -> Callable[[], byt
         except ProjectError:
             raise
         except _BROKEN as error:
-            raise ProjectError(f"painted pixels in {name} are damaged; take an older copy of it.") from error
+            raise ProjectError(
+                tr("painted pixels in {name} are damaged; take an older copy of it.", name=name)
+            ) from error
 
     return read
 
@@ -105,7 +114,11 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
         archive = zipfile.ZipFile(path)  # stays open for what waits in it, also when the file is replaced
         if sum(info.file_size for info in archive.infolist()) > MOST_UNPACKED:
             raise ProjectError(
-                f"{name} would unpack to more than {MOST_UNPACKED >> 30} GB; take an older copy of it."
+                tr(
+                    "{name} would unpack to more than {MOST_UNPACKED} GB; take an older copy of it.",
+                    name=name,
+                    MOST_UNPACKED=MOST_UNPACKED >> 30,
+                )
             )
         project, contents = _document(archive, name)
         members, blobs = set(archive.namelist()), Blobs()
@@ -142,14 +155,16 @@ def _document(archive: zipfile.ZipFile, name: str) -> tuple[Project, dict[str, s
     if DOCUMENT not in archive.namelist():
         raise ProjectError(_foreign(name))
     if archive.getinfo(DOCUMENT).file_size > MOST_SMALL_FILE:
-        raise ProjectError(f"{name} has a document larger than any; take an older copy of it.")
+        raise ProjectError(tr("{name} has a document larger than any; take an older copy of it.", name=name))
     top = msgspec.json.decode(_read(archive, DOCUMENT, name))
     if not isinstance(top, dict) or not isinstance(top.get("lucky-fern"), int):
         raise ProjectError(_foreign(name))
     if top["lucky-fern"] > FORMAT_VERSION:
-        raise ProjectError(f"{name} was saved by a newer Lucky Fern; update the program to open it.")
+        raise ProjectError(tr("{name} was saved by a newer Lucky Fern; update the program to open it.", name=name))
     if top["lucky-fern"] < OLDEST:
-        raise ProjectError(f"{name} was saved by a version that is too old to be read; open and save it in between.")
+        raise ProjectError(
+            tr("{name} was saved by a version that is too old to be read; open and save it in between.", name=name)
+        )
     project = convert(migrated(top["project"], top["lucky-fern"]), Project)
     return project, convert(top["contents"], dict[str, str])
 
@@ -184,7 +199,11 @@ def keep_as_previous(path: Path) -> None:
             shutil.copy2(path, previous)
     except OSError as error:
         raise ExportError(
-            f"{previous.name} cannot be kept ({error.strerror}); save without keeping the previous file."
+            tr(
+                "{name} cannot be kept ({strerror}); save without keeping the previous file.",
+                name=previous.name,
+                strerror=error.strerror,
+            )
         ) from error
 
 
@@ -199,4 +218,6 @@ def open_project(path: Path) -> tuple[Project, Blobs]:
     try:
         return unpack(path)
     except OSError as error:
-        raise ProjectError(f"{path} cannot be read ({error.strerror}); check its permissions.") from error
+        raise ProjectError(
+            tr("{path} cannot be read ({strerror}); check its permissions.", path=path, strerror=error.strerror)
+        ) from error

@@ -18,6 +18,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import parse_value
 from lucky_fern.core.project.plain import PaintedSheet, Scope
+from lucky_fern.words import tr
 
 _R = TypeVar("_R")
 _K = TypeVar("_K", bound="Kind")
@@ -255,7 +256,14 @@ class Table(Generic[_R]):
         field = next(iter(self._kinds.values())).__struct_config__.tag_field  # type: ignore[attr-defined]
         tag = data.get(field) if isinstance(data, dict) else None
         if not isinstance(tag, str) or tag not in self._kinds:
-            raise ValueError(f"there is no {self.noun} {tag!r}; there are {', '.join(self._kinds)}")
+            raise ValueError(
+                tr(
+                    "there is no {noun} {tag!r}; there are {kinds}",
+                    noun=self.noun,
+                    tag=tag,
+                    kinds=", ".join(self._kinds),
+                )
+            )
         try:
             return convert(data, self._kinds[tag])
         except msgspec.ValidationError as error:

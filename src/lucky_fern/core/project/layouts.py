@@ -8,6 +8,7 @@ from __future__ import annotations
 from typing import Literal
 
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.words import tr
 
 Vector = tuple[float, float, float]
 Pair = tuple[float, float]
@@ -160,16 +161,29 @@ LayoutEdit = (
 def title_of(edit: LayoutEdit) -> str:
     """What an edit is called in the history."""
     if isinstance(edit, Transform) and edit.move == (0.0, 0.0) and edit.rotate == 0 and min(edit.scale) < 0:
-        return "Flip islands"
+        return tr("Flip islands")
     return TITLES[type(edit)]
 
 
 TITLES: dict[type[Plain], str] = {
-    AlongAxis: "Flatten along an axis", RoundAxis: "Unroll round an axis", AsBox: "Flatten as a box",
-    Unwrap: "Unwrap", Transform: "Move islands", FitRectangle: "Fit to a rectangle", Align: "Align islands",
-    Distribute: "Distribute islands", Unstack: "Unstack islands", StackTwins: "Stack twins",
-    Proportions: "Real proportions", EvenDensity: "Same texel density", Pack: "Pack islands",
-    SendTo: "Send to tile", Inside: "Bring onto the tile",
-    FlipV: "Turn v over", Snap: "Snap islands", GiveMaterial: "Give material",
-    RenameMaterial: "Rename material", RenamePart: "Rename part",
-}  # fmt: skip
+    AlongAxis: tr("Flatten along an axis"),
+    RoundAxis: tr("Unroll round an axis"),
+    AsBox: tr("Flatten as a box"),
+    Unwrap: "Unwrap",
+    Transform: tr("Move islands"),
+    FitRectangle: tr("Fit to a rectangle"),
+    Align: tr("Align islands"),
+    Distribute: tr("Distribute islands"),
+    Unstack: tr("Unstack islands"),
+    StackTwins: tr("Stack twins"),
+    Proportions: tr("Real proportions"),
+    EvenDensity: tr("Same texel density"),
+    Pack: tr("Pack islands"),
+    SendTo: tr("Send to tile"),
+    Inside: tr("Bring onto the tile"),
+    FlipV: tr("Turn v over"),
+    Snap: tr("Snap islands"),
+    GiveMaterial: tr("Give material"),
+    RenameMaterial: tr("Rename material"),
+    RenamePart: tr("Rename part"),
+}

@@ -15,6 +15,7 @@ from lucky_fern.core.arrays import Array
 from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import CHUNK, Chunk
+from lucky_fern.words import tr
 
 MASK = "mask"
 
@@ -47,9 +48,9 @@ def decode_chunk(data: bytes, map_name: str) -> Array:
     try:
         raw = zstandard.ZstdDecompressor().decompress(data, max_output_size=size)
     except zstandard.ZstdError as error:
-        raise ProjectError("painted pixels in this project are damaged; take an older copy of it.") from error
+        raise ProjectError(tr("painted pixels in this project are damaged; take an older copy of it.")) from error
     if len(raw) != size:
-        raise ProjectError("painted pixels in this project are damaged; take an older copy of it.")
+        raise ProjectError(tr("painted pixels in this project are damaged; take an older copy of it."))
     return np.frombuffer(raw, np.dtype(dtype).newbyteorder("<")).reshape(CHUNK, CHUNK, count)
 
 

@@ -14,6 +14,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.numbers import check_direction, check_finite
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.words import tr
 
 Point = tuple[float, float, float]
 Pull = tuple[float, float]
@@ -36,11 +37,18 @@ class Warp(Plain, frozen=True):
     def check(self) -> None:
         """Refuse a grid that is none, lies too far out, or has one corner behind another (CommandError)."""
         if not (2 <= self.columns <= 12 and 2 <= self.rows <= 12):
-            raise CommandError("a warp has 2 to 12 columns and rows of points")
+            raise CommandError(tr("a warp has 2 to 12 columns and rows of points"))
         if len(self.points) != self.columns * self.rows:
-            raise CommandError(f"a warp of {self.columns} × {self.rows} has that many points, not {len(self.points)}")
+            raise CommandError(
+                tr(
+                    "a warp of {columns} × {rows} has that many points, not {points}",
+                    columns=self.columns,
+                    rows=self.rows,
+                    points=len(self.points),
+                )
+            )
         if not all(math.isfinite(value) and abs(value) <= 10 for point in self.points for value in point):
-            raise CommandError("points of a warp lie within ten pictures round it")
+            raise CommandError(tr("points of a warp lie within ten pictures round it"))
         if self.columns == self.rows == 2:
             a, b, d, c = self.points
             turns = [
@@ -48,14 +56,14 @@ class Warp(Plain, frozen=True):
                 for p, q, r in ((a, b, c), (b, c, d), (c, d, a), (d, a, b))
             ]
             if min(turns) <= 1e-9:
-                raise CommandError("the four corners of a warp go round clockwise, without one behind the others")
+                raise CommandError(tr("the four corners of a warp go round clockwise, without one behind the others"))
 
 
 def _check_framed(place: Any, *numbers: float) -> None:
     """What all places with a middle, a width and a height refuse."""
     check_finite(place.width, place.rotate, place.height or 1.0, *numbers)
     if place.width <= 0 or (place.height is not None and place.height <= 0):
-        raise CommandError("width and height must be above 0")
+        raise CommandError(tr("width and height must be above 0"))
     if place.warp is not None:
         place.warp.check()
 
@@ -107,15 +115,17 @@ class Throw(Place, Plain, frozen=True, tag_field="mode", tag="throw"):
         check_direction("normal", self.normal)
         check_direction("up", self.up)
         if not 0 < self.angle_limit <= 180:
-            raise CommandError(f"angle_limit runs from 0 to 180 degrees, not {self.angle_limit:g}")
+            raise CommandError(
+                tr("angle_limit runs from 0 to 180 degrees, not {angle_limit:g}", angle_limit=self.angle_limit)
+            )
         if not self.depth > 0:
-            raise CommandError(f"depth must be above 0, not {self.depth:g}")
+            raise CommandError(tr("depth must be above 0, not {depth:g}", depth=self.depth))
         if self.stand_off is not None and not self.stand_off > 0:
-            raise CommandError("stand_off must be above 0")
+            raise CommandError(tr("stand_off must be above 0"))
         if self.lens is not None and not self.lens > 0:
-            raise CommandError("lens must be above 0; it is how far the lens stands from the point")
+            raise CommandError(tr("lens must be above 0; it is how far the lens stands from the point"))
         if not 0 <= self.fade <= 180:
-            raise CommandError(f"fade runs from 0 to 180 degrees, not {self.fade:g}")
+            raise CommandError(tr("fade runs from 0 to 180 degrees, not {fade:g}", fade=self.fade))
         _check_framed(self, *self.point, *self.normal, *self.up, self.depth, self.stand_off or 1.0, self.lens or 1.0)
 
     @property
@@ -154,7 +164,9 @@ class Drape(Place, Plain, frozen=True, tag_field="mode", tag="drape"):
         check_direction("normal", self.normal)
         check_direction("up", self.up)
         if not 0 < self.angle_limit <= 180:
-            raise CommandError(f"angle_limit runs from 0 to 180 degrees, not {self.angle_limit:g}")
+            raise CommandError(
+                tr("angle_limit runs from 0 to 180 degrees, not {angle_limit:g}", angle_limit=self.angle_limit)
+            )
         _check_framed(self, *self.point, *self.normal, *self.up)
 
     @property
@@ -191,7 +203,7 @@ class Roll(Place, Plain, frozen=True, tag_field="mode", tag="roll"):
         numbers = (*self.axis_point, *self.axis, *self.point)
         if all(map(math.isfinite, numbers)) and distance_from_axis(self) == 0:
             raise CommandError(
-                "the point of a roll must lie beside its axis: its distance says how far it goes round"
+                tr("the point of a roll must lie beside its axis: its distance says how far it goes round")
             )
         _check_framed(self, *numbers)
 
@@ -199,7 +211,7 @@ class Roll(Place, Plain, frozen=True, tag_field="mode", tag="roll"):
     def stand(self) -> Stand:
         """Of the plane that touches the roll at its point; ValueError if that lies on its axis."""
         if distance_from_axis(self) == 0:
-            raise ValueError("the point lies on the axis")
+            raise ValueError(tr("the point lies on the axis"))
         square = sum(a * a for a in self.axis)
         offset = [p - a for p, a in zip(self.point, self.axis_point, strict=True)]
         along = sum(o * a for o, a in zip(offset, self.axis, strict=True)) / square
@@ -278,17 +290,17 @@ class Along(Place, Plain, frozen=True, tag_field="mode", tag="along"):
 
     def check(self) -> None:
         if len(self.points) != len(self.normals) or len(self.points) < 2:
-            raise CommandError("a stripe has two points or more, and a normal for each")
+            raise CommandError(tr("a stripe has two points or more, and a normal for each"))
         numbers = [value for point in (*self.points, *self.normals) for value in point]
         check_finite(*numbers, self.width, self.corner, *self.taper, self.length or 1.0)
         for normal in self.normals:
             check_direction("normals", normal)
         if all(math.dist(self.points[0], point) == 0 for point in self.points):
-            raise CommandError("the points of a stripe must lie apart")
+            raise CommandError(tr("the points of a stripe must lie apart"))
         if self.width <= 0 or self.corner < 0 or (self.length is not None and self.length <= 0):
-            raise CommandError("width and length of a stripe must be above 0, its corner 0 or more")
+            raise CommandError(tr("width and length of a stripe must be above 0, its corner 0 or more"))
         if not all(0 <= share <= 4 for share in self.taper) or not any(self.taper):
-            raise CommandError("taper takes two shares of the width from 0 to 4, not both 0")
+            raise CommandError(tr("taper takes two shares of the width from 0 to 4, not both 0"))
 
     def tall(self, size: tuple[int, int]) -> float:
         """Length of one picture along it."""

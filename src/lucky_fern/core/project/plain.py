@@ -10,6 +10,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey, chunks_across
+from lucky_fern.words import tr
 
 _PLACE = re.compile(r"[0-9]{1,3},[0-9]{1,3}")  # of a chunk: row, column
 
@@ -57,17 +58,32 @@ class PaintedSheet(Plain, frozen=True):
     def check(self, known: Collection[str]) -> None:
         """Refuse a size, a map or a chunk that cannot be (CommandError)."""
         if not SMALLEST <= self.size <= LARGEST:
-            raise CommandError(f"painted sheets are {SMALLEST} to {LARGEST} texels wide, not {self.size}")
+            raise CommandError(
+                tr(
+                    "painted sheets are {SMALLEST} to {LARGEST} texels wide, not {size}",
+                    SMALLEST=SMALLEST,
+                    LARGEST=LARGEST,
+                    size=self.size,
+                )
+            )
         last = chunks_across(self.size) - 1
         for name, chunks in self.maps.items():
             if name not in known:
-                raise CommandError(f"nothing is painted on a map {name!r}; there are {', '.join(known)}")
+                raise CommandError(
+                    tr("nothing is painted on a map {name!r}; there are {known}", name=name, known=", ".join(known))
+                )
             for place in chunks:
                 if _PLACE.fullmatch(place) is None or max(map(int, place.split(","))) > last:
-                    raise CommandError(f"there is no chunk {place[:40]!r} on a sheet of {self.size} texels")
+                    raise CommandError(
+                        tr(
+                            "there is no chunk {place!r} on a sheet of {size} texels",
+                            place=place[:40],
+                            size=self.size,
+                        )
+                    )
 
 
 def check_picture(project: Any, name: str) -> None:
     """Refuse a picture that is not in a project's kit (CommandError)."""
     if name not in project.pictures and name not in project.sequences:
-        raise CommandError(f"picture {name!r} is not in the kit; add it first")
+        raise CommandError(tr("picture {name!r} is not in the kit; add it first", name=name))

@@ -14,6 +14,7 @@ from lucky_fern.core.files import safe_name
 from lucky_fern.core.limits import LONGEST_NAME
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.words import tr
 
 # What is worked out from other maps: the maps that it needs, and those of which one must be written for it.
 DERIVED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
@@ -129,20 +130,18 @@ _PACKED = MapFile("orm", (Pick("occlusion"), Pick("roughness"), Pick("metallic")
 _SURFACE = MapFile("metallicRoughness", (Pick(value=1.0), Pick("roughness"), Pick("metallic")))
 
 PRESETS: dict[str, Preset] = {
-    "separate": Preset(
-        "Standard set: one file a map",
+    "separate": Preset(tr("Standard set: one file a map"),
         (_BASE, *(_file(one, one) for one in ("metallic", "roughness", "normal", "height", "occlusion", "emissive"))),
     ),
-    "gltf": Preset("glTF set, and a GLB that uses it",
+    "gltf": Preset(tr("glTF set, and a GLB that uses it"),
                    (_BASE, _SURFACE, _NORMAL, _file("occlusion", "occlusion"), _GLOW), model="glb"),
-    "packed": Preset("Packed set: occlusion, roughness and metallic in one", (_BASE, _PACKED, _NORMAL, _GLOW)),
-    "emissive": Preset("Emissive set: glow and its mask", (_GLOW, _mask("emissiveMask"))),
-    "classic": Preset(
-        "Classic set: diffuse, specular and gloss",
+    "packed": Preset(tr("Packed set: occlusion, roughness and metallic in one"), (_BASE, _PACKED, _NORMAL, _GLOW)),
+    "emissive": Preset(tr("Emissive set: glow and its mask"), (_GLOW, _mask("emissiveMask"))),
+    "classic": Preset(tr("Classic set: diffuse, specular and gloss"),
         (_file("diffuse", "diffuse", always=True, alpha=Pick("opacity")), _file("specular", "specular"),
          _file("gloss", "gloss"), _NORMAL, _GLOW),
     ),
-    "layers": Preset("Layers of the colour map, as OpenRaster", layered=True),
+    "layers": Preset(tr("Layers of the colour map, as OpenRaster"), layered=True),
 }  # fmt: skip
 MOST_PADDING = 254  # texels
 _PIECES = ("project", "material", "map", "tile", "ext")
@@ -160,35 +159,70 @@ def check_preset(preset: Preset) -> None:
     """
     words = [file.word for file in preset.files]
     if len(words) > MOST_FILES:
-        raise CommandError(f"a preset writes up to {MOST_FILES} files a sheet, not {len(words)}")
+        raise CommandError(
+            tr(
+                "a preset writes up to {MOST_FILES} files a sheet, not {words}",
+                MOST_FILES=MOST_FILES,
+                words=len(words),
+            )
+        )
     if not words and not preset.layered and preset.model is None:
-        raise CommandError("a preset writes at least one file")
+        raise CommandError(tr("a preset writes at least one file"))
     for word in words:
         if not word or words.count(word) > 1:
-            raise CommandError(f"every file of a preset has a word of its own; {word[:80]!r} is no such one")
+            raise CommandError(
+                tr("every file of a preset has a word of its own; {word!r} is no such one", word=word[:80])
+            )
         if safe_name(word, LONGEST_WORD) != word:
-            raise CommandError(f"a file's word becomes part of its name; {word[:80]!r} cannot be one")
+            raise CommandError(tr("a file's word becomes part of its name; {word!r} cannot be one", word=word[:80]))
     if preset.pattern is not None:
         check_pattern(preset.pattern, len(words))
     for file in preset.files:
         if len(file.channels) not in (1, 3):
-            raise CommandError(f"'{file.word}' has {len(file.channels)} channels; a file has 1 or 3, and its alpha")
+            raise CommandError(
+                tr(
+                    "'{word}' has {channels} channels; a file has 1 or 3, and its alpha",
+                    word=file.word,
+                    channels=len(file.channels),
+                )
+            )
         if not is_hex(file.ground):
-            raise CommandError(f"'{file.word}': ground is a colour written #rrggbb, not {file.ground!r}")
+            raise CommandError(
+                tr("'{word}': ground is a colour written #rrggbb, not {ground!r}", word=file.word, ground=file.ground)
+            )
         for pick in (*file.channels, *((file.alpha,) if file.alpha is not None else ())):
             if pick.of and pick.of not in MAPS and pick.of not in DERIVED:
                 known = ", ".join((*MAPS, *DERIVED))
-                raise CommandError(f"'{file.word}': there is no map {pick.of!r}; there are {known}")
+                raise CommandError(
+                    tr("'{word}': there is no map {of!r}; there are {known}", word=file.word, of=pick.of, known=known)
+                )
             if not (0 <= pick.value <= 1 and 0 <= pick.low <= 1 and 0 <= pick.high <= 1):
-                raise CommandError(f"'{file.word}': value, low and high run from 0 to 1")
+                raise CommandError(tr("'{word}': value, low and high run from 0 to 1", word=file.word))
             if not 0.1 <= pick.gamma <= 10:
-                raise CommandError(f"'{file.word}': gamma runs from 0.1 to 10, not {pick.gamma:g}")
+                raise CommandError(
+                    tr("'{word}': gamma runs from 0.1 to 10, not {gamma:g}", word=file.word, gamma=pick.gamma)
+                )
         if file.blocks in ("bc1", "bc3", "bc5", "bc7") and len(file.channels) == 1:
-            raise CommandError(f"'{file.word}' is grey: {file.blocks} holds colours; have bc4, or no blocks")
+            raise CommandError(
+                tr(
+                    "'{word}' is grey: {blocks} holds colours; have bc4, or no blocks",
+                    word=file.word,
+                    blocks=file.blocks,
+                )
+            )
         if file.blocks == "bc4" and len(file.channels) == 3:
-            raise CommandError(f"'{file.word}' has 3 channels, bc4 holds one; have bc1, bc3, bc5 or bc7")
+            raise CommandError(
+                tr("'{word}' has 3 channels, bc4 holds one; have bc1, bc3, bc5 or bc7", word=file.word)
+            )
         if file.padding is not None and not 0 <= file.padding <= MOST_PADDING:
-            raise CommandError(f"'{file.word}': padding runs from 0 to {MOST_PADDING} texels, not {file.padding}")
+            raise CommandError(
+                tr(
+                    "'{word}': padding runs from 0 to {MOST_PADDING} texels, not {padding}",
+                    word=file.word,
+                    MOST_PADDING=MOST_PADDING,
+                    padding=file.padding,
+                )
+            )
 
 
 def check_pattern(pattern: str, files: int = 2) -> None:
@@ -200,12 +234,17 @@ def check_pattern(pattern: str, files: int = 2) -> None:
     # Plain names alone: what follows a colon or a dot would be obeyed, however many blanks it asks for.
     if any(name not in _PIECES or how or turned for name, how, turned in held) or len(pattern) > LONGEST_NAME:
         raise CommandError(
-            f"the pattern {pattern[:80]!r} may hold {{project}}, {{material}}, {{map}}, {{tile}} and {{ext}} only"
+            tr(
+                "the pattern {pattern!r} may hold {{project}}, {{material}}, {{map}}, {{tile}} and {{ext}} only",
+                pattern=pattern[:80],
+            )
         )
     if files > 1 and "{map}" not in pattern:
-        raise CommandError(f"the pattern {pattern!r} needs {{map}}, or all files would have one name")
+        raise CommandError(
+            tr("the pattern {pattern!r} needs {{map}}, or all files would have one name", pattern=pattern)
+        )
     if "{ext}" not in pattern:
-        raise CommandError(f"the pattern {pattern!r} needs {{ext}} at its end")
+        raise CommandError(tr("the pattern {pattern!r} needs {{ext}} at its end", pattern=pattern))
 
 
 def preset_to_json(preset: Preset) -> bytes:
@@ -222,10 +261,10 @@ def preset_from_json(data: bytes, name: str) -> Preset:
         If it is none; the sentence names the file.
     """
     if len(data) > LARGEST_PRESET:
-        raise CommandError(f"{name} is too large to be a preset")
+        raise CommandError(tr("{name} is too large to be a preset", name=name))
     try:
         preset = msgspec.json.decode(data, type=Preset)
         check_preset(preset)
     except (msgspec.DecodeError, CommandError, UnicodeDecodeError, RecursionError) as error:
-        raise CommandError(f"{name} is no preset: {error}; mend it there") from error
+        raise CommandError(tr("{name} is no preset: {error}; mend it there", name=name, error=error)) from error
     return preset

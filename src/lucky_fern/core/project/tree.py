@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer, Project, walk
+from lucky_fern.words import tr
 
 Layers = tuple[Layer, ...]
 
@@ -27,7 +28,7 @@ def changed(layers: Layers, layer_id: int, change: Callable[[Layer], Layers]) ->
     """
     found = _changed(layers, layer_id, change)
     if found is None:
-        raise CommandError(f"layer {layer_id} is not in the stack any more")
+        raise CommandError(tr("layer {layer_id} is not in the stack any more", layer_id=layer_id))
     return found
 
 
@@ -54,7 +55,7 @@ def home_of(project: Project, layer_id: int) -> tuple[int | None, int]:
         for at, layer in enumerate(layers):
             if layer.id == layer_id:
                 return parent, at
-    raise CommandError(f"layer {layer_id} is not in the stack any more")
+    raise CommandError(tr("layer {layer_id} is not in the stack any more", layer_id=layer_id))
 
 
 def height_of(layer: Layer) -> int:
@@ -81,7 +82,7 @@ def inserted(project: Project, new: Layers, parent: int | None, at: int) -> Laye
 
     def put(into: Layers) -> Layers:
         if not 0 <= at <= len(into):
-            raise CommandError(f"there is no place {at} among {len(into)} layers")
+            raise CommandError(tr("there is no place {at} among {into} layers", at=at, into=len(into)))
         return (*into[:at], *new, *into[at:])
 
     if parent is None:
@@ -89,7 +90,7 @@ def inserted(project: Project, new: Layers, parent: int | None, at: int) -> Laye
 
     def fill(layer: Layer) -> Layers:
         if not layer.content.holds_layers:
-            raise CommandError(f"'{layer.name}' is not a group; layers go into groups only")
+            raise CommandError(tr("'{name}' is not a group; layers go into groups only", name=layer.name))
         return (with_children(layer, put(layer.children)),)
 
     return changed(project.layers, parent, fill)
@@ -138,7 +139,7 @@ def outermost(project: Project, layer_ids: tuple[int, ...]) -> Layers:
         if layer.id in layer_ids or layer.id in held:
             held.update(inner.id for inner in walk(layer.children))
     if not chosen:
-        raise CommandError("none of these layers is in the stack any more")
+        raise CommandError(tr("none of these layers is in the stack any more"))
     return tuple(chosen)
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import Bool
 from lucky_fern.core.errors import CommandError
+from lucky_fern.words import tr
 
 
 def pack_faces(chosen: Bool) -> str:
@@ -31,7 +32,13 @@ def unpack_faces(text: str, count: int) -> Bool:
         raw = zlib.decompress(base64.b64decode(body, validate=True))
         bits = np.unpackbits(np.frombuffer(raw, np.uint8))
         if int(head) != count or len(bits) < count:
-            raise CommandError(f"this selection is of a model with {head} triangles, and this one has {count}")
+            raise CommandError(
+                tr(
+                    "this selection is of a model with {head} triangles, and this one has {count}",
+                    head=head,
+                    count=count,
+                )
+            )
     except (ValueError, binascii.Error, zlib.error) as error:
-        raise CommandError("this selection is damaged; select the faces again") from error
+        raise CommandError(tr("this selection is damaged; select the faces again")) from error
     return bits[:count].astype(np.bool_)

@@ -21,7 +21,7 @@ from lucky_fern.core.sheets.grid import (
 from lucky_fern.core.sheets.padding import Padding, plan_padding
 from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles, texel_places
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
-from lucky_fern.core.words import counted
+from lucky_fern.words import counted, tr
 
 
 @dataclass(frozen=True)
@@ -193,8 +193,12 @@ def place_triangles(model: Model) -> Placement:
     warnings = []
     if outside:
         warnings.append(
-            f"{counted(outside, 'triangle')} of {model.name} lie outside the tiles that files can "
-            "carry (u from 0 to 10, v from 0 up): nothing can be painted there. Move those islands onto a tile."
+            tr(
+                "{triangles} of {name} lie outside the tiles that files can carry (u from 0 to 10, v from 0 "
+                "up): nothing can be painted there. Move those islands onto a tile.",
+                triangles=counted(outside, "triangle"),
+                name=model.name,
+            )
         )
     order = {name: index for index, name in enumerate(model.materials)}
     keys = sorted(sheets, key=lambda key: (order[key.material], key.tile))

@@ -19,6 +19,7 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.filling import Filling
 from lucky_fern.ui.tools.painting import FREEHAND, Painting
+from lucky_fern.words import tr
 
 _EVERY = 0.03  # seconds between two looks at what is being painted
 _STEP = 3.0  # pixels between two points of a straight line
@@ -149,7 +150,7 @@ class BrushGesture(Gesture):
         painting = self.painting
         first = next((k for k, hit in enumerate(hits) if hit is not None), None)
         if first is None:
-            self.work.said.emit("There is no surface under that line.", True)
+            self.work.said.emit(tr("There is no surface under that line."), True)
             return
         begun = hits[first]
         if begun is None or not painting.begin(begun, other, self.view.flat):
@@ -183,7 +184,7 @@ class BrushGesture(Gesture):
     def _take_tip(self, start: F64, end: F64) -> None:
         found = self.view.outline_on_sheet(np.stack([start, end]))
         if found is None:
-            self.work.said.emit("Draw a rectangle round it in the sheet view.", True)
+            self.work.said.emit(tr("Draw a rectangle round it in the sheet view."), True)
         else:
             self.painting.tip_of_sheet(*found)
 
@@ -191,7 +192,7 @@ class BrushGesture(Gesture):
         """What the fill tool would fill, running out from where it was pressed to where it is let go."""
         hit, first, last = self.view.surface_at(start), self.view.place_at(start), self.view.place_at(end)
         if hit is None or first is None or last is None or np.linalg.norm(first - last) == 0:
-            self.work.said.emit("Drag from one point of the model to another.", True)
+            self.work.said.emit(tr("Drag from one point of the model to another."), True)
         else:
             self.filling.gradient(hit, first, last, other)
 
@@ -206,7 +207,9 @@ class BrushGesture(Gesture):
             return
         found = view.outline_on_sheet(drawn)
         if found is None:
-            self.work.said.emit("Draw round what is to be filled in the sheet view; in the model view, click.", True)
+            self.work.said.emit(
+                tr("Draw round what is to be filled in the sheet view; in the model view, click."), True
+            )
         else:
             filling.outline(*found, other)
 

@@ -27,6 +27,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.tools.sliding import Sliding
+from lucky_fern.words import tr
 
 _SNAP = 8.0  # pixels
 _SQUARE = 3.0  # degrees
@@ -133,11 +134,11 @@ class DecalHandles(Gesture):
         within = self.view.length_of(_SNAP, hit)
         snapped = snapped_hit(studio.model, hit, within, self.faces.chosen)
         if snapped.to:
-            self.view.drawn.hint_line = f"on the {snapped.to}"
+            self.view.drawn.hint_line = tr("on the {to}", to=snapped.to)
             return move_to(studio.surface, place, snapped.hit)
         lined, words = in_line(studio.surface, moved, height, self._others(layer.id), within)
         if words:
-            self.view.drawn.hint_line = f"in line with the {words[0]}"
+            self.view.drawn.hint_line = tr("in line with the {words}", words=words[0])
         return lined
 
     def _others(self, but: int) -> Iterator[tuple[Place, float]]:

@@ -11,6 +11,7 @@ from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.surface_view import SurfaceView
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.dropping import Dropping
+from lucky_fern.words import tr
 
 
 class Dropper(Gesture):
@@ -38,4 +39,4 @@ class Dropper(Gesture):
         if picture is not None and self.view.drop_picture(picture, point, self.dropping.landing()):
             self.dropping.take(None)
         else:
-            self.work.said.emit("There is no surface there; click on the model or on a sheet.", True)
+            self.work.said.emit(tr("There is no surface there; click on the model or on a sheet."), True)

@@ -14,6 +14,7 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.fitting import Fitting
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.words import tr
 
 
 class RectangleFitter(Gesture):
@@ -42,11 +43,11 @@ class RectangleFitter(Gesture):
         self.view.drawn.outline = None
         self.fitting.arm(False)
         if start is None or np.abs(point - start).min() < 3:
-            self.work.said.emit("That rectangle is too small; nothing was changed.", True)
+            self.work.said.emit(tr("That rectangle is too small; nothing was changed."), True)
             return
         key = self.view.tiles.sheet_at(self.view.plane_at((start + point) / 2))
         if key is None:
-            self.work.said.emit("Draw the rectangle on one of the sheets.", True)
+            self.work.said.emit(tr("Draw the rectangle on one of the sheets."), True)
             return
         ends = np.stack([self.view.tiles.to_uv(key, self.view.plane_at(end)) for end in (start, point)])
         low, high = ends.min(axis=0), ends.max(axis=0)

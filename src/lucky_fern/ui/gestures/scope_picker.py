@@ -17,6 +17,7 @@ from lucky_fern.ui.gestures.surface_view import SurfaceView
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.handles import Handles
+from lucky_fern.words import tr
 
 
 class ScopePicker(Gesture):
@@ -37,7 +38,7 @@ class ScopePicker(Gesture):
         hit = self.view.surface_at(point)
         item = None if hit is None else self._named(kind, hit)
         if item is None:
-            self.work.said.emit("There is nothing there to choose.", True)
+            self.work.said.emit(tr("There is nothing there to choose."), True)
             return True
 
         def make(layer: Layer) -> SetLayer:

@@ -19,6 +19,7 @@ from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.striping import StripeTool
+from lucky_fern.words import tr
 
 _REACH = 9.0  # pixels within which a point is taken hold of
 _NARROW = 0.02  # of the model's size: a new stripe's width
@@ -89,7 +90,7 @@ class StripeHandles(Gesture):
                 return True
         hit = self._snapped(point, event)
         if hit is None:
-            self.work.said.emit("There is no surface there; click on the model or on an island.", True)
+            self.work.said.emit(tr("There is no surface there; click on the model or on an island."), True)
         else:
             tool.add(*_told(self.work, hit))
         return True
@@ -99,13 +100,13 @@ class StripeHandles(Gesture):
         if hit is None or studio is None or event.modifiers() & Qt.KeyboardModifier.AltModifier:
             return hit
         found = snapped_hit(studio.model, hit, self.view.length_of(_SNAP, hit), self.faces.chosen)
-        self.view.drawn.hint_line = f"on the {found.to}" if found.to else ""
+        self.view.drawn.hint_line = tr("on the {to}", to=found.to) if found.to else ""
         return found.hit
 
     def _take_away(self, knot: int) -> None:
         stripe = self.selection.stripe
         if stripe is None or len(stripe[1].points) <= 2:
-            self.work.said.emit("A stripe keeps two points; remove the layer to be rid of it.", True)
+            self.work.said.emit(tr("A stripe keeps two points; remove the layer to be rid of it."), True)
             return
         layer, place, _ = stripe
         points = place.points[:knot] + place.points[knot + 1 :]

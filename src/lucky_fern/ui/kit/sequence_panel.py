@@ -6,11 +6,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.words import counted
 from lucky_fern.ui.session.bringing import Arrival, Bringing
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import counted, tr
 
-_OUT = "leave out"
+_OUT = tr("leave out")
 
 
 class SequencePanel(QWidget):
@@ -25,17 +25,17 @@ class SequencePanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 12)
-        column.addWidget(QLabel("Pictures for the tiles", objectName="projectName"))
+        column.addWidget(QLabel(tr("Pictures for the tiles"), objectName="projectName"))
         self.told = QLabel(objectName="quiet")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.area = QScrollArea(widgetResizable=True, accessibleName="Sequences")
+        self.area = QScrollArea(widgetResizable=True, accessibleName=tr("Sequences"))
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.area, 1)
         row = QHBoxLayout()
-        self.accept = QPushButton("Make one wash", objectName="primary")
+        self.accept = QPushButton(tr("Make one wash"), objectName="primary")
         self.accept.clicked.connect(self._accept)
-        self.decline = QPushButton("Leave all out")
+        self.decline = QPushButton(tr("Leave all out"))
         self.decline.clicked.connect(lambda: self.bringing.decline())
         row.addWidget(self.accept)
         row.addWidget(self.decline)
@@ -48,8 +48,11 @@ class SequencePanel(QWidget):
         self.arrivals, self.targets = self.bringing.waiting, []
         count = len(self.arrivals)
         self.told.setText(
-            f"{counted(count, 'sequence')} of one picture a tile. They become one wash; "
-            "the maps are those that the names tell. Change what is wrong."
+            tr(
+                "{sequences} of one picture a tile. They become one wash; the maps are those that the names "
+                "tell. Change what is wrong.",
+                sequences=counted(count, "sequence"),
+            )
         )
         page = QWidget(objectName="panel")
         column = QVBoxLayout(page)
@@ -73,7 +76,7 @@ class SequencePanel(QWidget):
         for spec in MAPS.values():
             target.addItem(spec.title, spec.name)
         target.setCurrentIndex(max(target.findData(arrival.sequence.map or "colour"), 0))
-        target.setAccessibleName(f"Map for {arrival.sequence.pattern}")
+        target.setAccessibleName(tr("Map for {pattern}", pattern=arrival.sequence.pattern))
         target.activated.connect(lambda _: self._check())
         self.targets.append(target)
         row.addWidget(target)
@@ -81,11 +84,20 @@ class SequencePanel(QWidget):
         tiles = self.work.studio.tiles() if self.work.studio is not None else set()
         first = next(iter(arrival.contents.values()))[1]
         found = ", ".join(map(str, sorted(arrival.sequence.files)))
-        lines = [f"Tiles {found}; {first.width} × {first.height} pixels, {first.about}, taken as {first.taken}."]
+        lines = [
+            tr(
+                "Tiles {found}; {width} × {height} pixels, {about}, taken as {taken}.",
+                found=found,
+                width=first.width,
+                height=first.height,
+                about=first.about,
+                taken=first.taken,
+            )
+        ]
         if missing := arrival.sequence.missing(tiles):
-            lines.append(f"No picture for tile {', '.join(map(str, missing))}: nothing shows there.")
+            lines.append(tr("No picture for tile {map}: nothing shows there.", map=", ".join(map(str, missing))))
         if extra := arrival.sequence.extra(tiles):
-            lines.append(f"The model has no tile {', '.join(map(str, extra))}: not used.")
+            lines.append(tr("The model has no tile {map}: not used.", map=", ".join(map(str, extra))))
         for text, tone in zip(lines, ("quiet", "warn", "warn"), strict=False):
             label = QLabel(text, objectName=tone)
             label.setWordWrap(True)
@@ -100,7 +112,9 @@ class SequencePanel(QWidget):
         used = [name for name in self.chosen() if name is not None]
         doubled = sorted({name for name in used if used.count(name) > 1})
         self.accept.setEnabled(bool(used) and not doubled)
-        self.accept.setToolTip(f"Two sequences go to {', '.join(doubled)}: change one of them" if doubled else "")
+        self.accept.setToolTip(
+            tr("Two sequences go to {doubled}: change one of them", doubled=", ".join(doubled)) if doubled else ""
+        )
 
     def _accept(self) -> None:
         self.bringing.accept(self.chosen())

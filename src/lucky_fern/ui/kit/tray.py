@@ -34,6 +34,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.views.drops import PICTURE_MIME
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import on_checker, to_pixmap
+from lucky_fern.words import tr
 
 SIDE = 60
 _ID = Qt.ItemDataRole.UserRole
@@ -87,13 +88,13 @@ class Tray(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 4, 8, 4)
         side = QVBoxLayout()
-        self.search = QLineEdit(placeholderText="Search the kit", clearButtonEnabled=True, objectName="plain")
-        self.search.setAccessibleName("Search the kit")
+        self.search = QLineEdit(placeholderText=tr("Search the kit"), clearButtonEnabled=True, objectName="plain")
+        self.search.setAccessibleName(tr("Search the kit"))
         self.search.setFixedWidth(with_text(130))
         self.search.textChanged.connect(lambda _: self._filter())
-        side.addWidget(QLabel("Kit", objectName="heading"))
+        side.addWidget(QLabel(tr("Kit"), objectName="heading"))
         side.addWidget(self.search)
-        add = QToolButton(text="Add pictures …", icon=icon("plus"))
+        add = QToolButton(text=tr("Add pictures …"), icon=icon("plus"))
         add.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         add.clicked.connect(self.add_asked)
         self.add = add
@@ -103,7 +104,7 @@ class Tray(QWidget):
         self.strip = Strip(self.file_of)
         self._files: tempfile.TemporaryDirectory[str] | None = None  # of pictures that were dragged out
         self.strip.setModel(self.model)
-        self.strip.setAccessibleName("Kit: pictures to drag onto a view")
+        self.strip.setAccessibleName(tr("Kit: pictures to drag onto a view"))
         self.strip.setViewMode(QListView.ViewMode.IconMode)
         self.strip.setFlow(QListView.Flow.LeftToRight)
         self.strip.setWrapping(False)
@@ -119,7 +120,7 @@ class Tray(QWidget):
         self.strip.customContextMenuRequested.connect(self._ask_taken)
         row.addWidget(self.strip, 1)
         self.empty = QLabel(
-            "No pictures yet. Add some, or drop picture files anywhere on the window.", objectName="quiet"
+            tr("No pictures yet. Add some, or drop picture files anywhere on the window."), objectName="quiet"
         )
         self.empty.setFixedHeight(SIDE + with_text(42))  # as high as the strip: the views keep their size
         row.addWidget(self.empty, 1)
@@ -169,15 +170,28 @@ class Tray(QWidget):
         listed |= {name: [kit] for name, kit in pictures.items() if name not in inside}
         for identity, kits in listed.items():
             kit = kits[0]
-            mark = " · data" if kit.taken == "data" else ""
+            mark = tr(" · data") if kit.taken == "data" else ""
             item = QStandardItem(Path(identity if identity in sequences else kit.name).stem.replace("-", " ") + mark)
             item.setData(identity, _ID)
             item.setData(kit.digest, _DIGEST)
             item.setEditable(False)
             item.setSizeHint(QSize(SIDE + 36, SIDE + with_text(26)))
-            what = f"{kit.width} × {kit.height} pixels, {kit.about}\nTaken as {kit.taken}; a right click changes that"
-            tiles = f"\nTiles {', '.join(map(str, sequences[identity]))}" if identity in sequences else ""
-            item.setToolTip(f"{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter")
+            what = tr(
+                "{width} × {height} pixels, {about}\nTaken as {taken}; a right click changes that",
+                width=kit.width,
+                height=kit.height,
+                about=kit.about,
+                taken=kit.taken,
+            )
+            tiles = tr("\nTiles {map}", map=", ".join(map(str, sequences[identity]))) if identity in sequences else ""
+            item.setToolTip(
+                tr(
+                    "{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter",
+                    identity=identity,
+                    what=what,
+                    tiles=tiles,
+                )
+            )
             item.setIcon(self._icons.get(kit.digest, icon("picture")))
             if kit.digest not in self._icons:
                 missing.append(kit)
@@ -217,15 +231,15 @@ class Tray(QWidget):
             return menu
         first = next(iter(project.sequences[identity].values())) if identity in project.sequences else identity
         ways: tuple[tuple[Taken, str], ...] = (
-            ("colour", "Take as colour (sRGB)"),
-            ("data", "Take as data (numbers as stored)"),
+            ("colour", tr("Take as colour (sRGB)")),
+            ("data", tr("Take as data (numbers as stored)")),
         )
         for taken, title in ways:
             action = menu.addAction(title, partial(self._take, identity, taken))
             action.setCheckable(True)
             action.setChecked(project.pictures[first].taken == taken)
         menu.addSeparator()
-        menu.addAction("Author and licence …", lambda: self.credit_asked.emit(identity))
+        menu.addAction(tr("Author and licence …"), lambda: self.credit_asked.emit(identity))
         return menu
 
     def _take(self, identity: str, taken: Taken) -> None:

@@ -31,9 +31,18 @@ from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, Bo
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.widgets.style import icon, tones, with_text
 from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
+from lucky_fern.words import tr
 
-_SHORT = {"colour": "Colour", "metallic": "Metal", "roughness": "Rough", "normal": "Norm.", "height": "Height",
-          "occlusion": "Occl.", "emissive": "Emiss.", "opacity": "Opac."}  # fmt: skip
+_SHORT = {
+    "colour": tr("Colour"),
+    "metallic": tr("Metal"),
+    "roughness": tr("Rough"),
+    "normal": tr("Norm."),
+    "height": tr("Height"),
+    "occlusion": tr("Occl."),
+    "emissive": tr("Emiss."),
+    "opacity": tr("Opac."),
+}
 THUMB, _MOST_DRAWN = 30, 400
 
 _ON_LAYERS = ("group", "duplicate", "up", "down", "delete")  # commands that need selected layers
@@ -66,7 +75,7 @@ class Heading(QHeaderView):
         if section == NAME:
             painter.setPen(QColor(self.tones.quiet))
             text = (
-                "Layers"
+                tr("Layers")
                 if self.matter.looking.shown_map is None
                 else f"{MAPS[self.matter.looking.shown_map].title} alone"
             )
@@ -245,7 +254,7 @@ class Board(QWidget):
         self._column = NAME
         self.model = BoardModel(matter)
         self.grid = Grid(self.model)
-        self.grid.setAccessibleName("Board: layers and maps")
+        self.grid.setAccessibleName(tr("Board: layers and maps"))
         self.heading = Heading(matter, self.grid)
         self.grid.setHeader(self.heading)
         self.grid.setTreePosition(NAME)
@@ -279,7 +288,7 @@ class Board(QWidget):
         column_.setContentsMargins(0, 0, 0, 0)
         column_.setSpacing(0)
         column_.addWidget(self.grid, 1)
-        self.empty = QLabel("No layers yet: drag a picture onto a view, or add a wash.", objectName="quiet")
+        self.empty = QLabel(tr("No layers yet: drag a picture onto a view, or add a wash."), objectName="quiet")
         self.empty.setWordWrap(True)
         self.empty.setContentsMargins(10, 6, 10, 6)
         column_.addWidget(self.empty)
@@ -298,18 +307,18 @@ class Board(QWidget):
         row.setContentsMargins(6, 3, 6, 3)
         row.setSpacing(2)
         commands = self.matter.commands
-        commands.add("layer.wash", "Wash", partial(add_wash, self.matter), icon_name="wash",
-                     tip="Add a wash: values over everything")  # fmt: skip
-        commands.add("layer.group", "Group", partial(group, self.matter), "Ctrl+G", icon_name="folder",
-                     tip="Group the selected layers")  # fmt: skip
-        commands.add("layer.duplicate", "Duplicate", self._duplicate, "Ctrl+D", icon_name="duplicate",
-                     tip="Duplicate the selected layers")  # fmt: skip
-        commands.add("layer.up", "Move up", partial(self._shift, True), "Alt+Up", icon_name="up")
-        commands.add("layer.down", "Move down", partial(self._shift, False), "Alt+Down", icon_name="down")
-        commands.add("layer.delete", "Delete", self._delete, "Del", icon_name="delete",
-                     tip="Delete the selected layers")  # fmt: skip
+        commands.add("layer.wash", tr("Wash"), partial(add_wash, self.matter), icon_name="wash",
+                     tip=tr("Add a wash: values over everything"))  # fmt: skip
+        commands.add("layer.group", tr("Group"), partial(group, self.matter), "Ctrl+G", icon_name="folder",
+                     tip=tr("Group the selected layers"))  # fmt: skip
+        commands.add("layer.duplicate", tr("Duplicate"), self._duplicate, "Ctrl+D", icon_name="duplicate",
+                     tip=tr("Duplicate the selected layers"))  # fmt: skip
+        commands.add("layer.up", tr("Move up"), partial(self._shift, True), "Alt+Up", icon_name="up")
+        commands.add("layer.down", tr("Move down"), partial(self._shift, False), "Alt+Down", icon_name="down")
+        commands.add("layer.delete", tr("Delete"), self._delete, "Del", icon_name="delete",
+                     tip=tr("Delete the selected layers"))  # fmt: skip
         self.buttons: dict[str, QToolButton] = {"wash": commands.button("layer.wash", text=True)}
-        plus = QToolButton(icon=icon("plus"), text="Add", toolTip="Add another kind of layer")
+        plus = QToolButton(icon=icon("plus"), text=tr("Add"), toolTip=tr("Add another kind of layer"))
         plus.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         plus.setMenu(add_menu(self.matter, self))
         plus.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)

@@ -27,25 +27,26 @@ from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
 from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.words import tr
 
 EFFECTS: dict[str, Callable[[], Effect]] = {
-    "Levels": Levels,
-    "Curve": Curve,
-    "Hue, saturation, lightness": Shade,
-    "Brightness and contrast": Contrast,
-    "Invert": Invert,
-    "Blur": Blur,
-    "Sharpen": Sharpen,
-    "Colour ramp": Gradient,
+    tr("Levels"): Levels,
+    tr("Curve"): Curve,
+    tr("Hue, saturation, lightness"): Shade,
+    tr("Brightness and contrast"): Contrast,
+    tr("Invert"): Invert,
+    tr("Blur"): Blur,
+    tr("Sharpen"): Sharpen,
+    tr("Colour ramp"): Gradient,
 }
 
 
 def add_menu(matter: Matter, parent: QWidget) -> QMenu:
     """What can be put on the stack."""
     menu = QMenu(parent)
-    menu.addAction("Wash", partial(add_wash, matter))
-    menu.addAction("Brushwork", partial(add_brushwork, matter))
-    menu.addAction("Group of the selected layers", partial(group, matter))
+    menu.addAction(tr("Wash"), partial(add_wash, matter))
+    menu.addAction(tr("Brushwork"), partial(add_brushwork, matter))
+    menu.addAction(tr("Group of the selected layers"), partial(group, matter))
     menu.addSeparator()
     for title, effect in EFFECTS.items():
         menu.addAction(title, partial(_adjust, matter, title, effect))
@@ -66,7 +67,9 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
     menu = QMenu(parent)
     channel = layer.channels.get(name, Channel() if isinstance(layer.content, Group) else None)
     if channel is None:
-        menu.addAction(f"{layer.name} gives nothing to {name}; click the cell to add it").setEnabled(False)
+        menu.addAction(
+            tr("{name} gives nothing to {name_2}; click the cell to add it", name=layer.name, name_2=name)
+        ).setEnabled(False)
         return menu
 
     def each(change: Callable[[Channel], Channel | None]) -> None:
@@ -77,13 +80,17 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
         matter.work.end_gesture()
         matter.selection.execute_each(make)
 
-    menu.addAction("Switch off" if channel.on else "Switch on", lambda: each(lambda c: replace(c, on=not channel.on)))
-    strengths = menu.addMenu("Strength")
+    menu.addAction(
+        tr("Switch off") if channel.on else tr("Switch on"), lambda: each(lambda c: replace(c, on=not channel.on))
+    )
+    strengths = menu.addMenu(tr("Strength"))
     for percent in (100, 75, 50, 25, 10):
         strengths.addAction(f"{percent} %", partial(each, partial(_changed, opacity=percent / 100)))
     if MAPS[name].kind != "normal":
-        blends = menu.addMenu("Blend")
-        own = blends.addAction(f"as the layer ({layer.blend})", lambda: each(lambda c: replace(c, blend=None)))
+        blends = menu.addMenu(tr("Blend"))
+        own = blends.addAction(
+            tr("as the layer ({blend})", blend=layer.blend), lambda: each(lambda c: replace(c, blend=None))
+        )
         own.setCheckable(True)
         own.setChecked(channel.blend is None)
         for mode in COLOUR_BLENDS if MAPS[name].kind == "colour" else SCALAR_BLENDS:
@@ -92,16 +99,16 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
             action.setChecked(channel.blend == mode)
     if name == "height":
         relief = menu.addAction(
-            "Shape the normal map too", lambda: each(lambda c: replace(c, relief=not channel.relief))
+            tr("Shape the normal map too"), lambda: each(lambda c: replace(c, relief=not channel.relief))
         )
         relief.setCheckable(True)
         relief.setChecked(channel.relief)
     if isinstance(layer.content, Wash | Decal) and matter.work.project is not None:
-        pictures = menu.addMenu("Picture")
+        pictures = menu.addMenu(tr("Picture"))
         for identity in (*matter.work.project.sequences, *matter.work.project.pictures):
             pictures.addAction(identity, partial(each, partial(_changed, source="picture", picture=identity)))
     menu.addSeparator()
-    menu.addAction("Take this map off", lambda: each(lambda c: None))
+    menu.addAction(tr("Take this map off"), lambda: each(lambda c: None))
     return menu
 
 
@@ -109,31 +116,31 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     """What can be done with the selected layers."""
     menu = QMenu(parent)
     project = matter.work.project
-    menu.addAction("Rename", rename)
-    menu.addAction("Duplicate", lambda: matter.work.execute(DuplicateLayers(matter.selection.chosen)))
-    menu.addAction("Group", partial(group, matter))
+    menu.addAction(tr("Rename"), rename)
+    menu.addAction(tr("Duplicate"), lambda: matter.work.execute(DuplicateLayers(matter.selection.chosen)))
+    menu.addAction(tr("Group"), partial(group, matter))
     if isinstance(layer.content, Group):
-        menu.addAction("Ungroup", lambda: matter.work.execute(Ungroup(layer.id)))
+        menu.addAction(tr("Ungroup"), lambda: matter.work.execute(Ungroup(layer.id)))
         isolated = menu.addAction(
-            "Put together by itself",
+            tr("Put together by itself"),
             partial(_isolate, matter, layer.id, not layer.content.isolated),
         )
         isolated.setCheckable(True)
         isolated.setChecked(layer.content.isolated)
-    menu.addAction("Delete", lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
+    menu.addAction(tr("Delete"), lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
     menu.addSeparator()
-    copy = menu.addAction("Copy mask", lambda: copy_mask(matter, layer))
+    copy = menu.addAction(tr("Copy mask"), lambda: copy_mask(matter, layer))
     copy.setEnabled(layer.mask is not None)
-    for title, inverted in (("Paste mask", False), ("Paste mask inverted", True)):
+    for title, inverted in ((tr("Paste mask"), False), (tr("Paste mask inverted"), True)):
         paste = menu.addAction(title, partial(paste_mask, matter, inverted))
         paste.setEnabled(matter.clipboard.mask is not None)
-    share = menu.addMenu("Share the mask of")
+    share = menu.addMenu(tr("Share the mask of"))
     if project is not None:
         for other in reversed(list(project.walk())):
             if other.mask is not None and other.mask != layer.mask:
                 share.addAction(other.name, partial(_share, matter, other.mask))
     share.setEnabled(not share.isEmpty())
-    drop = menu.addAction("Without mask", lambda: matter.work.execute(GiveMask(matter.selection.chosen, None)))
+    drop = menu.addAction(tr("Without mask"), lambda: matter.work.execute(GiveMask(matter.selection.chosen, None)))
     drop.setEnabled(layer.mask is not None)
     return menu
 
@@ -152,7 +159,7 @@ def copy_mask(matter: Matter, layer: Layer) -> None:
         painted = paint_digests(mask_refers(mask).paint)
         blobs = matter.work.studio.blobs
         matter.clipboard.hold(mask, {digest: blobs[digest] for digest in painted})
-        matter.work.say(f"Copied the mask of {layer.name}.")
+        matter.work.say(tr("Copied the mask of {name}.", name=layer.name))
 
 
 def paste_mask(matter: Matter, inverted: bool) -> None:

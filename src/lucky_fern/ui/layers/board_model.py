@@ -14,6 +14,7 @@ from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, S
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.words import tr
 
 EYE, NAME, FIRST_MAP = 0, 1, 2
 MAP_NAMES = tuple(MAPS)
@@ -135,9 +136,9 @@ class BoardModel(QAbstractItemModel):
             return layer.name
         if role == Qt.ItemDataRole.ToolTipRole or role == Qt.ItemDataRole.AccessibleTextRole:
             if column == EYE:
-                return "Shown; click to hide" if layer.visible else "Hidden; click to show"
+                return tr("Shown; click to hide") if layer.visible else tr("Hidden; click to show")
             if column == NAME:
-                mask = "" if layer.mask is None else ", masked"
+                mask = "" if layer.mask is None else tr(", masked")
                 return f"{layer.name}: {layer.kind}, {layer.opacity:.0%}, {layer.blend}{mask}"
             return self._cell_text(layer, MAP_NAMES[column - FIRST_MAP])
         return None
@@ -145,18 +146,26 @@ class BoardModel(QAbstractItemModel):
     def _cell_text(self, layer: Layer, name: str) -> str:
         channel = layer.channels.get(name)
         if isinstance(layer.content, Group):
-            state = "lets through" if channel is None or channel.on else "shuts off"
+            state = tr("lets through") if channel is None or channel.on else tr("shuts off")
             strength = 1.0 if channel is None else channel.opacity
             return f"{layer.name} {state} {name} at {strength:.0%}"
         if channel is None:
-            return f"{layer.name} gives nothing to {name}; click to add it"
+            return tr("{name} gives nothing to {name_2}; click to add it", name=layer.name, name_2=name)
         if isinstance(layer.content, Adjustment):
-            state = "changes" if channel.on else "would change, but is switched off,"
+            state = "changes" if channel.on else tr("would change, but is switched off,")
             return f"{layer.name} {state} {name} at {channel.opacity:.0%}"
-        state = "gives" if channel.on else "would give, but is switched off,"
-        what = "its picture" if channel.source == "picture" else str(channel.source)
+        state = "gives" if channel.on else tr("would give, but is switched off,")
+        what = tr("its picture") if channel.source == "picture" else str(channel.source)
         blend = "" if layer.blend_on(channel) == "normal" else f", {layer.blend_on(channel)}"
-        return f"{layer.name} {state} {what} to {name} at {channel.opacity:.0%}{blend}"
+        return tr(
+            "{name} {state} {what} to {name_2} at {opacity:.0%}{blend}",
+            name=layer.name,
+            state=state,
+            what=what,
+            name_2=name,
+            opacity=channel.opacity,
+            blend=blend,
+        )
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
@@ -191,7 +200,7 @@ class BoardModel(QAbstractItemModel):
         on = not channel.on if channel is not None else isinstance(layer.content, Group) is False
         if name == "normal" and channel is None and isinstance(layer.content, Wash):
             self.matter.work.said.emit(
-                "A wash takes normals from a picture: choose one under the board, by the map's name.", False
+                tr("A wash takes normals from a picture: choose one under the board, by the map's name."), False
             )
             self.matter.selection.execute_each(lambda each: self._normal_picture(each))
             return

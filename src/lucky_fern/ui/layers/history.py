@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem,
 
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.widgets.style import tones
+from lucky_fern.words import tr
 
 
 class HistoryPanel(QWidget):
@@ -21,18 +22,18 @@ class HistoryPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 6, 8, 6)
         self.list = QListWidget()
-        self.list.setAccessibleName("Steps of the history")
+        self.list.setAccessibleName(tr("Steps of the history"))
         self.list.currentRowChanged.connect(self._chosen)
         column.addWidget(self.list, 1)
         row = QHBoxLayout()
         self.spent = QLabel(objectName="quiet")
         row.addWidget(self.spent, 1)
-        row.addWidget(QLabel("Room"))
-        self.room = QSpinBox(minimum=16, maximum=65536, suffix=" MiB", value=1024)
-        self.room.setAccessibleName("Memory for undo")
+        row.addWidget(QLabel(tr("Room")))
+        self.room = QSpinBox(minimum=16, maximum=65536, suffix=tr(" MiB"), value=1024)
+        self.room.setAccessibleName(tr("Memory for undo"))
         self.room.setKeyboardTracking(False)
-        self.room.setToolTip("When painted pixels need more than this, the oldest steps are forgotten")
-        self.room.setAccessibleName("Memory for the history")
+        self.room.setToolTip(tr("When painted pixels need more than this, the oldest steps are forgotten"))
+        self.room.setAccessibleName(tr("Memory for the history"))
         self.room.valueChanged.connect(self._set_room)
         row.addWidget(self.room)
         column.addLayout(row)
@@ -56,7 +57,7 @@ class HistoryPanel(QWidget):
             self.list.setCurrentRow(at)
         if studio is not None:
             spent = studio.history.cost / 2**20
-            self.spent.setText(f"{len(titles) - 1} steps, {spent:.1f} MiB")
+            self.spent.setText(tr("{titles} steps, {spent:.1f} MiB", titles=len(titles) - 1, spent=spent))
             with QSignalBlocker(self.room):
                 self.room.setValue(studio.history.limit >> 20)
 

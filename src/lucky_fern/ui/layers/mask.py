@@ -35,30 +35,32 @@ from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr, word
 
 _TIPS = {
-    "opacity": "How far this entry counts",
-    "grow": "Texels that it is grown by; shrunk below 0",
-    "smooth": "Evens its edges out over so many texels, and leaves them sharp",
-    "feather": "Blurs it, in texels",
+    "opacity": tr("How far this entry counts"),
+    "grow": tr("Texels that it is grown by; shrunk below 0"),
+    "smooth": tr("Evens its edges out over so many texels, and leaves them sharp"),
+    "feather": tr("Blurs it, in texels"),
 }
-MODES = ("replace", "add", "subtract", "intersect", "confine")
+MODES = {"replace": tr("replace"), "add": tr("add"), "subtract": tr("subtract"), "intersect": tr("intersect"),
+         "confine": tr("confine")}  # fmt: skip
 
 
 def shape_text(shape: Shape) -> str:
     """An entry's shape in words."""
     if isinstance(shape, Fill):
-        return "everything" if shape.value >= 1 else "nothing" if shape.value <= 0 else f"{shape.value:.0%}"
+        return tr("everything") if shape.value >= 1 else tr("nothing") if shape.value <= 0 else f"{shape.value:.0%}"
     if isinstance(shape, PictureShape):
-        return f"{shape.use} of {shape.picture}"
+        return tr("{use} of {picture}", use=word(shape.use), picture=shape.picture)
     if isinstance(shape, ScopeShape):
         parts = [
             told(kind, getattr(shape.scope, kind))
             for kind in (*KINDS, "islands")
             if getattr(shape.scope, kind) is not None
         ]
-        return ", ".join(parts) or "everywhere"
-    return "painted"
+        return ", ".join(parts) or tr("everywhere")
+    return tr("painted")
 
 
 class MaskPanel(Page):
@@ -74,11 +76,11 @@ class MaskPanel(Page):
         self.title.setWordWrap(True)
         head = QHBoxLayout()
         head.addWidget(self.title, 1)
-        self.on = QCheckBox("on")
+        self.on = QCheckBox(tr("on"))
         self.on.toggled.connect(
             lambda on: self._with_mask(lambda number: self.matter.work.execute(SetMask(number, on=on)))
         )
-        self.invert = QCheckBox("inverted")
+        self.invert = QCheckBox(tr("inverted"))
         self.invert.toggled.connect(
             lambda on: self._with_mask(lambda number: self.matter.work.execute(SetMask(number, invert=on)))
         )
@@ -92,7 +94,7 @@ class MaskPanel(Page):
         column.addLayout(row)
         self.list = ShrinkingList()
         self.list.remove_asked.connect(self._remove)
-        self.list.setAccessibleName("Entries of the mask, topmost first")
+        self.list.setAccessibleName(tr("Entries of the mask, topmost first"))
         self.list.setFixedHeight(with_text(74))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_entry())
@@ -108,7 +110,7 @@ class MaskPanel(Page):
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(2)
-        add = QToolButton(text="Add ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        add = QToolButton(text=tr("Add ▾"), popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
         add.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         menu = QMenu(add)
         menu.aboutToShow.connect(lambda: fill_add_menu(self.matter, menu, self.add_shape))
@@ -117,16 +119,20 @@ class MaskPanel(Page):
         row.addWidget(add)
         self.acts: dict[str, QToolButton] = {}
         actions: list[tuple[str, str, Callable[[], object]]] = [
-            ("Copy", "Copy this mask", lambda: self._with_layer(lambda layer: copy_mask(self.matter, layer))),
-            ("Paste", "Give the selected layers a copy of the copied mask", lambda: paste_mask(self.matter, False)),
+            (tr("Copy"), tr("Copy this mask"), lambda: self._with_layer(lambda layer: copy_mask(self.matter, layer))),
             (
-                "Paste inverted",
-                "Its opposite: one shows where the other does not",
+                tr("Paste"),
+                tr("Give the selected layers a copy of the copied mask"),
+                lambda: paste_mask(self.matter, False),
+            ),
+            (
+                tr("Paste inverted"),
+                tr("Its opposite: one shows where the other does not"),
                 lambda: paste_mask(self.matter, True),
             ),
             (
-                "Remove",
-                "Show the layer everywhere again",
+                tr("Remove"),
+                tr("Show the layer everywhere again"),
                 lambda: self.matter.work.execute(GiveMask(self.matter.selection.chosen, None)),
             ),
         ]
@@ -144,21 +150,22 @@ class MaskPanel(Page):
         column.setSpacing(4)
         row = QHBoxLayout()
         self.mode = QComboBox()
-        self.mode.addItems(MODES)
-        self.mode.setToolTip("How this entry meets those below it")
-        self.mode.activated.connect(lambda _: self._change(mode=self.mode.currentText()))
-        self.entry_invert = QCheckBox("inverted")
+        for mode, title in MODES.items():
+            self.mode.addItem(title, mode)
+        self.mode.setToolTip(tr("How this entry meets those below it"))
+        self.mode.activated.connect(lambda _: self._change(mode=self.mode.currentData()))
+        self.entry_invert = QCheckBox(tr("inverted"))
         self.entry_invert.toggled.connect(lambda on: self._change(invert=on))
-        self.entry_on = QCheckBox("on")
+        self.entry_on = QCheckBox(tr("on"))
         self.entry_on.toggled.connect(lambda on: self._change(on=on))
         row.addWidget(self.mode)
         row.addWidget(self.entry_invert)
         row.addWidget(self.entry_on)
         row.addStretch(1)
         steps: list[tuple[str, str, Callable[[], object]]] = [
-            ("↑", "Move the entry up", lambda: self._move(1)),
-            ("↓", "Move the entry down", lambda: self._move(-1)),
-            ("−", "Take the entry out", self._remove),
+            ("↑", tr("Move the entry up"), lambda: self._move(1)),
+            ("↓", tr("Move the entry down"), lambda: self._move(-1)),
+            ("−", tr("Take the entry out"), self._remove),
         ]
         for text, tip, action in steps:
             button = QToolButton(text=text, toolTip=tip)
@@ -177,23 +184,27 @@ class MaskPanel(Page):
         self.pictures = QWidget()
         pictures = QHBoxLayout(self.pictures)
         pictures.setContentsMargins(0, 0, 0, 0)
-        self.handles = QToolButton(text="Handles", checkable=True)
-        self.handles.setToolTip("Move, scale and turn the picture in either view")
+        self.handles = QToolButton(text=tr("Handles"), checkable=True)
+        self.handles.setToolTip(tr("Move, scale and turn the picture in either view"))
         self.handles.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
         self.handles.clicked.connect(lambda on: self._show_handles())
         pictures.addWidget(self.handles)
-        self.repeat = QCheckBox("Repeated")
-        self.repeat.setToolTip("In both directions, over all tiles of the material")
+        self.repeat = QCheckBox(tr("Repeated"))
+        self.repeat.setToolTip(tr("In both directions, over all tiles of the material"))
         self.repeat.toggled.connect(self._set_repeat)
         pictures.addWidget(self.repeat)
         pictures.addStretch(1)
         column.addWidget(self.pictures)
         self.numbers: dict[str, NumberField] = {}
         for name, title, low, high, decimals in (
-            ("opacity", "Counts", 0.0, 1.0, 2), ("grow", "Grow", -64.0, 64.0, 0), ("smooth", "Smooth", 0.0, 16.0, 1),
-            ("feather", "Feather", 0.0, 64.0, 1), ("black", "Black", 0.0, 1.0, 3), ("white", "White", 0.0, 1.0, 3),
-            ("gamma", "Gamma", 0.1, 4.0, 2),
-        ):  # fmt: skip
+            ("opacity", tr("Counts"), 0.0, 1.0, 2),
+            ("grow", tr("Grow"), -64.0, 64.0, 0),
+            ("smooth", tr("Smooth"), 0.0, 16.0, 1),
+            ("feather", tr("Feather"), 0.0, 64.0, 1),
+            ("black", tr("Black"), 0.0, 1.0, 3),
+            ("white", tr("White"), 0.0, 1.0, 3),
+            ("gamma", tr("Gamma"), 0.1, 4.0, 2),
+        ):
             number = NumberField(low, high, decimals, "", title)
             number.setToolTip(_TIPS.get(name, ""))
             number.changed.connect(partial(self._set_number, name))
@@ -224,17 +235,17 @@ class MaskPanel(Page):
     def refresh(self) -> None:
         layer, project, mask = self.matter.selection.layer, self.matter.work.project, self._mask
         if layer is None or project is None:
-            self.title.setText("Nothing is selected.")
+            self.title.setText(tr("Nothing is selected."))
         elif mask is None:
-            self.title.setText(f"{layer.name} has no mask: it shows everywhere in its scope.")
+            self.title.setText(tr("{name} has no mask: it shows everywhere in its scope.", name=layer.name))
         else:
             others = [one.name for one in project.walk() if one.mask == layer.mask and one.id != layer.id]
-            shared = f", shared with {', '.join(others)}" if others else ""
-            self.title.setText(f"Mask of {layer.name}{shared}")
+            shared = tr(", shared with {others}", others=", ".join(others)) if others else ""
+            self.title.setText(tr("Mask of {name}{shared}", name=layer.name, shared=shared))
         self.add.setEnabled(layer is not None)
-        for name in ("Copy", "Remove"):
+        for name in (tr("Copy"), tr("Remove")):
             self.acts[name].setEnabled(mask is not None)
-        for name in ("Paste", "Paste inverted"):
+        for name in (tr("Paste"), tr("Paste inverted")):
             self.acts[name].setEnabled(self.matter.clipboard.mask is not None and layer is not None)
         for box in (self.on, self.invert):
             box.setEnabled(mask is not None)
@@ -258,7 +269,7 @@ class MaskPanel(Page):
         if mask is None or at < 0:
             return
         entry = mask.entries[at]
-        self.mode.setCurrentText(entry.mode)
+        self.mode.setCurrentIndex(self.mode.findData(entry.mode))
         show_check(self.entry_invert, entry.invert)
         show_check(self.entry_on, entry.on)
         self.scopes.setVisible(isinstance(entry.shape, ScopeShape))

@@ -19,6 +19,7 @@ from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, Pictur
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.picking import local_uv, sheet_of
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.words import tr
 
 _SOFT = 0.05  # beyond the tolerance, where a mask follows a colour
 
@@ -39,23 +40,23 @@ def fill_add_menu(matter: Matter, menu: QMenu, add: Add) -> None:
     """Everything that can be added now."""
     project, layer = matter.work.project, matter.selection.layer
     menu.clear()
-    menu.addAction("Everything", lambda: add(Fill(1.0)))
-    menu.addAction("Nothing", lambda: add(Fill(0.0)))
-    menu.addAction("Materials, tiles or parts", lambda: add(ScopeShape(Scope())))
-    island = menu.addAction("The island last pointed at", lambda: _add_island(matter, add))
+    menu.addAction(tr("Everything"), lambda: add(Fill(1.0)))
+    menu.addAction(tr("Nothing"), lambda: add(Fill(0.0)))
+    menu.addAction(tr("Materials, tiles or parts"), lambda: add(ScopeShape(Scope())))
+    island = menu.addAction(tr("The island last pointed at"), lambda: _add_island(matter, add))
     island.setEnabled(matter.looking.last_hit is not None)
-    chosen = menu.addAction("The selected faces", lambda: _add_selection(matter, add))
+    chosen = menu.addAction(tr("The selected faces"), lambda: _add_selection(matter, add))
     chosen.setEnabled(matter.faces.any)
-    menu.addAction("Painted by hand", lambda: add(PaintedShape()))
+    menu.addAction(tr("Painted by hand"), lambda: add(PaintedShape()))
     for use in ("alpha", "luminance"):
-        pictures = menu.addMenu(f"A picture's {use}")
+        pictures = menu.addMenu(tr("A picture's {use}", use=use))
         for name in project.pictures if project is not None else ():
             pictures.addAction(name, partial(_add_picture, matter, add, name, use))
         pictures.setEnabled(not pictures.isEmpty())
-    maps = menu.addMenu("As bright as a map is")
+    maps = menu.addMenu(tr("As bright as a map is"))
     for name, spec in MAPS.items():
         maps.addAction(spec.title, partial(_add_map, matter, add, name))
-    like = menu.addAction("Where the map is as at the point last pointed at", lambda: _add_alike(matter, add))
+    like = menu.addAction(tr("Where the map is as at the point last pointed at"), lambda: _add_alike(matter, add))
     like.setEnabled(matter.looking.last_hit is not None)
     for action in (maps.menuAction(), like):
         action.setEnabled(action.isEnabled() and layer is not None)
@@ -74,7 +75,9 @@ def _add_selection(matter: Matter, add: Add) -> None:
     if project is None or layer is None:
         return
     number = 1
-    while (name := f"Mask of {layer.name}" + (f" {number}" if number > 1 else "")) in project.selections:
+    while (
+        name := tr("Mask of {name}", name=layer.name) + (f" {number}" if number > 1 else "")
+    ) in project.selections:
         number += 1
     if matter.work.execute(SaveSelection(name, pack_faces(matter.faces.chosen))):
         add(ScopeShape(Scope(selections=(name,))))
@@ -98,7 +101,7 @@ def _add_map(matter: Matter, add: Add, name: str) -> None:
     studio, layer = matter.work.studio, matter.selection.layer
     if studio is not None and layer is not None:
         number = layer.id
-        matter.errands.send("Taking the map as a mask …", lambda: taking.shape_of_map(studio, number, name), add)
+        matter.errands.send(tr("Taking the map as a mask …"), lambda: taking.shape_of_map(studio, number, name), add)
 
 
 def _add_alike(matter: Matter, add: Add) -> None:
@@ -115,4 +118,4 @@ def _add_alike(matter: Matter, add: Add) -> None:
     def work() -> PaintedShape:
         return taking.shape_of_colour(studio, number, shown, np.asarray(wanted).tolist(), tolerance, _SOFT)
 
-    matter.errands.send("Looking for that value …", work, add)
+    matter.errands.send(tr("Looking for that value …"), work, add)

@@ -6,14 +6,15 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QToolButton
 
 from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.words import tr
 
 
 def mask_looks(comparing: Comparing, row: QHBoxLayout) -> dict[str, QToolButton]:
     """Buttons that show the selected layer's mask over what it is of, or alone."""
     made = {}
     for look, text, tip in (
-        ("colour", "Mask in colour", "Tint what the mask shows, over the model as it is"),
-        ("alone", "Mask alone", "White where it shows, black where it hides"),
+        ("colour", tr("Mask in colour"), tr("Tint what the mask shows, over the model as it is")),
+        ("alone", tr("Mask alone"), tr("White where it shows, black where it hides")),
     ):
         button = QToolButton(text=text, toolTip=tip, checkable=True)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)

@@ -10,6 +10,7 @@ from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.table import kinds_of, pages_of
 from lucky_fern.ui.session.change import Change
+from lucky_fern.words import tr
 
 # Tables of the document that inputs of any layer show.
 _SHOWN = ("pictures", "sequences", "masks", "selections", "sheet_size", "sheet_sizes", "relief", "model")
@@ -65,7 +66,7 @@ class SettingsPanel(QScrollArea):
         shape = None if layer is None else (layer.id, self.matter.selection.chosen, kinds_of(layer))
         if shape != self._shape or self.widget() is None:
             self._shape, self._page = shape, None
-            self.matter.answers.drop("facts of the decal")
+            self.matter.answers.drop(tr("facts of the decal"))
             self._making.start()
         elif layer is not None and not self._making.isActive():
             self._form.show(layer)
@@ -93,7 +94,7 @@ class SettingsPanel(QScrollArea):
         column.setContentsMargins(10, 6, 10, 8)
         column.setSpacing(5)
         if layer is None:
-            column.addWidget(QLabel("Nothing is selected.", objectName="quiet"))
+            column.addWidget(QLabel(tr("Nothing is selected."), objectName="quiet"))
         else:
             for add in pages_of(layer):
                 add(self._form, column, layer)

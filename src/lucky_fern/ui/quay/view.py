@@ -14,6 +14,7 @@ from lucky_fern.quay.delivery import Scene
 from lucky_fern.quay.stage import Filtering, Stage, difference
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.model_scene import Look
+from lucky_fern.words import tr
 
 _SLICE = 0.03  # seconds that maps are sent for between two looks at the mouse
 _FRAME = 0.5  # seconds between two pictures meanwhile
@@ -38,7 +39,7 @@ class QuayView(QOpenGLWidget):
         self._sending.timeout.connect(self._send)
         self._measure = QTimer(self, singleShot=True, interval=120)
         self._measure.timeout.connect(self._measure_now)
-        self.names = [QLabel(self), QLabel("As this game reads it", self)]
+        self.names = [QLabel(self), QLabel(tr("As this game reads it"), self)]
         for name in self.names:
             name.setStyleSheet("background: rgba(245, 245, 245, 200); padding: 2px 6px; border-radius: 4px;")
         self.name_left("As it was painted")

@@ -33,15 +33,16 @@ from lucky_fern.render.model_scene import Look
 from lucky_fern.ui.quay.view import QuayView
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.widgets.style import sheet, tones
+from lucky_fern.words import tr
 
 _TOLD = 1.0  # of 255; less is not seen
 _NUMBERS = (
-    ("ambient_gain", "Ambient", "The light from all around"),
-    ("lamp_gain", "Diffuse", "The sun on what is no mirror"),
-    ("specular_gain", "Specular", "Highlights and mirrored surroundings"),
-    ("gloss_gain", "Gloss", "How sharp highlights are"),
-    ("fresnel_gain", "Fresnel", "How much more the rims mirror"),
-    ("glow_gain", "Glow", "How many times as bright what glows is"),
+    ("ambient_gain", tr("Ambient"), tr("The light from all around")),
+    ("lamp_gain", tr("Diffuse"), tr("The sun on what is no mirror")),
+    ("specular_gain", tr("Specular"), tr("Highlights and mirrored surroundings")),
+    ("gloss_gain", tr("Gloss"), tr("How sharp highlights are")),
+    ("fresnel_gain", tr("Fresnel"), tr("How much more the rims mirror")),
+    ("glow_gain", tr("Glow"), tr("How many times as bright what glows is")),
 )  # fmt: skip
 
 
@@ -64,7 +65,7 @@ class Quay(QMainWindow):
         self._landed: _Landed | None = None
         self.figure = 0.0
         self.failed = False
-        self.setWindowTitle(f"Quay – {self.folder.name}")
+        self.setWindowTitle(tr("Quay – {name}", name=self.folder.name))
         self.setStyleSheet(sheet(tones()))
         self.errands = Errands()
         self.errands.failed.connect(self._show_failed)
@@ -93,13 +94,13 @@ class Quay(QMainWindow):
         self.column = QVBoxLayout(panel)
         self.column.setContentsMargins(14, 10, 14, 10)
         self.column.setSpacing(4)
-        self.column.addWidget(QLabel("How the game reads the files", objectName="heading"))
+        self.column.addWidget(QLabel(tr("How the game reads the files"), objectName="heading"))
         self.readings: dict[str, QComboBox] = {}
         self.lines: dict[str, QWidget] = {}
         self._words = QVBoxLayout()
         self._words.setSpacing(4)
         self.column.addLayout(self._words)
-        self.green = self._choice("normal, green", ["up (+Y)", "down (−Y)"], self._flip)
+        self.green = self._choice(tr("normal, green"), [tr("up (+Y)"), tr("down (−Y)")], self._flip)
         self.filters = self._choice("filtering", ["smooth", "nearest"], lambda at: self._filter(nearest=bool(at)))
         self.mips = self._choice("mips", ["on", "off"], lambda at: self._filter(mips=not at))
         self.verdict = QLabel()
@@ -107,7 +108,7 @@ class Quay(QMainWindow):
         self.verdict.setMinimumHeight(68)  # so that nothing moves when there is more to say
         self.verdict.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.column.addWidget(self.verdict)
-        self.column.addWidget(QLabel("Light", objectName="heading"))
+        self.column.addWidget(QLabel(tr("Light"), objectName="heading"))
         self.sliders: dict[str, QSlider] = {}
         for name, title, tip in _NUMBERS:
             slider = QSlider(Qt.Orientation.Horizontal, minimum=0, maximum=300)
@@ -122,23 +123,23 @@ class Quay(QMainWindow):
             self.column.addWidget(told)
         boxes = QHBoxLayout()
         self.night, self.turn, self.both = (
-            QCheckBox("Night"),
-            QCheckBox("Turntable"),
-            QCheckBox("Side by side", checked=True),
+            QCheckBox(tr("Night")),
+            QCheckBox(tr("Turntable")),
+            QCheckBox(tr("Side by side"), checked=True),
         )
-        self.night.setToolTip("So that what glows shows")
+        self.night.setToolTip(tr("So that what glows shows"))
         self.night.toggled.connect(lambda _: self._light())
         self.turn.toggled.connect(lambda on: self.turning.start() if on else self.turning.stop())
         self.both.toggled.connect(self._side_by_side)
-        self.bloom = QCheckBox("Bloom")
-        self.bloom.setToolTip("What glows shines beyond itself")
+        self.bloom = QCheckBox(tr("Bloom"))
+        self.bloom.setToolTip(tr("What glows shines beyond itself"))
         self.bloom.toggled.connect(lambda _: self._light())
         for box in (self.night, self.turn, self.both, self.bloom):
             boxes.addWidget(box)
         boxes.addStretch(1)
         self.column.addLayout(boxes)
-        self.notes = QPushButton(f"Write {NOTES}")
-        self.notes.setToolTip("How each file must be read, beside the maps")
+        self.notes = QPushButton(tr("Write {NOTES}", NOTES=NOTES))
+        self.notes.setToolTip(tr("How each file must be read, beside the maps"))
         self.notes.clicked.connect(self.write_notes)
         self.column.addWidget(self.notes)
         self.said = QLabel(objectName="quiet")
@@ -174,14 +175,14 @@ class Quay(QMainWindow):
                 left = (fresh.surface, maps_of(fresh.rightly()))
             return _Landed(fresh, left, (fresh.surface, maps_of(fresh)))
 
-        self._fetch("Reading the files …", work)
+        self._fetch(tr("Reading the files …"), work)
 
     def _read(self, cargo: Cargo) -> None:
         """The same files, read otherwise."""
         landed = self._landed
         if landed is not None:
             self.cargo = cargo
-            self._fetch("Reading them otherwise …",
+            self._fetch(tr("Reading them otherwise …"),
                         lambda: replace(landed, cargo=cargo, right=(cargo.surface, maps_of(cargo))))  # fmt: skip
 
     def _fetch(self, title: str, work: Callable[[], _Landed]) -> None:
@@ -202,7 +203,13 @@ class Quay(QMainWindow):
             self.green.setCurrentIndex(int(normals[0].flipped))
         self.view.show_scenes(landed.left, landed.right, first)
         count = len(landed.cargo.crates)
-        self.said.setText(f"{count} maps from {self.folder}; it is watched and read again when it changes.")
+        self.said.setText(
+            tr(
+                "{count} maps from {folder}; it is watched and read again when it changes.",
+                count=count,
+                folder=self.folder,
+            )
+        )
 
     def _show_failed(self, sentence: str) -> None:
         self.failed = True
@@ -216,7 +223,9 @@ class Quay(QMainWindow):
             line = self.lines.pop(word)
             line.hide()
             line.deleteLater()
-        self.readings = {word: _box(word, ["as sRGB", "as linear"], partial(self._read_at, word)) for word in words}
+        self.readings = {
+            word: _box(word, [tr("as sRGB"), tr("as linear")], partial(self._read_at, word)) for word in words
+        }
         for word, box in self.readings.items():
             self.lines[word] = _line(word, box)
             self._words.addWidget(self.lines[word])
@@ -267,12 +276,12 @@ class Quay(QMainWindow):
             return
         self.figure = figure
         wrong = read_wrongly(landed.cargo)
-        other = "what was painted" if self.delivery.painted is not None else "the same files rightly read"
-        words = f"Differs by {figure:.1f} of 255 from {other}."
+        other = tr("what was painted") if self.delivery.painted is not None else tr("the same files rightly read")
+        words = tr("Differs by {figure:.1f} of 255 from {other}.", figure=figure, other=other)
         if figure < _TOLD and not wrong:
-            words = f"It looks as it was painted ({figure:.1f} of 255)."
+            words = tr("It looks as it was painted ({figure:.1f} of 255).", figure=figure)
             if self.delivery.painted is None:
-                words = f"It looks as the files have it ({figure:.1f} of 255)."
+                words = tr("It looks as the files have it ({figure:.1f} of 255).", figure=figure)
         elif not wrong and self.delivery.painted is not None and not self._filtered:
             wrong = why_other(landed.cargo, landed.left[1])
         self.verdict.setText(" ".join([words, *wrong]))
@@ -288,7 +297,7 @@ class Quay(QMainWindow):
             return
         try:
             write_whole(self.folder / NOTES, import_notes(self.cargo).encode())
-            self.said.setText(f"Wrote {NOTES}.")
+            self.said.setText(tr("Wrote {NOTES}.", NOTES=NOTES))
         except LuckyFernError as error:
             self.said.setText(str(error))
 

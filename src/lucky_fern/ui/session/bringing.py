@@ -26,6 +26,7 @@ from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 PIXEL_ART = 64  # pixels; smaller pictures keep their pixels square
 
@@ -52,7 +53,7 @@ class Bringing(QObject):
         """Take picture files in; ``then`` gets the kit's name of each that belongs to no sequence."""
         studio = self.work.studio
         if studio is None:
-            self.work.said.emit("Open a model first; pictures come after it.", True)
+            self.work.said.emit(tr("Open a model first; pictures come after it."), True)
             return
         try:
             sequences, single = find_sequences(paths)
@@ -65,7 +66,7 @@ class Bringing(QObject):
         sequences = [one for one in sequences if one not in alone]
         if sequences:
             self.errands.send(
-                f"Reading {sequences[0].pattern} …",
+                tr("Reading {pattern} …", pattern=sequences[0].pattern),
                 lambda: [_read(one) for one in sequences],
                 lambda found: self._wait(studio, found),
             )
@@ -85,7 +86,7 @@ class Bringing(QObject):
         """Take in a picture that is no file: what was copied in another program."""
         studio = self.work.studio
         if studio is None:
-            self.work.warn("Open a model first; pictures come after it.")
+            self.work.warn(tr("Open a model first; pictures come after it."))
         else:
             self._read(studio, name, lambda: (data, read_picture(data, name)), then)
 
@@ -106,11 +107,20 @@ class Bringing(QObject):
             picture = found[1]
             self.work.refresh()
             notes = "".join(f" {note[0].upper()}{note[1:]}." for note in picture.notes)
-            self.work.said.emit(f"{name}: {picture.about}, taken as {picture.taken}.{notes}", False)
+            self.work.said.emit(
+                tr(
+                    "{name}: {about}, taken as {taken}.{notes}",
+                    name=name,
+                    about=picture.about,
+                    taken=picture.taken,
+                    notes=notes,
+                ),
+                False,
+            )
             if then is not None:
                 then(identity)
 
-        self.errands.send(f"Reading {name} …", read, keep)
+        self.errands.send(tr("Reading {name} …", name=name), read, keep)
 
     # --- sequences --------------------------------------------------------------------------------------------
 
@@ -134,7 +144,7 @@ class Bringing(QObject):
         channels = {}
         for name, arrival in chosen.items():
             channels[name] = Channel("picture", picture=studio.keep_sequence(arrival.sequence, arrival.contents))
-        title = Path(next(iter(chosen.values())).sequence.pattern).stem.partition("<")[0].strip("._- ") or "Tiles"
+        title = Path(next(iter(chosen.values())).sequence.pattern).stem.partition("<")[0].strip("._- ") or tr("Tiles")
         self.work.execute(AddLayer(free_name(studio.project, title), Wash(by="tiles"), channels))
 
     # --- drops ------------------------------------------------------------------------------------------------
@@ -161,7 +171,7 @@ class Bringing(QObject):
             if self.work.studio is studio and self._add_decal(studio, picture, place):
                 then()
 
-        self.errands.send("Placing …", lambda: self._in_shape(studio, thrown, thrown.width * proportion), land)
+        self.errands.send(tr("Placing …"), lambda: self._in_shape(studio, thrown, thrown.width * proportion), land)
         return True
 
     @staticmethod
@@ -198,7 +208,7 @@ class Bringing(QObject):
 
     def _add_tiles(self, studio: Studio, sequence: str) -> bool:
         target = Sequence(sequence).map or "colour"
-        title = Path(sequence).stem.partition("<")[0].strip("._- ") or "Tiles"
+        title = Path(sequence).stem.partition("<")[0].strip("._- ") or tr("Tiles")
         channels = {target: Channel("picture", picture=sequence)}
         return self.work.execute(AddLayer(free_name(studio.project, title), Wash(by="tiles"), channels))
 

@@ -13,6 +13,7 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.pinned import Pinned
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 MaskLook = Literal["colour", "alone"]
 
@@ -75,7 +76,7 @@ class Comparing(QObject):
         self.work.readers.add(self)
         self.looking.changed.emit()
         self.work.said.emit(
-            "This state is pinned: it shows left of the line, what you do now right of it. Drag the line.", False
+            tr("This state is pinned: it shows left of the line, what you do now right of it. Drag the line."), False
         )
 
     def unpin(self) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.mishaps import LOG
+from lucky_fern.words import tr
 
 Told = Callable[[float], None]
 
@@ -84,7 +85,7 @@ class Errands(QObject):
 
         def tell(share: float) -> None:
             if serial != self._serial:
-                raise Cancelled("called off")
+                raise Cancelled(tr("called off"))
             self._told.emit(serial, errand.title, share)
 
         def run() -> None:
@@ -96,7 +97,11 @@ class Errands(QObject):
                 self._back.emit(serial, error, errand)
             except Exception as error:  # noqa: BLE001  # a defect of ours must not leave the window waiting for ever
                 LOG.exception(f"{errand.title or 'An errand'} went wrong inside.")
-                self._back.emit(serial, LuckyFernError(f"{errand.title} went wrong inside ({error!r})."), errand)
+                self._back.emit(
+                    serial,
+                    LuckyFernError(tr("{title} went wrong inside ({error!r}).", title=errand.title, error=error)),
+                    errand,
+                )
             else:
                 self._back.emit(serial, (result,), errand)
 

@@ -14,6 +14,7 @@ from lucky_fern.core.project.commands import SetExports
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import LARGEST_PRESET, PRESETS, Preset, preset_from_json, preset_to_json
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 _FIRST = ("separate", "emissive")
 
@@ -90,7 +91,9 @@ class Exports(QObject):
         """A preset as a file, to change or to share."""
         try:
             write_whole(path, preset_to_json(setup.what))
-            self.work.said.emit(f"Wrote {path.name}: change it and take it in again, or share it.", False)
+            self.work.said.emit(
+                tr("Wrote {name}: change it and take it in again, or share it.", name=path.name), False
+            )
         except LuckyFernError as error:
             self.work.said.emit(str(error), True)
 

@@ -12,6 +12,7 @@ from lucky_fern.core.log.writing import SessionLog, Snapshot
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 
 class Keeping(QObject):
@@ -39,7 +40,9 @@ class Keeping(QObject):
             self._log.begin(studio.project, studio.project.name, path)
         except OSError as error:
             self._log = None
-            self.work.warn(f"What you do cannot be kept against a crash ({error.strerror}); save often.")
+            self.work.warn(
+                tr("What you do cannot be kept against a crash ({strerror}); save often.", strerror=error.strerror)
+            )
 
     def _note(self) -> None:
         studio = self.work.studio
@@ -71,9 +74,9 @@ class Keeping(QObject):
             log = self._log
             if log is not None:  # kept anew from here on: what was is forgotten once that is on the disk
                 self.errands.send("", lambda: forget(lost.id) if log.flush() else None, lambda _: None)
-            self.work.say(f"{lost.name} is back as it was; it is not saved yet.")
+            self.work.say(tr("{name} is back as it was; it is not saved yet.", name=lost.name))
 
-        self.errands.send(f"Bringing back {lost.name} …", lambda: recovered(lost.id), take)
+        self.errands.send(tr("Bringing back {name} …", name=lost.name), lambda: recovered(lost.id), take)
 
     def forget(self, lost: Lost) -> None:
         """Nobody wants it."""

@@ -20,6 +20,7 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.words import tr
 
 _Opened = tuple[Studio, list[Texture]]  # with the pictures that its model names and that are nowhere
 
@@ -150,11 +151,14 @@ class Work(QObject):
             if studio is self.studio:
                 self.path = path
                 self.refresh(whole=True)
-            self.say(f"Saved {path.name}.")
+            self.say(tr("Saved {name}.", name=path.name))
             then(True)
 
         self.errands.send_long(
-            f"Saving {path.name} …", lambda told: studio.write(path, project, backup), saved, lambda: then(False)
+            tr("Saving {name} …", name=path.name),
+            lambda told: studio.write(path, project, backup),
+            saved,
+            lambda: then(False),
         )
 
     def open(self, path: Path) -> None:
@@ -162,7 +166,7 @@ class Work(QObject):
         own = path.suffix.lower() == ".fern"
         before = (self.studio, self.project)
         self.errands.send(
-            f"Opening {path.name} …",
+            tr("Opening {name} …", name=path.name),
             lambda: self._ready(lambda: (Studio.open(path), []) if own else _started(path)),
             lambda opened: self._arrived(before, *opened, path if own else None),
         )
@@ -172,7 +176,7 @@ class Work(QObject):
     ) -> None:
         """It is there; if something was done to the project of before meanwhile, that is not thrown away unasked."""
         if self.studio is before[0] and self.project is not before[1] and not self.may_replace():
-            self.say("Not opened: you went on working meanwhile.")
+            self.say(tr("Not opened: you went on working meanwhile."))
             return
         self._opened(studio, missing, path)
 
@@ -183,7 +187,12 @@ class Work(QObject):
         self.missing = missing
         notes = [*studio.notes, *([_missing_sentence(missing)] if missing else [])]
         if copy and path is not None:
-            notes.append(f"{path.name} is open in another window; this is a copy of it: save it under another name.")
+            notes.append(
+                tr(
+                    "{name} is open in another window; this is a copy of it: save it under another name.",
+                    name=path.name,
+                )
+            )
         if notes:
             self.warn(" ".join(notes))
         if missing:
@@ -205,7 +214,7 @@ class Work(QObject):
 
             return demo_studio(which), []
 
-        self.errands.send("Opening the demo …", lambda: self._ready(make), lambda opened: self.take(opened[0]))
+        self.errands.send(tr("Opening the demo …"), lambda: self._ready(make), lambda opened: self.take(opened[0]))
 
     def _ready(self, make: Callable[[], _Opened]) -> _Opened:
         """What ``make`` opens, with all that the window asks for at once worked out (the model keeps it)."""
@@ -226,4 +235,6 @@ def _started(path: Path) -> _Opened:
 
 def _missing_sentence(missing: list[Texture]) -> str:
     names = ", ".join(dict.fromkeys(texture.file for texture in missing[:3]))
-    return f"The model names pictures that are not beside it ({names}): point at them at the Model station."
+    return tr(
+        "The model names pictures that are not beside it ({names}): point at them at the Model station.", names=names
+    )

@@ -16,6 +16,7 @@ from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 Thing = Literal["label", "figure"]
 _TELLS = 2.0  # the least contrast with what is below, of 1 … 21
@@ -41,8 +42,8 @@ class Dropping(QObject):
         self.thing = thing
         if thing is not None:
             self.work.said.emit(
-                f"Click where the {thing} is to be, on the model or on a sheet. Enter puts it in the middle of the "
-                "model view, Esc puts it away.", False,
+                tr("Click where the {thing} is to be, on the model or on a sheet. Enter puts it in the middle "
+"of the model view, Esc puts it away.", thing=thing), False,
             )  # fmt: skip
         self.changed.emit()
 

@@ -25,6 +25,7 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 How = Literal["new", "add", "less"]
 Tool = Literal["pick", "paint", "rectangle", "lasso"]
@@ -206,7 +207,7 @@ class Faces(QObject):
         self._set(like_colour(mean_colours(studio.surface, texels), self.last, tolerance) & ~self.hidden)
 
     def _ask_for_face(self) -> None:
-        self.work.said.emit("Click a face first: the others are compared with it.", True)
+        self.work.said.emit(tr("Click a face first: the others are compared with it."), True)
 
     def take_saved(self, name: str, how: How = "new") -> None:
         """Select what a named selection holds."""

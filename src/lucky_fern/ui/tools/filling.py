@@ -14,8 +14,9 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.painting import Painting
+from lucky_fern.words import tr
 
-FILLS = ("face", "island", "part", "material", "tile", "selection", "colour", "colour everywhere")
+FILLS = ("face", "island", "part", "material", "tile", "selection", "colour", tr("colour everywhere"))
 
 
 class Filling:
@@ -75,7 +76,7 @@ class Filling:
     def _put(self, covered: Covered, other: bool) -> None:
         studio, painting = self.work.studio, self.painting
         if not covered.coverage or studio is None:
-            self.work.said.emit("There is nothing there to fill.", True)
+            self.work.said.emit(tr("There is nothing there to fill."), True)
             return
         layer = painting.target()
         if layer is None:

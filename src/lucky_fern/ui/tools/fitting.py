@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 
 class Fitting(QObject):
@@ -22,5 +23,5 @@ class Fitting(QObject):
         """Wait for a rectangle, or not any more."""
         self.armed, self.keep = on, keep
         if on:
-            self.work.say("Draw a rectangle on the sheet; the selected islands will fill it.")
+            self.work.say(tr("Draw a rectangle on the sheet; the selected islands will fill it."))
         self.changed.emit()

@@ -12,6 +12,7 @@ from lucky_fern.core.studio import PreparedLayout
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.words import tr
 
 
 class Laying(QObject):
@@ -50,7 +51,10 @@ class Laying(QObject):
             if self.work.execute(prepared.command):
                 count = int(faces.sum()) if faces is not None else studio.model.triangle_count
                 notes = [f"{note[:1].upper()}{note[1:]}." for note in prepared.notes]
-                self.work.said.emit(" ".join([f"{title_of(edit)}: {count} triangles.", *notes]), bool(notes))
+                self.work.said.emit(
+                    " ".join([tr("{title_of}: {count} triangles.", title_of=title_of(edit), count=count), *notes]),
+                    bool(notes),
+                )
             if then is not None:
                 then()
 

@@ -31,12 +31,12 @@ from lucky_fern.core.project.shapes import MaskEntry, PictureShape
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.region import Rect
-from lucky_fern.core.words import counted
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
+from lucky_fern.words import counted, tr
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -121,7 +121,7 @@ class Painting(QObject):
     def keep_paint(self, name: str) -> None:
         """Keep the paint in the kit under a name."""
         if self.work.execute(KeepPaint(name, KitPaint(dict(self.paint)))):
-            self.work.said.emit(f"The paint {name.strip()!r} is in the kit.", False)
+            self.work.said.emit(tr("The paint {strip!r} is in the kit.", strip=name.strip()), False)
 
     def take_paint(self, name: str) -> None:
         """Take a paint of the kit in hand."""
@@ -152,11 +152,11 @@ class Painting(QObject):
         """Have planes and axis go through the selected faces' middle; ``facing``: and one plane lie as they do."""
         studio, chosen = self.work.studio, self.faces.chosen
         if studio is None or not chosen.any():
-            self.work.said.emit("Select faces at the Model station first.", True)
+            self.work.said.emit(tr("Select faces at the Model station first."), True)
             return
         about, normal = middle_and_facing(studio.model.corners[chosen])
         if facing and normal is None:
-            self.work.warn("These faces look all ways: select some that face one way.")
+            self.work.warn(tr("These faces look all ways: select some that face one way."))
             return
         self.set(about=about, normal=normal if facing else None)
 
@@ -190,7 +190,7 @@ class Painting(QObject):
         names = [studio.keep_picture(data, read_picture(data, name)) for name, data in found.items()]
         self.work.refresh()
         self.set_brush(tip=names[0])
-        self.work.said.emit(f"{counted(len(names), 'tip')} in the kit.", False)
+        self.work.said.emit(tr("{tips} in the kit.", tips=counted(len(names), "tip")), False)
 
     # --- what is painted on -----------------------------------------------------------------------------------
 
@@ -207,14 +207,14 @@ class Painting(QObject):
             easel.painted_mask(studio, self.selection.selected)
             self.work.refresh()
             self.set(on_mask=True, erasing=False, tool="brush")
-            self.work.said.emit(f"Paint where it is to {title.lower()}; Alt takes away.", False)
+            self.work.said.emit(tr("Paint where it is to {lower}; Alt takes away.", lower=title.lower()), False)
 
     def confine(self, picture: str) -> None:
         """Have a kit picture, laid over the sheet that was pointed at last, confine what is painted on the mask."""
         studio, layer = self.work.studio, self.selection.layer
         hit = self.looking.last_hit
         if studio is None or layer is None or picture not in studio.project.pictures:
-            self.work.said.emit("Select the layer whose mask is to be confined.", True)
+            self.work.said.emit(tr("Select the layer whose mask is to be confined."), True)
             return
         key = (None if hit is None else sheet_of(studio.surface, hit)) or studio.surface.keys[0]
         easel.painted_mask(studio, layer.id)
@@ -225,7 +225,7 @@ class Painting(QObject):
         shape = PictureShape(picture, place, "alpha" if alpha else "luminance")
         if self.work.execute(AddMaskEntry(layer.id, MaskEntry(shape, "confine"))):
             self.set(on_mask=True)
-            self.work.said.emit("Paint carelessly: light passes bring its strongest parts, more the rest.", False)
+            self.work.said.emit(tr("Paint carelessly: light passes bring its strongest parts, more the rest."), False)
 
     def target(self) -> int | None:
         """The layer to paint on: the selected one, or a new brushwork layer above it."""
@@ -235,13 +235,13 @@ class Painting(QObject):
         moving = self.tool in ("clone", "smear")
         if self.on_mask and not moving:
             if layer is None:
-                self.work.said.emit("Select the layer whose mask you want to paint.", True)
+                self.work.said.emit(tr("Select the layer whose mask you want to paint."), True)
                 return None
             return layer.id
         if layer is not None and isinstance(layer.content, Brushwork):
             return layer.id
         if self.erasing and not moving:
-            self.work.said.emit("Select a brushwork layer to take paint away from.", True)
+            self.work.said.emit(tr("Select a brushwork layer to take paint away from."), True)
             return None
         name = free_name(self.work.studio.project, "Brushwork")
         above = None if layer is None or isinstance(layer.content, Group) else layer.id
@@ -275,7 +275,7 @@ class Painting(QObject):
         ``radius`` in model units and ``changes`` take the place of the brush's own.
         """
         if self.tool == "clone" and self.source is None:
-            self.work.said.emit("Ctrl+click what is to be taken first.", True)
+            self.work.said.emit(tr("Ctrl+click what is to be taken first."), True)
             return False
         studio, layer = self.work.studio, self.target()
         if studio is None or layer is None:
@@ -424,7 +424,7 @@ class Painting(QObject):
             elif away:
                 easel.erase_on_layer(studio, layer, covered, began)
             elif not self.paint:
-                self.work.said.emit("Choose at least one map that the paint gives to.", True)
+                self.work.said.emit(tr("Choose at least one map that the paint gives to."), True)
                 return False
             else:
                 easel.paint_on_layer(studio, layer, covered, self.paint, began)

@@ -17,6 +17,7 @@ from lucky_fern.core.project.places import Throw, Warp
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 _WIDTH = 0.9  # of half the view's height, at first
 
@@ -136,7 +137,7 @@ class Sliding(QObject):
     def keep(self, name: str) -> None:
         """Keep the slide in hand in the project, to return to."""
         if self.slide is not None and self.work.execute(KeepSlide(name, self.slide)):
-            self.work.said.emit(f"Kept as ‘{name.strip()}’.", False)
+            self.work.said.emit(tr("Kept as ‘{strip}’.", strip=name.strip()), False)
 
     def take(self, name: str) -> None:
         """A kept slide in hand again, pinned where it was."""
@@ -153,13 +154,13 @@ class Sliding(QObject):
     def print_all(self) -> None:
         """The slide as a decal on all that it reaches."""
         if self.slide is not None and self._add(self.slide) is not None:
-            self.work.said.emit("Printed as a decal: it can be moved, masked and changed like any other.", False)
+            self.work.said.emit(tr("Printed as a decal: it can be moved, masked and changed like any other."), False)
 
     def print_kept(self) -> None:
         """All kept slides as decals, each fading out where its faces turn away, so that they blend."""
         project, studio = self.work.project, self.work.studio
         if project is None or studio is None or not project.slides:
-            self.work.said.emit("No slide is kept yet: keep one for each side first.", True)
+            self.work.said.emit(tr("No slide is kept yet: keep one for each side first."), True)
             return
         made = []
         for name, slide in project.slides.items():
@@ -171,7 +172,7 @@ class Sliding(QObject):
         studio = self.work.studio
         assert studio is not None
         kit = studio.project.pictures.get(slide.picture)
-        title = "Slide" if kit is None else kit.name.rpartition(".")[0].replace("-", " ").capitalize() or kit.name
+        title = tr("Slide") if kit is None else kit.name.rpartition(".")[0].replace("-", " ").capitalize() or kit.name
         place = printed(slide.place, studio.model.diagonal)
         name = free_name(studio.project, title)
         if not self.work.execute(AddLayer(name, Decal(slide.picture, place), {"colour": Channel("picture")})):

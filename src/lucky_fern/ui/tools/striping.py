@@ -12,6 +12,7 @@ from lucky_fern.core.project.places import Along, Point
 from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
 _NARROW = 0.02  # of the model's size: a new stripe's width
 
@@ -36,8 +37,8 @@ class StripeTool(QObject):
         self.armed, self.first, self._drawn = on, None, None
         if on:
             self.work.said.emit(
-                "Click points on the model or on a sheet; click the first one again to close the stripe, "
-                "press Enter or double-click to end it.", False,
+                tr("Click points on the model or on a sheet; click the first one again to close the stripe, "
+"press Enter or double-click to end it."), False,
             )  # fmt: skip
         else:
             self.work.end_gesture()

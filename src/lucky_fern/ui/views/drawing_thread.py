@@ -11,10 +11,12 @@ from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
+from lucky_fern.words import tr
 
-NO_GL = (
-    "The views need OpenGL 3.3, which this computer's graphics driver does not offer. Update the driver, or start "
-    "with LIBGL_ALWAYS_SOFTWARE=1 to have the processor draw. Jobs (lucky-fern run) need no graphics."
+NO_GL = tr(
+    "The views need OpenGL 3.3, which this computer's graphics driver does not offer. Update the "
+    "driver, or start with LIBGL_ALWAYS_SOFTWARE=1 to have the processor draw. Jobs (lucky-fern "
+    "run) need no graphics."
 )
 
 

@@ -13,6 +13,7 @@ from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.ui.session.bringing import Bringing
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.views.overlay import Overlay
+from lucky_fern.words import tr
 
 PICTURE_MIME = "application/x-lucky-fern-picture"
 
@@ -54,4 +55,4 @@ class Drops:
 
     def _place(self, picture: str, point: F64) -> None:
         if not self._place_at(picture, point):
-            self._work.warn("There is nothing to place a picture on there; drop it on the model or on a sheet.")
+            self._work.warn(tr("There is nothing to place a picture on there; drop it on the model or on a sheet."))

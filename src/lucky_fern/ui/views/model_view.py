@@ -25,6 +25,7 @@ from lucky_fern.ui.session.compositing_thread import Seen
 from lucky_fern.ui.tools.sliding import look_of
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
+from lucky_fern.words import tr
 
 
 class ModelView(View):
@@ -37,7 +38,7 @@ class ModelView(View):
         self._shown: Bool | None = None  # the faces that are drawn
         self._uv: F64 | None = None  # where they lie for a while
         self._middle: tuple[Model, F64] | None = None
-        super().__init__("Model view", matter, ModelPainter)
+        super().__init__(tr("Model view"), matter, ModelPainter)
         self.looking.look_asked.connect(self.look_along)
         self.faces.shown_changed.connect(self._shown_changed)
 
@@ -62,7 +63,7 @@ class ModelView(View):
     def reset_scene(self) -> None:
         self.reset_layout()
         self.frame_all()
-        self.hint("" if self.work.studio is not None else "Open a model (OBJ, GLB, glTF, PLY or STL) to begin.")
+        self.hint("" if self.work.studio is not None else tr("Open a model (OBJ, GLB, glTF, PLY or STL) to begin."))
 
     def picture(self) -> ModelPicture:
         studio = self.work.studio

@@ -23,6 +23,7 @@ from lucky_fern.ui.gestures.grip import Grip
 from lucky_fern.ui.session.compositing_thread import Seen
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
+from lucky_fern.words import tr
 
 _PIXELS_PER_TEXEL = 48.0
 
@@ -39,9 +40,9 @@ class SheetView(View):
         self.ground = (0.60, 0.60, 0.60)
         self._uv: F64 | None = None  # where coloured faces lie for a while
         self._all_framed = True  # nobody has zoomed or panned yet: everything stays in view when the size changes
-        super().__init__("Sheet view", matter, SheetPainter)
-        self.unwrap = QPushButton("Unwrap it", self)
-        self.unwrap.setToolTip("Cut and unwrap the whole model, so that there is something to paint on")
+        super().__init__(tr("Sheet view"), matter, SheetPainter)
+        self.unwrap = QPushButton(tr("Unwrap it"), self)
+        self.unwrap.setToolTip(tr("Cut and unwrap the whole model, so that there is something to paint on"))
         self.unwrap.clicked.connect(lambda: matter.laying.do(Unwrap()))
         self.unwrap.hide()
 
@@ -58,7 +59,7 @@ class SheetView(View):
         self.overlay.facts = ""
         bare = studio is not None and not studio.surface.keys
         self.unwrap.setVisible(bare)
-        said = studio.warnings[-1] if studio is not None and studio.warnings else "This model has no UVs."
+        said = studio.warnings[-1] if studio is not None and studio.warnings else tr("This model has no UVs.")
         self.hint(said if bare else "")
 
     def reset_scene(self) -> None:

@@ -45,6 +45,7 @@ from lucky_fern.ui.views.drawing_thread import NO_GL
 from lucky_fern.ui.views.drops import Drops
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.overlay import Overlay
+from lucky_fern.words import tr
 
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
 
@@ -265,8 +266,12 @@ class View(QWidget):
         for gesture in self.gestures:
             gesture.show()
         self.overlay.wipe = self.comparing.wipe if self.comparing.pinned is not None else None
-        checker = f"Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels" if self.faces.checker else ""
-        self.overlay.banner = "Without the selected layers" if self.comparing.holding else checker
+        checker = (
+            tr("Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels", CHECKER_TEXELS=CHECKER_TEXELS)
+            if self.faces.checker
+            else ""
+        )
+        self.overlay.banner = tr("Without the selected layers") if self.comparing.holding else checker
         self.overlay.update()
 
     def _tint_changed(self) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from lucky_fern.ui.widgets.style import tones
+from lucky_fern.words import tr
 
 _ARROWS = {
     Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (0, -1), Qt.Key.Key_Up: (0, 1),
@@ -30,7 +31,7 @@ class CurveField(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(130)
-        self.setAccessibleName("Curve: input to the right, output upwards")
+        self.setAccessibleName(tr("Curve: input to the right, output upwards"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.points: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 1.0))
         self._held: int | None = None

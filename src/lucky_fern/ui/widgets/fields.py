@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core import colour
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _NEAR, _FAR = 0.02, 0.1  # steps of the arrow keys, without and with Shift
 
@@ -125,7 +126,7 @@ class ShadeSquare(DragField):
     """Saturation to the right, lightness upwards, of one hue."""
 
     def __init__(self) -> None:
-        super().__init__("Saturation and lightness")
+        super().__init__(tr("Saturation and lightness"))
         self.setFixedHeight(with_text(92))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.hue = self.saturation = 0.0
@@ -160,7 +161,7 @@ class HueBar(DragField):
     """All hues in a row."""
 
     def __init__(self) -> None:
-        super().__init__("Hue")
+        super().__init__(tr("Hue"))
         self.setFixedHeight(14)
         self.hue = 0.0
 
@@ -201,10 +202,10 @@ class ColourField(QWidget):
         row.setSpacing(6)
         self.swatch = QToolButton(checkable=True)
         self.swatch.setFixedSize(QSize(46, 22))
-        self.swatch.setAccessibleName(f"{title}: choose")
+        self.swatch.setAccessibleName(tr("{title}: choose", title=title))
         self.text = QLineEdit(maxLength=7, objectName="plain")
         self.text.setFixedWidth(with_text(74))
-        self.text.setAccessibleName(f"{title} as #rrggbb")
+        self.text.setAccessibleName(tr("{title} as #rrggbb", title=title))
         row.addWidget(self.swatch)
         row.addWidget(self.text)
         row.addStretch(1)

@@ -9,6 +9,7 @@ from PySide6.QtCore import qVersion
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPlainTextEdit, QVBoxLayout, QWidget
 
 from lucky_fern import __version__
+from lucky_fern.words import tr
 
 
 def parts_used() -> list[tuple[str, str, str]]:
@@ -25,7 +26,7 @@ def parts_used() -> list[tuple[str, str, str]]:
         except metadata.PackageNotFoundError:
             continue
         licence = _first(about, "License-Expression") or _short(_first(about, "License")) or _classified(about)
-        found.append((name, about["Version"], licence or "see the package"))
+        found.append((name, about["Version"], licence or tr("see the package")))
     return sorted(found)
 
 
@@ -58,13 +59,19 @@ class About(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("About Lucky Fern")
+        self.setWindowTitle(tr("About Lucky Fern"))
         self.resize(560, 460)
         column = QVBoxLayout(self)
-        words = QLabel(f"<b>Lucky Fern {__version__}</b><br>A texture painter for game mods, with Qt {qVersion()}.")
+        words = QLabel(
+            tr(
+                "<b>Lucky Fern {version}</b><br>A texture painter for game mods, with Qt {qVersion}.",
+                version=__version__,
+                qVersion=qVersion(),
+            )
+        )
         column.addWidget(words)
         text = QPlainTextEdit(licences(), readOnly=True)
-        text.setAccessibleName("Parts and their licences")
+        text.setAccessibleName(tr("Parts and their licences"))
         column.addWidget(text, 1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)

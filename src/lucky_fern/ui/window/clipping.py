@@ -11,9 +11,9 @@ from lucky_fern.core.bundles import MIME, bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.project.commands import TakeLayers
 from lucky_fern.core.sheets.picking import sheet_of
-from lucky_fern.core.words import counted
 from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.parts import Parts
+from lucky_fern.words import counted, tr
 
 
 class Clipping:
@@ -22,10 +22,10 @@ class Clipping:
     def __init__(self, parts: Parts, say: Callable[[str, bool], None], place: Callable[[str], object]) -> None:
         self.parts, self.say, self.place = parts, say, place
         add, key = parts.commands.add, QKeySequence.StandardKey
-        add("edit.copy", "Copy layers", self.copy_layers, key.Copy)
-        add("edit.paste", "Paste", self.paste, key.Paste, tip="Layers, or a picture from another program")
-        add("edit.copy-map", "Copy this map as a picture", self.copy_map, "Ctrl+Shift+C",
-            tip="The map that is looked at (or colour), of the sheet that was pointed at last")  # fmt: skip
+        add("edit.copy", tr("Copy layers"), self.copy_layers, key.Copy)
+        add("edit.paste", tr("Paste"), self.paste, key.Paste, tip=tr("Layers, or a picture from another program"))
+        add("edit.copy-map", tr("Copy this map as a picture"), self.copy_map, "Ctrl+Shift+C",
+            tip=tr("The map that is looked at (or colour), of the sheet that was pointed at last"))  # fmt: skip
 
     def paste(self) -> None:
         """A picture that was copied elsewhere lands as a decal in the middle of the model view."""
@@ -35,7 +35,7 @@ class Clipping:
             return
         found = pasted(mime)
         if found is None:
-            self.say("There is no picture to paste: copy one in another program first.", True)
+            self.say(tr("There is no picture to paste: copy one in another program first."), True)
         elif isinstance(found, list):
             self.parts.bringing.bring(found, self.place)
         else:
@@ -45,7 +45,7 @@ class Clipping:
         """The selected layers, for this project or one in another window."""
         studio, chosen = self.parts.work.studio, self.parts.selection.chosen
         if studio is None or not chosen:
-            self.say("There is no layer to copy: select it on the board first.", True)
+            self.say(tr("There is no layer to copy: select it on the board first."), True)
             return
 
         def hold(data: bytes) -> None:
@@ -53,21 +53,21 @@ class Clipping:
             mime.setData(MIME, data)
             QGuiApplication.clipboard().setMimeData(mime)
             count = len(chosen)
-            self.say(f"Copied {counted(count, 'layer')}; paste here or in another project.", False)
+            self.say(tr("Copied {layers}; paste here or in another project.", layers=counted(count, "layer")), False)
 
-        self.parts.errands.send("Copying layers …", lambda: bundle_of(studio, chosen), hold)
+        self.parts.errands.send(tr("Copying layers …"), lambda: bundle_of(studio, chosen), hold)
 
     def _paste_layers(self, data: bytes) -> None:
         studio, above = self.parts.work.studio, self.parts.selection.selected
         if studio is None:
-            self.say("Open a project to paste layers into.", True)
+            self.say(tr("Open a project to paste layers into."), True)
             return
 
         def put(taken: tuple[TakeLayers, list[str]]) -> None:
             if self.parts.work.studio is studio and self.parts.work.execute(taken[0]) and taken[1]:
                 self.parts.work.warn(" ".join(taken[1]))
 
-        self.parts.errands.send("Pasting layers …", lambda: take_bundle(studio, data, above), put)
+        self.parts.errands.send(tr("Pasting layers …"), lambda: take_bundle(studio, data, above), put)
 
     def copy_map(self) -> None:
         studio, store, hit = self.parts.work.studio, self.parts.maps.store, self.parts.looking.last_hit
@@ -77,7 +77,19 @@ class Clipping:
         shown = self.parts.looking.shown_map or "colour"
         pixels = store.maps.get(MapKey(key, shown))
         if pixels is None:
-            self.say(f"No layer gives anything to {shown} of {key}: there is nothing to copy.", True)
+            self.say(
+                tr("No layer gives anything to {shown} of {key}: there is nothing to copy.", shown=shown, key=key),
+                True,
+            )
             return
         QGuiApplication.clipboard().setImage(as_image(pixels))
-        self.say(f"Copied {shown} of {key}, {pixels.shape[1]} × {pixels.shape[0]}.", False)
+        self.say(
+            tr(
+                "Copied {shown} of {key}, {shape} × {shape_2}.",
+                shown=shown,
+                key=key,
+                shape=pixels.shape[1],
+                shape_2=pixels.shape[0],
+            ),
+            False,
+        )

@@ -13,6 +13,7 @@ from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.parts import Parts
+from lucky_fern.words import tr
 
 
 class Files:
@@ -22,18 +23,20 @@ class Files:
         self._window, self._parts, self._may_leave = window, parts, may_leave
 
     def ask_model(self) -> None:
-        path = asking.open_file(self._window, "New from a model", asking.kinds("Models", MODEL_SUFFIXES))
+        path = asking.open_file(self._window, tr("New from a model"), asking.kinds(tr("Models"), MODEL_SUFFIXES))
         if path is not None and self._may_leave():
             self._parts.work.open(path)
 
     def ask_open(self) -> None:
-        filter_ = asking.kinds("Projects and models", (SUFFIX, *MODEL_SUFFIXES))
-        path = asking.open_file(self._window, "Open", filter_)
+        filter_ = asking.kinds(tr("Projects and models"), (SUFFIX, *MODEL_SUFFIXES))
+        path = asking.open_file(self._window, tr("Open"), filter_)
         if path is not None and self._may_leave():
             self._parts.work.open(path)
 
     def ask_pictures(self) -> None:
-        found = asking.open_files(self._window, "Add pictures to the kit", asking.kinds("Pictures", PICTURE_SUFFIXES))
+        found = asking.open_files(
+            self._window, tr("Add pictures to the kit"), asking.kinds(tr("Pictures"), PICTURE_SUFFIXES)
+        )
         if found:
             self._parts.bringing.bring(found)
 
@@ -53,8 +56,8 @@ class Files:
         if studio is None:
             return None
         start = self._parts.work.path or Path.home() / f"{studio.project.name}{SUFFIX}"
-        filter_ = asking.kinds("Lucky Fern projects", (SUFFIX,))
-        return asking.save_file(self._window, "Save the project", str(start), filter_, SUFFIX)
+        filter_ = asking.kinds(tr("Lucky Fern projects"), (SUFFIX,))
+        return asking.save_file(self._window, tr("Save the project"), str(start), filter_, SUFFIX)
 
     def may_leave(self) -> bool:
         """Ask, once, what to do with unsaved changes and running exports; False if the person would rather stay."""
@@ -65,7 +68,7 @@ class Files:
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
-            self._window, "Unsaved changes", f"Save the changes to {studio.project.name}?",
+            self._window, tr("Unsaved changes"), tr("Save the changes to {name}?", name=studio.project.name),
             buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
         )  # fmt: skip
         return self._save_now() if answer == buttons.Save else answer == buttons.Discard
@@ -91,8 +94,8 @@ class Files:
         """Ask whether to wait for files that are being written; False if the person would rather stay."""
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
-            self._window, "Files are being written",
-            "Files are still being written. Wait until they are, then go on?",
+            self._window, tr("Files are being written"),
+            tr("Files are still being written. Wait until they are, then go on?"),
             buttons.Yes | buttons.Cancel, buttons.Yes,
         )  # fmt: skip
         if answer != buttons.Yes:

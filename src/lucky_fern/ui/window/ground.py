@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QTabWidget, QToolButton, QVBoxLayout, QWidget
 
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 BOARD_WIDTH = 440
 
@@ -34,7 +35,7 @@ class Ground(QWidget):
             beside.addWidget(view)
         beside.setSizes([500, 500])
         self.pages = QTabWidget(documentMode=True)
-        self.pages.setAccessibleName("About the layer")
+        self.pages.setAccessibleName(tr("About the layer"))
         layers = QSplitter(Qt.Orientation.Vertical)
         layers.addWidget(board)
         layers.addWidget(self.pages)
@@ -58,7 +59,7 @@ class Ground(QWidget):
         column.addLayout(middle, 1)
         for one in words:
             column.addWidget(one)
-        self.call_off = QToolButton(text="Cancel", toolTip="Forget what is being opened")
+        self.call_off = QToolButton(text=tr("Cancel"), toolTip=tr("Forget what is being opened"))
         self.call_off.hide()
         line = QHBoxLayout()
         line.setContentsMargins(0, 0, 8, 0)

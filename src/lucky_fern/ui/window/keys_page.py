@@ -17,16 +17,23 @@ from PySide6.QtWidgets import (
 )
 
 from lucky_fern.ui.widgets.commands import Commands
+from lucky_fern.words import tr
 
 _NAME = Qt.ItemDataRole.UserRole
 # What the hand does in views with keys held, or with keys of its own: told, not to be changed.
 FIXED = (
-    ("Turn the view", "drag, or Ctrl+arrow keys"), ("Move the view", "drag with Shift, or Shift+arrow keys"),
-    ("Nearer and farther", "wheel, + and −"), ("Turn the light", "drag with the right button"),
-    ("Move a decal by a texel", "arrow keys; with Shift by ten"), ("Without the selected layers", "hold K"),
-    ("Pin this state", "Shift+K"), ("End a stripe", "Enter"), ("Larger and smaller brush", "Ctrl+wheel"),
-    ("Straight on from the last stroke", "Shift+click"), ("The opposite of the brush", "hold Alt"),
-)  # fmt: skip
+    (tr("Turn the view"), tr("drag, or Ctrl+arrow keys")),
+    (tr("Move the view"), tr("drag with Shift, or Shift+arrow keys")),
+    (tr("Nearer and farther"), tr("wheel, + and −")),
+    (tr("Turn the light"), tr("drag with the right button")),
+    (tr("Move a decal by a texel"), tr("arrow keys; with Shift by ten")),
+    (tr("Without the selected layers"), tr("hold K")),
+    (tr("Pin this state"), "Shift+K"),
+    (tr("End a stripe"), "Enter"),
+    (tr("Larger and smaller brush"), tr("Ctrl+wheel")),
+    (tr("Straight on from the last stroke"), tr("Shift+click")),
+    (tr("The opposite of the brush"), tr("hold Alt")),
+)
 
 
 class KeysPage(QDialog):
@@ -35,24 +42,24 @@ class KeysPage(QDialog):
     def __init__(self, parent: QWidget, commands: Commands) -> None:
         super().__init__(parent)
         self.commands = commands
-        self.setWindowTitle("Shortcuts")
+        self.setWindowTitle(tr("Shortcuts"))
         self.resize(520, 560)
         column = QVBoxLayout(self)
-        self.search = QLineEdit(placeholderText="Search commands and keys", clearButtonEnabled=True)
-        self.search.setAccessibleName("Search commands and keys")
+        self.search = QLineEdit(placeholderText=tr("Search commands and keys"), clearButtonEnabled=True)
+        self.search.setAccessibleName(tr("Search commands and keys"))
         self.search.textChanged.connect(self._filter)
         column.addWidget(self.search)
         self.tree = QTreeWidget(columnCount=2, rootIsDecorated=False)
-        self.tree.setHeaderLabels(["Command", "Keys"])
-        self.tree.setAccessibleName("Commands and their keys")
+        self.tree.setHeaderLabels([tr("Command"), tr("Keys")])
+        self.tree.setAccessibleName(tr("Commands and their keys"))
         self.tree.currentItemChanged.connect(self._show)
         column.addWidget(self.tree, 1)
         row = QHBoxLayout()
-        label = QLabel("&Keys of the chosen one")
+        label = QLabel(tr("&Keys of the chosen one"))
         self.keys = QKeySequenceEdit(clearButtonEnabled=True)
         label.setBuddy(self.keys)
         self.keys.editingFinished.connect(self._change)
-        first = QPushButton("As at first")
+        first = QPushButton(tr("As at first"))
         first.clicked.connect(self._back)
         for widget in (label, self.keys, first):
             row.addWidget(widget)
@@ -103,7 +110,13 @@ class KeysPage(QDialog):
         keys = self.keys.keySequence().toString()
         other = self.commands.used_by(keys, name) if keys else None
         if other is not None:
-            self.words.setText(f"{keys} belongs to ‘{_title(self.commands, other)}’; give that another key first.")
+            self.words.setText(
+                tr(
+                    "{keys} belongs to ‘{title}’; give that another key first.",
+                    keys=keys,
+                    title=_title(self.commands, other),
+                )
+            )
             return
         self.words.clear()
         self._put(name, [keys] if keys else [])

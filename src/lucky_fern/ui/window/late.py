@@ -17,6 +17,7 @@ from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.window.parts import Parts
+from lucky_fern.words import tr
 
 if TYPE_CHECKING:
     from lucky_fern.ui.kit.sequence_panel import SequencePanel
@@ -38,7 +39,7 @@ _NAMES = (
     "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_files",
     "model_panel", "check_panel", "export_panel", "sequence_panel",
 )  # fmt: skip
-TABS = {"masks": "Mask", "slides": "Slide", "brush": "Brush"}
+TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush")}
 _AT = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}  # station → its own side
 
 
@@ -136,7 +137,7 @@ class Late(QObject):
         from lucky_fern.ui.stations.check.panel import CheckPanel
 
         panel = self.parts.make(CheckPanel, view=self.model_view)
-        panel.setAccessibleName("Check")
+        panel.setAccessibleName(tr("Check"))
         self.right.addWidget(panel)
         return panel
 
@@ -145,7 +146,7 @@ class Late(QObject):
         from lucky_fern.ui.stations.export.panel import ExportPanel
 
         panel = self.parts.make(ExportPanel)
-        panel.setAccessibleName("Export")
+        panel.setAccessibleName(tr("Export"))
         panel.quay_asked.connect(self._open_quay)
         self.right.addWidget(panel)
         return panel
@@ -155,7 +156,7 @@ class Late(QObject):
         from lucky_fern.ui.kit.sequence_panel import SequencePanel
 
         panel = self.parts.make(SequencePanel)
-        panel.setAccessibleName("Sequences")
+        panel.setAccessibleName(tr("Sequences"))
         panel.refresh()
         self.right.addWidget(panel)
         return panel

@@ -19,6 +19,7 @@ from lucky_fern.ui.widgets.style import icon, sheet, tones, with_text
 from lucky_fern.ui.widgets.tidying import Tidying
 from lucky_fern.ui.window.remembered import Remembered
 from lucky_fern.ui.window.start_page import BEGIN, DEMOS, StartPage
+from lucky_fern.words import tr
 
 if TYPE_CHECKING:
     from lucky_fern.core.log.reading import Lost
@@ -40,7 +41,7 @@ class Window(QMainWindow):
         self.remembered = Remembered() if remembered is None else remembered
         self.furnished = False
         self._wish: Callable[[], object] | None = None  # what was asked for before there was anything to do it
-        self.setWindowTitle("Lucky Fern")
+        self.setWindowTitle(tr("Lucky Fern"))
         self.setWindowIcon(icon("fern"))
         self.setStyleSheet(sheet(tones()))
         self.start_page = StartPage(self._do, self._open_recent)
@@ -97,7 +98,7 @@ class Window(QMainWindow):
         self.strip = TopStrip(parts)
         self.tools = ToolLine(parts, self.model_view, self.sheet_view)
         self.board, self.settings = Board(self.matter), SettingsPanel(self.matter)
-        self.settings.setAccessibleName("Layer")
+        self.settings.setAccessibleName(tr("Layer"))
         self.history = parts.make(HistoryPanel, matter=self.matter)
         self.tray = parts.make(Tray)
         self.notice, self.recovery, self.mishap = NoticeLine(), Recovery(), MishapLine()
@@ -111,7 +112,7 @@ class Window(QMainWindow):
             self.open_quay, lambda: self.rest.resting,
         )  # fmt: skip
         for page, title in (
-            (self.settings, "Layer"), (self.late.tab("masks"), TABS["masks"]), (self.history, "History"),
+            (self.settings, tr("Layer")), (self.late.tab("masks"), TABS["masks"]), (self.history, tr("History")),
             (self.late.tab("slides"), TABS["slides"]), (self.late.tab("brush"), TABS["brush"]),
         ):  # fmt: skip
             self.pages.addTab(page, title)
@@ -145,28 +146,28 @@ class Window(QMainWindow):
         add, key = self.parts.commands.add, QKeySequence.StandardKey
         add("file.new", BEGIN["file.new"], self.files.ask_model, key.New)
         add("file.open", BEGIN["file.open"], self.files.ask_open, key.Open, icon_name="open")
-        add("file.save", "Save", self.files.save, key.Save, icon_name="save")
-        add("file.save-as", "Save as …", self.files.ask_save, "Ctrl+Shift+S")
-        add("file.pictures", "Add pictures …", self.files.ask_pictures)
-        add("file.export", "Export again", self._export_again, "Ctrl+E", icon_name="export")
+        add("file.save", tr("Save"), self.files.save, key.Save, icon_name="save")
+        add("file.save-as", tr("Save as …"), self.files.ask_save, "Ctrl+Shift+S")
+        add("file.pictures", tr("Add pictures …"), self.files.ask_pictures)
+        add("file.export", tr("Export again"), self._export_again, "Ctrl+E", icon_name="export")
         for which, title in DEMOS.items():
             add(f"file.demo-{which}", title, partial(self._open_demo, which))
-        add("file.quit", "Quit", self.close, key.Quit)
-        add("edit.preferences", "Preferences …", self._ask_preferences, key.Preferences)
-        add("view.side", "Fold the side away", partial(self._fold, "side"), "F9", checkable=True)
-        add("view.tray", "Fold the kit away", partial(self._fold, "tray"), "F8", checkable=True)
+        add("file.quit", tr("Quit"), self.close, key.Quit)
+        add("edit.preferences", tr("Preferences …"), self._ask_preferences, key.Preferences)
+        add("view.side", tr("Fold the side away"), partial(self._fold, "side"), "F9", checkable=True)
+        add("view.tray", tr("Fold the kit away"), partial(self._fold, "tray"), "F8", checkable=True)
         add(
             "view.whole",
-            "This view takes all the room",
+            tr("This view takes all the room"),
             self._take_room,
             "Z",
             checkable=True,
-            tip="The view under the pointer takes all the room; again, and it gives it back",
+            tip=tr("The view under the pointer takes all the room; again, and it gives it back"),
         )
-        add("help.keys", "Shortcuts …", self._show_keys, key.HelpContents)
-        add("help.about", "About Lucky Fern …", self._show_about)
-        add("edit.all", "Select all", self._select_all, key.SelectAll)
-        add("edit.leave", "Leave what is being done", self._escape, "Esc")
+        add("help.keys", tr("Shortcuts …"), self._show_keys, key.HelpContents)
+        add("help.about", tr("About Lucky Fern …"), self._show_about)
+        add("edit.all", tr("Select all"), self._select_all, key.SelectAll)
+        add("edit.leave", tr("Leave what is being done"), self._escape, "Esc")
 
     def _connect(self) -> None:
         self.parts.looking.station_changed.connect(self._station_changed)
@@ -263,7 +264,7 @@ class Window(QMainWindow):
         studio = self.parts.work.studio
         if studio is not None:
             name = studio.project.name if self.parts.work.path is None else self.parts.work.path.stem
-            self.setWindowTitle(f"{name}[*] – Lucky Fern")
+            self.setWindowTitle(tr("{name}[*] – Lucky Fern", name=name))
             self.setWindowModified(studio.changed)
 
     def say(self, sentence: str, warning: bool) -> None:
@@ -426,7 +427,7 @@ class Window(QMainWindow):
 
         point = np.array([self.model_view.width() / 2, self.model_view.height() / 2])
         if not self.model_view.drop_picture(picture, point):
-            self.say("The middle of the model view is empty: turn the model so that it is there.", True)
+            self.say(tr("The middle of the model view is empty: turn the model so that it is there."), True)
 
     # --- drops and closing ------------------------------------------------------------------------------------
 

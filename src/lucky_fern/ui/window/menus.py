@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from lucky_fern.ui.widgets.commands import Commands
 from lucky_fern.ui.window.start_page import DEMOS
+from lucky_fern.words import tr
 
 # "" is a line between commands.
 Entries = Sequence[str | tuple[str, Sequence[str]]]  # names, and menus of names
@@ -18,17 +19,70 @@ _PAINT = tuple(f"paint.{tool}" for tool in ("brush", "line", "stamp", "clone", "
 _SELECT = (*(f"select.{tool}" for tool in ("pick", "paint", "rectangle", "lasso")), "", "select.through")
 _PLACE = tuple(f"place.{mode}" for mode in ("throw", "drape", "roll", "lay"))
 MENUS: dict[str, Entries] = {
-    "&File": ("file.new", "file.open", "file.recent", "", "file.save", "file.save-as", "", "file.pictures",
-              "file.export", "", *(f"file.demo-{which}" for which in DEMOS), "", "file.quit"),
-    "&Edit": ("edit.undo", "edit.redo", "", "edit.copy", "edit.paste", "edit.copy-map", "", "edit.all", "edit.leave",
-              "", ("Paint with", _PAINT), ("Select faces with", _SELECT), "", "edit.preferences"),
-    "&Layer": ("layer.wash", "layer.group", "layer.duplicate", "layer.delete", "", "layer.up", "layer.down",
-               "", "put.label", "put.figure", "put.stripe", "put.slide", ("Place it as", _PLACE)),
-    "&View": ("station.model", "station.artwork", "station.paint", "station.check", "station.export", "",
-              "view.frame", ("Look from", _SIDES), ("How it looks", _LOOKS), "view.light", "",
-              "view.whole", "view.side", "view.tray"),
-    "&Help": ("help.keys", "help.about"),
-}  # fmt: skip
+    tr("&File"): (
+        "file.new",
+        "file.open",
+        "file.recent",
+        "",
+        "file.save",
+        "file.save-as",
+        "",
+        "file.pictures",
+        "file.export",
+        "",
+        *(f"file.demo-{which}" for which in DEMOS),
+        "",
+        "file.quit",
+    ),
+    tr("&Edit"): (
+        "edit.undo",
+        "edit.redo",
+        "",
+        "edit.copy",
+        "edit.paste",
+        "edit.copy-map",
+        "",
+        "edit.all",
+        "edit.leave",
+        "",
+        (tr("Paint with"), _PAINT),
+        (tr("Select faces with"), _SELECT),
+        "",
+        "edit.preferences",
+    ),
+    tr("&Layer"): (
+        "layer.wash",
+        "layer.group",
+        "layer.duplicate",
+        "layer.delete",
+        "",
+        "layer.up",
+        "layer.down",
+        "",
+        "put.label",
+        "put.figure",
+        "put.stripe",
+        "put.slide",
+        (tr("Place it as"), _PLACE),
+    ),
+    tr("&View"): (
+        "station.model",
+        "station.artwork",
+        "station.paint",
+        "station.check",
+        "station.export",
+        "",
+        "view.frame",
+        (tr("Look from"), _SIDES),
+        (tr("How it looks"), _LOOKS),
+        "view.light",
+        "",
+        "view.whole",
+        "view.side",
+        "view.tray",
+    ),
+    tr("&Help"): ("help.keys", "help.about"),
+}
 
 
 def fill_menu_bar(bar: QMenuBar, commands: Commands) -> dict[str, QMenu]:
@@ -50,7 +104,7 @@ def _fill(menu: QMenu, names: Entries, commands: Commands) -> dict[str, QMenu]:
         elif name == "":
             menu.addSeparator()
         elif name == "file.recent":
-            found["recent"] = menu.addMenu("Open again")
+            found["recent"] = menu.addMenu(tr("Open again"))
             found["recent"].setToolTipsVisible(True)
         elif name in commands:
             menu.addAction(commands[name])

@@ -10,7 +10,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from lucky_fern.core.log.reading import Lost
-from lucky_fern.core.words import counted
+from lucky_fern.words import counted, tr
 
 
 class OfferLine(QWidget):
@@ -59,13 +59,19 @@ class Recovery(OfferLine):
         lost, rest = found[0], found[1:]
         when = time.strftime("%-d %B, %H:%M", time.localtime(lost.when))
         steps = counted(lost.steps, "step")
-        more = f" ({len(rest)} more after it)" if rest else ""
+        more = tr(" ({rest} more after it)", rest=len(rest)) if rest else ""
         self.offer(
-            f"Not saved when the program ended: {lost.name}, {steps}, {when}{more}.",
-            ("Bring it back", lambda: self._done(self.wanted, lost, [])),
-            ("Later", lambda: self.show_lost(rest)),
-            ("Forget it", lambda: self._done(self.unwanted, lost, rest)),
-        )  # fmt: skip
+            tr(
+                "Not saved when the program ended: {name}, {steps}, {when}{more}.",
+                name=lost.name,
+                steps=steps,
+                when=when,
+                more=more,
+            ),
+            (tr("Bring it back"), lambda: self._done(self.wanted, lost, [])),
+            (tr("Later"), lambda: self.show_lost(rest)),
+            (tr("Forget it"), lambda: self._done(self.unwanted, lost, rest)),
+        )
 
     def _done(self, signal: SignalInstance, lost: Lost, rest: list[Lost]) -> None:
         signal.emit(lost)
@@ -77,5 +83,5 @@ class MishapLine(OfferLine):
 
     def tell(self, sentence: str, details: str) -> None:
         """Show the sentence; the details go where the person pastes them."""
-        self.offer(sentence, ("Copy details", lambda: QGuiApplication.clipboard().setText(details)),
-                   ("Close", lambda: None))  # fmt: skip
+        self.offer(sentence, (tr("Copy details"), lambda: QGuiApplication.clipboard().setText(details)),
+                   (tr("Close"), lambda: None))  # fmt: skip

@@ -17,10 +17,11 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.remembered import Remembered
+from lucky_fern.words import tr
 
-_NUMBERS = {"point": "1.5, with a point", "comma": "1,5, with a comma", "system": "As the desktop"}
-_TEXTS = {0: "As the desktop", 100: "100 %", 125: "125 %", 150: "150 %"}
-_LOOKS = {"light": "Light", "dark": "Dark", "system": "As the desktop"}
+_NUMBERS = {"point": tr("1.5, with a point"), "comma": tr("1,5, with a comma"), "system": tr("As the desktop")}
+_TEXTS = {0: tr("As the desktop"), 100: "100 %", 125: "125 %", 150: "150 %"}
+_LOOKS = {"light": tr("Light"), "dark": tr("Dark"), "system": tr("As the desktop")}
 
 
 class Preferences(QDialog):
@@ -29,38 +30,38 @@ class Preferences(QDialog):
     def __init__(self, parent: QWidget, remembered: Remembered) -> None:
         super().__init__(parent)
         self.remembered = remembered
-        self.setWindowTitle("Preferences")
+        self.setWindowTitle(tr("Preferences"))
         form = QFormLayout(self)
         self.look = QComboBox()
         for look, title in _LOOKS.items():
             self.look.addItem(title, look)
         self.look.setCurrentIndex(self.look.findData(remembered.look))
-        self.look.setToolTip("From the next start on")
-        form.addRow("&Look (from the next start on)", self.look)
+        self.look.setToolTip(tr("From the next start on"))
+        form.addRow(tr("&Look (from the next start on)"), self.look)
         self.numbers = QComboBox()
         for numbers, title in _NUMBERS.items():
             self.numbers.addItem(title, numbers)
         self.numbers.setCurrentIndex(self.numbers.findData(remembered.numbers))
-        form.addRow("&Numbers (from the next start on)", self.numbers)
+        form.addRow(tr("&Numbers (from the next start on)"), self.numbers)
         self.text = QComboBox()
         for size, title in _TEXTS.items():
             self.text.addItem(title, size)
         self.text.setCurrentIndex(self.text.findData(remembered.text))
-        form.addRow("&Text (from the next start on)", self.text)
-        self.home = QLineEdit(remembered.home, placeholderText="where a file was found last", objectName="plain")
+        form.addRow(tr("&Text (from the next start on)"), self.text)
+        self.home = QLineEdit(remembered.home, placeholderText=tr("where a file was found last"), objectName="plain")
         self.home.setMinimumWidth(260)
-        browse = QPushButton("Browse …")
+        browse = QPushButton(tr("Browse …"))
         browse.setAutoDefault(False)
         browse.clicked.connect(self._browse)
         row = QHBoxLayout()
         row.addWidget(self.home, 1)
         row.addWidget(browse)
-        form.addRow("My &folder", row)
+        form.addRow(tr("My &folder"), row)
         self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=" MB")
         self.undo.setValue(remembered.undo_megabytes)
-        self.undo.setToolTip("How much memory steps to undo may take")
-        form.addRow("Memory for &undo", self.undo)
-        self.keep = QCheckBox("&Keep the previous file as NAME.fern~ when saving")
+        self.undo.setToolTip(tr("How much memory steps to undo may take"))
+        form.addRow(tr("Memory for &undo"), self.undo)
+        self.keep = QCheckBox(tr("&Keep the previous file as NAME.fern~ when saving"))
         self.keep.setChecked(remembered.keep_previous)
         form.addRow(self.keep)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
@@ -69,7 +70,7 @@ class Preferences(QDialog):
         form.addRow(buttons)
 
     def _browse(self) -> None:
-        found = asking.folder(self, "My folder", self.home.text())
+        found = asking.folder(self, tr("My folder"), self.home.text())
         if found is not None:
             self.home.setText(str(found))
 

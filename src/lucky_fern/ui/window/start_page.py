@@ -10,9 +10,11 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
+from lucky_fern.words import tr
+
 # Commands with their titles.
-BEGIN = {"file.new": "New from a model …", "file.open": "Open …"}
-DEMOS = {"flask": "Demo: soup flask", "ferry": "Demo: Marsh Hen", "kettle": "Demo: tea kettle"}
+BEGIN = {"file.new": tr("New from a model …"), "file.open": tr("Open …")}
+DEMOS = {"flask": tr("Demo: soup flask"), "ferry": tr("Demo: Marsh Hen"), "kettle": tr("Demo: tea kettle")}
 _SHOWN = 6
 
 
@@ -31,15 +33,15 @@ class StartPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 16)
         column.setSpacing(5)
-        column.addWidget(QLabel("Begin", objectName="heading"))
+        column.addWidget(QLabel(tr("Begin"), objectName="heading"))
         for name, title in BEGIN.items():
             column.addWidget(self._button(title, partial(do, name)))
-        self.heading = QLabel("Go on with", objectName="heading")
+        self.heading = QLabel(tr("Go on with"), objectName="heading")
         column.addWidget(self.heading)
         self._recent = QVBoxLayout()
         self._recent.setSpacing(5)
         column.addLayout(self._recent)
-        column.addWidget(QLabel("Look round", objectName="heading"))
+        column.addWidget(QLabel(tr("Look round"), objectName="heading"))
         for which, title in DEMOS.items():
             column.addWidget(self._button(title, partial(do, f"file.demo-{which}")))
 

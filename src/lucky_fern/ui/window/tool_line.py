@@ -22,27 +22,34 @@ from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.widgets.style import icon, tones
 from lucky_fern.ui.window.parts import Parts
+from lucky_fern.words import tr
 
 _TITLES = {
-    "model": "Select faces",
-    "artwork": "Drag a picture from the tray onto either view",
-    "paint": "Paint by hand",
-    "check": "What will go wrong in the game, and what mends it",
-    "export": "Write the maps that the game reads",
+    "model": tr("Select faces"),
+    "artwork": tr("Drag a picture from the tray onto either view"),
+    "paint": tr("Paint by hand"),
+    "check": tr("What will go wrong in the game, and what mends it"),
+    "export": tr("Write the maps that the game reads"),
 }
 
 
-NAMED = {"front": "the front", "back": "the back", "left": "the left", "right": "the right", "top": "above",
-         "bottom": "below"}  # fmt: skip
+NAMED = {
+    "front": tr("the front"),
+    "back": tr("the back"),
+    "left": tr("the left"),
+    "right": tr("the right"),
+    "top": "above",
+    "bottom": "below",
+}
 SIDES = tuple(NAMED)
 _LEAST = 900  # pixels
 _ROOMY = 1560  # pixels, from which all tools are called by name
 MODES: dict[str, type[Place]] = {"throw": Throw, "drape": Drape, "roll": Roll, "lay": Lay}
 _MODES = (
-    ("throw", "Throw", "Straight through the air, like a slide projector"),
-    ("drape", "Drape", "Follows the surface from its middle, so that lettering keeps its shape"),
-    ("roll", "Roll", "Round an axis, like a label round a bottle"),
-    ("lay", "Lay", "Flat on the sheet, in UV space"),
+    ("throw", tr("Throw"), tr("Straight through the air, like a slide projector")),
+    ("drape", tr("Drape"), tr("Follows the surface from its middle, so that lettering keeps its shape")),
+    ("roll", tr("Roll"), tr("Round an axis, like a label round a bottle")),
+    ("lay", tr("Lay"), tr("Flat on the sheet, in UV space")),
 )
 
 
@@ -61,19 +68,24 @@ class ToolLine(QWidget):
         row.setContentsMargins(8, 3, 8, 3)
         row.setSpacing(2)
         self.label = self._button(
-            row, "put.label", "text", "Label", "Letters on the surface: click where they are to be",
+            row, "put.label", "text", tr("Label"), tr("Letters on the surface: click where they are to be"),
             partial(self._take, "label"), named=True,
         )  # fmt: skip
         self.figure = self._button(
-            row, "put.figure", "figure", "Figure", "A simple figure on the surface: click where it is to be",
+            row, "put.figure", "figure", tr("Figure"), tr("A simple figure on the surface: click where it is to be"),
             partial(self._take, "figure"), named=True,
         )  # fmt: skip
         self.stripe = self._button(
-            row, "put.stripe", "stripe", "Stripe", "A stripe along the surface: click its points in either view",
-            self._arm_stripe, named=True,
-        )  # fmt: skip
+            row,
+            "put.stripe",
+            "stripe",
+            tr("Stripe"),
+            tr("A stripe along the surface: click its points in either view"),
+            self._arm_stripe,
+            named=True,
+        )
         self.slide = self._button(
-            row, "put.slide", "slide", "Slide", "A picture held over the model view, to print or brush on",
+            row, "put.slide", "slide", tr("Slide"), tr("A picture held over the model view, to print or brush on"),
             self._ask_slide, named=True,
         )  # fmt: skip
         self.title = QLabel(objectName="quiet")
@@ -95,69 +107,71 @@ class ToolLine(QWidget):
         row.addWidget(self.picking)
         row.addStretch(1)
         self.shaded = self._button(
-            row, "look.shaded", "shaded", "Lit, as in the game",
-            "Lit, as in the game; drag with the right button to turn the light", partial(self._shade, SHADED),
+            row, "look.shaded", "shaded", tr("Lit, as in the game"),
+            tr("Lit, as in the game; drag with the right button to turn the light"), partial(self._shade, SHADED),
         )  # fmt: skip
         self.flat = self._button(
-            row, "look.flat", "flat", "Flat colour, without light",
-            "Flat colour, without light (U changes between the two)", partial(self._shade, FLAT),
+            row, "look.flat", "flat", tr("Flat colour, without light"),
+            tr("Flat colour, without light (U changes between the two)"), partial(self._shade, FLAT),
         )  # fmt: skip
-        parts.commands.add("view.light", "Light on and off", self._switch_light, "U")
+        parts.commands.add("view.light", tr("Light on and off"), self._switch_light, "U")
         self._rule(row)
         self.wires = self._button(
             row,
             "look.wires",
             "wires",
-            "Wires of the mesh",
+            tr("Wires of the mesh"),
             "",
             lambda: model_view.set_look(wires=self._is("look.wires")),
         )
         self.seams = self._button(
-            row, "look.seams", "seams", "UV seams", "", lambda: model_view.set_look(seams=self._is("look.seams"))
+            row, "look.seams", "seams", tr("UV seams"), "", lambda: model_view.set_look(seams=self._is("look.seams"))
         )
         self.sheet_wires = self._button(
-            row, "look.sheet-wires", "square", "Wires on the sheet", "",
+            row, "look.sheet-wires", "square", tr("Wires on the sheet"), "",
             lambda: sheet_view.set_wires(self._is("look.sheet-wires")),
         )  # fmt: skip
         self.commands["look.sheet-wires"].setChecked(True)
         self.parallel = self._button(
-            row, "look.parallel", "parallel", "Parallel projection", "",
+            row, "look.parallel", "parallel", tr("Parallel projection"), "",
             lambda: model_view.set_parallel(self._is("look.parallel")),
         )  # fmt: skip
         self._rule(row)
         self.without = QToolButton(icon=icon("compare", tones().text, tones().active))  # held, not switched
         self.without.setIconSize(QSize(18, 18))
-        self.without.setToolTip("Hold to see the stack without the selected layers (K)")
+        self.without.setToolTip(tr("Hold to see the stack without the selected layers (K)"))
         self.without.setAccessibleName(self.without.toolTip())
         row.addWidget(self.without)
         self.without.pressed.connect(lambda: self.parts.comparing.hold(True))
         self.without.released.connect(lambda: self.parts.comparing.hold(False))
         self.pin = self._button(
-            row, "look.pin", "pin", "Pin this state", "Pin this state and wipe between it and now (Shift+K)",
+            row, "look.pin", "pin", tr("Pin this state"), tr("Pin this state and wipe between it and now (Shift+K)"),
             self.parts.comparing.pin,
         )  # fmt: skip
         self._rule(row)
-        self.looks = QToolButton(text="Look ▾", toolTip="Look straight from one of the six sides")
+        self.looks = QToolButton(text=tr("Look ▾"), toolTip=tr("Look straight from one of the six sides"))
         self.looks.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.looks.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         sides = QMenu(self.looks)
         for name in SIDES:
             sides.addAction(
-                self.commands.add(f"look.{name}", f"From {NAMED[name]}", partial(model_view.look_from, name))
+                self.commands.add(
+                    f"look.{name}", tr("From {NAMED}", NAMED=NAMED[name]), partial(model_view.look_from, name)
+                )
             )
         sides.addSeparator()
         sides.addAction(self.commands.add(
-            "look.front-only", "Hide what faces away",
+            "look.front-only", tr("Hide what faces away"),
             lambda: model_view.set_look(front_only=self._is("look.front-only")),
-            tip="See into what is closed, and paint there", checkable=True,
+            tip=tr("See into what is closed, and paint there"), checkable=True,
         ))  # fmt: skip
         sides.addAction(self.commands.add(
-            "look.bloom", "What glows shines beyond itself",
+            "look.bloom", tr("What glows shines beyond itself"),
             lambda: model_view.set_look(bloom=float(self._is("look.bloom"))), checkable=True,
         ))  # fmt: skip
         self.looks.setMenu(sides)
         row.addWidget(self.looks)
-        parts.commands.add("view.frame", "Show everything", self._frame_all, "F", icon_name="frame")
+        parts.commands.add("view.frame", tr("Show everything"), self._frame_all, "F", icon_name="frame")
         self.frame = parts.commands.button("view.frame")
         row.addWidget(self.frame)
         self.commands["look.shaded"].setChecked(True)
@@ -218,11 +232,11 @@ class ToolLine(QWidget):
         self.without.setEnabled(bool(self.parts.selection.chosen))
         self.modes.setVisible(decal is not None and not self.parts.sliding.up)
         if self.parts.dropping.thing is not None:
-            self.title.setText("Click where it is to be")
+            self.title.setText(tr("Click where it is to be"))
         elif self.parts.striping.armed:
-            self.title.setText("Click its points; Enter ends it")
+            self.title.setText(tr("Click its points; Enter ends it"))
         elif self.parts.sliding.up:
-            self.title.setText("Drag it over the model")
+            self.title.setText(tr("Drag it over the model"))
         elif decal is not None:
             self.title.setText("")
             for mode in self.mode_buttons:
@@ -240,7 +254,7 @@ class ToolLine(QWidget):
         if not isinstance(place, MODES[mode]):
             new = in_mode(studio.surface, place, height, mode)
         if new is None:
-            self.parts.work.said.emit("Its middle lies beside the model; move it onto the surface first.", True)
+            self.parts.work.said.emit(tr("Its middle lies beside the model; move it onto the surface first."), True)
         elif new is not place:
             self.parts.work.end_gesture()
             self.parts.work.execute(SetPlace(layer.id, new))

@@ -9,8 +9,14 @@ from PySide6.QtGui import QActionGroup, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from lucky_fern.ui.window.parts import Parts
+from lucky_fern.words import tr
 
-STATIONS = ("model", "artwork", "paint", "check", "export")
+# Station → how it is called, and how the command that goes there is.
+STATIONS = {
+    "model": (tr("Model"), tr("Model station")), "artwork": (tr("Artwork"), tr("Artwork station")),
+    "paint": (tr("Paint"), tr("Paint station")), "check": (tr("Check"), tr("Check station")),
+    "export": (tr("Export"), tr("Export station")),
+}  # fmt: skip
 
 
 class TopStrip(QWidget):
@@ -24,7 +30,7 @@ class TopStrip(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 0, 8, 0)
         row.setSpacing(4)
-        self.menu_button = QToolButton(text="Menu ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu_button = QToolButton(text=tr("Menu ▾"), popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu_button.setStyleSheet(
             "QToolButton::menu-indicator { image: none; } QToolButton { padding: 5px 9px; }"
         )
@@ -38,10 +44,10 @@ class TopStrip(QWidget):
         commands = parts.commands
         together = QActionGroup(self)
         self.buttons: dict[str, QToolButton] = {}
-        for number, station in enumerate(STATIONS, 1):
+        for number, (station, (title, tip)) in enumerate(STATIONS.items(), 1):
             go = commands.add(
-                f"station.{station}", f"{number}  {station.capitalize()}", partial(parts.looking.go_to, station),
-                f"Ctrl+{number}", tip=f"{station.capitalize()} station", checkable=True,
+                f"station.{station}", f"{number}  {title}", partial(parts.looking.go_to, station),
+                f"Ctrl+{number}", tip=tip, checkable=True,
             )  # fmt: skip
             together.addAction(go)
             button = commands.button(f"station.{station}", text=True)
@@ -50,17 +56,17 @@ class TopStrip(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         # Nothing that moves: each step of it would have the whole window put together anew.
-        self.busy = QLabel("Working …", objectName="quiet")
-        self.busy.setToolTip("Working out the maps")
-        self.busy.setAccessibleName("Working")
+        self.busy = QLabel(tr("Working …"), objectName="quiet")
+        self.busy.setToolTip(tr("Working out the maps"))
+        self.busy.setAccessibleName(tr("Working"))
         policy = self.busy.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.busy.setSizePolicy(policy)
         self.busy.hide()
         row.addWidget(self.busy)
         key = QKeySequence.StandardKey
-        commands.add("edit.undo", "Undo", parts.work.undo, key.Undo, icon_name="undo")
-        commands.add("edit.redo", "Redo", parts.work.redo, [key.Redo, "Ctrl+Y"], icon_name="redo")
+        commands.add("edit.undo", tr("Undo"), parts.work.undo, key.Undo, icon_name="undo")
+        commands.add("edit.redo", tr("Redo"), parts.work.redo, [key.Redo, "Ctrl+Y"], icon_name="redo")
         self.undo, self.redo = commands.button("edit.undo"), commands.button("edit.redo")
         self.save = commands.button("file.save")
         for button in (self.undo, self.redo, self.save):
@@ -78,19 +84,19 @@ class TopStrip(QWidget):
 
     def refresh(self) -> None:
         studio, commands = self.parts.work.studio, self.parts.commands
-        self.name.setText(studio.project.name if studio is not None else "No project")
+        self.name.setText(studio.project.name if studio is not None else tr("No project"))
         if studio is None:
             state = ""
         elif self.parts.work.path is None:
-            state = "not saved yet"
+            state = tr("not saved yet")
         else:
-            state = "unsaved changes" if studio.changed else "saved"
+            state = tr("unsaved changes") if studio.changed else "saved"
         self.saved.setText(state)
         for name in ("file.save", "file.save-as"):
             commands[name].setEnabled(studio is not None)
         undo, redo = (studio.history.undo_label, studio.history.redo_label) if studio is not None else (None, None)
         commands["edit.undo"].setEnabled(undo is not None)
         commands["edit.redo"].setEnabled(redo is not None)
-        commands.tip("edit.undo", f"Undo: {undo}" if undo else "Nothing to undo")
-        commands.tip("edit.redo", f"Redo: {redo}" if redo else "Nothing to redo")
+        commands.tip("edit.undo", tr("Undo: {undo}", undo=undo) if undo else tr("Nothing to undo"))
+        commands.tip("edit.redo", tr("Redo: {redo}", redo=redo) if redo else tr("Nothing to redo"))
         commands[f"station.{self.parts.looking.station}"].setChecked(True)

@@ -45,6 +45,7 @@ from lucky_fern.core.project.commands.stack import (
 from lucky_fern.core.project.commands.taking import TakeLayers
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.kinds import convert
+from lucky_fern.words import tr
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
@@ -67,7 +68,7 @@ Single = (
 class Several(Command, frozen=True, tag="several"):
     """Edits done together, one step of undo: the same change to many layers, or one act of many parts."""
 
-    label: ClassVar[str] = "Change layers"
+    label: ClassVar[str] = tr("Change layers")
     commands: tuple[Single, ...]
     named: str | None = None
 
@@ -114,5 +115,5 @@ def from_plain(data: object) -> Command:
     try:
         command: Command = convert(data, AnyCommand)
     except msgspec.ValidationError as error:
-        raise CommandError(f"not a command: {error}") from error
+        raise CommandError(tr("not a command: {error}", error=error)) from error
     return command

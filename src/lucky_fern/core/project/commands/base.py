@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.tree import changed
+from lucky_fern.words import tr
 
 
 class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="do"):
@@ -53,7 +54,7 @@ def layer_of(project: Project, layer_id: int) -> Layer:
     try:
         return project.layer(layer_id)
     except KeyError:
-        raise CommandError(f"layer {layer_id} is not in the stack any more") from None
+        raise CommandError(tr("layer {layer_id} is not in the stack any more", layer_id=layer_id)) from None
 
 
 def free_name(project: Project, name: str) -> str:

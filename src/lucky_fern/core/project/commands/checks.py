@@ -8,22 +8,31 @@ from lucky_fern.core.project.document import Channel, Project
 from lucky_fern.core.project.kinds import Content, Place
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import BLEND_MODES, check_picture
+from lucky_fern.words import tr
 
 
 def check_blend(blend: str) -> None:
     if blend not in BLEND_MODES:
-        raise CommandError(f"there is no blend mode {blend!r}; there are {', '.join(BLEND_MODES)}")
+        raise CommandError(
+            tr(
+                "there is no blend mode {blend!r}; there are {BLEND_MODES}",
+                blend=blend,
+                BLEND_MODES=", ".join(BLEND_MODES),
+            )
+        )
 
 
 def check_channel(project: Project, content: Content, map_name: str, channel: Channel) -> None:
     """Refuse a channel whose map, value or picture cannot be."""
     if map_name not in MAPS:
-        raise CommandError(f"there is no map called {map_name!r}; the maps are {', '.join(MAPS)}")
+        raise CommandError(
+            tr("there is no map called {map_name!r}; the maps are {MAPS}", map_name=map_name, MAPS=", ".join(MAPS))
+        )
     check_share("opacity", channel.opacity)
     if channel.blend is not None:
         check_blend(channel.blend)
     if channel.relief and map_name != "height":
-        raise CommandError("only the height map shapes the normal map; switch relief on there")
+        raise CommandError(tr("only the height map shapes the normal map; switch relief on there"))
     if channel.picture is not None:
         check_picture(project, channel.picture)
     content.check_source(map_name, channel.source, channel.picture)

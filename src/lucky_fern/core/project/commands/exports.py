@@ -11,12 +11,13 @@ from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
 from lucky_fern.core.project.presets import check_preset
+from lucky_fern.words import tr
 
 
 class SetExports(Command, frozen=True, tag="set-exports"):
     """Remember which exports a project has."""
 
-    label: ClassVar[str] = "Set up the export"
+    label: ClassVar[str] = tr("Set up the export")
     exports: tuple[ExportSetup, ...]
 
     def apply(self, project: Project) -> Project:
@@ -33,7 +34,7 @@ class SetExports(Command, frozen=True, tag="set-exports"):
 class SetCredit(Command, frozen=True, tag="set-credit"):
     """Write down whose a picture of the kit is, under which licence, and where it comes from."""
 
-    label: ClassVar[str] = "Credit a picture"
+    label: ClassVar[str] = tr("Credit a picture")
     picture: str
     author: str = ""
     licence: str = ""
@@ -41,7 +42,7 @@ class SetCredit(Command, frozen=True, tag="set-credit"):
 
     def apply(self, project: Project) -> Project:
         if self.picture not in project.pictures:
-            raise CommandError(f"there is no picture {self.picture!r} in the kit")
+            raise CommandError(tr("there is no picture {picture!r} in the kit", picture=self.picture))
         kit = replace(
             project.pictures[self.picture], author=self.author.strip(), licence=self.licence.strip(),
             source=self.source.strip(),

@@ -13,12 +13,13 @@ from lucky_fern.core.project.document import KitPaint, KitPicture, Layer, Projec
 from lucky_fern.core.project.kinds import check_value
 from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
+from lucky_fern.words import tr
 
 
 class AddPicture(Command, frozen=True, tag="add-picture"):
     """Put a picture into the project's kit."""
 
-    label: ClassVar[str] = "Add picture"
+    label: ClassVar[str] = tr("Add picture")
     id: str
     picture: KitPicture
 
@@ -29,20 +30,20 @@ class AddPicture(Command, frozen=True, tag="add-picture"):
 class KeepPaint(Command, frozen=True, tag="keep-paint"):
     """Keep a paint in the kit under a name, in place of an older one of that name; None forgets it."""
 
-    label: ClassVar[str] = "Keep paint"
+    label: ClassVar[str] = tr("Keep paint")
     name: str
     paint: KitPaint | None
 
     def apply(self, project: Project) -> Project:
         name = self.name.strip()
         if not name:
-            raise CommandError("a paint needs a name")
+            raise CommandError(tr("a paint needs a name"))
         if self.paint is None and name not in project.paints:
-            raise CommandError(f"there is no paint {name!r} any more")
+            raise CommandError(tr("there is no paint {name!r} any more", name=name))
         paints = {known: paint for known, paint in project.paints.items() if known != name}
         if self.paint is not None:
             if not self.paint.values:
-                raise CommandError("a paint gives to one map at least")
+                raise CommandError(tr("a paint gives to one map at least"))
             for map_name, value in self.paint.values.items():
                 check_value(map_name, value)
             paints[name] = self.paint
@@ -52,14 +53,14 @@ class KeepPaint(Command, frozen=True, tag="keep-paint"):
 class SetLabel(Command, frozen=True, tag="set-label"):
     """Change what a label says or looks like; letters keep their size on every decal that shows it."""
 
-    label: ClassVar[str] = "Edit label"
+    label: ClassVar[str] = tr("Edit label")
     picture: str
     kit: KitPicture
 
     def apply(self, project: Project) -> Project:
         before = project.pictures.get(self.picture)
         if before is None or before.text is None or self.kit.text is None:
-            raise CommandError(f"{self.picture!r} is no label")
+            raise CommandError(tr("{picture!r} is no label", picture=self.picture))
         wider = self.kit.width / before.width  # an em has so many pixels in both
 
         def change(layer: Layer) -> Layer:
@@ -84,14 +85,14 @@ class SetLabel(Command, frozen=True, tag="set-label"):
 class SetFigure(Command, frozen=True, tag="set-figure"):
     """Change what a figure looks like, on every decal that shows it."""
 
-    label: ClassVar[str] = "Edit figure"
+    label: ClassVar[str] = tr("Edit figure")
     picture: str
     kit: KitPicture
 
     def apply(self, project: Project) -> Project:
         before = project.pictures.get(self.picture)
         if before is None or before.figure is None or self.kit.figure is None:
-            raise CommandError(f"{self.picture!r} is no figure")
+            raise CommandError(tr("{picture!r} is no figure", picture=self.picture))
         return replace(project, pictures={**project.pictures, self.picture: self.kit})
 
     def merges_with(self, earlier: Command) -> bool:
@@ -101,7 +102,7 @@ class SetFigure(Command, frozen=True, tag="set-figure"):
 class SetTaken(Command, frozen=True, tag="set-taken"):
     """Say whether a picture's numbers are encoded colours or plain data."""
 
-    label: ClassVar[str] = "Take picture as"
+    label: ClassVar[str] = tr("Take picture as")
     picture: str
     taken: Taken
 
@@ -109,7 +110,7 @@ class SetTaken(Command, frozen=True, tag="set-taken"):
         names = project.sequences.get(self.picture, {0: self.picture}).values()
         for name in names:
             if name not in project.pictures:
-                raise CommandError(f"picture {name!r} is not in the kit")
+                raise CommandError(tr("picture {name!r} is not in the kit", name=name))
         changed = {name: replace(project.pictures[name], taken=self.taken) for name in names}
         return replace(project, pictures={**project.pictures, **changed})
 
@@ -117,16 +118,23 @@ class SetTaken(Command, frozen=True, tag="set-taken"):
 class AddSequence(Command, frozen=True, tag="add-sequence"):
     """Name one kit picture for each tile."""
 
-    label: ClassVar[str] = "Add picture sequence"
+    label: ClassVar[str] = tr("Add picture sequence")
     id: str
     tiles: dict[int, str]
 
     def apply(self, project: Project) -> Project:
         if self.id in project.pictures or not self.tiles:
-            raise CommandError(f"a sequence cannot be called {self.id!r}")
+            raise CommandError(tr("a sequence cannot be called {id!r}", id=self.id))
         for tile, name in self.tiles.items():
             if not is_tile(tile):
-                raise CommandError(f"{tile} is no tile; tiles run from {FIRST_TILE} to {LAST_TILE}")
+                raise CommandError(
+                    tr(
+                        "{tile} is no tile; tiles run from {FIRST_TILE} to {LAST_TILE}",
+                        tile=tile,
+                        FIRST_TILE=FIRST_TILE,
+                        LAST_TILE=LAST_TILE,
+                    )
+                )
             if name not in project.pictures:
-                raise CommandError(f"picture {name!r} is not in the kit; add it first")
+                raise CommandError(tr("picture {name!r} is not in the kit; add it first", name=name))
         return replace(project, sequences={**project.sequences, self.id: dict(sorted(self.tiles.items()))})

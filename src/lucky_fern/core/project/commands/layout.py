@@ -13,19 +13,20 @@ from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, title_of
 from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.project.references import carried, layer_refers
+from lucky_fern.words import tr
 
 
 class LayOut(Command, frozen=True, tag="lay-out"):
     """Change the layout: what was asked for (of the packed ``faces``, None for all) and the digest of the result."""
 
-    label: ClassVar[str] = "Change layout"
+    label: ClassVar[str] = tr("Change layout")
     edit: LayoutEdit
     layout: str
     faces: str | None = None
 
     def apply(self, project: Project) -> Project:
         if project.model is None:
-            raise CommandError("there is no model whose layout could change")
+            raise CommandError(tr("there is no model whose layout could change"))
         project = replace(project, model=replace(project.model, layout=self.layout))
         if isinstance(self.edit, RenameMaterial):
             return _renamed_material(project, _MaterialCalled(self.edit.old, self.edit.new))
@@ -41,29 +42,29 @@ class LayOut(Command, frozen=True, tag="lay-out"):
 class SaveSelection(Command, frozen=True, tag="save-selection"):
     """Keep a set of faces under a name, in place of an older one of that name."""
 
-    label: ClassVar[str] = "Save selection"
+    label: ClassVar[str] = tr("Save selection")
     name: str
     faces: str
 
     def apply(self, project: Project) -> Project:
         if not self.name.strip():
-            raise CommandError("a selection needs a name")
+            raise CommandError(tr("a selection needs a name"))
         return replace(project, selections={**project.selections, self.name.strip(): self.faces})
 
 
 class RenameSelection(Command, frozen=True, tag="rename-selection"):
     """Call a selection otherwise, in the scopes that use it too."""
 
-    label: ClassVar[str] = "Rename selection"
+    label: ClassVar[str] = tr("Rename selection")
     old: str
     new: str
 
     def apply(self, project: Project) -> Project:
         new = self.new.strip()
         if self.old not in project.selections:
-            raise CommandError(f"there is no selection {self.old!r} any more")
+            raise CommandError(tr("there is no selection {old!r} any more", old=self.old))
         if not new or (new in project.selections and new != self.old):
-            raise CommandError("that name is empty or taken; choose another")
+            raise CommandError(tr("that name is empty or taken; choose another"))
         named = {new if name == self.old else name: faces for name, faces in project.selections.items()}
 
         return carried(replace(project, selections=named), _ScopesCalled("selections", self.old, new))
@@ -72,14 +73,18 @@ class RenameSelection(Command, frozen=True, tag="rename-selection"):
 class RemoveSelection(Command, frozen=True, tag="remove-selection"):
     """Forget a selection; not while a scope or a mask uses it."""
 
-    label: ClassVar[str] = "Remove selection"
+    label: ClassVar[str] = tr("Remove selection")
     name: str
 
     def apply(self, project: Project) -> Project:
         users = selection_users(project, self.name)
         if users:
             raise CommandError(
-                f"'{self.name}' says where {', '.join(users[:3])} shows; give that another scope first"
+                tr(
+                    "'{name}' says where {users} shows; give that another scope first",
+                    name=self.name,
+                    users=", ".join(users[:3]),
+                )
             )
         return replace(project, selections={n: f for n, f in project.selections.items() if n != self.name})
 
@@ -87,7 +92,7 @@ class RemoveSelection(Command, frozen=True, tag="remove-selection"):
 class ReplaceModel(Command, frozen=True, tag="replace-model"):
     """Put a newer version of the model in place of the old one; named selections are given as they are on it."""
 
-    label: ClassVar[str] = "Replace model"
+    label: ClassVar[str] = tr("Replace model")
     model: ModelSource
     selections: dict[str, str] = {}
 

@@ -11,12 +11,13 @@ from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
 from lucky_fern.core.project.commands.stack import without_unused_masks
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.shapes import Mask, MaskEntry
+from lucky_fern.words import tr
 
 
 class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
     """Put an entry on top of a layer's mask; a layer without one gets one."""
 
-    label: ClassVar[str] = "Add to mask"
+    label: ClassVar[str] = tr("Add to mask")
     layer: int
     entry: MaskEntry
 
@@ -34,7 +35,7 @@ class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
 class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
     """Change one entry of a mask, counted from the bottom; None takes it out."""
 
-    label: ClassVar[str] = "Change mask"
+    label: ClassVar[str] = tr("Change mask")
     mask: int
     at: int
     entry: MaskEntry | None
@@ -42,7 +43,7 @@ class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
     def apply(self, project: Project) -> Project:
         mask = mask_of(project, self.mask)
         if not 0 <= self.at < len(mask.entries):
-            raise CommandError(f"the mask has no entry {self.at}")
+            raise CommandError(tr("the mask has no entry {at}", at=self.at))
         new = () if self.entry is None else (self.entry,)
         if self.entry is not None:
             self.entry.check(project)
@@ -56,7 +57,7 @@ class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
 class MoveMaskEntry(Command, frozen=True, tag="move-mask-entry"):
     """Put an entry of a mask at another place, counted from the bottom."""
 
-    label: ClassVar[str] = "Reorder mask"
+    label: ClassVar[str] = tr("Reorder mask")
     mask: int
     at: int
     to: int
@@ -64,7 +65,7 @@ class MoveMaskEntry(Command, frozen=True, tag="move-mask-entry"):
     def apply(self, project: Project) -> Project:
         mask = mask_of(project, self.mask)
         if not (0 <= self.at < len(mask.entries) and 0 <= self.to < len(mask.entries)):
-            raise CommandError("the mask has no such place")
+            raise CommandError(tr("the mask has no such place"))
         entries = list(mask.entries)
         entries.insert(self.to, entries.pop(self.at))
         return _with_mask(project, self.mask, replace(mask, entries=tuple(entries)))
@@ -73,7 +74,7 @@ class MoveMaskEntry(Command, frozen=True, tag="move-mask-entry"):
 class SetMask(Command, frozen=True, tag="set-mask"):
     """Switch a mask on or off, or turn it inside out."""
 
-    label: ClassVar[str] = "Change mask"
+    label: ClassVar[str] = tr("Change mask")
     mask: int
     on: bool | None = None
     invert: bool | None = None
@@ -88,7 +89,7 @@ class SetMask(Command, frozen=True, tag="set-mask"):
 class GiveMask(Command, frozen=True, tag="give-mask"):
     """Let layers use a mask that is there already (they share it), or none."""
 
-    label: ClassVar[str] = "Share mask"
+    label: ClassVar[str] = tr("Share mask")
     layers: tuple[int, ...]
     mask: int | None
 
@@ -103,7 +104,7 @@ class GiveMask(Command, frozen=True, tag="give-mask"):
 class PasteMask(Command, frozen=True, tag="paste-mask"):
     """Give layers a copy of a mask, one of its own each; ``inverted`` turns it inside out."""
 
-    label: ClassVar[str] = "Paste mask"
+    label: ClassVar[str] = tr("Paste mask")
     layers: tuple[int, ...]
     mask: Mask
     inverted: bool = False
@@ -128,7 +129,7 @@ def mask_of(project: Project, number: int) -> Mask:
         If there is none of that number.
     """
     if number not in project.masks:
-        raise CommandError(f"there is no mask {number} any more")
+        raise CommandError(tr("there is no mask {number} any more", number=number))
     return project.masks[number]
 
 

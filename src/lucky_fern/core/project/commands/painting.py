@@ -13,6 +13,7 @@ from lucky_fern.core.project.commands.masks import mask_of
 from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.words import tr
 
 Chunks = dict[str, str]  # "row,column" → digest; "" takes the chunk away
 
@@ -31,7 +32,7 @@ class PaintPixels(Command, frozen=True, tag="paint-pixels"):
         before = painted_on(layer)
         for name in self.maps:
             if name not in MAPS:
-                raise CommandError(f"there is no map called {name!r}")
+                raise CommandError(tr("there is no map called {name!r}", name=name))
         sheets = painted(before, self.sheet, self.size, self.maps)
         new = {name: layer.channels.get(name, Channel("painted")) for name in self.maps}
         channels = {**layer.channels, **new}
@@ -41,7 +42,7 @@ class PaintPixels(Command, frozen=True, tag="paint-pixels"):
 class PaintMask(Command, frozen=True, tag="paint-mask"):
     """Give chunks of a painted mask entry new pixels."""
 
-    label: ClassVar[str] = "Paint mask"
+    label: ClassVar[str] = tr("Paint mask")
     mask: int
     at: int
     sheet: str
@@ -53,7 +54,7 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
         entry = mask.entries[self.at] if 0 <= self.at < len(mask.entries) else None
         before = None if entry is None else entry.shape.painted
         if entry is None or before is None:
-            raise CommandError("that entry of the mask is not a painted one")
+            raise CommandError(tr("that entry of the mask is not a painted one"))
         sheets = painted(before, self.sheet, self.size, {"mask": self.chunks})
         new = replace(entry, shape=entry.shape.carried(Repainted(sheets)))
         entries = (*mask.entries[: self.at], new, *mask.entries[self.at + 1 :])
@@ -63,7 +64,7 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
 class GivePaint(Command, frozen=True, tag="give-paint"):
     """Give a brushwork layer other painted sheets, as a new layout or another size of them asks."""
 
-    label: ClassVar[str] = "Bring paint along"
+    label: ClassVar[str] = tr("Bring paint along")
     layer: int
     sheets: dict[str, PaintedSheet]
 
@@ -92,7 +93,7 @@ def painted_on(layer: Layer) -> dict[str, PaintedSheet]:
         If nothing can be.
     """
     if layer.content.painted is None:
-        raise CommandError(f"'{layer.name}' cannot be painted on; add a brushwork layer")
+        raise CommandError(tr("'{name}' cannot be painted on; add a brushwork layer", name=layer.name))
     return layer.content.painted
 
 
@@ -108,7 +109,14 @@ def painted(
     """
     before = sheets.get(sheet, PaintedSheet(size))
     if before.size != size and before.maps:
-        raise CommandError(f"{sheet} was painted at {before.size} texels; bring it to {size} before going on")
+        raise CommandError(
+            tr(
+                "{sheet} was painted at {size} texels; bring it to {size_2} before going on",
+                sheet=sheet,
+                size=before.size,
+                size_2=size,
+            )
+        )
     after = dict(before.maps)
     for name, chunks in maps.items():
         merged = {**after.get(name, {}), **chunks}

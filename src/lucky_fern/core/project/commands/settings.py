@@ -15,12 +15,13 @@ from lucky_fern.core.project.document import Channel, Project
 from lucky_fern.core.project.kinds import Content, Place, altered
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
+from lucky_fern.words import tr
 
 
 class SetLayer(Command, frozen=True, tag="set-layer"):
     """Change how a whole layer shows; what is left out stays as it is."""
 
-    label: ClassVar[str] = "Change layer"
+    label: ClassVar[str] = tr("Change layer")
     layer: int
     visible: bool | None = None
     opacity: float | None = None
@@ -52,16 +53,16 @@ class SetLayer(Command, frozen=True, tag="set-layer"):
     @property
     def title(self) -> str:
         if self.visible is not None:
-            return "Show layer" if self.visible else "Hide layer"
+            return tr("Show layer") if self.visible else tr("Hide layer")
         if self.opacity is not None:
-            return "Layer opacity"
-        return "Blend mode" if self.blend is not None else "Layer scope"
+            return tr("Layer opacity")
+        return tr("Blend mode") if self.blend is not None else tr("Layer scope")
 
 
 class SetChannel(Command, frozen=True, tag="set-channel"):
     """Say what a layer gives to one map; ``channel`` None takes the map off the layer."""
 
-    label: ClassVar[str] = "Change map"
+    label: ClassVar[str] = tr("Change map")
     layer: int
     map: str
     channel: Channel | None
@@ -89,14 +90,14 @@ class SetChannel(Command, frozen=True, tag="set-channel"):
 class SetPlace(Command, frozen=True, tag="set-place"):
     """Move, turn or scale a decal, or change how it is placed."""
 
-    label: ClassVar[str] = "Place decal"
+    label: ClassVar[str] = tr("Place decal")
     layer: int
     place: Place
 
     def apply(self, project: Project) -> Project:
         content = layer_of(project, self.layer).content
         if content.placed is None:
-            raise CommandError("only a decal can be placed")
+            raise CommandError(tr("only a decal can be placed"))
         self.place.check()
         return with_layer(project, self.layer, content=content.put_at(self.place))
 
@@ -107,16 +108,16 @@ class SetPlace(Command, frozen=True, tag="set-place"):
 class SetContent(Command, frozen=True, tag="set-content"):
     """Change a layer's own settings (repeat, sampling, picture, effect); its kind stays."""
 
-    label: ClassVar[str] = "Change settings"
+    label: ClassVar[str] = tr("Change settings")
     layer: int
     content: Content
 
     def apply(self, project: Project) -> Project:
         layer = layer_of(project, self.layer)
         if type(layer.content) is not type(self.content):
-            raise CommandError(f"'{layer.name}' cannot become another kind of layer")
+            raise CommandError(tr("'{name}' cannot become another kind of layer", name=layer.name))
         if not self.content.has_settings:
-            raise CommandError("what a group holds and what is painted have commands of their own")
+            raise CommandError(tr("what a group holds and what is painted have commands of their own"))
         self.content.check(project)
         for map_name, channel in layer.channels.items():
             self.content.check_source(map_name, channel.source, channel.picture)
@@ -129,7 +130,7 @@ class SetContent(Command, frozen=True, tag="set-content"):
 class SetGroup(Command, frozen=True, tag="set-group"):
     """Whether a group is put together by itself, and whether the board shows what is in it."""
 
-    label: ClassVar[str] = "Change group"
+    label: ClassVar[str] = tr("Change group")
     layer: int
     isolated: bool | None = None
     folded: bool | None = None
@@ -137,7 +138,7 @@ class SetGroup(Command, frozen=True, tag="set-group"):
     def apply(self, project: Project) -> Project:
         content = layer_of(project, self.layer).content
         if not content.holds_layers:
-            raise CommandError("only a group can be isolated or folded")
+            raise CommandError(tr("only a group can be isolated or folded"))
         asked = {"isolated": self.isolated, "folded": self.folded}
         changed = altered(content, **{name: value for name, value in asked.items() if value is not None})
         return with_layer(project, self.layer, content=changed)

@@ -11,6 +11,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import Project, Relief
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
+from lucky_fern.words import tr
 
 
 class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
@@ -19,13 +20,20 @@ class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
     Decals and washes are drawn anew from their sources; what is painted is resampled.
     """
 
-    label: ClassVar[str] = "Sheet size"
+    label: ClassVar[str] = tr("Sheet size")
     size: int
     sheet: str | None = None
 
     def apply(self, project: Project) -> Project:
         if not SMALLEST <= self.size <= LARGEST:
-            raise CommandError(f"a sheet is {SMALLEST} to {LARGEST} texels wide, not {self.size}")
+            raise CommandError(
+                tr(
+                    "a sheet is {SMALLEST} to {LARGEST} texels wide, not {size}",
+                    SMALLEST=SMALLEST,
+                    LARGEST=LARGEST,
+                    size=self.size,
+                )
+            )
         if self.sheet is None:
             return replace(project, sheet_size=self.size, sheet_sizes={})
         return replace(project, sheet_sizes={**project.sheet_sizes, self.sheet: self.size})
@@ -34,12 +42,12 @@ class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
 class SetRelief(Command, frozen=True, tag="set-relief"):
     """How strongly heights shape the normal map."""
 
-    label: ClassVar[str] = "Relief strength"
+    label: ClassVar[str] = tr("Relief strength")
     relief: Relief
 
     def apply(self, project: Project) -> Project:
         if not (math.isfinite(self.relief.strength) and abs(self.relief.strength) <= 1e6):
-            raise CommandError("relief takes a number up to a million")
+            raise CommandError(tr("relief takes a number up to a million"))
         return replace(project, relief=self.relief)
 
     def merges_with(self, earlier: Command) -> bool:

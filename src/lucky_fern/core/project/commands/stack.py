@@ -24,12 +24,13 @@ from lucky_fern.core.project.tree import (
     renumbered,
     with_children,
 )
+from lucky_fern.words import tr
 
 
 class AddLayer(Command, frozen=True, tag="add-layer"):
     """Put a new layer above ``above`` (a layer's id), else on top of the group ``into``, else on top of all."""
 
-    label: ClassVar[str] = "Add layer"
+    label: ClassVar[str] = tr("Add layer")
     name: str
     content: Content
     channels: dict[str, Channel]
@@ -47,7 +48,7 @@ class AddLayer(Command, frozen=True, tag="add-layer"):
         check_share("opacity", self.opacity)
         check_blend(self.blend)
         if self.mask is not None and self.mask not in project.masks:
-            raise CommandError(f"there is no mask {self.mask}")
+            raise CommandError(tr("there is no mask {mask}", mask=self.mask))
         layer = Layer(
             id=project.next_id,
             name=self.name,
@@ -75,7 +76,7 @@ class AddLayer(Command, frozen=True, tag="add-layer"):
 class RemoveLayers(Command, frozen=True, tag="remove-layers"):
     """Take layers, and all that groups among them hold, off the stack."""
 
-    label: ClassVar[str] = "Delete layers"
+    label: ClassVar[str] = tr("Delete layers")
     layers: tuple[int, ...]
 
     def apply(self, project: Project) -> Project:
@@ -87,7 +88,7 @@ class RemoveLayers(Command, frozen=True, tag="remove-layers"):
 class DuplicateLayers(Command, frozen=True, tag="duplicate-layers"):
     """Copy layers, each above itself. Copies share the masks of what they were copied from."""
 
-    label: ClassVar[str] = "Duplicate layers"
+    label: ClassVar[str] = tr("Duplicate layers")
     layers: tuple[int, ...]
 
     def apply(self, project: Project) -> Project:
@@ -102,7 +103,7 @@ class DuplicateLayers(Command, frozen=True, tag="duplicate-layers"):
 class MoveLayers(Command, frozen=True, tag="move-layers"):
     """Put layers into a group (or the stack itself), at a place counted from its bottom as it is without them."""
 
-    label: ClassVar[str] = "Move layers"
+    label: ClassVar[str] = tr("Move layers")
     layers: tuple[int, ...]
     to: int
     into: int | None = None
@@ -111,14 +112,14 @@ class MoveLayers(Command, frozen=True, tag="move-layers"):
         moving = outermost(project, self.layers)
         rest = replace(project, layers=removed(project.layers, frozenset(layer.id for layer in moving)))
         if self.into is not None and all(layer.id != self.into for layer in rest.walk()):
-            raise CommandError("a group cannot go into itself")
+            raise CommandError(tr("a group cannot go into itself"))
         return shallow(replace(project, layers=inserted(rest, moving, self.into, self.to)))
 
 
 class GroupLayers(Command, frozen=True, tag="group-layers"):
     """Gather layers in a new group where the topmost of them is."""
 
-    label: ClassVar[str] = "Group layers"
+    label: ClassVar[str] = tr("Group layers")
     layers: tuple[int, ...]
     name: str = "Group"
 
@@ -140,26 +141,28 @@ class Ungroup(Command, frozen=True, tag="ungroup"):
 
     def apply(self, project: Project) -> Project:
         if not layer_of(project, self.layer).content.holds_layers:
-            raise CommandError("only a group can be dissolved")
+            raise CommandError(tr("only a group can be dissolved"))
         layers = changed(project.layers, self.layer, lambda group: group.children)
         return without_unused_masks(replace(project, layers=layers))
 
 
 class RenameLayer(Command, frozen=True, tag="rename-layer"):
-    label: ClassVar[str] = "Rename layer"
+    label: ClassVar[str] = tr("Rename layer")
     layer: int
     name: str
 
     def apply(self, project: Project) -> Project:
         if not self.name.strip():
-            raise CommandError("a layer needs a name")
+            raise CommandError(tr("a layer needs a name"))
         return with_layer(project, self.layer, name=self.name.strip())
 
 
 def shallow(project: Project) -> Project:
     """A project as it is; refused if its groups are nested too deeply (CommandError)."""
     if max(map(height_of, project.layers), default=0) > DEEPEST_GROUPS:
-        raise CommandError(f"groups are nested {DEEPEST_GROUPS} deep at most; put it beside them")
+        raise CommandError(
+            tr("groups are nested {DEEPEST_GROUPS} deep at most; put it beside them", DEEPEST_GROUPS=DEEPEST_GROUPS)
+        )
     return project
 
 

@@ -14,6 +14,7 @@ from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.project.references import carried
 from lucky_fern.core.project.tree import home_of, inserted, renumbered, with_children
+from lucky_fern.words import tr
 
 _V = TypeVar("_V")
 
@@ -25,14 +26,14 @@ class TakeLayers(Command, frozen=True, tag="take-layers"):
     only has a name that is taken gets another. Painted sheets come along where they are among ``sheets``.
     """
 
-    label: ClassVar[str] = "Paste layers"
+    label: ClassVar[str] = tr("Paste layers")
     part: Project
     sheets: tuple[str, ...] = ()
     above: int | None = None
 
     def apply(self, project: Project) -> Project:
         if not self.part.layers:
-            raise CommandError("there are no layers to paste")
+            raise CommandError(tr("there are no layers to paste"))
         part = self.part
         pictures, picture_names = _joined(project.pictures, part.pictures)
         tiles = {
@@ -62,7 +63,7 @@ class TakeLayers(Command, frozen=True, tag="take-layers"):
     @property
     def title(self) -> str:
         count = len(self.part.layers)
-        return f"Paste {self.part.layers[0].name}" if count == 1 else f"Paste {count} layers"
+        return f"Paste {self.part.layers[0].name}" if count == 1 else tr("Paste {count} layers", count=count)
 
 
 class _Renamed(Carrying):

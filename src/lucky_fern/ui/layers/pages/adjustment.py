@@ -16,21 +16,22 @@ from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.words import tr
 
 # Field → title, lowest, highest, decimals.
 _SLIDERS: dict[str, tuple[str, float, float, int]] = {
-    "black": ("Black", 0, 1, 3),
-    "white": ("White", 0, 1, 3),
-    "gamma": ("Gamma", 0.1, 4, 2),
-    "low": ("Lowest", 0, 1, 3),
-    "high": ("Highest", 0, 1, 3),
-    "hue": ("Hue °", -180, 180, 0),
-    "saturation": ("Saturation", -1, 1, 2),
-    "lightness": ("Lightness", -1, 1, 2),
-    "brightness": ("Brightness", -1, 1, 2),
-    "contrast": ("Contrast", -1, 1, 2),
-    "radius": ("Radius", 0, 64, 1),
-    "amount": ("Amount", 0, 4, 2),
+    "black": (tr("Black"), 0, 1, 3),
+    "white": (tr("White"), 0, 1, 3),
+    "gamma": (tr("Gamma"), 0.1, 4, 2),
+    "low": (tr("Lowest"), 0, 1, 3),
+    "high": (tr("Highest"), 0, 1, 3),
+    "hue": (tr("Hue °"), -180, 180, 0),
+    "saturation": (tr("Saturation"), -1, 1, 2),
+    "lightness": (tr("Lightness"), -1, 1, 2),
+    "brightness": (tr("Brightness"), -1, 1, 2),
+    "contrast": (tr("Contrast"), -1, 1, 2),
+    "radius": (tr("Radius"), 0, 64, 1),
+    "amount": (tr("Amount"), 0, 4, 2),
 }
 
 
@@ -44,8 +45,8 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         bend.let_go.connect(form.matter.work.end_gesture)
         form.name("curve", bend)
         form.bind(lambda layer: bend.set(_effect(layer).points))
-        form.row(column, "Curve", bend)
-        form.note(column, "Click to add a point, drag it, drag it off the side to take it away.")
+        form.row(column, tr("Curve"), bend)
+        form.note(column, tr("Click to add a point, drag it, drag it off the side to take it away."))
         return
     if isinstance(effect, Gradient):
         _ramp_part(form, column, effect)
@@ -59,7 +60,7 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         form.bind(partial(_show_number, number, name))
         form.row(column, title, number)
     if not effect.__struct_fields__:
-        form.note(column, "Every value becomes 1 minus itself.")
+        form.note(column, tr("Every value becomes 1 minus itself."))
 
 
 def _show_number(number: NumberField, name: str, layer: Layer) -> None:
@@ -85,14 +86,14 @@ def _set(form: Form, **changes: object) -> None:
 def _ramp_part(form: Form, column: QVBoxLayout, effect: Gradient) -> None:
     """The ramp, and a row for each stop."""
     ramp = RampField()
-    form.row(column, "Ramp", ramp)
+    form.row(column, tr("Ramp"), ramp)
     form.bind(lambda layer: ramp.set(_effect(layer).stops))
     for at in range(len(effect.stops)):
         line = QWidget()
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
-        place = NumberField(0, 1, 2, "", f"Place of stop {at + 1}")
-        shade = ColourField(f"Colour of stop {at + 1}")
+        place = NumberField(0, 1, 2, "", tr("Place of stop {at}", at=at + 1))
+        shade = ColourField(tr("Colour of stop {at}", at=at + 1))
         place.changed.connect(lambda value, at=at: _set_stop(form, at, place=round(value, 3)))
         shade.changed.connect(lambda value, at=at: _set_stop(form, at, colour=value))
         place.let_go.connect(form.matter.work.end_gesture)
@@ -104,11 +105,11 @@ def _ramp_part(form: Form, column: QVBoxLayout, effect: Gradient) -> None:
         row.addWidget(shade)
         row.addWidget(place, 1)
         if len(effect.stops) > 2:
-            drop = QToolButton(text="−", toolTip="Take this stop away")
+            drop = QToolButton(text="−", toolTip=tr("Take this stop away"))
             drop.clicked.connect(lambda _=False, at=at: _drop_stop(form, at))
             row.addWidget(drop)
-        form.row(column, f"Stop {at + 1}", line)
-    more = QToolButton(text="Add a stop")
+        form.row(column, tr("Stop {at}", at=at + 1), line)
+    more = QToolButton(text=tr("Add a stop"))
     more.clicked.connect(lambda _=False: _add_stop(form))
     form.name("add stop", more)
     column.addWidget(more)

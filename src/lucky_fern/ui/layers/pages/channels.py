@@ -13,8 +13,9 @@ from lucky_fern.ui.layers.board_model import STARTING
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr, word
 
-_OWN = "its own picture"
+_OWN = tr("its own picture")
 
 
 def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> None:
@@ -25,8 +26,8 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
     decal, channel = isinstance(layer.content, Decal), layer.channels[name]
     if MAPS[name].kind != "normal":
         source = QComboBox()
-        source.addItems(["picture", "value"])
-        source.setAccessibleName(f"{MAPS[name].title}: from a picture or one value")
+        source.addItems([tr("picture"), tr("value")])
+        source.setAccessibleName(tr("{title}: from a picture or one value", title=MAPS[name].title))
         source.setFixedWidth(with_text(74))
         source.activated.connect(lambda at: _choose_source(form, name, at == 0))
         row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
@@ -59,7 +60,7 @@ def _picture_choice(form: Form, row: QHBoxLayout, name: str, decal: bool) -> Non
     """Which picture of the kit this map takes."""
     project = form.matter.work.project
     choice = QComboBox()
-    choice.setAccessibleName(f"{MAPS[name].title}: which picture")
+    choice.setAccessibleName(tr("{title}: which picture", title=MAPS[name].title))
     choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     choice.setMinimumContentsLength(10)
     inside = {picture for tiles in project.sequences.values() for picture in tiles.values()} if project else set()
@@ -87,7 +88,7 @@ def _choose_source(form: Form, name: str, picture: bool) -> None:
         return
     known = [*project.sequences, *project.pictures]
     if not isinstance(layer.content, Decal) and not known:
-        form.matter.work.said.emit("The kit holds no picture yet; add one in the tray.", True)
+        form.matter.work.said.emit(tr("The kit holds no picture yet; add one in the tray."), True)
         form.refresh()
         return
     own = channel.picture if isinstance(layer.content, Decal) else channel.picture or known[0]
@@ -113,8 +114,8 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     box = QWidget()
     row = QHBoxLayout(box)
     row.setContentsMargins(0, 0, 0, 0)
-    shapes = QCheckBox("shapes the normal map")
-    shapes.setToolTip("This layer's height also bends the light, without a normal map of its own")
+    shapes = QCheckBox(tr("shapes the normal map"))
+    shapes.setToolTip(tr("This layer's height also bends the light, without a normal map of its own"))
     shapes.toggled.connect(
         lambda on: form.do(lambda now: SetChannel(now.id, "height", replace(now.channels["height"], relief=on)))
     )
@@ -122,11 +123,12 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     strength = QDoubleSpinBox(decimals=3, minimum=-1e6, maximum=1e6)
     strength.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     strength.setKeyboardTracking(False)
-    strength.setAccessibleName("How high a height of 1 stands above 0, for the whole project")
-    strength.setToolTip("How high a height of 1 stands above 0; for the whole project")
+    strength.setAccessibleName(tr("How high a height of 1 stands above 0, for the whole project"))
+    strength.setToolTip(tr("How high a height of 1 stands above 0; for the whole project"))
     unit = QComboBox()
-    unit.addItems(["texels", "units"])
-    unit.setToolTip("Texels of a sheet of the project's size, or units of the model")
+    for name in ("texels", "units"):
+        unit.addItem(word(name), name)
+    unit.setToolTip(tr("Texels of a sheet of the project's size, or units of the model"))
     row.addWidget(strength, 1)
     row.addWidget(unit)
 
@@ -138,14 +140,14 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
             shapes.setChecked(now.channels["height"].relief)
             if not strength.hasFocus():
                 strength.setValue(project.relief.strength)
-        unit.setCurrentText(project.relief.unit)
+        unit.setCurrentIndex(unit.findData(project.relief.unit))
         strength.setEnabled(now.channels["height"].relief)
         unit.setEnabled(now.channels["height"].relief)
 
     def changed() -> None:
         project = form.matter.work.project
         if project is not None:
-            new = replace(project.relief, strength=strength.value(), unit=unit.currentText())
+            new = replace(project.relief, strength=strength.value(), unit=unit.currentData())
             form.matter.work.execute(SetRelief(new))
 
     strength.valueChanged.connect(lambda _: changed())

@@ -21,27 +21,28 @@ from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _ORDERS = (
-    ("line", "In line", "Those between the outermost two move onto the line that joins them"),
-    ("apart", "Evenly apart", "In line, and all as far from the next one"),
-    ("round", "Round the axis", "Evenly round the middle of the part they lie on"),
+    ("line", tr("In line"), tr("Those between the outermost two move onto the line that joins them")),
+    ("apart", tr("Evenly apart"), tr("In line, and all as far from the next one")),
+    ("round", tr("Round the axis"), tr("Evenly round the middle of the part they lie on")),
 )
 
 
 def copies_part(form: Form, column: QVBoxLayout) -> None:
     """A twin on the other side, and several in a row or a ring."""
     row = QHBoxLayout()
-    row.addWidget(QLabel("Twin across", objectName="quiet"))
+    row.addWidget(QLabel(tr("Twin across"), objectName="quiet"))
     for axis in "xyz":
         made = QPushButton(axis.upper())
-        made.setToolTip(f"A copy on the other side of the model's middle, across {axis.upper()}")
+        made.setToolTip(tr("A copy on the other side of the model's middle, across {upper}", upper=axis.upper()))
         made.setFixedWidth(with_text(30))
         made.clicked.connect(partial(add_twin, form.matter, axis))
         form.name(f"twin {axis}", made)
         row.addWidget(made)
-    readable = QCheckBox("readable")
-    readable.setToolTip("The twin's lettering reads the right way round; without this it is a mirror image")
+    readable = QCheckBox(tr("readable"))
+    readable.setToolTip(tr("The twin's lettering reads the right way round; without this it is a mirror image"))
     readable.setChecked(form.matter.habits.twins_readable)
     readable.toggled.connect(partial(setattr, form.matter, "twins_readable"))
     form.name("readable", readable)
@@ -49,13 +50,13 @@ def copies_part(form: Form, column: QVBoxLayout) -> None:
     row.addStretch(1)
     column.addLayout(row)
     row = QHBoxLayout()
-    row.addWidget(QLabel("Copies", objectName="quiet"))
+    row.addWidget(QLabel(tr("Copies"), objectName="quiet"))
     count = QSpinBox(minimum=2, maximum=200, value=8)
-    count.setAccessibleName("How many, the first among them")
+    count.setAccessibleName(tr("How many, the first among them"))
     form.name("count", count)
     row.addWidget(count)
-    for title, tip in (("in a row", "To its right, on the surface, one and a half widths apart"),
-                       ("in a ring", "Round the middle of the part it lies on")):  # fmt: skip
+    for title, tip in ((tr("in a row"), tr("To its right, on the surface, one and a half widths apart")),
+                       (tr("in a ring"), tr("Round the middle of the part it lies on"))):  # fmt: skip
         made = QPushButton(title)
         made.setToolTip(tip)
         made.clicked.connect(partial(add_copies, form.matter, title.removeprefix("in a "), count))
@@ -65,7 +66,7 @@ def copies_part(form: Form, column: QVBoxLayout) -> None:
     column.addLayout(row)
     if len(form.matter.selection.chosen) > 1:
         row = QHBoxLayout()
-        row.addWidget(QLabel(f"Put {len(form.matter.selection.chosen)}", objectName="quiet"))
+        row.addWidget(QLabel(tr("Put {chosen}", chosen=len(form.matter.selection.chosen)), objectName="quiet"))
         for order, title, tip in _ORDERS:
             made = QPushButton(title)
             made.setToolTip(tip)
@@ -100,7 +101,7 @@ def add_twin(matter: Matter, axis: str, *_: object) -> None:
     if one is None or studio is None or isinstance(one[1], Lay):
         return
     about = float(studio.model.bounds[:, "xyz".index(axis)].mean())
-    _add(matter, one[0], [mirror_twin(one[1], axis, about, matter.habits.twins_readable)], "Add mirror twin")
+    _add(matter, one[0], [mirror_twin(one[1], axis, about, matter.habits.twins_readable)], tr("Add mirror twin"))
 
 
 def add_copies(matter: Matter, how: str, count: QSpinBox, *_: object) -> None:
@@ -115,13 +116,13 @@ def add_copies(matter: Matter, how: str, count: QSpinBox, *_: object) -> None:
     else:
         rolled = in_mode(studio.surface, place, height, "roll")
         if not isinstance(rolled, Roll):
-            matter.work.said.emit("There is no axis to go round: it lies on it.", True)
+            matter.work.said.emit(tr("There is no axis to go round: it lies on it."), True)
             return
         places = ring(place, count.value(), np.array(rolled.axis), np.array(rolled.axis_point))
     if not places:
-        matter.work.said.emit("The surface ends beside it; there is no room for a row.", True)
+        matter.work.said.emit(tr("The surface ends beside it; there is no room for a row."), True)
     else:
-        _add(matter, layer, places, f"Add {how}")
+        _add(matter, layer, places, tr("Add {how}", how=how))
 
 
 def _add(matter: Matter, layer: Layer, places: list[Place], title: str) -> None:

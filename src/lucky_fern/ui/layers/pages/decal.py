@@ -31,6 +31,7 @@ from lucky_fern.ui.layers.pages.finish import finish_row
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.label import label_of, label_part
 from lucky_fern.ui.layers.pages.pull import pull_part
+from lucky_fern.words import tr
 
 
 def decal_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
@@ -50,13 +51,13 @@ def decal_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         and figure_of(form.matter, form.matter.selection.layer) is None
     ):
         column.addLayout(picture_row(form))
-    grid = _numbers(form, ("width", "Width"), ("height", "Height"), ("rotate", "Turn °"))
+    grid = _numbers(form, ("width", tr("Width")), ("height", tr("Height")), ("rotate", tr("Turn °")))
     grid.addWidget(_unit_box(form), 0, Qt.AlignmentFlag.AlignBottom)
     column.addLayout(grid)
     row = QHBoxLayout()
     row.addWidget(pixels_box(form))
-    flip = QCheckBox("Flipped")
-    flip.setToolTip("Left for right")
+    flip = QCheckBox(tr("Flipped"))
+    flip.setToolTip(tr("Left for right"))
     flip.toggled.connect(lambda on: _set_place(form, "flip", on))
     form.name("flip", flip)
     form.bind(lambda layer: _show_check(flip, _place(layer, "flip")))
@@ -64,22 +65,26 @@ def decal_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     if isinstance(decal.place, Throw):
         row.addStretch(1)
         column.addLayout(row)
-        column.addLayout(_numbers(form, ("depth", "Reach"), ("angle_limit", "Facing °"), ("fade", "Fade °")))
+        column.addLayout(
+            _numbers(form, ("depth", tr("Reach")), ("angle_limit", tr("Facing °")), ("fade", tr("Fade °")))
+        )
         row = QHBoxLayout()
-        through = QCheckBox("Through")
-        through.setToolTip("Onto what is hidden behind something else, too")
+        through = QCheckBox(tr("Through"))
+        through.setToolTip(tr("Onto what is hidden behind something else, too"))
         through.toggled.connect(lambda on: _set_place(form, "through", on))
         form.name("through", through)
         form.bind(lambda layer: _show_check(through, _place(layer, "through")))
         row.addWidget(through)
-        box = QCheckBox("Show reach")
-        box.setToolTip("Draw the space that it reaches and the cone of directions it accepts, in the model view")
+        box = QCheckBox(tr("Show reach"))
+        box.setToolTip(tr("Draw the space that it reaches and the cone of directions it accepts, in the model view"))
         box.setChecked(form.matter.handles.reach_shown)
         box.toggled.connect(form.matter.handles.show_reach)
         form.name("show reach", box)
         row.addWidget(box)
-        look = QPushButton("As I look")
-        look.setToolTip("Throw it from where the model view's eye is, upright on the screen and in its perspective")
+        look = QPushButton(tr("As I look"))
+        look.setToolTip(
+            tr("Throw it from where the model view's eye is, upright on the screen and in its perspective")
+        )
         look.clicked.connect(lambda _=False: throw_as_seen(form.matter))
         form.name("as I look", look)
         row.addWidget(look)
@@ -115,8 +120,8 @@ def _numbers(form: Form, *names: tuple[str, str]) -> QHBoxLayout:
 def _unit_box(form: Form) -> QComboBox:
     """Whether width and height are typed in model units or in texels of the sheet under the middle."""
     box = QComboBox()
-    box.addItems(["units", "texels"])
-    box.setAccessibleName("What width and height are counted in")
+    box.addItems([tr("units"), tr("texels")])
+    box.setAccessibleName(tr("What width and height are counted in"))
     box.setCurrentIndex(int(form.matter.habits.in_texels))
 
     def choose(at: int) -> None:
@@ -142,8 +147,8 @@ def picture_row(form: Form) -> QHBoxLayout:
     """Which picture it shows; another one takes over pose and settings."""
     row = QHBoxLayout()
     box = QComboBox()
-    box.setAccessibleName("The picture that this decal shows")
-    box.setToolTip("Another picture takes over its pose and settings")
+    box.setAccessibleName(tr("The picture that this decal shows"))
+    box.setToolTip(tr("Another picture takes over its pose and settings"))
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     project = form.matter.work.project
     box.addItems(
@@ -158,7 +163,7 @@ def picture_row(form: Form) -> QHBoxLayout:
     box.textActivated.connect(put)
     form.name("picture", box)
     form.bind(lambda layer: box.setCurrentText(getattr(layer.content, "picture", "")))
-    row.addWidget(QLabel("Picture", objectName="quiet"))
+    row.addWidget(QLabel(tr("Picture"), objectName="quiet"))
     row.addWidget(box, 1)
     return row
 
@@ -182,8 +187,8 @@ def throw_as_seen(matter: Matter) -> None:
 
 def pixels_box(form: Form) -> QCheckBox:
     """Whether pixels stay square; for whatever takes pictures."""
-    pixels = QCheckBox("Square pixels")
-    pixels.setToolTip("Pixel art: pixels stay square when they are larger than texels")
+    pixels = QCheckBox(tr("Square pixels"))
+    pixels.setToolTip(tr("Pixel art: pixels stay square when they are larger than texels"))
 
     def set_pixels(on: bool) -> None:
         def make(layer: Layer) -> SetContent:

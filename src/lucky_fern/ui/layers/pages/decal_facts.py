@@ -16,13 +16,14 @@ from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.layouts import Unstack
 from lucky_fern.core.project.places import Lay
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.words import tr
 
 _REMEDIES = {
-    "drape": ("Drape it", "Let it follow the surface, so that lettering keeps its shape"),
-    "roll": ("Roll it", "Round an axis, where it would meet itself"),
-    "larger": ("Larger sheet", "Twice the texels for the sheet it lies on"),
-    "top": ("Bring it on top", "Above all other layers"),
-    "apart": ("Give the twins their own space", "Islands that share their texels move apart"),
+    "drape": (tr("Drape it"), tr("Let it follow the surface, so that lettering keeps its shape")),
+    "roll": (tr("Roll it"), tr("Round an axis, where it would meet itself")),
+    "larger": (tr("Larger sheet"), tr("Twice the texels for the sheet it lies on")),
+    "top": (tr("Bring it on top"), tr("Above all other layers")),
+    "apart": (tr("Give the twins their own space"), tr("Islands that share their texels move apart")),
 }
 
 
@@ -41,8 +42,8 @@ def facts_part(form: Form, column: QVBoxLayout, decal: Decal) -> None:
         form.name(f"mend {remedy}", made)
         row.addWidget(made)
     if not isinstance(decal.place, Lay):
-        heat = QCheckBox("Show stretch")
-        heat.setToolTip("Colour what it covers by how far it is stretched there")
+        heat = QCheckBox(tr("Show stretch"))
+        heat.setToolTip(tr("Colour what it covers by how far it is stretched there"))
         heat.setChecked(form.matter.faces.stretch_shown)
         heat.toggled.connect(form.matter.faces.show_stretch)
         form.name("show stretch", heat)
@@ -91,7 +92,7 @@ def _mend(form: Form, remedy: str) -> None:
     elif remedy == "larger":
         found = larger_sheet(studio.project, studio.surface, place, height)
         if found is None:
-            form.matter.work.said.emit("The sheet is as large as sheets go.", True)
+            form.matter.work.said.emit(tr("The sheet is as large as sheets go."), True)
         else:
             form.matter.work.execute(SetSheetSize(found[1], found[0]))
     elif not isinstance(place, Lay):

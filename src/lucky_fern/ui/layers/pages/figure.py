@@ -17,15 +17,16 @@ from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr, word
 
 _TWO = ("bars", "checker", "lines", "dashes")
 _NUMBERS: tuple[tuple[str, str, float, float, int, tuple[str, ...]], ...] = (
-    ("wide", "Wide × high", 0.1, 20.0, 2, FORMS),
-    ("count", "How many", 1, 24, 0, ("polygon", *_TWO)),
-    ("thick", "Thick", 0.02, 1.0, 2, ("arrow", "bars", "lines", "dashes")),
-    ("slant", "Slant °", -80, 80, 0, ("bars",)),
-    ("corner", "Round", 0.0, 0.5, 2, ("rectangle", "dashes")),
-    ("outline", "Outline", 0.0, 0.4, 2, FORMS),
+    ("wide", tr("Wide × high"), 0.1, 20.0, 2, FORMS),
+    ("count", tr("How many"), 1, 24, 0, ("polygon", *_TWO)),
+    ("thick", tr("Thick"), 0.02, 1.0, 2, ("arrow", "bars", "lines", "dashes")),
+    ("slant", tr("Slant °"), -80, 80, 0, ("bars",)),
+    ("corner", tr("Round"), 0.0, 0.5, 2, ("rectangle", "dashes")),
+    ("outline", tr("Outline"), 0.0, 0.4, 2, FORMS),
 )
 
 
@@ -41,22 +42,22 @@ def figure_part(form: Form, column: QVBoxLayout) -> None:
     """Form, colours and numbers of a figure."""
     row = QHBoxLayout()
     shape = QComboBox()
-    shape.addItems([one.capitalize() for one in FORMS])
-    shape.setAccessibleName("Form")
+    shape.addItems([word(one).capitalize() for one in FORMS])
+    shape.setAccessibleName(tr("Form"))
     shape.activated.connect(lambda at: change(form.matter, form=FORMS[at]))
     form.name("figure form", shape)
     row.addWidget(shape)
-    colour = ColourField("Colour")
+    colour = ColourField(tr("Colour"))
     colour.changed.connect(lambda value: change(form.matter, colour=value))
     colour.let_go.connect(form.matter.work.end_gesture)
     form.name("figure colour", colour)
     row.addWidget(colour, 1)
     column.addLayout(row)
     two = QHBoxLayout()
-    filled = QCheckBox("Second colour")
+    filled = QCheckBox(tr("Second colour"))
     filled.toggled.connect(lambda on: change(form.matter, second="#1f1f1f" if on else None))
     form.name("figure filled", filled)
-    second = ColourField("Second colour")
+    second = ColourField(tr("Second colour"))
     second.changed.connect(lambda value: change(form.matter, second=value))
     second.let_go.connect(form.matter.work.end_gesture)
     form.name("figure second", second)
@@ -78,7 +79,7 @@ def figure_part(form: Form, column: QVBoxLayout) -> None:
         inner.addWidget(number, 1)
         column.addWidget(line)
         lines.append((line, forms))
-    edge = ColourField("Colour of the outline")
+    edge = ColourField(tr("Colour of the outline"))
     edge.changed.connect(lambda value: change(form.matter, outline_colour=value))
     edge.let_go.connect(form.matter.work.end_gesture)
     form.name("figure edge", edge)

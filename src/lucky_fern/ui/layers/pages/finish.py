@@ -9,15 +9,16 @@ from lucky_fern.core.project.commands import SetChannel, Several
 from lucky_fern.core.project.document import Channel, Layer
 from lucky_fern.core.project.finishes import FINISHES, finished, raised, raised_by
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.words import tr
 
 
 def finish_row(form: Form) -> QHBoxLayout:
     """What it is made of, and how far it stands out."""
     row = QHBoxLayout()
     made = QComboBox()
-    made.addItems(["Made of …", *FINISHES])
-    made.setToolTip("Sets its metallic and roughness values")
-    made.setAccessibleName("What it is made of")
+    made.addItems([tr("Made of …"), *FINISHES])
+    made.setToolTip(tr("Sets its metallic and roughness values"))
+    made.setAccessibleName(tr("What it is made of"))
 
     def finish(at: int) -> None:
         name = made.itemText(at)
@@ -29,8 +30,8 @@ def finish_row(form: Form) -> QHBoxLayout:
     form.name("finish", made)
     row.addWidget(made)
     thick = QDoubleSpinBox(decimals=3, minimum=-0.5, maximum=0.5, singleStep=0.01)
-    thick.setToolTip("How far it stands out (below 0: pressed in), as a share of the height map's range")
-    thick.setAccessibleName("Thickness")
+    thick.setToolTip(tr("How far it stands out (below 0: pressed in), as a share of the height map's range"))
+    thick.setAccessibleName(tr("Thickness"))
     thick.setKeyboardTracking(False)
     thick.valueChanged.connect(
         lambda value: form.matter.selection.execute_each(
@@ -44,7 +45,7 @@ def finish_row(form: Form) -> QHBoxLayout:
             thick.setValue(raised_by(layer.channels))
 
     form.bind(show)
-    row.addWidget(QLabel("Thickness", objectName="quiet"))
+    row.addWidget(QLabel(tr("Thickness"), objectName="quiet"))
     row.addWidget(thick)
     row.addStretch(1)
     return row

@@ -25,17 +25,20 @@ from lucky_fern.core.pictures.label import EM, Label
 from lucky_fern.core.placing.pose import scaled, texels_of
 from lucky_fern.core.project.commands import SetLabel, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.words import counted
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import counted, tr
 
 _NUMBERS = (
-    ("tracking", "Tracking", -0.2, 1.0), ("arc", "Arc °", -300.0, 300.0), ("outline", "Outline", 0.0, 0.3),
-    ("border", "Border", 0.0, 0.5), ("line_spacing", "Lines", 0.6, 3.0),
-)  # fmt: skip
+    ("tracking", tr("Tracking"), -0.2, 1.0),
+    ("arc", tr("Arc °"), -300.0, 300.0),
+    ("outline", tr("Outline"), 0.0, 0.3),
+    ("border", tr("Border"), 0.0, 0.5),
+    ("line_spacing", tr("Lines"), 0.6, 3.0),
+)
 
 
 def label_of(matter: Matter, layer: Layer | None) -> Label | None:
@@ -51,7 +54,7 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
     form.rule(column)
     text = QPlainTextEdit()
     text.setFixedHeight(with_text(46))
-    text.setAccessibleName("What the label says")
+    text.setAccessibleName(tr("What the label says"))
     text.textChanged.connect(lambda: change(form.matter, text=text.toPlainText()))
     form.name("label text", text)
     form.bind(partial(_show_text, form, text))
@@ -59,8 +62,8 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
     row = QHBoxLayout()
     font = QComboBox()
     font.addItems(list(SHIPPED))
-    font.setAccessibleName("Font")
-    font.setToolTip("Those that ship come first, then those of this computer")
+    font.setAccessibleName(tr("Font"))
+    font.setToolTip(tr("Those that ship come first, then those of this computer"))
     font.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     font.setMinimumContentsLength(16)
     font.activated.connect(lambda at: change(form.matter, font=font.itemData(at) or font.itemText(at)))
@@ -71,7 +74,7 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
         _add_fonts(form, font, form.matter.habits.fonts)
     form.bind(lambda layer: _show(form, layer, partial(_show_font, font)))
     row.addWidget(font)
-    colour = ColourField("Colour of the letters")
+    colour = ColourField(tr("Colour of the letters"))
     colour.changed.connect(lambda value: change(form.matter, colour=value))
     colour.let_go.connect(form.matter.work.end_gesture)
     form.name("label colour", colour)
@@ -90,10 +93,10 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
         column.addLayout(line)
     _two_colour_part(form, column)
     row = QHBoxLayout()
-    plate = QCheckBox("On a plate")
+    plate = QCheckBox(tr("On a plate"))
     plate.toggled.connect(lambda on: change(form.matter, plate="#1d2b33" if on else None))
     form.name("label plate", plate)
-    ground = ColourField("Colour of the plate")
+    ground = ColourField(tr("Colour of the plate"))
     ground.changed.connect(lambda value: change(form.matter, plate=value))
     ground.let_go.connect(form.matter.work.end_gesture)
     form.name("label ground", ground)
@@ -107,8 +110,8 @@ def label_part(form: Form, column: QVBoxLayout) -> None:
     form.bind(lambda layer: _show(form, layer, show_plate))
     row.addWidget(plate)
     row.addWidget(ground, 1)
-    spread = QPushButton("A line on each selected piece")
-    spread.setToolTip("Lines become labels in the middles of the selected faces' pieces, in reading order")
+    spread = QPushButton(tr("A line on each selected piece"))
+    spread.setToolTip(tr("Lines become labels in the middles of the selected faces' pieces, in reading order"))
     spread.clicked.connect(lambda _=False: spread_lines(form.matter))
     form.name("label spread", spread)
     row.addWidget(spread)
@@ -138,21 +141,21 @@ def _show_font(box: QComboBox, label: Label) -> None:
 def _two_colour_part(form: Form, column: QVBoxLayout) -> None:
     """A second colour for the lower part of letters, and how tall letters are."""
     row = QHBoxLayout()
-    two = QCheckBox("Two colours")
+    two = QCheckBox(tr("Two colours"))
     two.toggled.connect(lambda on: change(form.matter, second="#d9a441" if on else None))
     form.name("label two", two)
-    second = ColourField("Second colour of the letters")
+    second = ColourField(tr("Second colour of the letters"))
     second.changed.connect(lambda value: change(form.matter, second=value))
     second.let_go.connect(form.matter.work.end_gesture)
     form.name("label second", second)
-    fade = QCheckBox("Fading")
+    fade = QCheckBox(tr("Fading"))
     fade.toggled.connect(lambda on: change(form.matter, fade=on))
     form.name("label fade", fade)
     size = QDoubleSpinBox(decimals=3, minimum=0.001, maximum=1e6)
     size.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     size.setKeyboardTracking(False)
-    size.setToolTip("How tall its letters are (their em), in what width and height are counted in")
-    size.setAccessibleName("Size of the letters")
+    size.setToolTip(tr("How tall its letters are (their em), in what width and height are counted in"))
+    size.setAccessibleName(tr("Size of the letters"))
     size.setFixedWidth(with_text(64))
     size.valueChanged.connect(partial(_set_size, form.matter))
     form.name("label size", size)
@@ -175,7 +178,7 @@ def _two_colour_part(form: Form, column: QVBoxLayout) -> None:
     row.addWidget(fade)
     column.addLayout(row)
     row = QHBoxLayout()
-    row.addWidget(QLabel("Letters' size", objectName="quiet"))
+    row.addWidget(QLabel(tr("Letters' size"), objectName="quiet"))
     row.addWidget(size)
     row.addStretch(1)
     column.addLayout(row)
@@ -220,10 +223,10 @@ def spread_lines(matter: Matter) -> None:
         matter.work.warn(f"{error}.")
         return
     if spread is None:
-        matter.work.warn("Select the faces at the Model station first: one piece for each line.")
+        matter.work.warn(tr("Select the faces at the Model station first: one piece for each line."))
     elif matter.work.execute(spread.command):
-        over = f" {counted(spread.left, 'line')} found no piece." if spread.left > 0 else ""
-        matter.work.said.emit(f"{spread.count} labels in reading order.{over}", bool(over))
+        over = tr(" {lines} found no piece.", lines=counted(spread.left, "line")) if spread.left > 0 else ""
+        matter.work.said.emit(tr("{count} labels in reading order.{over}", count=spread.count, over=over), bool(over))
 
 
 def change(matter: Matter, **changes: Any) -> None:

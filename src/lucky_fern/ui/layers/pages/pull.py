@@ -13,26 +13,27 @@ from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.places import Framed
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.words import tr
 
 _GRIDS = (
-    (2, "Corners", "Four corners to drag, as in perspective"),
-    (3, "3 × 3", "A grid of points to drag; the picture bends smoothly through them"),
-    (5, "5 × 5", "A finer grid"),
+    (2, tr("Corners"), tr("Four corners to drag, as in perspective")),
+    (3, "3 × 3", tr("A grid of points to drag; the picture bends smoothly through them")),
+    (5, "5 × 5", tr("A finer grid")),
 )
 
 
 def pull_part(form: Form, column: QVBoxLayout) -> None:
     """By what it is pulled, and back to straight."""
     row = QHBoxLayout()
-    row.addWidget(QLabel("Pull", objectName="quiet"))
+    row.addWidget(QLabel(tr("Pull"), objectName="quiet"))
     for count, title, tip in _GRIDS:
         made = QPushButton(title, checkable=True)
         made.setToolTip(tip)
         made.clicked.connect(partial(pull, form.matter, count))
         form.name(f"pull {count}", made)
         row.addWidget(made)
-    straight = QPushButton("Straight")
-    straight.setToolTip("Back to a picture with right angles")
+    straight = QPushButton(tr("Straight"))
+    straight.setToolTip(tr("Back to a picture with right angles"))
     straight.clicked.connect(partial(pull, form.matter, 0))
     form.name("pull 0", straight)
     row.addWidget(straight)

@@ -15,6 +15,7 @@ from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.words import counted, tr, word
 
 KINDS = ("materials", "tiles", "parts", "selections")
 
@@ -34,10 +35,10 @@ def known(matter: Matter, kind: str) -> Sequence[Any]:
 def told(kind: str, chosen: Sequence[Any] | None) -> str:
     """A choice in few words."""
     if chosen is None:
-        return "any face" if kind == "selections" else f"all {kind}"
+        return tr("any face") if kind == "selections" else word(f"all {kind}")
     if len(chosen) == 1:
-        return f"island {chosen[0] + 1}" if kind == "islands" else str(chosen[0])
-    return f"{len(chosen)} {kind}"
+        return tr("island {number}", number=chosen[0] + 1) if kind == "islands" else str(chosen[0])
+    return counted(len(chosen), kind.removesuffix("s"))
 
 
 def scope_part(form: Form, column: QVBoxLayout) -> None:
@@ -52,23 +53,30 @@ def scope_part(form: Form, column: QVBoxLayout) -> None:
         form.bind(partial(_show, button))
         row.addWidget(button)
     row.addStretch(1)
-    form.row(column, "Shows on", line)
+    form.row(column, tr("Shows on"), line)
     line = QWidget()
     row = QHBoxLayout(line)
     row.setContentsMargins(0, 0, 0, 0)
-    for kind, title in (("parts", "Part"), ("materials", "Material"), ("tiles", "Tile"), ("islands", "Island")):
+    for kind, title in (
+        ("parts", tr("Part")),
+        ("materials", tr("Material")),
+        ("tiles", tr("Tile")),
+        ("islands", tr("Island")),
+    ):
         click = QToolButton(text=title, checkable=True)
-        click.setToolTip(f"Click on the model or a sheet: the {title.lower()} there is added, or taken out again")
+        click.setToolTip(
+            tr("Click on the model or a sheet: the {lower} there is added, or taken out again", lower=title.lower())
+        )
         click.clicked.connect(lambda on, kind=kind: form.matter.handles.pick_scope(kind if on else None))
         form.name(f"click {kind}", click)
         row.addWidget(click)
-    every = QToolButton(text="All")
-    every.setToolTip("Everywhere again")
+    every = QToolButton(text=tr("All"))
+    every.setToolTip(tr("Everywhere again"))
     every.clicked.connect(lambda _=False: form.do_each(lambda layer: SetLayer(layer.id, scope=Scope())))
     row.addWidget(every)
     row.addStretch(1)
     form.bind(lambda layer: _show_clicks(form))
-    form.row(column, "Click on", line)
+    form.row(column, tr("Click on"), line)
 
 
 def _show_clicks(form: Form) -> None:
@@ -93,7 +101,7 @@ class ScopeButton(QToolButton):
         menu = QMenu(self)
         menu.aboutToShow.connect(self._fill)
         self.setMenu(menu)
-        self.setAccessibleName(f"Shows on {kind}")
+        self.setAccessibleName(tr("Shows on {kind}", kind=kind))
         self.setStyleSheet("QToolButton::menu-indicator { image: none; }")
 
     def show_scope(self, scope: Scope) -> None:

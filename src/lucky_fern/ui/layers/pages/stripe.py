@@ -19,19 +19,20 @@ from lucky_fern.ui.layers.pages.decal import picture_row, pixels_box
 from lucky_fern.ui.layers.pages.figure import figure_of, figure_part
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _NUMBERS = (
-    ("width", "Width", "Across, in model units"),
-    ("length", "Repeat every", "The length of one picture along the stripe"),
-    ("corner", "Round turns", "The radius, in model units, with which straight runs turn at their points"),
-    ("start", "Start ×", "What share of the width is left at its first point"),
-    ("end", "End ×", "What share of the width is left at its last point"),
+    ("width", tr("Width"), tr("Across, in model units")),
+    ("length", tr("Repeat every"), tr("The length of one picture along the stripe")),
+    ("corner", tr("Round turns"), tr("The radius, in model units, with which straight runs turn at their points")),
+    ("start", tr("Start ×"), tr("What share of the width is left at its first point")),
+    ("end", tr("End ×"), tr("What share of the width is left at its last point")),
 )
 _SWITCHES = (
-    ("smooth", "Curved", "Through its points without corners"),
-    ("closed", "Closed", "Back to its first point"),
-    ("whole", "One picture", "One picture over all the way, instead of repeating it"),
-    ("flip", "Flipped", "The picture runs the other way"),
+    ("smooth", tr("Curved"), tr("Through its points without corners")),
+    ("closed", tr("Closed"), tr("Back to its first point")),
+    ("whole", tr("One picture"), tr("One picture over all the way, instead of repeating it")),
+    ("flip", tr("Flipped"), tr("The picture runs the other way")),
 )
 
 
@@ -75,7 +76,7 @@ def stripe_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row = QHBoxLayout()
     row.addWidget(pixels_box(form))
     row.addStretch(1)
-    row.addWidget(QLabel("Twin across", objectName="quiet"))
+    row.addWidget(QLabel(tr("Twin across"), objectName="quiet"))
     for axis in "xyz":
         made = QPushButton(axis.upper())
         made.setFixedWidth(with_text(30))
@@ -88,7 +89,9 @@ def stripe_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         figure_part(form, column)
     else:
         column.addLayout(picture_row(form))
-    form.note(column, "Drag its points in either view; drag a dot between two to add one, Ctrl-click takes one away.")
+    form.note(
+        column, tr("Drag its points in either view; drag a dot between two to add one, Ctrl-click takes one away.")
+    )
 
 
 def _show_facts(form: Form, label: QLabel, layer: Layer) -> None:

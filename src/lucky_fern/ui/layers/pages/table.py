@@ -18,6 +18,7 @@ from lucky_fern.ui.layers.pages.layer import layer_page
 from lucky_fern.ui.layers.pages.scope import scope_part
 from lucky_fern.ui.layers.pages.stripe import stripe_part
 from lucky_fern.ui.layers.pages.wash import wash_part
+from lucky_fern.words import tr
 
 Page = Callable[[Form, QVBoxLayout, Layer], None]
 
@@ -29,7 +30,7 @@ def _channels(form: Form, column: QVBoxLayout, layer: Layer) -> None:
 
 
 def _painted(form: Form, column: QVBoxLayout, layer: Layer) -> None:
-    form.note(column, "Painted at the Paint station (Ctrl+3).")
+    form.note(column, tr("Painted at the Paint station (Ctrl+3)."))
 
 
 def _placed(form: Form, column: QVBoxLayout, layer: Layer) -> None:

@@ -12,10 +12,11 @@ from lucky_fern.core.project.commands import SetContent
 from lucky_fern.core.project.document import Layer, Wash
 from lucky_fern.ui.layers.pages.decal import pixels_box
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.words import tr
 
-_WAYS = {"uv": "over each tile", "triplanar": "along the axes", "tiles": "one a tile"}
-_NUMBERS = (("repeat", 0, "Repeat ↔"), ("repeat", 1, "Repeat ↕"), ("offset", 0, "Offset ↔"),
-            ("offset", 1, "Offset ↕"), ("rotate", None, "Turn °"))  # fmt: skip
+_WAYS = {"uv": tr("over each tile"), "triplanar": tr("along the axes"), "tiles": tr("one a tile")}
+_NUMBERS = (("repeat", 0, tr("Repeat ↔")), ("repeat", 1, tr("Repeat ↕")), ("offset", 0, tr("Offset ↔")),
+            ("offset", 1, tr("Offset ↕")), ("rotate", None, tr("Turn °")))  # fmt: skip
 
 
 def wash_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
@@ -26,8 +27,10 @@ def wash_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     by = QComboBox()
     for way, title in _WAYS.items():
         by.addItem(title, way)
-    by.setAccessibleName("How pictures lie")
-    by.setToolTip("Over each tile by its UVs, along the model's three axes, or a sequence with one picture a tile")
+    by.setAccessibleName(tr("How pictures lie"))
+    by.setToolTip(
+        tr("Over each tile by its UVs, along the model's three axes, or a sequence with one picture a tile")
+    )
     by.activated.connect(lambda _: _set(form, by=by.currentData()))
     form.name("by", by)
     form.bind(lambda now: by.setCurrentIndex(by.findData(_wash(now).by)))
@@ -37,7 +40,7 @@ def wash_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row.addWidget(by)
     row.addWidget(pixels_box(form))
     row.addStretch(1)
-    form.row(column, "Pictures lie", line)
+    form.row(column, tr("Pictures lie"), line)
     assert isinstance(layer.content, Wash)
     if layer.content.by == "tiles":
         return

@@ -22,6 +22,7 @@ from lucky_fern.ui.tools.sliding import Sliding
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 
 class SlidePanel(Page):
@@ -40,32 +41,38 @@ class SlidePanel(Page):
     def _hold_part(self) -> None:
         row = QHBoxLayout()
         self.picture = QComboBox()
-        self.picture.setAccessibleName("The picture on the slide")
+        self.picture.setAccessibleName(tr("The picture on the slide"))
         self.picture.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.picture.textActivated.connect(self._choose)
-        self.hold = QPushButton("Hold it up", checkable=True)
-        self.hold.setToolTip("Hold the picture over the model view, seen through")
+        self.hold = QPushButton(tr("Hold it up"), checkable=True)
+        self.hold.setToolTip(tr("Hold the picture over the model view, seen through"))
         self.hold.clicked.connect(self._hold)
         row.addWidget(self.picture, 1)
         row.addWidget(self.hold)
         self.column.addLayout(row)
-        self.opacity = NumberField(0, 100, 0, " %", "How far it is seen through")
+        self.opacity = NumberField(0, 100, 0, " %", tr("How far it is seen through"))
         self.opacity.changed.connect(lambda value: self.sliding.set(opacity=value / 100))
         row = QHBoxLayout()
-        row.addWidget(QLabel("Seen", objectName="quiet"))
+        row.addWidget(QLabel(tr("Seen"), objectName="quiet"))
         row.addWidget(self.opacity, 1)
         self.column.addLayout(row)
         row = QHBoxLayout()
-        self.pinned = self._switch(row, "Pinned", "It stays where it is while the view turns", self.sliding.pin)
-        self.repeat = self._switch(row, "Repeated", "In both directions, without end", partial(self._set, "repeat"))
-        self.flip = self._switch(row, "Flipped", "Left for right", partial(self._set, "flip"))
-        self.through = self._switch(row, "Through", "Onto hidden surfaces, too", partial(self._set, "through"))
+        self.pinned = self._switch(
+            row, tr("Pinned"), tr("It stays where it is while the view turns"), self.sliding.pin
+        )
+        self.repeat = self._switch(
+            row, tr("Repeated"), tr("In both directions, without end"), partial(self._set, "repeat")
+        )
+        self.flip = self._switch(row, tr("Flipped"), tr("Left for right"), partial(self._set, "flip"))
+        self.through = self._switch(
+            row, tr("Through"), tr("Onto hidden surfaces, too"), partial(self._set, "through")
+        )
         row.addStretch(1)
         self.column.addLayout(row)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Pull", objectName="quiet"))
+        row.addWidget(QLabel(tr("Pull"), objectName="quiet"))
         self.pulls = {}
-        for count, title in ((2, "Corners"), (3, "3 × 3"), (5, "5 × 5"), (0, "Straight")):
+        for count, title in ((2, tr("Corners")), (3, "3 × 3"), (5, "5 × 5"), (0, tr("Straight"))):
             made = QPushButton(title)
             made.clicked.connect(partial(self._pull, count))
             row.addWidget(made)
@@ -75,22 +82,22 @@ class SlidePanel(Page):
 
     def _brush_part(self) -> None:
         row = QHBoxLayout()
-        self.print_all = QPushButton("Print it all")
-        self.print_all.setToolTip("Put it onto all that it reaches, as a decal that can be edited")
+        self.print_all = QPushButton(tr("Print it all"))
+        self.print_all.setToolTip(tr("Put it onto all that it reaches, as a decal that can be edited"))
         self.print_all.clicked.connect(self.sliding.print_all)
-        self.brush = QPushButton("Brush it on", checkable=True)
-        self.brush.setToolTip("Paint it on where it is wanted; Alt takes away, the right button looks round")
+        self.brush = QPushButton(tr("Brush it on"), checkable=True)
+        self.brush.setToolTip(tr("Paint it on where it is wanted; Alt takes away, the right button looks round"))
         self.brush.clicked.connect(self.sliding.set_brushing)
         row.addWidget(self.print_all)
         row.addWidget(self.brush)
         row.addStretch(1)
         self.column.addLayout(row)
-        self.brush_size = NumberField(0.1, 40, 1, " %", "Size of the brush, of the model's size")
+        self.brush_size = NumberField(0.1, 40, 1, " %", tr("Size of the brush, of the model's size"))
         self.brush_size.changed.connect(self._resize)
-        self.hardness = NumberField(0, 100, 0, " %", "Hardness of the brush")
+        self.hardness = NumberField(0, 100, 0, " %", tr("Hardness of the brush"))
         self.hardness.changed.connect(self._harden)
         self.brush_rows = []
-        for title, field in (("Brush size", self.brush_size), ("Hardness", self.hardness)):
+        for title, field in ((tr("Brush size"), self.brush_size), (tr("Hardness"), self.hardness)):
             line = QWidget()
             inner = QHBoxLayout(line)
             inner.setContentsMargins(0, 0, 0, 0)
@@ -104,19 +111,21 @@ class SlidePanel(Page):
     def _kept_part(self) -> None:
         row = QHBoxLayout()
         self.names = QComboBox(editable=True)
-        self.names.setAccessibleName("Name of a kept slide")
-        self.names.setPlaceholderText("front, side …")
-        self.keep = self._button(row, "Keep", "Keep this picture and pose under the name",
+        self.names.setAccessibleName(tr("Name of a kept slide"))
+        self.names.setPlaceholderText(tr("front, side …"))
+        self.keep = self._button(row, tr("Keep"), tr("Keep this picture and pose under the name"),
                                  lambda: self.sliding.keep(self.names.currentText()))  # fmt: skip
-        self.back = self._button(row, "Return", "Hold it up where it was kept, and look at it straight", self._return)
-        self.forget = self._button(row, "Forget", "Let go of the kept slide",
+        self.back = self._button(
+            row, tr("Return"), tr("Hold it up where it was kept, and look at it straight"), self._return
+        )
+        self.forget = self._button(row, tr("Forget"), tr("Let go of the kept slide"),
                                    lambda: self.sliding.forget(self.names.currentText()))  # fmt: skip
         row.insertWidget(0, self.names, 1)
         self.column.addLayout(row)
         row = QHBoxLayout()
         self.print_kept = self._button(
-            row, "Print all kept slides",
-            "Each as a decal that fades out where faces turn away, so that they blend along their border",
+            row, tr("Print all kept slides"),
+            tr("Each as a decal that fades out where faces turn away, so that they blend along their border"),
             self.sliding.print_kept,
         )  # fmt: skip
         row.addStretch(1)
@@ -194,7 +203,7 @@ class SlidePanel(Page):
             self.names.addItems(kept)
             self.names.setCurrentText(now)
         self.hold.setChecked(slide is not None)
-        self.hold.setText("Put it away" if slide is not None else "Hold it up")
+        self.hold.setText(tr("Put it away") if slide is not None else tr("Hold it up"))
         self.brush.setChecked(self.sliding.brushing)
         for widget in (self.opacity, self.pinned, self.repeat, self.flip, self.through, self.print_all, self.brush,
                        self.keep, *self.pulls.values()):  # fmt: skip

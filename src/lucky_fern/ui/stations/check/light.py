@@ -15,10 +15,11 @@ from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page, button, choice
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _LIGHTS = (
-    ("lamp_deg", "Turn of the light", 0.0, 360.0, 0.0), ("lamp_gain", "Sun", 0.0, 4.0, 1.0),
-    ("ambient_gain", "Surroundings", 0.0, 4.0, 1.0), ("exposure", "Exposure", 0.1, 4.0, 1.0),
+    ("lamp_deg", tr("Turn of the light"), 0.0, 360.0, 0.0), ("lamp_gain", tr("Sun"), 0.0, 4.0, 1.0),
+    ("ambient_gain", tr("Surroundings"), 0.0, 4.0, 1.0), ("exposure", tr("Exposure"), 0.1, 4.0, 1.0),
 )  # fmt: skip
 _NIGHT = {"lamp_gain": 0.03, "ambient_gain": 0.08, "exposure": 1.0}
 AS_EVER: dict[str, float | str | bool] = {
@@ -31,7 +32,7 @@ class LightRows:
 
     def __init__(self, page: Page, looking: Looking, errands: Errands, habits: Habits, view: ModelView) -> None:
         self.errands, self.habits, self.view = errands, habits, view
-        page.heading("In another light")
+        page.heading(tr("In another light"))
         self.lights: dict[str, NumberField] = {}
         for name, title, low, high, start in _LIGHTS:
             field = NumberField(low, high, 0 if high > 10 else 2, "", title)
@@ -42,18 +43,22 @@ class LightRows:
             label.setFixedWidth(with_text(110))
             label.setBuddy(field.number)
             page.row(label, field, stretch=False)
-        self.surroundings = choice("Surroundings", [("the studio", "studio"), ("a harbour by day", "harbour"),
-                                                    ("the harbour at dusk", "dusk")])  # fmt: skip
+        self.surroundings = choice(
+            tr("Surroundings"),
+            [(tr("the studio"), "studio"), (tr("a harbour by day"), "harbour"), (tr("the harbour at dusk"), "dusk")],
+        )
         self.surroundings.activated.connect(lambda _: self._set("surroundings", self.surroundings.currentData()))
-        label = QLabel("Where", objectName="quiet")
+        label = QLabel(tr("Where"), objectName="quiet")
         label.setFixedWidth(with_text(110))
-        self.shadows = QCheckBox("Shadows and crevices")
-        self.shadows.setToolTip("Parts throw shadows, and what is closed to the light gets less of it, as in a game")
+        self.shadows = QCheckBox(tr("Shadows and crevices"))
+        self.shadows.setToolTip(
+            tr("Parts throw shadows, and what is closed to the light gets less of it, as in a game")
+        )
         self.shadows.toggled.connect(lambda on: self._set("shadows", on))
         page.row(label, self.surroundings, self.shadows)
         page.row(
-            button("Night", "Next to no light, so that what glows shows", lambda: self._take(_NIGHT)),
-            button("As ever", "The light that one paints by", lambda: self._take(AS_EVER)),
+            button(tr("Night"), tr("Next to no light, so that what glows shows"), lambda: self._take(_NIGHT)),
+            button(tr("As ever"), tr("The light that one paints by"), lambda: self._take(AS_EVER)),
         )
         self._here = False
         looking.station_changed.connect(self._only_here)
@@ -86,7 +91,7 @@ class LightRows:
         if environment.prepared(kind):
             self.view.set_look(surroundings=kind)
         elif kind in environment.KINDS:
-            self.errands.send("Lighting …", lambda: (environment.reflections(kind), environment.irradiance(kind)),
+            self.errands.send(tr("Lighting …"), lambda: (environment.reflections(kind), environment.irradiance(kind)),
                               lambda _: self._arrived(kind))  # fmt: skip
 
     def _arrived(self, kind: str) -> None:

@@ -21,6 +21,7 @@ from lucky_fern.ui.stations.check.light import LightRows
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.widgets.page import Page, button, clear
 from lucky_fern.ui.widgets.style import icon
+from lucky_fern.words import tr
 
 
 class CheckPanel(Page):
@@ -50,18 +51,20 @@ class CheckPanel(Page):
         self.found: list[Found] = []
         self._of: object = None  # the project that was checked last
         self._asked: object = None
-        self.heading("Before it goes out")
+        self.heading(tr("Before it goes out"))
         self.state = QLabel(objectName="quiet")
-        self.budget = QDoubleSpinBox(minimum=0, maximum=4096, decimals=1, suffix=" MB", specialValueText="any size")
-        self.budget.setAccessibleName("Budget")
-        self.budget.setToolTip("What all files together may have on disk")
+        self.budget = QDoubleSpinBox(
+            minimum=0, maximum=4096, decimals=1, suffix=" MB", specialValueText=tr("any size")
+        )
+        self.budget.setAccessibleName(tr("Budget"))
+        self.budget.setToolTip(tr("What all files together may have on disk"))
         self.budget.valueChanged.connect(lambda _: self._again())
-        again = button("Check again", "Reads all maps anew", self._again)
-        self.row(again, "budget", self.budget)
+        again = button(tr("Check again"), tr("Reads all maps anew"), self._again)
+        self.row(again, tr("budget"), self.budget)
         self.column.addWidget(self.state)
         self.list = QListWidget()
         self.list.setWordWrap(True)
-        self.list.setAccessibleName("What the check found; choose one to go there")
+        self.list.setAccessibleName(tr("What the check found; choose one to go there"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._go_to)
         self.column.addWidget(self.list, 1)
@@ -87,7 +90,7 @@ class CheckPanel(Page):
             return
         project, sources = studio.project, studio.sources
         self._asked = project
-        self.state.setText("checking …")
+        self.state.setText(tr("checking …"))
         shared = shared_faces(self.layout_watch.findings, studio.model.triangle_count)
         setups, stem = self.exports.setups, self.exports.stem
         budget = int(self.budget.value() * 1e6) or None
@@ -99,13 +102,13 @@ class CheckPanel(Page):
             )
 
         self.errands.send_long(
-            "Checking …", lambda told: work(), lambda found: self._show(project, found), self._not_checked
+            tr("Checking …"), lambda told: work(), lambda found: self._show(project, found), self._not_checked
         )
 
     def _not_checked(self) -> None:
         """It was called off, or went wrong: it can be asked for again."""
         self._asked = None
-        self.state.setText("not checked")
+        self.state.setText(tr("not checked"))
 
     def _show(self, project: object, found: list[Found]) -> None:
         self._of, self._asked, self.found = project, None, found
@@ -114,8 +117,12 @@ class CheckPanel(Page):
             for one in found:
                 self.list.addItem(QListWidgetItem(icon("warning" if one.worry else "model"), one.sentence))
         worries = sum(one.worry for one in found)
-        words = f"{worries} to look at" if worries else "nothing to worry about"
-        self.state.setText(f"{words}, {len(found) - worries} good to know" if len(found) > worries else words)
+        words = tr("{worries} to look at", worries=worries) if worries else tr("nothing to worry about")
+        self.state.setText(
+            tr("{words}, {found} good to know", words=words, found=len(found) - worries)
+            if len(found) > worries
+            else words
+        )
         clear(self.remedies)
         self.follow()  # it may have changed meanwhile
 
@@ -130,7 +137,7 @@ class CheckPanel(Page):
         if one.layer is not None:
             self.selection.select(one.layer)
         if one.title:
-            made = button(one.title, "Mends this; can be undone", partial(self._mend, one))
+            made = button(one.title, tr("Mends this; can be undone"), partial(self._mend, one))
             made.setObjectName("primary")
             self.remedies.addWidget(made)
         self.remedies.addStretch(1)

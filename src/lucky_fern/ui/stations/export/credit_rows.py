@@ -10,11 +10,12 @@ from lucky_fern.core.exporting.credits import unlicensed
 from lucky_fern.core.project.commands import SetCredit
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.widgets.quietly import show_items
+from lucky_fern.words import tr
 
 _FIELDS = (
-    ("author", "Author"),
-    ("licence", "Licence, as SPDX writes it: CC-BY-4.0"),
-    ("source", "Where it comes from"),
+    ("author", tr("Author")),
+    ("licence", tr("Licence, as SPDX writes it: CC-BY-4.0")),
+    ("source", tr("Where it comes from")),
 )
 
 
@@ -28,7 +29,7 @@ class CreditRows(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.pictures = QComboBox()
-        self.pictures.setAccessibleName("The picture that the lines below are about")
+        self.pictures.setAccessibleName(tr("The picture that the lines below are about"))
         self.pictures.activated.connect(lambda _: self.refresh())
         column.addWidget(self.pictures)
         self.fields: dict[str, QLineEdit] = {}
@@ -64,7 +65,10 @@ class CreditRows(QWidget):
         if project is None:
             return
         without, before = set(unlicensed(project)), self.chosen
-        names = [f"{name}  – no licence" if kit.name in without else name for name, kit in project.pictures.items()]
+        names = [
+            tr("{name}  – no licence", name=name) if kit.name in without else name
+            for name, kit in project.pictures.items()
+        ]
         show_items(self.pictures, names)
         if before is not None:
             self.pictures.setCurrentIndex(list(project.pictures).index(before))

@@ -14,6 +14,7 @@ from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import menu_button
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 
 class OwnPresets(QWidget):
@@ -26,17 +27,19 @@ class OwnPresets(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         self.list = ShrinkingList()
         self.list.remove_asked.connect(self._remove)
-        self.list.setAccessibleName("Presets of your own")
+        self.list.setAccessibleName(tr("Presets of your own"))
         self.list.setFixedHeight(with_text(44))
         self.list.itemDoubleClicked.connect(self._remove)
-        self.list.setToolTip("Double-click or Del takes one out")
+        self.list.setToolTip(tr("Double-click or Del takes one out"))
         column.addWidget(self.list)
         self.take = menu_button(
-            "Own preset", "Which map goes to which channel of which file, and what it is called", self._fill_take
+            tr("Own preset"),
+            tr("Which map goes to which channel of which file, and what it is called"),
+            self._fill_take,
         )
-        self.write = menu_button("Write a preset's file", "To change it, or to share it", self._fill_write)
+        self.write = menu_button(tr("Write a preset's file"), tr("To change it, or to share it"), self._fill_write)
         self.change = menu_button(
-            "Change one", "A preset of your own, made from one that is ticked", self._fill_change
+            tr("Change one"), tr("A preset of your own, made from one that is ticked"), self._fill_change
         )
         row = QHBoxLayout()
         for button in (self.take, self.change, self.write):
@@ -61,20 +64,20 @@ class OwnPresets(QWidget):
             self.exports.use(item.text().split("  –")[0], False)
 
     def _take_file(self) -> None:
-        path = asking.open_file(self, "A preset", "Presets (*.json)")
+        path = asking.open_file(self, tr("A preset"), tr("Presets (*.json)"))
         if path is not None:
             self.exports.take_preset(path)
 
     def _fill_take(self, menu: QMenu) -> None:
         """From a file, or one of those that were used on this computer before."""
         menu.clear()
-        menu.addAction("From a file …", self._take_file)
+        menu.addAction(tr("From a file …"), self._take_file)
         shelf = self.exports.shelf
         if shelf:
             menu.addSeparator()
             for name, preset in sorted(shelf.items()):
                 menu.addAction(f"{name}  – {preset.title}", partial(self.exports.use, name, True, preset))
-            forget = menu.addMenu("Forget")
+            forget = menu.addMenu(tr("Forget"))
             for name in sorted(shelf):
                 forget.addAction(name, partial(shelf.pop, name, None))
 
@@ -109,6 +112,6 @@ class OwnPresets(QWidget):
 
     def _write(self, setup: ExportSetup) -> None:
         start = f"{setup.preset}.json"
-        path = asking.save_file(self, "Write the preset", start, "Presets (*.json)", ".json")
+        path = asking.save_file(self, tr("Write the preset"), start, tr("Presets (*.json)"), ".json")
         if path is not None:
             self.exports.write_preset(setup, path)

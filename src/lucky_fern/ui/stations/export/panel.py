@@ -37,7 +37,6 @@ from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
-from lucky_fern.core.words import counted
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.exports import Exports
@@ -53,12 +52,24 @@ from lucky_fern.ui.widgets.page import Page, choice, menu_button
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import to_pixmap
+from lucky_fern.words import counted, tr
 
 _SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
-_BLOCKS = (("what fits", None), ("BC7 for colours", "bc7"), ("BC4 for grey", "bc4"))
-_ALPHA = (("as the preset has it", None), ("straight alpha", "straight"), ("premultiplied", "premultiplied"),
-          ("flattened on", "flattened"), ("left out", "none"))  # fmt: skip
-_PADDING = (("fill all", None), ("4 texels", 4), ("8 texels", 8), ("16 texels", 16), ("32 texels", 32))
+_BLOCKS = ((tr("what fits"), None), (tr("BC7 for colours"), "bc7"), (tr("BC4 for grey"), "bc4"))
+_ALPHA = (
+    (tr("as the preset has it"), None),
+    (tr("straight alpha"), "straight"),
+    (tr("premultiplied"), "premultiplied"),
+    (tr("flattened on"), "flattened"),
+    (tr("left out"), "none"),
+)
+_PADDING = (
+    (tr("fill all"), None),
+    (tr("4 texels"), 4),
+    (tr("8 texels"), 8),
+    (tr("16 texels"), 16),
+    (tr("32 texels"), 32),
+)
 
 
 class ExportPanel(Page):
@@ -89,7 +100,7 @@ class ExportPanel(Page):
     # --- its parts ------------------------------------------------------------------------------------------
 
     def _what_part(self) -> None:
-        self.heading("What to write")
+        self.heading(tr("What to write"))
         self.presets: dict[str, QCheckBox] = {}
         for name, preset in PRESETS.items():
             box = QCheckBox(preset.title)
@@ -100,48 +111,52 @@ class ExportPanel(Page):
         self.column.addWidget(self.own)
 
     def _how_part(self) -> None:
-        self.format = choice("Format of the files", [(name.upper(), name) for name in FORMATS])
+        self.format = choice(tr("Format of the files"), [(name.upper(), name) for name in FORMATS])
         self.format.activated.connect(lambda _: self._set_format())
-        self.bits = choice("Bits per channel", [("8 bits", 8), ("16 bits", 16)])
+        self.bits = choice(tr("Bits per channel"), [(tr("8 bits"), 8), (tr("16 bits"), 16)])
         self.bits.activated.connect(lambda _: self.exports.change(bits=self.bits.currentData()))
-        self.normal = choice("Direction of green in normal maps", [("normals +Y", "+"), ("normals −Y", "-")])
+        self.normal = choice(
+            tr("Direction of green in normal maps"), [(tr("normals +Y"), "+"), (tr("normals −Y"), "-")]
+        )
         self.normal.activated.connect(lambda _: self.exports.change(normal_y=self.normal.currentData()))
         self.row(self.format, self.bits, self.normal)
         sizes: list[tuple[str, object]] = [
-            ("as the sheets are", None),
-            *((f"{size} texels", size) for size in _SIZES),
+            (tr("as the sheets are"), None),
+            *((counted(size, "texel"), size) for size in _SIZES),
         ]
-        self.size_box = choice("Size of the files", sizes)
+        self.size_box = choice(tr("Size of the files"), sizes)
         self.size_box.activated.connect(lambda _: self.exports.change(size=self.size_box.currentData()))
-        self.padding = choice("How far islands are spread outwards", _PADDING)
+        self.padding = choice(tr("How far islands are spread outwards"), _PADDING)
         self.padding.activated.connect(lambda _: self.exports.change(padding=self.padding.currentData()))
-        self.row("Size", self.size_box, "padding", self.padding)
-        self.single = menu_button("Single sheets", "Give single sheets another size in the files", self._fill_sheets)
+        self.row(tr("Size"), self.size_box, tr("padding"), self.padding)
+        self.single = menu_button(
+            tr("Single sheets"), tr("Give single sheets another size in the files"), self._fill_sheets
+        )
         models = [
-            ("none", None),
-            ("GLB, maps inside", "glb"),
-            ("OBJ with MTL", "obj"),
+            (tr("none"), None),
+            (tr("GLB, maps inside"), "glb"),
+            (tr("OBJ with MTL"), "obj"),
             ("USD", "usda"),
-            ("MaterialX, materials alone", "mtlx"),
+            (tr("MaterialX, materials alone"), "mtlx"),
         ]
-        self.model = choice("A model that is written along", models)
+        self.model = choice(tr("A model that is written along"), models)
         self.model.activated.connect(lambda _: self.exports.change(model=self.model.currentData()))
-        self.row("Model along", self.model, self.single)
-        self.alpha = choice("How opacity is put into files", _ALPHA)
+        self.row(tr("Model along"), self.model, self.single)
+        self.alpha = choice(tr("How opacity is put into files"), _ALPHA)
         self.alpha.activated.connect(lambda _: self.exports.change(alpha=self.alpha.currentData()))
         self.ground = QLineEdit(objectName="plain", placeholderText="#rrggbb")
-        self.ground.setAccessibleName("Ground")
-        self.ground.setToolTip("The colour that it is flattened on")
+        self.ground.setAccessibleName(tr("Ground"))
+        self.ground.setToolTip(tr("The colour that it is flattened on"))
         self.ground.setFixedWidth(with_text(84))
         self.ground.editingFinished.connect(self._set_ground)
-        self.row("Opacity", self.alpha, self.ground)
+        self.row(tr("Opacity"), self.alpha, self.ground)
         self.boxes: dict[str, QCheckBox] = {}
-        flags = (("dither", "Dither", "Spreads what 8 bits lose, so that soft ramps show no steps"),
-                 ("rims", "Mend rims", "Spreads the colour of what is seen under what is not"),
-                 ("compress", "In blocks", "BC1, BC3 and BC5: a quarter of the size and less"),
-                 ("marked", "Colours marked as sRGB", "In the newer header, for games that ask for it"),
-                 ("mips", "Mips", "With all their halvings"),
-                 ("full", "32-bit floats", "Instead of half floats or whole numbers"))  # fmt: skip
+        flags = (("dither", tr("Dither"), tr("Spreads what 8 bits lose, so that soft ramps show no steps")),
+                 ("rims", tr("Mend rims"), tr("Spreads the colour of what is seen under what is not")),
+                 ("compress", tr("In blocks"), tr("BC1, BC3 and BC5: a quarter of the size and less")),
+                 ("marked", tr("Colours marked as sRGB"), tr("In the newer header, for games that ask for it")),
+                 ("mips", tr("Mips"), tr("With all their halvings")),
+                 ("full", tr("32-bit floats"), tr("Instead of half floats or whole numbers")))  # fmt: skip
         line = QHBoxLayout()
         for name, title, tip in flags:
             box = QCheckBox(title)
@@ -149,54 +164,54 @@ class ExportPanel(Page):
             box.toggled.connect(lambda on, name=name: self.exports.change(**{name: on}))
             self.boxes[name] = box
             line.addWidget(box)
-        self.blocks = choice("Blocks of a DDS", _BLOCKS)
+        self.blocks = choice(tr("Blocks of a DDS"), _BLOCKS)
         self.blocks.activated.connect(lambda _: self.exports.change(blocks=self.blocks.currentData()))
         line.addWidget(self.blocks)
-        self.quality = QSpinBox(minimum=1, maximum=100, prefix="quality ")
-        self.quality.setAccessibleName("Quality")
+        self.quality = QSpinBox(minimum=1, maximum=100, prefix=tr("quality "))
+        self.quality.setAccessibleName(tr("Quality"))
         self.quality.valueChanged.connect(lambda value: self.exports.change(quality=value))
         line.addWidget(self.quality)
         line.addStretch(1)
         self.column.addLayout(line)
         self.glow = QDoubleSpinBox(minimum=0.0, maximum=1000.0, decimals=1, prefix="× ")
-        self.glow.setAccessibleName("Strength of the glow")
-        self.glow.setToolTip("How many times as bright it glows; the GLB tells that to the game")
+        self.glow.setAccessibleName(tr("Strength of the glow"))
+        self.glow.setToolTip(tr("How many times as bright it glows; the GLB tells that to the game"))
         self.glow.valueChanged.connect(lambda value: self.exports.change(glow=round(value, 3)))
         self.tint = QLineEdit(objectName="plain", placeholderText="#rrggbb")
-        self.tint.setAccessibleName("Colour of the glow")
-        self.tint.setToolTip("Have its brightness glow in another colour; empty: in its own")
+        self.tint.setAccessibleName(tr("Colour of the glow"))
+        self.tint.setToolTip(tr("Have its brightness glow in another colour; empty: in its own"))
         self.tint.setFixedWidth(with_text(84))
         self.tint.editingFinished.connect(self._set_tint)
-        self.only = QCheckBox("Only what glows")
-        self.only.setToolTip("Leave out materials on which nothing glows")
+        self.only = QCheckBox(tr("Only what glows"))
+        self.only.setToolTip(tr("Leave out materials on which nothing glows"))
         self.only.toggled.connect(lambda on: self.exports.change(only_glowing=on))
-        self.row("Glow", self.glow, "tint", self.tint, self.only)
+        self.row(tr("Glow"), self.glow, tr("tint"), self.tint, self.only)
 
     def _where_part(self) -> None:
-        self.heading("Folder")
+        self.heading(tr("Folder"))
         row = QHBoxLayout()
         self.folder = QLineEdit(objectName="plain")
-        self.folder.setAccessibleName("Folder for the maps")
+        self.folder.setAccessibleName(tr("Folder for the maps"))
         self.folder.textChanged.connect(self._set_folder)
         browse = QToolButton(icon=icon("folder"))
-        browse.setToolTip("Choose a folder")
-        browse.setAccessibleName("Choose a folder")
+        browse.setToolTip(tr("Choose a folder"))
+        browse.setAccessibleName(tr("Choose a folder"))
         browse.clicked.connect(self._browse)
         row.addWidget(self.folder, 1)
         row.addWidget(browse)
         self.column.addLayout(row)
         self.plan = self.note()
         row = QHBoxLayout()
-        self.button = QPushButton("Export", objectName="primary")
-        self.button.setToolTip("Write the files (Ctrl+E at every station)")
+        self.button = QPushButton(tr("Export"), objectName="primary")
+        self.button.setToolTip(tr("Write the files (Ctrl+E at every station)"))
         self.button.clicked.connect(self.start)
-        self.cancel = QPushButton("Cancel")
+        self.cancel = QPushButton(tr("Cancel"))
         self.cancel.clicked.connect(self._cancel.set)
         self.cancel.hide()
         self.progress = QProgressBar(textVisible=False)
         self.progress.hide()
-        self.quay = QPushButton("Open the quay")
-        self.quay.setToolTip("The stand-in game: it shows what a game makes of the files, read from disk")
+        self.quay = QPushButton(tr("Open the quay"))
+        self.quay.setToolTip(tr("The stand-in game: it shows what a game makes of the files, read from disk"))
         self.quay.clicked.connect(self.open_quay)
         row.addWidget(self.button)
         row.addWidget(self.quay)
@@ -209,11 +224,11 @@ class ExportPanel(Page):
         self.column.addWidget(self.summary)
         self.files = QListWidget()
         self.files.setIconSize(QSize(48, 48))
-        self.files.setAccessibleName("Files written")
+        self.files.setAccessibleName(tr("Files written"))
         self.files.setWordWrap(True)
         self.files.setMinimumHeight(120)
         self.column.addWidget(self.files, 1)
-        self.heading("Pictures and their licences")
+        self.heading(tr("Pictures and their licences"))
         self.credits = CreditRows(self.work)
         self.column.addWidget(self.credits)
 
@@ -254,7 +269,9 @@ class ExportPanel(Page):
             self.boxes[name].setVisible(shown)
         self.blocks.setVisible(form == "dds" and common.compress)
         apart = len(common.sizes)
-        self.single.setText(f"{counted(apart, 'sheet')} apart ▾" if apart else "Single sheets ▾")
+        self.single.setText(
+            tr("{sheets} apart ▾", sheets=counted(apart, "sheet")) if apart else tr("Single sheets ▾")
+        )
         self.quality.setVisible(form in ("jpeg", "webp"))
         with QSignalBlocker(self.quality), QSignalBlocker(self.glow):
             self.quality.setValue(common.quality)
@@ -288,13 +305,21 @@ class ExportPanel(Page):
             self.plan.setText(str(error))
             return
         example = next(iter(names), "")
-        text = f"{counted(len(names), 'file')}, {example} first." if names else "No file."
+        text = (
+            tr("{files}, {example} first.", files=counted(len(names), "file"), example=example)
+            if names
+            else tr("No file.")
+        )
         folder = Path(out).expanduser()
         there = sum((folder / name).exists() for name in names) if folder.is_dir() else 0
         if there:
-            text += f" {there} of them {'is' if there == 1 else 'are'} there already and will be replaced."
+            text += tr(
+                " {there} of them {part} there already and will be replaced.",
+                there=there,
+                part="is" if there == 1 else "are",
+            )
         if skipped:
-            text += f" Left out, since nothing writes to them: {', '.join(skipped)}."
+            text += tr(" Left out, since nothing writes to them: {skipped}.", skipped=", ".join(skipped))
         self.plan.setText(" ".join([text, *(f"{note}." for note in notes)]))
 
     # --- acting -----------------------------------------------------------------------------------------------
@@ -320,11 +345,11 @@ class ExportPanel(Page):
         sizes, studio = self.exports.common.sizes, self.work.studio
         for key in studio.surface.keys if studio is not None else ():
             name = str(key)
-            known = f"{sizes[name]} texels" if name in sizes else "as all"
+            known = counted(sizes[name], "texel") if name in sizes else tr("as all")
             part = menu.addMenu(f"{name}: {known}")
-            part.addAction("as all", partial(self._set_sheet, name, None))
+            part.addAction(tr("as all"), partial(self._set_sheet, name, None))
             for size in _SIZES:
-                part.addAction(f"{size} texels", partial(self._set_sheet, name, size))
+                part.addAction(counted(size, "texel"), partial(self._set_sheet, name, size))
 
     def _set_sheet(self, name: str, size: int | None) -> None:
         """Give one sheet's files a size of their own, or that of all again."""
@@ -332,7 +357,7 @@ class ExportPanel(Page):
         self.exports.change(sizes=sizes if size is None else {**sizes, name: size})
 
     def _browse(self) -> None:
-        chosen = asking.folder(self, "Folder for the maps", self.folder.text())
+        chosen = asking.folder(self, tr("Folder for the maps"), self.folder.text())
         if chosen is not None:
             self.folder.setText(str(chosen))
 
@@ -360,12 +385,14 @@ class ExportPanel(Page):
                 seconds = time.monotonic() - begin
                 listed = [looked_at(*one) for each in done for one in each.sizes.items()]
             except Cancelled:
-                self._failed.emit("The export was cancelled; the file being written was left out.")
+                self._failed.emit(tr("The export was cancelled; the file being written was left out."))
             except LuckyFernError as error:
                 self._failed.emit(str(error))
             except Exception as error:  # noqa: BLE001  # a defect of ours must not leave the window waiting
                 LOG.exception("The export went wrong inside.")
-                self._failed.emit(f"The export went wrong inside ({error!r}); look at what is in the folder.")
+                self._failed.emit(
+                    tr("The export went wrong inside ({error!r}); look at what is in the folder.", error=error)
+                )
             else:
                 self._done.emit(done, listed, seconds)
 
@@ -383,7 +410,7 @@ class ExportPanel(Page):
         if studio is None:
             return
         if not folder.is_dir():
-            self.work.said.emit("Export first: there is nothing in that folder yet.", True)
+            self.work.said.emit(tr("Export first: there is nothing in that folder yet."), True)
             return
         model = partial(write_model, studio.model, f"{safe_name(self.exports.stem)}.obj")
         own = [setup.own for setup in self.exports.setups if setup.own is not None]
@@ -402,7 +429,7 @@ class ExportPanel(Page):
     def _show_progress(self, done: int, total: int, name: str) -> None:
         self.progress.setRange(0, total)
         self.progress.setValue(done)
-        self.summary.setText(f"{done} of {total}: {name}")
+        self.summary.setText(tr("{done} of {total}: {name}", done=done, total=total, name=name))
 
     def _finish(self) -> None:
         if self._run is not None:
@@ -423,9 +450,16 @@ class ExportPanel(Page):
         sizes = {path: size for one in done for path, size in one.sizes.items()}
         skipped = list(dict.fromkeys(name for one in done for name in one.skipped))
         notes = list(dict.fromkeys(note for one in done for note in one.notes))
-        words = [f"Wrote {len(sizes)} files, {told(sum(sizes.values()))}, in {seconds:.1f} s."]
+        words = [
+            tr(
+                "Wrote {sizes} files, {told}, in {seconds:.1f} s.",
+                sizes=len(sizes),
+                told=told(sum(sizes.values())),
+                seconds=seconds,
+            )
+        ]
         if skipped:
-            words.append(f"Left out: {', '.join(skipped)}.")
+            words.append(tr("Left out: {skipped}.", skipped=", ".join(skipped)))
         self.summary.setText(" ".join([*words, *(f"{note}." for note in notes)]))
         self.files.clear()
         for one in {one.path: one for one in written}.values():
@@ -435,4 +469,6 @@ class ExportPanel(Page):
                 item.setIcon(QIcon(to_pixmap(one.small)))
             self.files.addItem(item)
         where = next(iter(sizes)).parent if sizes else None
-        self.work.said.emit(f"Exported to {where}." if where is not None else "Nothing was written.", False)
+        self.work.said.emit(
+            tr("Exported to {where}.", where=where) if where is not None else tr("Nothing was written."), False
+        )

@@ -28,11 +28,12 @@ from lucky_fern.core.project.presets import MapFile, Part, Pick, Preset, check_p
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.ui.widgets.page import button, choice, number
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _COLOURED = ("colour", "emissive", "diffuse", "specular")
-_CHANNELS = ("Red", "Green", "Blue", "Alpha")
+_CHANNELS = (tr("Red"), tr("Green"), tr("Blue"), tr("Alpha"))
 _DEFAULT = "{project}_{material}_{map}.{tile}.{ext}"
-_REST = "as all"
+_REST = tr("as all")
 _SIZES = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
 
 
@@ -59,7 +60,7 @@ SOURCES = _sources()
 def _words_of(pick: Pick | None) -> str:
     """What :data:`SOURCES` calls a pick, whatever its levels; "" where it has no word for it."""
     if pick is not None and not pick.of:
-        return next((text for text, one in SOURCES.items() if one == pick), "a value")
+        return next((text for text, one in SOURCES.items() if one == pick), tr("a value"))
     plain = None if pick is None else replace(pick, low=0.0, high=1.0, gamma=1.0)
     return next((text for text, one in SOURCES.items() if one == plain), "")
 
@@ -81,35 +82,37 @@ class PresetEditor(QWidget):
         column.setContentsMargins(0, 4, 0, 4)
         column.setSpacing(4)
         self.title = QLineEdit(preset.title, objectName="plain")
-        self.title.setAccessibleName("What the preset is called")
-        self.title.setPlaceholderText("What it is called")
+        self.title.setAccessibleName(tr("What the preset is called"))
+        self.title.setPlaceholderText(tr("What it is called"))
         column.addWidget(self.title)
         self.table = QTableWidget(0, 1 + len(_CHANNELS))
-        self.table.setHorizontalHeaderLabels(["File", *_CHANNELS])
+        self.table.setHorizontalHeaderLabels([tr("File"), *_CHANNELS])
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.table.setAccessibleName("Files, and what their channels hold")
+        self.table.setAccessibleName(tr("Files, and what their channels hold"))
         self.table.setMinimumHeight(190)
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(button("Add a file", "One more file", lambda: self._add(MapFile("new", (Pick("roughness"),)))))
-        row.addWidget(button("Take out", "The file of the chosen row", self._take_out))
+        row.addWidget(
+            button(tr("Add a file"), tr("One more file"), lambda: self._add(MapFile("new", (Pick("roughness"),))))
+        )
+        row.addWidget(button(tr("Take out"), tr("The file of the chosen row"), self._take_out))
         row.addStretch(1)
         column.addLayout(row)
         self._channel_part(column)
         self._file_part(column)
         self.pattern = QLineEdit(preset.pattern or "", objectName="plain", placeholderText=_DEFAULT)
-        self.pattern.setAccessibleName("How files are called")
-        self.pattern.setToolTip("May hold {project}, {material}, {map}, {tile} and {ext}; empty: as ever")
+        self.pattern.setAccessibleName(tr("How files are called"))
+        self.pattern.setToolTip(tr("May hold {project}, {material}, {map}, {tile} and {ext}; empty: as ever"))
         column.addWidget(self.pattern)
         self.example = QLabel(objectName="quiet")
         self.example.setWordWrap(True)
         column.addWidget(self.example)
         row = QHBoxLayout()
-        self.keep = QPushButton("Keep", objectName="primary")
+        self.keep = QPushButton(tr("Keep"), objectName="primary")
         self.keep.clicked.connect(self._keep)
         row.addWidget(self.keep)
-        row.addWidget(button("Cancel", "Leave the preset as it was", lambda: kept(None)))
+        row.addWidget(button(tr("Cancel"), tr("Leave the preset as it was"), lambda: kept(None)))
         row.addStretch(1)
         column.addLayout(row)
         for file in preset.files:
@@ -127,9 +130,9 @@ class PresetEditor(QWidget):
         column.addWidget(self.channel_words)
         line = QHBoxLayout()
         self.levels: dict[str, QDoubleSpinBox] = {}
-        for name, prefix, low, high in (("low", "from ", 0, 1), ("high", "to ", 0, 1), ("gamma", "gamma ", 0.1, 10),
-                                        ("value", "value ", 0, 1)):  # fmt: skip
-            box = number(f"{prefix}of the channel", low, high, low)
+        for name, prefix, low, high in (("low", tr("from "), 0, 1), ("high", tr("to "), 0, 1),
+                                        ("gamma", tr("gamma "), 0.1, 10), ("value", tr("value "), 0, 1)):  # fmt: skip
+            box = number(tr("{prefix}of the channel", prefix=prefix), low, high, low)
             box.setPrefix(prefix)
             box.setFixedWidth(with_text(96))
             box.setSingleStep(0.05)
@@ -143,19 +146,19 @@ class PresetEditor(QWidget):
         """What one file has of its own."""
         self.file_words = QLabel(objectName="quiet")
         column.addWidget(self.file_words)
-        on_off = [(_REST, None), ("on", True), ("off", False)]
+        on_off = [(_REST, None), (tr("on"), True), (tr("off"), False)]
         kinds: dict[str, tuple[str, list[tuple[str, Any]]]] = {
             "format": ("format", [(_REST, None), *((name.upper(), name) for name in FORMATS)]),
             "bits": ("bits", [(_REST, None), ("8", 8), ("16", 16)]),
             "size": ("size", [(_REST, None), *((str(size), size) for size in _SIZES)]),
-            "normal_y": ("green", [(_REST, None), ("up (+Y)", "+"), ("down (−Y)", "-")]),
+            "normal_y": ("green", [(_REST, None), (tr("up (+Y)"), "+"), (tr("down (−Y)"), "-")]),
             "padding": ("padding", [(_REST, None), *((f"{count} texels", count) for count in (0, 4, 8, 16, 32, 64))]),
             "dither": ("dither", on_off),
             "mips": ("mips", on_off),
             "blocks": ("blocks", [(_REST, None), *((f"BC{kind}", f"bc{kind}") for kind in (1, 3, 4, 5, 7))]),
-            "always": ("written", [("if used", False), ("always", True)]),
+            "always": ("written", [(tr("if used"), False), ("always", True)]),
             "blend": ("alpha", [("straight", "straight"), ("premultiplied", "premultiplied"),
-                                ("flattened on", "flattened"), ("none", "none")]),
+                                (tr("flattened on"), "flattened"), (tr("none"), "none")]),
         }  # fmt: skip
         self.options: dict[str, QComboBox] = {}
         line = QHBoxLayout()
@@ -164,7 +167,7 @@ class PresetEditor(QWidget):
                 line.addStretch(1)
                 column.addLayout(line)
                 line = QHBoxLayout()
-            box = choice(f"{title} of the file", items)
+            box = choice(tr("{title} of the file", title=title), items)
             box.setFixedWidth(with_text(84))
             box.activated.connect(lambda _, name=name: self._set_option(name))
             label = QLabel(title, objectName="quiet")
@@ -173,7 +176,7 @@ class PresetEditor(QWidget):
             line.addWidget(box)
             self.options[name] = box
         self.ground = QLineEdit(objectName="plain")
-        self.ground.setAccessibleName("The colour that it is flattened on")
+        self.ground.setAccessibleName(tr("The colour that it is flattened on"))
         self.ground.setFixedWidth(with_text(84))
         self.ground.editingFinished.connect(lambda: self._set_file(ground=self.ground.text().strip()))
         line.addWidget(self.ground)
@@ -250,8 +253,8 @@ class PresetEditor(QWidget):
             box.setVisible(pick is not None and (bool(pick.of) != (name == "value")))
             if pick is not None:
                 box.setValue(getattr(pick, name))
-        holds = "colours, as sRGB" if there and self._encoded(row) else "plain numbers"
-        self.file_words.setText(f"The file {word}: {holds}" if there else "")
+        holds = tr("colours, as sRGB") if there and self._encoded(row) else tr("plain numbers")
+        self.file_words.setText(tr("The file {word}: {holds}", word=word, holds=holds) if there else "")
         for name, option in self.options.items():
             option.setEnabled(there)
             if there:
@@ -325,7 +328,7 @@ class PresetEditor(QWidget):
         self.keep.setEnabled(True)
         file = made.files[max(self._at[0], 0)] if made.files else MapFile("map", ())
         name = file_name("Marsh Hen", SheetKey("hull", 1001), file.word, False, file.format or "png", made.pattern)
-        self.example.setText(f"For example {name}")
+        self.example.setText(tr("For example {name}", name=name))
 
     def _keep(self) -> None:
         self._kept(self.preset())

@@ -11,16 +11,21 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QList
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
 from lucky_fern.core.project.commands import SetSheetSize
-from lucky_fern.core.words import counted
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.widgets.page import Page, button, choice, clear
 from lucky_fern.ui.widgets.style import icon
+from lucky_fern.words import counted, tr
 
 SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
-_SHOWN = (("marks", None), ("stretch", "stretch"), ("texel density", "density"), ("checker", "checker"))
+_SHOWN = (
+    (tr("marks"), None),
+    (tr("stretch"), "stretch"),
+    (tr("texel density"), "density"),
+    (tr("checker"), "checker"),
+)
 
 
 class CheckPage(Page):
@@ -39,18 +44,19 @@ class CheckPage(Page):
         self.form.setVerticalSpacing(3)
         self.column.addLayout(self.form)
         self.lines: dict[str, QLabel] = {}
-        for name in ("Triangles", "Size", "Holds", "Texels"):
+        lines = {"triangles": tr("Triangles"), "size": tr("Size"), "holds": tr("Holds"), "texels": tr("Texels")}
+        for name, title in lines.items():
             self.lines[name] = QLabel()
             self.lines[name].setWordWrap(True)
-            self.form.addRow(QLabel(name, objectName="quiet"), self.lines[name])
-        self.size_box = choice("Size of every sheet in texels", [(f"{size} × {size}", size) for size in SIZES])
+            self.form.addRow(QLabel(title, objectName="quiet"), self.lines[name])
+        self.size_box = choice(tr("Size of every sheet in texels"), [(f"{size} × {size}", size) for size in SIZES])
         self.size_box.activated.connect(lambda _: work.execute(SetSheetSize(self.size_box.currentData())))
-        self.sheet_box = choice("The sheet whose size is shown", [])
+        self.sheet_box = choice(tr("The sheet whose size is shown"), [])
         self.sheet_box.currentIndexChanged.connect(lambda _: self._show_single())
-        self.single_box = choice("Size of this sheet in texels", [(f"{size}", size) for size in SIZES])
+        self.single_box = choice(tr("Size of this sheet in texels"), [(f"{size}", size) for size in SIZES])
         self.single_box.activated.connect(lambda _: self._set_single())
-        self.but = QLabel("but", objectName="quiet")
-        self.row("Every sheet", self.size_box, self.but, self.sheet_box, self.single_box)
+        self.but = QLabel(tr("but"), objectName="quiet")
+        self.row(tr("Every sheet"), self.size_box, self.but, self.sheet_box, self.single_box)
         self.warnings = self.note(name="warn")
         self._add_check()
         work.studio_changed.connect(self.follow)
@@ -61,18 +67,18 @@ class CheckPage(Page):
 
     def _add_check(self) -> None:
         """The list of sentences about the layout, what mends them, and what is coloured over the views."""
-        self.heading("Layout")
+        self.heading(tr("Layout"))
         self.check_state = QLabel(objectName="quiet")
-        self.heat_box = choice("What is coloured over the model", _SHOWN)
+        self.heat_box = choice(tr("What is coloured over the model"), _SHOWN)
         self.heat_box.activated.connect(lambda _: self.faces.show_heat(self.heat_box.currentData()))
         head = QHBoxLayout()
         head.addWidget(self.check_state, 1)
-        head.addWidget(QLabel("Show", objectName="quiet"))
+        head.addWidget(QLabel(tr("Show"), objectName="quiet"))
         head.addWidget(self.heat_box)
         self.column.addLayout(head)
         self.findings = QListWidget()
         self.findings.setWordWrap(True)
-        self.findings.setAccessibleName("What the layout check found; choose one to go there")
+        self.findings.setAccessibleName(tr("What the layout check found; choose one to go there"))
         self.findings.setMinimumHeight(120)
         self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.findings.itemClicked.connect(lambda item: self._go_to(self.findings.row(item)))
@@ -93,9 +99,11 @@ class CheckPage(Page):
             self.findings.addItem(QListWidgetItem(icon("warning" if finding.worry else "model"), finding.sentence))
         worries = sum(finding.worry for finding in found)
         if self.layout_watch.busy:
-            self.check_state.setText("checking …")
+            self.check_state.setText(tr("checking …"))
         else:
-            self.check_state.setText("nothing to worry about" if not worries else f"{worries} to look at")
+            self.check_state.setText(
+                tr("nothing to worry about") if not worries else tr("{worries} to look at", worries=worries)
+            )
         self._show_remedies()
         self._show_texels()
 
@@ -113,17 +121,17 @@ class CheckPage(Page):
         clear(self.other_row)
         studio = self.work.studio
         if self._finding is None or studio is None:
-            hint = "Choose a sentence: both views go there, and what mends it stands here."
+            hint = tr("Choose a sentence: both views go there, and what mends it stands here.")
             self.remedy_row.addWidget(QLabel(hint if self.layout_watch.findings else "", objectName="quiet"))
             return
         for number, remedy in enumerate(remedies(studio.surface, self._finding)):
-            made = button(remedy.title, "Mends this; can be undone", partial(self._mend, remedy))
+            made = button(remedy.title, tr("Mends this; can be undone"), partial(self._mend, remedy))
             if number == 0:
                 made.setObjectName("primary")
             self.remedy_row.addWidget(made)
         self.remedy_row.addStretch(1)
-        self.other_row.addWidget(button("Select them", "To work on them by hand", self._select_finding))
-        self.other_row.addWidget(button("Show all marks", "Mark everything again", self._unchoose))
+        self.other_row.addWidget(button(tr("Select them"), tr("To work on them by hand"), self._select_finding))
+        self.other_row.addWidget(button(tr("Show all marks"), tr("Mark everything again"), self._unchoose))
         self.other_row.addStretch(1)
 
     def _mend(self, remedy: Remedy) -> None:
@@ -163,31 +171,33 @@ class CheckPage(Page):
         """How many texels a unit of the model gets."""
         studio, measures = self.work.studio, self.layout_watch.measures
         if studio is None or measures is None or not studio.surface.keys:
-            self.lines["Texels"].setText("…" if self.layout_watch.busy else "–")
+            self.lines["texels"].setText("…" if self.layout_watch.busy else "–")
             return
         sizes = {studio.project.size_of(key) for key in studio.surface.keys}
         usual = measures.typical_density()
         low, high = usual * min(sizes), usual * max(sizes)
         text = f"{low:.3g}" if low == high else f"{low:.3g} to {high:.3g}"
-        self.lines["Texels"].setText(
-            f"{text} for a unit, on the whole ({', '.join(map(str, sorted(sizes)))} a sheet)"
+        self.lines["texels"].setText(
+            tr("{words} for a unit, on the whole ({map} a sheet)", words=text, map=", ".join(map(str, sorted(sizes))))
         )
 
     def refresh(self) -> None:
         studio = self.work.studio
         if studio is None:
-            self.title.setText("No model yet")
+            self.title.setText(tr("No model yet"))
             return
         model, surface = studio.model, studio.surface
         extent = model.bounds[1] - model.bounds[0]
         self.title.setText(model.name)
-        self.lines["Triangles"].setText(f"{model.triangle_count:,}".replace(",", " "))
-        self.lines["Size"].setText(" × ".join(f"{value:.3g}" for value in extent) + " units (width, height, depth)")
+        self.lines["triangles"].setText(f"{model.triangle_count:,}".replace(",", " "))
+        self.lines["size"].setText(
+            " × ".join(f"{value:.3g}" for value in extent) + tr(" units (width, height, depth)")
+        )
         counts = (
             (len(model.parts), "part"), (len(model.materials), "material"),
             (int(model.islands.max(initial=-1)) + 1, "island"), (len(surface.keys), "sheet"),
         )  # fmt: skip
-        self.lines["Holds"].setText(", ".join(counted(count, noun) for count, noun in counts))
+        self.lines["holds"].setText(", ".join(counted(count, noun) for count, noun in counts))
         self._show_texels()
         sizes = {studio.project.size_of(key) for key in surface.keys}
         self.size_box.setCurrentIndex(self.size_box.findData(sizes.pop()) if len(sizes) == 1 else -1)

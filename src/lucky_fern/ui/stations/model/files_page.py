@@ -24,14 +24,14 @@ from lucky_fern.core.pictures.picture import SUFFIXES as PICTURES
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.words import counted
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import counted, tr
 
-_FILLS = (("part colours", "parts"), ("islands", "islands"), ("nothing", "none"))
+_FILLS = ((tr("part colours"), "parts"), (tr("islands"), "islands"), (tr("nothing"), "none"))
 _GUIDE_SIZES = (512, 1024, 2048, 4096, 8192)
 
 
@@ -43,10 +43,10 @@ class FilesPage(Page):
     def __init__(self, work: Work, errands: Errands) -> None:
         super().__init__()
         self.work, self.errands = work, errands
-        self.heading("Another model")
+        self.heading(tr("Another model"))
         self.row(
-            button("Replace by a newer version …", "Paint stays by UV, decals by pose", self.replace),
-            button("New from another …", "A project of its own", self.open_asked.emit),
+            button(tr("Replace by a newer version …"), tr("Paint stays by UV, decals by pose"), self.replace),
+            button(tr("New from another …"), tr("A project of its own"), self.open_asked.emit),
         )  # fmt: skip
         self.report = self.note()
         self._add_brought()
@@ -60,16 +60,22 @@ class FilesPage(Page):
     # --- what came in -----------------------------------------------------------------------------------------
 
     def _add_brought(self) -> None:
-        self.heading("What the model brings")
+        self.heading(tr("What the model brings"))
         self.brought = self.note()
         self.missing = QListWidget()
-        self.missing.setAccessibleName("Pictures that the model names and that are missing")
+        self.missing.setAccessibleName(tr("Pictures that the model names and that are missing"))
         self.missing.setFixedHeight(with_text(66))
         self.column.addWidget(self.missing)
-        self.point = button("Point at the picture …", "Show where the chosen picture is", self.point_at_picture)
+        self.point = button(
+            tr("Point at the picture …"), tr("Show where the chosen picture is"), self.point_at_picture
+        )
         self.row(self.point)
-        self.colours = button("Wash with the materials' colours", "One wash a material", self._material_washes)
-        self.vertex = button("Wash with the vertex colours", "The colours of the model's points", self._vertex_wash)
+        self.colours = button(
+            tr("Wash with the materials' colours"), tr("One wash a material"), self._material_washes
+        )
+        self.vertex = button(
+            tr("Wash with the vertex colours"), tr("The colours of the model's points"), self._vertex_wash
+        )
         self.row(self.colours, self.vertex)
 
     def _material_washes(self) -> None:
@@ -84,7 +90,9 @@ class FilesPage(Page):
         if studio is None or row >= len(self.work.missing):
             return
         texture = self.work.missing[row]
-        path = asking.open_file(self, f"Where is {texture.file}?", asking.kinds("Pictures", PICTURES))
+        path = asking.open_file(
+            self, tr("Where is {file}?", file=texture.file), asking.kinds(tr("Pictures"), PICTURES)
+        )
         if path is None:
             return
         try:
@@ -105,7 +113,7 @@ class FilesPage(Page):
 
     def replace(self) -> None:
         """Ask for a newer version of the model and put it in place."""
-        path = asking.open_file(self, "A newer version of the model", asking.kinds("Models", SUFFIXES))
+        path = asking.open_file(self, tr("A newer version of the model"), asking.kinds(tr("Models"), SUFFIXES))
         if path is not None:
             self.replace_by(path)
 
@@ -118,30 +126,33 @@ class FilesPage(Page):
         def arrive(made: Replacement) -> None:
             if studio is self.work.studio and self.work.execute(made.command):
                 self.report.setText("\n".join(f"{note[:1].upper()}{note[1:]}." for note in made.notes))
-                self.work.said.emit(f"{path.name} is in place. {made.notes[0].capitalize()}.", False)
+                self.work.said.emit(
+                    tr("{name} is in place. {capitalize}.", name=path.name, capitalize=made.notes[0].capitalize()),
+                    False,
+                )
 
-        self.errands.send(f"Reading {path.name} …", lambda: prepare_replacement(studio, path), arrive)
+        self.errands.send(tr("Reading {name} …", name=path.name), lambda: prepare_replacement(studio, path), arrive)
 
     # --- what goes out ----------------------------------------------------------------------------------------
 
     def _add_guide(self) -> None:
-        self.heading("Guide of a sheet", "For drawing elsewhere; it can never get into exported maps")
-        self.sheet = choice("Sheet of the guide", [])
-        self.pixels = choice("Width of the guide in pixels", [(str(size), size) for size in _GUIDE_SIZES])
+        self.heading(tr("Guide of a sheet"), tr("For drawing elsewhere; it can never get into exported maps"))
+        self.sheet = choice(tr("Sheet of the guide"), [])
+        self.pixels = choice(tr("Width of the guide in pixels"), [(str(size), size) for size in _GUIDE_SIZES])
         self.pixels.setCurrentIndex(2)
-        self.line = number("Width of its lines in pixels", 0.2, 64, 1.5, 1)
+        self.line = number(tr("Width of its lines in pixels"), 0.2, 64, 1.5, 1)
         self.line.setFixedWidth(with_text(50))
-        self.row(self.sheet, self.pixels, "pixels, lines", self.line)
-        self.fill = choice("What islands are filled with", _FILLS)
+        self.row(self.sheet, self.pixels, tr("pixels, lines"), self.line)
+        self.fill = choice(tr("What islands are filled with"), _FILLS)
         self.boxes: dict[str, QCheckBox] = {}
         for name, title, on in (
-            ("wires", "wires", True),
-            ("numbers", "numbers", True),
-            ("transparent", "transparent", True),
+            ("wires", tr("wires"), True),
+            ("numbers", tr("numbers"), True),
+            ("transparent", tr("transparent"), True),
         ):
             self.boxes[name] = QCheckBox(title, checked=on)
-        self.row("filled with", self.fill, *self.boxes.values())
-        self.row(button("Save guide (PNG or SVG) …", "A picture of the layout", self.save_guide))
+        self.row(tr("filled with"), self.fill, *self.boxes.values())
+        self.row(button(tr("Save guide (PNG or SVG) …"), tr("A picture of the layout"), self.save_guide))
 
     def guide_look(self) -> GuideLook:
         """The look that is set."""
@@ -153,10 +164,12 @@ class FilesPage(Page):
     def save_guide(self) -> None:
         studio, key = self.work.studio, self.sheet.currentData()
         if studio is None or key is None:
-            self.work.said.emit("There is no sheet to draw a guide of: the model has no UVs.", True)
+            self.work.said.emit(tr("There is no sheet to draw a guide of: the model has no UVs."), True)
             return
         start = f"{studio.project.name} {key.material} {key.tile} guide.png".replace("/", "-")
-        path = asking.save_file(self, "Save the guide", start, "PNG pictures (*.png);;SVG drawings (*.svg)", ".png")
+        path = asking.save_file(
+            self, tr("Save the guide"), start, tr("PNG pictures (*.png);;SVG drawings (*.svg)"), ".png"
+        )
         if path is None:
             return
         look, surface = self.guide_look(), studio.surface
@@ -168,32 +181,32 @@ class FilesPage(Page):
                 return {path: guide_svg(surface, key, look).encode()}
             return {path: encode_png(draw_guide(surface, key, look))}
 
-        self._write(f"Drawing {path.name} …", work)
+        self._write(tr("Drawing {name} …", name=path.name), work)
 
     def _add_model(self) -> None:
-        self.heading("The model itself", "With its UVs, materials and parts as they are now")
-        self.with_colours = QCheckBox("with the colour as vertex colours (GLB, PLY)")
-        self.finer = whole("How often the copy is subdivided", 0, 4, 0)
+        self.heading(tr("The model itself"), tr("With its UVs, materials and parts as they are now"))
+        self.with_colours = QCheckBox(tr("with the colour as vertex colours (GLB, PLY)"))
+        self.finer = whole(tr("How often the copy is subdivided"), 0, 4, 0)
         self.finer.setFixedWidth(with_text(44))
-        self.row(self.with_colours, "subdivided", self.finer, "×")
-        self.row(button("Save model (OBJ, GLB or PLY) …", "For the game or another program", self.save_model))
+        self.row(self.with_colours, tr("subdivided"), self.finer, "×")
+        self.row(button(tr("Save model (OBJ, GLB or PLY) …"), tr("For the game or another program"), self.save_model))
 
     def save_model(self) -> None:
         studio = self.work.studio
         if studio is None:
             return
-        start = f"{Path(studio.model.name).stem} laid out.glb"
-        path = asking.save_file(self, "Save the model", start, asking.kinds("Models", WRITTEN), ".glb")
+        start = tr("{stem} laid out.glb", stem=Path(studio.model.name).stem)
+        path = asking.save_file(self, tr("Save the model"), start, asking.kinds(tr("Models"), WRITTEN), ".glb")
         if path is None:
             return
         steps, colours_too = self.finer.value(), self.with_colours.isChecked()
         if path.suffix.lower() not in WRITTEN:
             path = path.with_name(path.name + ".glb")
         if colours_too and path.suffix.lower() == ".obj":
-            self.work.said.emit("OBJ carries no colours of points; save it as GLB or PLY.", True)
+            self.work.said.emit(tr("OBJ carries no colours of points; save it as GLB or PLY."), True)
             return
         if studio.model.triangle_count * 4**steps > 8_000_000:
-            self.work.said.emit("That copy would have more than 8 million triangles; subdivide less.", True)
+            self.work.said.emit(tr("That copy would have more than 8 million triangles; subdivide less."), True)
             return
         project, sources, told = studio.project, studio.sources, []
 
@@ -205,7 +218,7 @@ class FilesPage(Page):
                 told.extend([found.warning] if found.warning else [])
             return {path.with_name(one): data for one, data in model_files(model, path.name, colours).items()}
 
-        self._write(f"Writing {path.name} …", work, told)
+        self._write(tr("Writing {name} …", name=path.name), work, told)
 
     def _write(self, title: str, work: Callable[[], dict[Path, bytes]], told: list[str] | None = None) -> None:
         """Make files beside the window and write them whole, or none."""
@@ -218,7 +231,7 @@ class FilesPage(Page):
 
         def arrive(paths: list[Path]) -> None:
             notes = [f"{note[:1].upper()}{note[1:]}" for note in told or ()]
-            self.work.said.emit(" ".join([f"Wrote {', '.join(map(str, paths))}.", *notes]), bool(notes))
+            self.work.said.emit(" ".join([tr("Wrote {map}.", map=", ".join(map(str, paths))), *notes]), bool(notes))
 
         self.errands.send(title, make, arrive)
 
@@ -234,7 +247,10 @@ class FilesPage(Page):
             self.sheet.clear()
             for key in keys:
                 self.sheet.addItem(str(key), key)
-        names = [f"{one.file} ({one.map} of {one.material})" for one in self.work.missing]
+        names = [
+            tr("{file} ({map} of {material})", file=one.file, map=one.map, material=one.material)
+            for one in self.work.missing
+        ]
         if [self.missing.item(row).text() for row in range(self.missing.count())] != names:
             self.missing.clear()
             self.missing.addItems(names)
@@ -248,10 +264,12 @@ class FilesPage(Page):
         studio = self.work.studio
         assert studio is not None
         if missing:
-            return "These pictures, which the model's materials name, were not found beside it:"
+            return tr("These pictures, which the model's materials name, were not found beside it:")
         count = len(studio.model.textures)
         if count:
-            return f"Its materials name {counted(count, 'picture')}; they became the first washes."
+            return tr(
+                "Its materials name {pictures}; they became the first washes.", pictures=counted(count, "picture")
+            )
         if studio.model.colours or studio.model.corner_colours is not None:
-            return "Its materials name no pictures; it has colours that can be the start."
-        return "Its materials name no pictures and no colours."
+            return tr("Its materials name no pictures; it has colours that can be the start.")
+        return tr("Its materials name no pictures and no colours.")

@@ -39,6 +39,7 @@ from lucky_fern.ui.tools.fitting import Fitting
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 if TYPE_CHECKING:
     from lucky_fern.ui.views.model_view import ModelView
@@ -96,109 +97,158 @@ class LayoutPage(Page):
         group = QButtonGroup(self)
         self.stay_buttons: dict[bool, QToolButton] = {}
         for stay, text, tip in (
-            (True, "on the surface", "What is painted and laid moves along with the islands"),
-            (False, "where it is on the sheet", "The islands move under the paint"),
+            (True, tr("on the surface"), tr("What is painted and laid moves along with the islands")),
+            (False, tr("where it is on the sheet"), tr("The islands move under the paint")),
         ):
             made = QToolButton(text=text, checkable=True, toolTip=tip)
             made.clicked.connect(lambda _=False, stay=stay: self.laying.set_stay(stay))
             group.addButton(made)
             self.stay_buttons[stay] = made
-        self.row("Paint stays", *self.stay_buttons.values())
+        self.row(tr("Paint stays"), *self.stay_buttons.values())
 
     def _add_making(self) -> None:
-        self.heading("Make anew from the surface")
-        items = [("Proposed", "proposed"), *((name, axis) for name, axis in _AXES.items()), ("As I look", "look")]
-        self.axis_box = choice("Direction from which faces are flattened", items)
+        self.heading(tr("Make anew from the surface"))
+        items = [
+            (tr("Proposed"), "proposed"),
+            *((name, axis) for name, axis in _AXES.items()),
+            (tr("As I look"), "look"),
+        ]
+        self.axis_box = choice(tr("Direction from which faces are flattened"), items)
         self.row(
-            button("Flatten", "Straight along a direction, with the proportions of the surface", self._flatten),
-            "seen from", self.axis_box,
-        )  # fmt: skip
-        axes = [("Proposed", None), ("X", (1, 0, 0)), ("Y", (0, 1, 0)), ("Z", (0, 0, 1))]
-        self.round_box = choice("Axis round which faces are unrolled", axes)
+            button(
+                tr("Flatten"), tr("Straight along a direction, with the proportions of the surface"), self._flatten
+            ),
+            tr("seen from"),
+            self.axis_box,
+        )
+        axes = [(tr("Proposed"), None), ("X", (1, 0, 0)), ("Y", (0, 1, 0)), ("Z", (0, 0, 1))]
+        self.round_box = choice(tr("Axis round which faces are unrolled"), axes)
         self.row(
-            button("Unroll", "From a cylinder", lambda: self.do(RoundAxis(self.round_box.currentData()))),
-            "round", self.round_box,
-            button("As a box", "Along whichever of the six directions each face looks", lambda: self.do(AsBox())),
-        )  # fmt: skip
-        self.padding = whole("Padding in texels", 0, 256, _DEFAULT_PADDING, " tx")
+            button(tr("Unroll"), tr("From a cylinder"), lambda: self.do(RoundAxis(self.round_box.currentData()))),
+            tr("round"),
+            self.round_box,
+            button(
+                tr("As a box"), tr("Along whichever of the six directions each face looks"), lambda: self.do(AsBox())
+            ),
+        )
+        self.padding = whole(tr("Padding in texels"), 0, 256, _DEFAULT_PADDING, " tx")
         self.row(
-            button("Unwrap", "Cut and unwrap automatically", lambda: self.do(Unwrap(self.padding.value()))),
-            button("Real proportions", "Undo what squeezes islands", lambda: self.do(Proportions())),
-            "padding", self.padding,
+            button(tr("Unwrap"), tr("Cut and unwrap automatically"), lambda: self.do(Unwrap(self.padding.value()))),
+            button(tr("Real proportions"), tr("Undo what squeezes islands"), lambda: self.do(Proportions())),
+            tr("padding"), self.padding,
         )  # fmt: skip
         self.proposal = self.note()
 
     def _add_place(self) -> None:
-        self.heading("Place", "Drag the handles in the sheet view, or type")
+        self.heading(tr("Place"), tr("Drag the handles in the sheet view, or type"))
         self.fields = {
-            name: number(f"{title} of the selected islands, in texels", -1e6, 1e6, 0, 1)
-            for name, title in (("left", "Left"), ("low", "Lower edge"), ("width", "Width"), ("height", "Height"))
+            name: number(tr("{title} of the selected islands, in texels", title=title), -1e6, 1e6, 0, 1)
+            for name, title in (
+                ("left", "Left"),
+                ("low", tr("Lower edge")),
+                ("width", tr("Width")),
+                ("height", tr("Height")),
+            )
         }
         for field in self.fields.values():
             field.setFixedWidth(with_text(66))
             field.editingFinished.connect(self._typed)
-        self.row("left", self.fields["left"], "low", self.fields["low"])
-        self.row("wide", self.fields["width"], "high", self.fields["height"], "texels of the sheet, from lower left")
-        self.turn = number("Turn by degrees, counter-clockwise", -360, 360, 90, 1, "°")
+        self.row(tr("left"), self.fields["left"], tr("low"), self.fields["low"])
+        self.row(
+            tr("wide"),
+            self.fields["width"],
+            tr("high"),
+            self.fields["height"],
+            tr("texels of the sheet, from lower left"),
+        )
+        self.turn = number(tr("Turn by degrees, counter-clockwise"), -360, 360, 90, 1, "°")
         self.turn.setFixedWidth(with_text(62))
         self.row(
-            button("Turn", "By this angle, counter-clockwise", lambda: self.do(Transform(rotate=self.turn.value()))),
+            button(
+                tr("Turn"),
+                tr("By this angle, counter-clockwise"),
+                lambda: self.do(Transform(rotate=self.turn.value())),
+            ),
             self.turn,
-            button("Flip across", "Mirror left and right", lambda: self.do(Transform(scale=(-1.0, 1.0)))),
-            button("Flip over", "Mirror top and bottom", lambda: self.do(Transform(scale=(1.0, -1.0)))),
-        )  # fmt: skip
-        self.keep = QCheckBox("keep proportions")
-        self.keep.setToolTip("Fit inside the rectangle instead of filling it")
-        self.fit_drawn = button("Drawn", "Draw the rectangle on the sheet: the islands go there in one step", str)
+            button(tr("Flip across"), tr("Mirror left and right"), lambda: self.do(Transform(scale=(-1.0, 1.0)))),
+            button(tr("Flip over"), tr("Mirror top and bottom"), lambda: self.do(Transform(scale=(1.0, -1.0)))),
+        )
+        self.keep = QCheckBox(tr("keep proportions"))
+        self.keep.setToolTip(tr("Fit inside the rectangle instead of filling it"))
+        self.fit_drawn = button(
+            tr("Drawn"), tr("Draw the rectangle on the sheet: the islands go there in one step"), str
+        )
         self.fit_drawn.setCheckable(True)
         self.fit_drawn.clicked.connect(self._fit_drawn)
         self.row(
-            "Fit to", self.fit_drawn,
-            button("Tile", "The whole tile where they lie", self._fit_tile),
-            button("Decal", "The frame of the selected decal, if it is laid flat", self._fit_decal),
+            tr("Fit to"), self.fit_drawn,
+            button(tr("Tile"), tr("The whole tile where they lie"), self._fit_tile),
+            button(tr("Decal"), tr("The frame of the selected decal, if it is laid flat"), self._fit_decal),
             self.keep,
         )  # fmt: skip
         self.buttons(
             *((text, tip, lambda to=to: self.do(Align(to))) for text, tip, to in (
-                ("⇤", "Left edges on one line", "left"), ("↔", "Middles on one upright line", "middle-u"),
-                ("⇥", "Right edges on one line", "right"), ("⤒", "Upper edges on one line", "top"),
-                ("↕", "Middles on one level line", "middle-v"), ("⤓", "Lower edges on one line", "bottom"),
+                ("⇤", tr("Left edges on one line"), "left"), ("↔", tr("Middles on one upright line"), "middle-u"),
+                ("⇥", tr("Right edges on one line"), "right"), ("⤒", tr("Upper edges on one line"), "top"),
+                ("↕", tr("Middles on one level line"), "middle-v"), ("⤓", tr("Lower edges on one line"), "bottom"),
             )),
-            label="Align",
+            label=tr("Align"),
         )  # fmt: skip
         self.buttons(
-            ("across", "Equal gaps from left to right", lambda: self.do(Distribute("u"))),
-            ("upwards", "Equal gaps from bottom to top", lambda: self.do(Distribute("v"))),
-            label="Spread",
+            (tr("across"), tr("Equal gaps from left to right"), lambda: self.do(Distribute("u"))),
+            (tr("upwards"), tr("Equal gaps from bottom to top"), lambda: self.do(Distribute("v"))),
+            label=tr("Spread"),
         )
         self.snap_box = choice(
-            "What dragged islands snap to",
-            [("nothing", None), ("texels", "texels"), ("tile border", "tile"), ("other islands", "islands")],
+            tr("What dragged islands snap to"),
+            [
+                (tr("nothing"), None),
+                (tr("texels"), "texels"),
+                (tr("tile border"), "tile"),
+                (tr("other islands"), "islands"),
+            ],
         )
         self.snap_box.activated.connect(self._set_snap)
-        self.row("Drags snap to", self.snap_box, button("Snap now", "What is selected, as it lies", self._snap_now))
+        self.row(
+            tr("Drags snap to"),
+            self.snap_box,
+            button(tr("Snap now"), tr("What is selected, as it lies"), self._snap_now),
+        )
 
     def _add_order(self) -> None:
-        self.heading("Bring into order")
-        self.turning = QCheckBox("may turn")
-        self.turning.setToolTip("Packing may turn islands by a quarter")
+        self.heading(tr("Bring into order"))
+        self.turning = QCheckBox(tr("may turn"))
+        self.turning.setToolTip(tr("Packing may turn islands by a quarter"))
         self.row(
-            button("Pack", "As large as they go, apart by the padding, on the tile where they lie", self._pack),
+            button(
+                tr("Pack"), tr("As large as they go, apart by the padding, on the tile where they lie"), self._pack
+            ),
             self.turning,
-            button("Same density", "As many texels a unit as the whole model has", lambda: self.do(EvenDensity())),
-        )  # fmt: skip
-        self.buttons(
-            ("Move apart", "Islands off those they overlap; twins stay", lambda: self.do(self._unstack(False))),
-            ("Twins too", "Twins off each other as well", lambda: self.do(self._unstack(True))),
-            ("Stack twins", "Islands of one shape onto each other, on purpose", lambda: self.do(StackTwins())),
+            button(
+                tr("Same density"), tr("As many texels a unit as the whole model has"), lambda: self.do(EvenDensity())
+            ),
         )
-        self.tile = whole("Tile to send islands to", 1001, 9999, 1001)
-        self.row(
-            button("Send to tile", "The same place on it", lambda: self.do(SendTo(self.tile.value()))), self.tile,
-            button("Onto one tile", "Islands that cross a border or lie outside", lambda: self.do(Inside())),
-        )  # fmt: skip
         self.buttons(
-            ("Turn v over, all of it", "For a model from a program that counts v downwards", self._flip_all),
+            (
+                tr("Move apart"),
+                tr("Islands off those they overlap; twins stay"),
+                lambda: self.do(self._unstack(False)),
+            ),
+            (tr("Twins too"), tr("Twins off each other as well"), lambda: self.do(self._unstack(True))),
+            (
+                tr("Stack twins"),
+                tr("Islands of one shape onto each other, on purpose"),
+                lambda: self.do(StackTwins()),
+            ),
+        )
+        self.tile = whole(tr("Tile to send islands to"), 1001, 9999, 1001)
+        self.row(
+            button(tr("Send to tile"), tr("The same place on it"), lambda: self.do(SendTo(self.tile.value()))),
+            self.tile,
+            button(tr("Onto one tile"), tr("Islands that cross a border or lie outside"), lambda: self.do(Inside())),
+        )
+        self.buttons(
+            (tr("Turn v over, all of it"), tr("For a model from a program that counts v downwards"), self._flip_all),
         )
 
     # --- what is more than one edit ---------------------------------------------------------------------------
@@ -242,7 +292,7 @@ class LayoutPage(Page):
         layer, project = self.selection.layer, self.work.project
         place = layer.content.place if layer is not None and isinstance(layer.content, Decal) else None
         if project is None or layer is None or not isinstance(place, Lay) or not isinstance(layer.content, Decal):
-            self.work.said.emit("Select a decal that is laid flat: the islands go into its frame.", True)
+            self.work.said.emit(tr("Select a decal that is laid flat: the islands go into its frame."), True)
             return
         half = np.array([place.width, place_height(place, project.picture_size(layer.content.picture))]) / 2
         middle = np.array(place.centre) + corner_of(place.tile)
@@ -292,9 +342,9 @@ class LayoutPage(Page):
             return
         faces = self.faces
         self.about.setText(
-            f"About the {int(faces.chosen.sum())} selected triangles, and the islands they are on."
+            tr("About the {sum} selected triangles, and the islands they are on.", sum=int(faces.chosen.sum()))
             if faces.any
-            else "About the whole model, as nothing is selected."
+            else tr("About the whole model, as nothing is selected.")
         )
         found = self._box()
         for field in self.fields.values():
@@ -325,10 +375,14 @@ class LayoutPage(Page):
         corners = studio.model.corners[faces.chosen] if faces.any else studio.model.corners
         flat, round_ = best_direction(corners), best_cylinder(corners)[0]
         self.proposal.setText(
-            f"Their normals speak for {axis_name(flat)} to flatten, for {axis_name(round_)} to unroll."
+            tr(
+                "Their normals speak for {axis_name} to flatten, for {axis_name_2} to unroll.",
+                axis_name=axis_name(flat),
+                axis_name_2=axis_name(round_),
+            )
         )
-        self.axis_box.setItemText(0, f"Proposed: {axis_name(flat)}")
-        self.round_box.setItemText(0, f"Proposed: {axis_name(round_)}")
+        self.axis_box.setItemText(0, tr("Proposed: {axis_name}", axis_name=axis_name(flat)))
+        self.round_box.setItemText(0, tr("Proposed: {axis_name}", axis_name=axis_name(round_)))
 
 
 def _pair(values: F64) -> tuple[float, float]:

@@ -15,6 +15,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.widgets.page import Page, button
+from lucky_fern.words import tr
 
 _KIND, _NUMBER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 
@@ -26,10 +27,10 @@ class NamesPage(Page):
         super().__init__()
         self.work, self.faces, self.laying = work, faces, laying
         self._showing = False
-        self.note("A click selects the faces, a tick shows or hides them, a double click renames.")
+        self.note(tr("A click selects the faces, a tick shows or hides them, a double click renames."))
         self.tree = QTreeWidget(columnCount=2)
-        self.tree.setHeaderLabels(["Name", "Triangles"])
-        self.tree.setAccessibleName("Materials and parts of the model")
+        self.tree.setHeaderLabels([tr("Name"), tr("Triangles")])
+        self.tree.setAccessibleName(tr("Materials and parts of the model"))
         self.tree.setRootIsDecorated(True)
         self.tree.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.tree.setColumnWidth(0, 280)
@@ -38,21 +39,21 @@ class NamesPage(Page):
         self.tree.itemActivated.connect(self._clicked)  # by keys
         self.tree.itemChanged.connect(self._changed)
         self.column.addWidget(self.tree, 1)
-        self.heading("Give the selected faces to a material")
-        self.note("A material of its own, for the panes of a lamp, say, lets just those faces glow.")
+        self.heading(tr("Give the selected faces to a material"))
+        self.note(tr("A material of its own, for the panes of a lamp, say, lets just those faces glow."))
         self.material = QComboBox(editable=True)
-        self.material.setAccessibleName("Material to give the faces to; type a new name to make one")
+        self.material.setAccessibleName(tr("Material to give the faces to; type a new name to make one"))
         self.material.setMinimumWidth(220)
-        self.row(self.material, button("Give", "The selected faces become of this material", self.give))
+        self.row(self.material, button(tr("Give"), tr("The selected faces become of this material"), self.give))
         for signal in (work.studio_changed, work.layout_changed, work.project_changed, faces.shown_changed):
             signal.connect(self.follow)
 
     def give(self) -> None:
         """Give the selected faces to the material that is named."""
         if not self.faces.any:
-            self.work.said.emit("Nothing is selected; click the faces that shall get this material.", True)
+            self.work.said.emit(tr("Nothing is selected; click the faces that shall get this material."), True)
         elif not self.material.currentText().strip():
-            self.work.said.emit("Type a name for the material, or choose one.", True)
+            self.work.said.emit(tr("Type a name for the material, or choose one."), True)
         else:
             self.laying.do(GiveMaterial(self.material.currentText().strip()))
 
@@ -95,8 +96,9 @@ class NamesPage(Page):
         self._showing = True
         self.tree.clear()
         for kind, title, names, owner in (
-            ("material", "Materials", model.materials, model.material), ("part", "Parts", model.parts, model.part),
-        ):  # fmt: skip
+            ("material", tr("Materials"), model.materials, model.material),
+            ("part", tr("Parts"), model.parts, model.part),
+        ):
             top = QTreeWidgetItem([f"{title} ({len(names)})", ""])
             top.setFlags(Qt.ItemFlag.ItemIsEnabled)
             self.tree.addTopLevelItem(top)

@@ -10,6 +10,7 @@ from lucky_fern.ui.stations.model.files_page import FilesPage
 from lucky_fern.ui.stations.model.layout_page import LayoutPage
 from lucky_fern.ui.stations.model.names_page import NamesPage
 from lucky_fern.ui.stations.model.select_page import SelectPage
+from lucky_fern.words import tr
 
 
 class ModelPanel(QTabWidget):
@@ -22,12 +23,15 @@ class ModelPanel(QTabWidget):
         self, check: CheckPage, select: SelectPage, lay_out: LayoutPage, names: NamesPage, files: FilesPage
     ) -> None:
         super().__init__(documentMode=True)
-        self.setAccessibleName("Model")
+        self.setAccessibleName(tr("Model"))
         self.check, self.select, self.lay_out, self.names, self.files = check, select, lay_out, names, files
         for page, title in (
-            (self.check, "Check"), (self.select, "Select"), (self.lay_out, "Lay out"), (self.names, "Names"),
-            (self.files, "In and out"),
-        ):  # fmt: skip
+            (self.check, tr("Check")),
+            (self.select, tr("Select")),
+            (self.lay_out, tr("Lay out")),
+            (self.names, tr("Names")),
+            (self.files, tr("In and out")),
+        ):
             page.setAccessibleName(title)
             self.addTab(page, title)
         self.check.finding_chosen.connect(self.finding_chosen)

@@ -10,14 +10,16 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSpinBox, QToolBut
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.tools.faces import Faces, Tool
 from lucky_fern.ui.widgets.commands import Commands
+from lucky_fern.words import tr
 
 _TOOLS: tuple[tuple[Tool, str], ...] = (
-    ("pick", "Click to select; drag to look round"),
-    ("paint", "Paint over faces to select them; look round with the right button"),
-    ("rectangle", "Draw a rectangle round faces; look round with the right button"),
-    ("lasso", "Draw a line round faces; look round with the right button"),
+    ("pick", tr("Click to select; drag to look round")),
+    ("paint", tr("Paint over faces to select them; look round with the right button")),
+    ("rectangle", tr("Draw a rectangle round faces; look round with the right button")),
+    ("lasso", tr("Draw a line round faces; look round with the right button")),
 )
-_UNITS = (("faces", "face"), ("islands", "island"), ("pieces", "piece"), ("parts", "part"), ("materials", "material"))
+_UNITS = ((tr("faces"), "face"), (tr("islands"), "island"), (tr("pieces"), "piece"), (tr("parts"), "part"),
+          (tr("materials"), "material"))  # fmt: skip
 
 
 class PickingTools(QWidget):
@@ -29,7 +31,7 @@ class PickingTools(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
-        row.addWidget(QLabel("Select", objectName="quiet"))
+        row.addWidget(QLabel(tr("Select"), objectName="quiet"))
         self.buttons: dict[str, QToolButton] = {}
         for tool, tip in _TOOLS:
             commands.add(f"select.{tool}", tip, partial(self._take, tool), icon_name=f"select-{tool}", checkable=True)
@@ -38,16 +40,22 @@ class PickingTools(QWidget):
         self.units = QComboBox()
         for text, unit in _UNITS:
             self.units.addItem(text, unit)
-        self.units.setAccessibleName("What is selected at a time")
+        self.units.setAccessibleName(tr("What is selected at a time"))
         self.units.activated.connect(lambda _: faces.use(unit=self.units.currentData()))
         row.addWidget(self.units)
-        commands.add("select.through", "Also select faces that others hide", self._go_through, icon_name="through",
-                     tip="Through: also faces that others hide", checkable=True)  # fmt: skip
+        commands.add(
+            "select.through",
+            tr("Also select faces that others hide"),
+            self._go_through,
+            icon_name="through",
+            tip=tr("Through: also faces that others hide"),
+            checkable=True,
+        )
         self.through = commands.button("select.through")
         row.addWidget(self.through)
         self.radius = QSpinBox(minimum=1, maximum=200, suffix=" px")
-        self.radius.setAccessibleName("Radius of the painting tool in pixels")
-        self.radius.setToolTip("How far painting reaches")
+        self.radius.setAccessibleName(tr("Radius of the painting tool in pixels"))
+        self.radius.setToolTip(tr("How far painting reaches"))
         self.radius.valueChanged.connect(lambda value: faces.use(radius=float(value)))
         row.addWidget(self.radius)
         faces.tool_changed.connect(self.refresh)

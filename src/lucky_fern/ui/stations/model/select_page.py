@@ -25,6 +25,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.widgets.page import Page, button, choice, number
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import counted, tr
 
 
 class SelectPage(Page):
@@ -35,64 +36,73 @@ class SelectPage(Page):
         self.work, self.selection, self.faces = work, selection, faces
         faces = faces
         self.state = self.note(name="heading")
-        self.note("Click a face in either view; Shift adds, Ctrl takes away. The tools are above the views.")
+        self.note(tr("Click a face in either view; Shift adds, Ctrl takes away. The tools are above the views."))
         self.buttons(
-            ("All", "Every face that is not hidden (Ctrl+A)", faces.all),
-            ("None", "Nothing", faces.none),
-            ("Invert", "What is not selected instead", faces.invert),
-            ("Grow", "The faces round it too", lambda: faces.grow(1)),
-            ("Shrink", "Without the outermost faces", lambda: faces.grow(-1)),
+            (tr("All"), tr("Every face that is not hidden (Ctrl+A)"), faces.all),
+            (tr("None"), tr("Nothing"), faces.none),
+            (tr("Invert"), tr("What is not selected instead"), faces.invert),
+            (tr("Grow"), tr("The faces round it too"), lambda: faces.grow(1)),
+            (tr("Shrink"), tr("Without the outermost faces"), lambda: faces.grow(-1)),
         )
         self.buttons(
-            ("islands", "The whole islands", lambda: faces.widen("island")),
-            ("pieces", "All that hangs together over edges", lambda: faces.widen("piece")),
-            ("parts", "The whole parts", lambda: faces.widen("part")),
-            ("materials", "All of the materials", lambda: faces.widen("material")),
-            label="Widen to whole",
+            (tr("islands"), tr("The whole islands"), lambda: faces.widen("island")),
+            (tr("pieces"), tr("All that hangs together over edges"), lambda: faces.widen("piece")),
+            (tr("parts"), tr("The whole parts"), lambda: faces.widen("part")),
+            (tr("materials"), tr("All of the materials"), lambda: faces.widen("material")),
+            label=tr("Widen to whole"),
         )
-        self.angle = number("Angle in degrees", 0, 180, 30, 0, "°")
+        self.angle = number(tr("Angle in degrees"), 0, 180, 30, 0, "°")
         self.row(
-            "Within", self.angle,
-            button("Facing alike", "All faces that look the way the one clicked last does", self._facing),
-            button("Smooth on", "All that hangs on without a sharper edge than this angle", self._smooth),
+            tr("Within"), self.angle,
+            button(tr("Facing alike"), tr("All faces that look the way the one clicked last does"), self._facing),
+            button(tr("Smooth on"), tr("All that hangs on without a sharper edge than this angle"), self._smooth),
         )  # fmt: skip
-        self.map_box = choice("Map or picture whose colours are compared", [])
+        self.map_box = choice(tr("Map or picture whose colours are compared"), [])
         self.map_box.setMaximumWidth(with_text(150))
-        self.tolerance = number("How far colours may differ", 0, 255, 16, 0)
+        self.tolerance = number(tr("How far colours may differ"), 0, 255, 16, 0)
         self.row(
-            button("Same colour", "All faces with the colour that lies on the one clicked last", self._colour),
-            "on", self.map_box, "within", self.tolerance,
-        )  # fmt: skip
-        self.heading("Out of the way")
+            button(
+                tr("Same colour"), tr("All faces with the colour that lies on the one clicked last"), self._colour
+            ),
+            tr("on"),
+            self.map_box,
+            tr("within"),
+            self.tolerance,
+        )
+        self.heading(tr("Out of the way"))
         self.buttons(
-            ("Hide", "Put the selected faces out of sight (a glass in front, say)", faces.hide),
-            ("Only these", "Look at the selected faces alone", faces.only),
-            ("Show everything", "Hide nothing", faces.show_all),
+            (tr("Hide"), tr("Put the selected faces out of sight (a glass in front, say)"), faces.hide),
+            (tr("Only these"), tr("Look at the selected faces alone"), faces.only),
+            (tr("Show everything"), tr("Hide nothing"), faces.show_all),
         )
         self._add_named()
         faces.changed.connect(self.follow)
         work.project_changed.connect(self.follow)
 
     def _add_named(self) -> None:
-        self.heading("Kept in the project", "For scopes and masks, and to have them again")
-        self.name = QLineEdit(placeholderText="name, as ‘portholes’", objectName="plain")
-        self.name.setAccessibleName("Name for the selection")
+        self.heading(tr("Kept in the project"), tr("For scopes and masks, and to have them again"))
+        self.name = QLineEdit(placeholderText=tr("name, as ‘portholes’"), objectName="plain")
+        self.name.setAccessibleName(tr("Name for the selection"))
         self.name.returnPressed.connect(self.save)
-        self.row(self.name, button("Keep the selection", "Under this name, in the project", self.save), stretch=False)
+        self.row(
+            self.name,
+            button(tr("Keep the selection"), tr("Under this name, in the project"), self.save),
+            stretch=False,
+        )
         self.named = QListWidget()
-        self.named.setAccessibleName("Selections that are kept; click one to select its faces")
+        self.named.setAccessibleName(tr("Selections that are kept; click one to select its faces"))
         self.named.setFixedHeight(with_text(84))
         for chosen in (self.named.itemClicked, self.named.itemActivated):  # by mouse, by keys
             chosen.connect(lambda item: self.faces.take_saved(item.text()))
         self.column.addWidget(self.named)
         self.named_buttons = self.buttons(
-            ("Add", "To what is selected", lambda: self.faces.take_saved(self.chosen_name, "add")),
-            ("Rename", "To the name typed above", self._rename),
-            ("Remove", "Forget it", self._remove),
+            (tr("Add"), tr("To what is selected"), lambda: self.faces.take_saved(self.chosen_name, "add")),
+            (tr("Rename"), tr("To the name typed above"), self._rename),
+            (tr("Remove"), tr("Forget it"), self._remove),
         )
         self.use_buttons = self.buttons(
-            ("Show the layer only there", "The selected layer's scope becomes this selection", self._scope),
-            ("Add to the layer's mask", "As an entry of the selected layer's mask", self._mask),
+            (tr("Show the layer only there"), tr("The selected layer's scope becomes this selection"), self._scope),
+            (tr("Add to the layer's mask"), tr("As an entry of the selected layer's mask"), self._mask),
         )
         self.column.addStretch(1)
 
@@ -113,7 +123,7 @@ class SelectPage(Page):
     def save(self) -> None:
         """Keep the selection under the name that is typed."""
         if not self.faces.any:
-            self.work.said.emit("Nothing is selected yet; click some faces first.", True)
+            self.work.said.emit(tr("Nothing is selected yet; click some faces first."), True)
             return
         name = self.name.text().strip() or self._free_name()
         if self.work.execute(SaveSelection(name, pack_faces(self.faces.chosen))):
@@ -125,7 +135,7 @@ class SelectPage(Page):
         number = 1
         while f"Selection {number}" in self.work.project.selections:
             number += 1
-        return f"Selection {number}"
+        return tr("Selection {number}", number=number)
 
     def _pick(self, name: str) -> None:
         for row in range(self.named.count()):
@@ -136,7 +146,7 @@ class SelectPage(Page):
         if self.chosen_name:
             act(self.chosen_name)
         else:
-            self.work.said.emit("Choose one of the kept selections first.", True)
+            self.work.said.emit(tr("Choose one of the kept selections first."), True)
 
     def _rename(self) -> None:
         self._named(lambda name: self.work.execute(RenameSelection(name, self.name.text())))
@@ -175,11 +185,20 @@ class SelectPage(Page):
         if count and len(faces.chosen) == total:
             islands = studio.model.islands[faces.chosen]
             islands_count = int(np.count_nonzero(np.bincount(islands[islands >= 0])))
-            hidden = f"; {int(faces.hidden.sum())} hidden" if faces.hidden.any() else ""
-            several = "s" if islands_count != 1 else ""
-            self.state.setText(f"{count} of {total} triangles, on {islands_count} island{several}{hidden}")
+            hidden = tr("; {sum} hidden", sum=int(faces.hidden.sum())) if faces.hidden.any() else ""
+            self.state.setText(
+                tr(
+                    "{count} of {total} triangles, on {islands}{hidden}",
+                    count=count,
+                    total=total,
+                    islands=counted(islands_count, "island"),
+                    hidden=hidden,
+                )
+            )
         else:
-            self.state.setText("Nothing is selected" + ("; some faces are hidden" if faces.hidden.any() else ""))
+            self.state.setText(
+                tr("Nothing is selected") + (tr("; some faces are hidden") if faces.hidden.any() else "")
+            )
         names = list(studio.project.selections)
         if [self.named.item(row).text() for row in range(self.named.count())] != names:
             kept = self.chosen_name

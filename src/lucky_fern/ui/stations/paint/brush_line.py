@@ -13,11 +13,12 @@ from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.widgets.fields import ColourField
 from lucky_fern.ui.widgets.quietly import show_items
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _NUMBERS = (
-    ("hardness", "hard ", 0.0, 1.0, 62, "Hardness: how much of the brush is covered in full"),
-    ("flow", "flow ", 0.01, 1.0, 60, "Flow: how much one touch covers"),
-    ("opacity", "opacity ", 0.01, 1.0, 86, "Opacity: how much a whole stroke covers at most"),
+    ("hardness", tr("hard "), 0.0, 1.0, 62, tr("Hardness: how much of the brush is covered in full")),
+    ("flow", tr("flow "), 0.01, 1.0, 60, tr("Flow: how much one touch covers")),
+    ("opacity", tr("opacity "), 0.01, 1.0, 86, tr("Opacity: how much a whole stroke covers at most")),
 )  # of the brush; what stands before it, from, to, width in pixels, tip
 
 
@@ -32,22 +33,22 @@ class BrushLine(QWidget):
         row.setSpacing(3)
         self.swatch = QToolButton()
         self.swatch.setFixedSize(QSize(26, 22))
-        self.swatch.setToolTip("The paint's colour")
-        self.swatch.setAccessibleName("The paint's colour")
+        self.swatch.setToolTip(tr("The paint's colour"))
+        self.swatch.setAccessibleName(tr("The paint's colour"))
         self.swatch.clicked.connect(self._unfold)
         row.addWidget(self.swatch)
         self.popup = QFrame(self, Qt.WindowType.Popup)
-        self.colour = ColourField("Paint")
+        self.colour = ColourField(tr("Paint"))
         self.colour.changed.connect(self._set_colour)
         inside = QVBoxLayout(self.popup)
         inside.addWidget(self.colour)
         self.tip = QComboBox()
-        self.tip.setAccessibleName("Tip")
-        self.tip.setToolTip("The brush's tip")
+        self.tip.setAccessibleName(tr("Tip"))
+        self.tip.setToolTip(tr("The brush's tip"))
         self.tip.setFixedWidth(with_text(72))
         self.tip.activated.connect(lambda at: painting.set_brush(tip=self.tip.itemText(at) if at else None))
         row.addWidget(self.tip)
-        self.radius = self._number("size ", 0.05, 30.0, 74, "Size, of the model's (a percentage)")
+        self.radius = self._number(tr("size "), 0.05, 30.0, 74, tr("Size, of the model's (a percentage)"))
         self.radius.setSuffix(" %")
         self.radius.setStepType(QDoubleSpinBox.StepType.AdaptiveDecimalStepType)
         self.radius.valueChanged.connect(lambda value: painting.set(size=value / 100))

@@ -28,22 +28,23 @@ from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_items
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _NUMBERS = (
-    ("hardness", "Hardness", 0.0, 1.0, "How much of it is covered in full"),
-    ("flow", "Flow", 0.01, 1.0, "How much one touch covers"),
-    ("opacity", "Opacity", 0.01, 1.0, "How much a whole stroke covers at most"),
-    ("spacing", "Spacing", 0.02, 3.0, "Between touches, in radii"),
-    ("aspect", "Height", 0.1, 4.0, "Its height over its width"),
-    ("angle", "Angle °", -180.0, 180.0, "How the tip is turned"),
-    ("facing", "Facing °", 5.0, 90.0, "Only what faces within so many degrees of where the brush is"),
-    ("scatter", "Scatter", 0.0, 3.0, "How far touches fall aside, in radii"),
-    ("size_jitter", "Size varies", 0.0, 1.0, "How much smaller touches become by chance"),
-    ("flow_jitter", "Flow varies", 0.0, 1.0, "How much weaker touches become by chance"),
-    ("angle_jitter", "Angle varies", 0.0, 180.0, "How far touches are turned by chance, in degrees"),
-    ("hue_jitter", "Hue varies", 0.0, 180.0, "How far the hue of touches is turned by chance, in degrees"),
-    ("grain", "Grain", 0.0, 1.0, "How far a rough ground shows through"),
-    ("grain_size", "Grain's size", 0.1, 8.0, "How large the rough ground is, in radii"),
+    ("hardness", tr("Hardness"), 0.0, 1.0, tr("How much of it is covered in full")),
+    ("flow", tr("Flow"), 0.01, 1.0, tr("How much one touch covers")),
+    ("opacity", tr("Opacity"), 0.01, 1.0, tr("How much a whole stroke covers at most")),
+    ("spacing", tr("Spacing"), 0.02, 3.0, tr("Between touches, in radii")),
+    ("aspect", tr("Height"), 0.1, 4.0, tr("Its height over its width")),
+    ("angle", tr("Angle °"), -180.0, 180.0, tr("How the tip is turned")),
+    ("facing", tr("Facing °"), 5.0, 90.0, tr("Only what faces within so many degrees of where the brush is")),
+    ("scatter", tr("Scatter"), 0.0, 3.0, tr("How far touches fall aside, in radii")),
+    ("size_jitter", tr("Size varies"), 0.0, 1.0, tr("How much smaller touches become by chance")),
+    ("flow_jitter", tr("Flow varies"), 0.0, 1.0, tr("How much weaker touches become by chance")),
+    ("angle_jitter", tr("Angle varies"), 0.0, 180.0, tr("How far touches are turned by chance, in degrees")),
+    ("hue_jitter", tr("Hue varies"), 0.0, 180.0, tr("How far the hue of touches is turned by chance, in degrees")),
+    ("grain", tr("Grain"), 0.0, 1.0, tr("How far a rough ground shows through")),
+    ("grain_size", tr("Grain's size"), 0.1, 8.0, tr("How large the rough ground is, in radii")),
 )
 _GROUNDS = ("surface", "sheet", "screen")
 
@@ -71,29 +72,29 @@ class BrushPanel(Page):
     def _tip_row(self) -> None:
         row = QHBoxLayout()
         self.tip = QComboBox()
-        self.tip.setAccessibleName("Tip")
+        self.tip.setAccessibleName(tr("Tip"))
         self.tip.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.tip.activated.connect(lambda at: self.painting.set_brush(tip=self.tip.itemText(at) if at else None))
-        row.addWidget(QLabel("Tip", objectName="quiet"))
+        row.addWidget(QLabel(tr("Tip"), objectName="quiet"))
         row.addWidget(self.tip, 1)
-        more = QToolButton(text="More tips ▾", popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        more = QToolButton(text=tr("More tips ▾"), popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
         more.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         menu = QMenu(more)
-        menu.addAction("From a PNG, or a zip of them …", self._ask_tips)
-        menu.addAction("From a folder of PNGs …", self._ask_folder)
-        menu.addAction("From the sheet: draw round it", lambda: self.painting.set(picking_tip=True))
+        menu.addAction(tr("From a PNG, or a zip of them …"), self._ask_tips)
+        menu.addAction(tr("From a folder of PNGs …"), self._ask_folder)
+        menu.addAction(tr("From the sheet: draw round it"), lambda: self.painting.set(picking_tip=True))
         more.setMenu(menu)
         row.addWidget(more)
-        self.turns = QCheckBox("Follows")
-        self.turns.setToolTip("The tip turns with the stroke")
+        self.turns = QCheckBox(tr("Follows"))
+        self.turns.setToolTip(tr("The tip turns with the stroke"))
         self.turns.toggled.connect(lambda on: self.painting.set_brush(follow=on))
         row.addWidget(self.turns)
         self.column.addLayout(row)
 
     def _number_rows(self) -> None:
-        self.size_field = NumberField(0.05, 30, 2, " %", "Size, of the model's")
+        self.size_field = NumberField(0.05, 30, 2, " %", tr("Size, of the model's"))
         self.size_field.changed.connect(lambda value: self.painting.set(size=value / 100))
-        self._line("Size", self.size_field)
+        self._line(tr("Size"), self.size_field)
         for name, title, low, high, tip in _NUMBERS:
             number = NumberField(low, high, 0 if high >= 90 else 2, "", title)
             number.setToolTip(tip)
@@ -104,15 +105,15 @@ class BrushPanel(Page):
     def _ground_row(self) -> None:
         row = QHBoxLayout()
         self.ground = QComboBox()
-        self.ground.addItems(["Round on the surface", "Round on the sheet", "Round on the screen"])
+        self.ground.addItems([tr("Round on the surface"), tr("Round on the sheet"), tr("Round on the screen")])
         self.ground.activated.connect(lambda at: self.painting.set_brush(ground=_GROUNDS[at]))
         row.addWidget(self.ground, 1)
-        self.sizes = QCheckBox("Pressure sizes")
-        self.sizes.setToolTip("A pen's pressure works on the size instead of the flow")
+        self.sizes = QCheckBox(tr("Pressure sizes"))
+        self.sizes.setToolTip(tr("A pen's pressure works on the size instead of the flow"))
         self.sizes.toggled.connect(lambda on: self.painting.set_brush(sizes=on))
         row.addWidget(self.sizes)
-        self.leans = QCheckBox("Leans")
-        self.leans.setToolTip("A pen that leans turns the tip and makes it narrow")
+        self.leans = QCheckBox(tr("Leans"))
+        self.leans.setToolTip(tr("A pen that leans turns the tip and makes it narrow"))
         self.leans.toggled.connect(lambda on: self.painting.set_brush(leans=on))
         row.addWidget(self.leans)
         self.column.addLayout(row)
@@ -129,12 +130,12 @@ class BrushPanel(Page):
         self.painting.set_brush(**{name: round(value, 4)})
 
     def _ask_tips(self) -> None:
-        path = asking.open_file(self, "Tips for brushes", "PNG, or a zip of them (*.png *.zip)")
+        path = asking.open_file(self, tr("Tips for brushes"), tr("PNG, or a zip of them (*.png *.zip)"))
         if path is not None:
             self.painting.take_tips(path)
 
     def _ask_folder(self) -> None:
-        path = asking.folder(self, "A folder of PNGs")
+        path = asking.folder(self, tr("A folder of PNGs"))
         if path is not None:
             self.painting.take_tips(path)
 

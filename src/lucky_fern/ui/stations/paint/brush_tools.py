@@ -12,17 +12,28 @@ from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.tools.filling import FILLS, Filling
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.widgets.commands import Commands
+from lucky_fern.words import tr, word
 
 _TOOLS = (
-    ("brush", "Brush", "Paint by dragging; Alt does the opposite, Shift joins to the last stroke"),
-    ("line", "Line", "A straight line from press to release; Shift holds it to steps of 15°"),
-    ("stamp", "Stamp", "The tip once: click, or drag it out to its size"),
-    ("clone", "Clone", "Ctrl+click what to take, then paint it elsewhere: over seams, tiles and round corners"),
-    ("smear", "Smear", "Drags along what it goes over, on the ticked maps"),
-    ("gradient", "Gradient", "Drag: full where it is pressed, run out where it is let go, over what the list says; "
-     "on the sheet it runs flat, on the model through space"),
-    ("fill", "Fill", "Click to fill what is there; on the sheet, draw round what is to be filled"),
-)  # fmt: skip
+    ("brush", tr("Brush"), tr("Paint by dragging; Alt does the opposite, Shift joins to the last stroke")),
+    ("line", tr("Line"), tr("A straight line from press to release; Shift holds it to steps of 15°")),
+    ("stamp", tr("Stamp"), tr("The tip once: click, or drag it out to its size")),
+    (
+        "clone",
+        tr("Clone"),
+        tr("Ctrl+click what to take, then paint it elsewhere: over seams, tiles and round corners"),
+    ),
+    ("smear", tr("Smear"), tr("Drags along what it goes over, on the ticked maps")),
+    (
+        "gradient",
+        tr("Gradient"),
+        tr(
+            "Drag: full where it is pressed, run out where it is let go, over what the list says; on the "
+            "sheet it runs flat, on the model through space"
+        ),
+    ),
+    ("fill", tr("Fill"), tr("Click to fill what is there; on the sheet, draw round what is to be filled")),
+)
 
 
 class BrushTools(QWidget):
@@ -42,21 +53,28 @@ class BrushTools(QWidget):
             self.buttons[name] = commands.button(f"paint.{name}")
             self.row.addWidget(self.buttons[name])
         self.row.addSpacing(6)
-        self.fills = self._choice([name.capitalize() for name in FILLS], "What a click fills", self._set_fill)
+        self.fills = self._choice(
+            [word(name).capitalize() for name in FILLS], tr("What a click fills"), self._set_fill
+        )
         self.tolerance = QDoubleSpinBox(minimum=0, maximum=100, decimals=0, suffix=" %")
-        self.tolerance.setAccessibleName("Tolerance")
-        self.tolerance.setToolTip("How far colours may differ")
+        self.tolerance.setAccessibleName(tr("Tolerance"))
+        self.tolerance.setToolTip(tr("How far colours may differ"))
         self.tolerance.valueChanged.connect(lambda value: setattr(filling, "tolerance", value / 100))
         self.row.addWidget(self.tolerance)
-        self.drawn = self._choice(["Lasso", "Rectangle"], "How an outline is drawn on the sheet",
+        self.drawn = self._choice([tr("Lasso"), tr("Rectangle")], tr("How an outline is drawn on the sheet"),
                                   lambda at: setattr(filling, "boxed", bool(at)))  # fmt: skip
-        self.runs = self._choice(["Straight", "Round"], "Whether it runs out along a line or all round",
+        self.runs = self._choice([tr("Straight"), tr("Round")], tr("Whether it runs out along a line or all round"),
                                  lambda at: setattr(filling, "radial", bool(at)))  # fmt: skip
-        self.dragged = self._choice(["From its middle", "Corner to corner"], "How it is dragged out; Shift keeps it "
-                                    "square", lambda at: painting.set(cornered=bool(at)))  # fmt: skip
-        self.follows = self._choice(["Goes along", "Stays"], "Whether what is taken goes along with each new stroke, "
-                                    "or every stroke begins from the same point",
-                                    lambda at: painting.set(aligned=not at))  # fmt: skip
+        self.dragged = self._choice(
+            [tr("From its middle"), tr("Corner to corner")],
+            tr("How it is dragged out; Shift keeps it square"),
+            lambda at: painting.set(cornered=bool(at)),
+        )
+        self.follows = self._choice(
+            [tr("Goes along"), tr("Stays")],
+            tr("Whether what is taken goes along with each new stroke, or every stroke begins from the same point"),
+            lambda at: painting.set(aligned=not at),
+        )
         self.hint = QLabel(objectName="quiet")
         self.row.addWidget(self.hint)
         painting.changed.connect(self.refresh)
@@ -104,8 +122,8 @@ class BrushTools(QWidget):
         self.runs.setVisible(tool == "gradient")
         self.dragged.setVisible(tool == "stamp")
         self.follows.setVisible(tool == "clone" and painting.source is not None)
-        words = "Draw round the tip on the sheet" if painting.picking_tip else ""
+        words = tr("Draw round the tip on the sheet") if painting.picking_tip else ""
         if tool == "clone" and painting.source is None:
-            words = "Ctrl+click what to take"
+            words = tr("Ctrl+click what to take")
         self.hint.setText(words)
         self.hint.setVisible(bool(words))

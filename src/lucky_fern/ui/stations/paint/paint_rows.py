@@ -25,14 +25,15 @@ from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.quietly import show_items
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _EFFECTS: dict[str, tuple[Effect, tuple[str, ...]]] = {
-    "Blur": (Blur(4.0), ("colour", "roughness", "height")),
-    "Sharpen": (Sharpen(), ("colour",)),
-    "Lighten": (Shade(lightness=0.18), ("colour",)),
-    "Darken": (Shade(lightness=-0.18), ("colour",)),
-    "Wear shiny": (Levels(high=0.45), ("roughness",)),
-    "Fade": (Shade(saturation=-0.5, lightness=0.06), ("colour",)),
+    tr("Blur"): (Blur(4.0), ("colour", "roughness", "height")),
+    tr("Sharpen"): (Sharpen(), ("colour",)),
+    tr("Lighten"): (Shade(lightness=0.18), ("colour",)),
+    tr("Darken"): (Shade(lightness=-0.18), ("colour",)),
+    tr("Wear shiny"): (Levels(high=0.45), ("roughness",)),
+    tr("Fade"): (Shade(saturation=-0.5, lightness=0.06), ("colour",)),
 }
 
 
@@ -48,7 +49,7 @@ class PaintRows:
         inner = QVBoxLayout(self.paint)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(2)
-        self.takes = QLabel("On these maps:", objectName="quiet")
+        self.takes = QLabel(tr("On these maps:"), objectName="quiet")
         inner.addWidget(self.takes)
         self._kit_row(inner)
         self.maps: dict[str, tuple[QCheckBox, ColourField | NumberField]] = {}
@@ -60,22 +61,24 @@ class PaintRows:
     def _target_row(self, column: QVBoxLayout) -> None:
         row = QHBoxLayout()
         self.target = QComboBox()
-        self.target.addItems(["Paint on the layer", "Paint its mask"])
-        self.target.setToolTip("On a layer that is no brushwork, a new brushwork layer is put above it")
+        self.target.addItems([tr("Paint on the layer"), tr("Paint its mask")])
+        self.target.setToolTip(tr("On a layer that is no brushwork, a new brushwork layer is put above it"))
         self.target.activated.connect(lambda at: self.painting.set(on_mask=bool(at)))
         row.addWidget(self.target, 1)
-        self.erase = QCheckBox("Take away")
-        self.erase.setToolTip("Erases, or hides on a mask; Alt does the opposite for one stroke")
+        self.erase = QCheckBox(tr("Take away"))
+        self.erase.setToolTip(tr("Erases, or hides on a mask; Alt does the opposite for one stroke"))
         self.erase.toggled.connect(lambda on: self.painting.set(erasing=on))
         row.addWidget(self.erase)
         column.addLayout(row)
         row = QHBoxLayout()
-        self.selected = QCheckBox("Only selected")
-        self.selected.setToolTip("Only on the faces that are selected at the Model station")
+        self.selected = QCheckBox(tr("Only selected"))
+        self.selected.setToolTip(tr("Only on the faces that are selected at the Model station"))
         self.selected.toggled.connect(lambda on: self.painting.set(only_selected=on))
         row.addWidget(self.selected)
-        self.seen = QCheckBox("Only what is seen")
-        self.seen.setToolTip("Only on what the model view shows: nothing behind other parts, nothing that faces away")
+        self.seen = QCheckBox(tr("Only what is seen"))
+        self.seen.setToolTip(
+            tr("Only on what the model view shows: nothing behind other parts, nothing that faces away")
+        )
         self.seen.toggled.connect(lambda on: self.painting.set(only_seen=on))
         row.addWidget(self.seen)
         row.addStretch(1)
@@ -93,13 +96,17 @@ class PaintRows:
         """Effects to brush on, and a picture to confine the mask."""
         row = QHBoxLayout()
         self.effects = QComboBox()
-        self.effects.addItems(["Brush on an effect …", *_EFFECTS])
-        self.effects.setToolTip("An adjustment of what is below comes on top; the brush says where")
+        self.effects.addItems([tr("Brush on an effect …"), *_EFFECTS])
+        self.effects.setToolTip(tr("An adjustment of what is below comes on top; the brush says where"))
         self.effects.activated.connect(self._brush_effect)
         row.addWidget(self.effects, 1)
         self.confine = QComboBox()
-        self.confine.setToolTip("A picture laid over the sheets that confines what is painted on the mask: light "
-                                "passes bring its strongest parts, more passes the fainter ones")  # fmt: skip
+        self.confine.setToolTip(
+            tr(
+                "A picture laid over the sheets that confines what is painted on the mask: light passes "
+                "bring its strongest parts, more passes the fainter ones"
+            )
+        )
         self.confine.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.confine.activated.connect(self._confine)
         row.addWidget(self.confine, 1)
@@ -108,16 +115,16 @@ class PaintRows:
     def _kit_row(self, column: QVBoxLayout) -> None:
         row = QHBoxLayout()
         self.kit = QComboBox(editable=True)
-        self.kit.setAccessibleName("Paints of the kit")
-        self.kit.setToolTip("Paints of the kit; write a name to keep this one")
+        self.kit.setAccessibleName(tr("Paints of the kit"))
+        self.kit.setToolTip(tr("Paints of the kit; write a name to keep this one"))
         self.kit.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         line = self.kit.lineEdit()
         if line is not None:
-            line.setPlaceholderText("A name for this paint")
+            line.setPlaceholderText(tr("A name for this paint"))
         self.kit.activated.connect(lambda at: self.painting.take_paint(self.kit.itemText(at)))
         row.addWidget(self.kit, 1)
-        self.keep = QPushButton("Keep")
-        self.keep.setToolTip("Keep the ticked maps with their values under this name")
+        self.keep = QPushButton(tr("Keep"))
+        self.keep.setToolTip(tr("Keep the ticked maps with their values under this name"))
         self.keep.clicked.connect(lambda: self.painting.keep_paint(self.kit.currentText()))
         row.addWidget(self.keep)
         column.addLayout(row)
@@ -158,7 +165,7 @@ class PaintRows:
 
     def refresh(self) -> None:
         painting, project = self.painting, self.work.project
-        show_items(self.confine, ["Confine the mask to …", *([] if project is None else project.pictures)])
+        show_items(self.confine, [tr("Confine the mask to …"), *([] if project is None else project.pictures)])
         self.confine.setCurrentIndex(0)
         kept = [] if project is None else list(project.paints)
         if kept != [self.kit.itemText(at) for at in range(self.kit.count())]:
