@@ -12,11 +12,13 @@ from pathlib import Path
 from lucky_fern.bench.measure import Row
 
 _LONGEST = 0.1  # seconds
+_RUNS = 3
 
 
 def longest_gap(folder: Path) -> Row:
-    """The longest gap of the event loop in a scripted session, against 100 ms."""
-    gaps = _asked("session", folder)
+    """The longest gap of the event loop in a scripted session, against 100 ms; the median of several sessions."""
+    runs = sorted((_asked("session", folder) for _ in range(_RUNS)), key=lambda gaps: max(gaps.values()))
+    gaps = runs[_RUNS // 2]
     worst = sorted(gaps.items(), key=lambda item: -item[1])
     detail = ", ".join(f"{part} {gap * 1e3:.0f} ms" for part, gap in worst[:5])
     return Row("longest gap of the event loop", worst[0][1] / _LONGEST, 1.0, "lower", f"the worst: {detail}")
