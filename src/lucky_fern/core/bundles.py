@@ -34,6 +34,11 @@ def bundle_of(studio: Studio, layers: tuple[int, ...]) -> bytes:
     CommandError
         If a layer is not there, or none is given.
     """
+    return pack(bundled(studio, layers), studio.blobs)
+
+
+def bundled(studio: Studio, layers: tuple[int, ...]) -> Project:
+    """A project that holds nothing but layers (by id) and what they refer to, in the order of the stack."""
     project = studio.project
     chosen = outermost(project, layers)
     if not chosen:
@@ -41,7 +46,7 @@ def bundle_of(studio: Studio, layers: tuple[int, ...]) -> bytes:
     every = [*walk(tuple(chosen))]
     needs = reduce(or_, (layer_refers(project, layer) for layer in every), NOTHING)
     sequences = {name: tiles for name, tiles in project.sequences.items() if name in needs.pictures}
-    part = Project(
+    return Project(
         _named(studio),
         layers=tuple(chosen),
         pictures={name: kit for name, kit in project.pictures.items() if name in needs.pictures},
@@ -50,7 +55,6 @@ def bundle_of(studio: Studio, layers: tuple[int, ...]) -> bytes:
         selections={name: kept for name, kept in project.selections.items() if name in needs.selections},
         next_id=project.next_id,
     )
-    return pack(part, studio.blobs)
 
 
 def take_bundle(studio: Studio, data: bytes, above: int | None = None) -> tuple[TakeLayers, list[str]]:

@@ -19,6 +19,7 @@ from lucky_fern.core.compositing.layers.painted import Painted
 from lucky_fern.core.compositing.layers.placed import Placed
 from lucky_fern.core.compositing.layers.washed import Washed
 from lucky_fern.core.compositing.masks import FilledMask, PaintedMask, PicturedMask, ScopedMask
+from lucky_fern.core.compositing.rules import RuleMask
 from lucky_fern.core.placing.ways.along import RunAlong
 from lucky_fern.core.placing.ways.draped import Draped
 from lucky_fern.core.placing.ways.laid import Laid
@@ -28,6 +29,7 @@ from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, PLACES, SHAPES
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
+from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.core.project.shapes import Fill, PaintedShape, PictureShape, ScopeShape
 
 CONTENTS.add(Wash, Washed())
@@ -46,6 +48,7 @@ SHAPES.add(Fill, FilledMask())
 SHAPES.add(PictureShape, PicturedMask())
 SHAPES.add(ScopeShape, ScopedMask())
 SHAPES.add(PaintedShape, PaintedMask())
+SHAPES.add(RuleShape, RuleMask())
 
 EFFECTS.add(Levels, Levelling())
 EFFECTS.add(Curve, Curving())

@@ -43,6 +43,7 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
     """The chunks of each map that may differ between two projects of one model."""
     every: dict[SheetKey, Found] = {}
     limits = _mask_limits(sources, before, after)
+    gone_by = _changed_coverage(before, after)
     for key in sources.surface.keys:
         size = after.size_of(key)
         found = every.setdefault(key, {})
@@ -57,10 +58,11 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
         _compare(found, sources, before, after, before.layers, after.layers, sheet)
         if (
             before.masks is not after.masks
+            or gone_by
             or before.pictures is not after.pictures
             or before.selections is not after.selections
         ):
-            _follow_shared(found, sources, before, after, sheet, limits)
+            _follow_shared(found, sources, before, after, sheet, limits, gone_by)
         if before.relief != after.relief or before.sheet_size != after.sheet_size:
             for project in (before, after):
                 for layer in project.walk():
@@ -202,10 +204,31 @@ def _mask_limits(sources: Sources, before: Project, after: Project) -> dict[int,
     return found
 
 
+def _changed_coverage(before: Project, after: Project) -> set[int]:
+    """The layers that some mask goes by and that may show elsewhere than before."""
+    wanted = {number for mask in after.masks.values() for number in mask_refers(mask).layers}
+    if not wanted or (before.layers is after.layers and before.masks is after.masks):
+        return set()
+
+    def states(project: Project) -> dict[int, object]:
+        found = [layer for layer in project.walk() if layer.id in wanted]
+        return {layer.id: (layer, _masks_in(project, layer)) for layer in found}
+
+    old, new = states(before), states(after)
+    return {number for number in wanted if old.get(number) != new.get(number)}
+
+
+def _masks_in(project: Project, layer: Layer) -> list[object]:
+    """The masks of a layer and of all that it holds."""
+    own = None if layer.mask is None else project.masks.get(layer.mask)
+    return [own, *(_masks_in(project, child) for child in layer.children)]
+
+
 def _follow_shared(
-    found: Found, sources: Sources, before: Project, after: Project, sheet: Sheet, limits: dict[int, Limits | None]
-) -> None:
-    """Masks and pictures that changed, wherever they are used."""
+    found: Found, sources: Sources, before: Project, after: Project, sheet: Sheet, limits: dict[int, Limits | None],
+    gone_by: set[int],
+) -> None:  # fmt: skip
+    """Masks and pictures that changed, wherever they are used; ``gone_by`` are layers that show elsewhere now."""
     masks: dict[int, set[Chunk] | None] = {  # None: may differ anywhere
         number: None if limit is None else limit.get(sheet.key, set()) for number, limit in limits.items()
     }
@@ -216,7 +239,7 @@ def _follow_shared(
               if before.selections.get(name) != after.selections.get(name)}  # fmt: skip
     for number, mask in after.masks.items():
         needs = with_sequences(after, mask_refers(mask))
-        if picked & needs.selections or pictures & needs.pictures:
+        if picked & needs.selections or pictures & needs.pictures or gone_by & needs.layers:
             masks[number] = None
     for layer in after.walk():
         needs = layer_refers(after, layer, deep=False)

@@ -27,6 +27,8 @@ from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.sheets.grid import Chunk, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface, Triangles
+from lucky_fern.core.survey.shelf import own_shelf
+from lucky_fern.core.survey.survey import Survey
 
 _FINEST = 4096  # pixels, of a drawing
 ROOM = 1024 * 1024 * 1024  # bytes; four 2K sheets of a rich livery draw about 700 MB
@@ -78,6 +80,8 @@ class Sources:
         self.blended = 0  # layers put onto chunks since the start: tests read it
         self.posed = 0  # poses worked out since the start: tests read it
         self._poses = Kept(room // 4)
+        self.survey = Survey(surface, own_shelf())
+        self.rims_lock = threading.RLock()
         self._lock = threading.Lock()
 
     def count_blend(self) -> None:

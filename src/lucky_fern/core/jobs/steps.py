@@ -13,6 +13,14 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.kit_steps import CheckStep, CreditStep, PaintStep, do_check, do_credit, do_paint
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
 from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, named, parse_place
+from lucky_fern.core.jobs.recipe_steps import (
+    KeepRecipeStep,
+    RecipeStep,
+    SurveyStep,
+    do_keep_recipe,
+    do_recipe,
+    do_survey,
+)
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.pictures.figure import Figure
@@ -27,6 +35,7 @@ from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Dec
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, SHAPES, Content, Place, Shape, Table
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Sampling, Scope
+from lucky_fern.core.project.rules import RULES, RuleShape
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio, read_sequence
 from lucky_fern.words import tr
@@ -166,10 +175,10 @@ class MaskStep(_Step, frozen=True, kw_only=True):
     soft: float = 0.05
 
 
-STEPS: dict[str, type[_Step] | type[StrokeStep] | type[PaintStep] | type[CreditStep] | type[CheckStep]] = {
+STEPS: dict[str, type[msgspec.Struct]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
     "layer": LayerStep, "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep, "credit": CreditStep,
-    "check": CheckStep,
+    "check": CheckStep, "recipe": RecipeStep, "keep-recipe": KeepRecipeStep, "survey": SurveyStep,
 }  # fmt: skip
 OPEN: dict[str, type[_Made]] = {"adjust": AdjustStep, "layer": LayerStep}  # steps with keys of their kind
 
@@ -219,6 +228,12 @@ def do_step(
         return do_credit(studio, parsed)
     if isinstance(parsed, CheckStep):
         return do_check(studio, parsed)
+    if isinstance(parsed, RecipeStep):
+        return do_recipe(studio, parsed, folder, into)
+    if isinstance(parsed, KeepRecipeStep):
+        return do_keep_recipe(studio, parsed, folder, [] if later is None else later)
+    if isinstance(parsed, SurveyStep):
+        return do_survey(studio, parsed)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):
@@ -414,11 +429,29 @@ def _layer(studio: Studio, step: LayerStep, own: dict[str, Any], into: int | Non
 
 
 def _shape_mask(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> str:
-    shape = _of_kind(SHAPES, step.kind, own, "mask")
-    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma,
+    shape = _rule(studio, step, own) if step.kind == "rule" else _of_kind(SHAPES, step.kind, own, "mask")
+    gamma = 1.0 if step.kind == "rule" else step.gamma  # a rule has its own
+    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, gamma,
                       opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
     studio.execute(AddMaskEntry(named(studio, step.layer).id, entry))
     return step.layer
+
+
+def _rule(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> RuleShape:
+    """A rule's keys stand beside those of its mask entry; layers are named."""
+    own = dict(own)
+    tag, low, high = own.pop("rule", None), own.pop("low", 0.0), own.pop("high", 1.0)
+    if not isinstance(tag, str):
+        raise CommandError(tr("a mask of kind 'rule' needs a 'rule'; there are {tags}", tags=", ".join(RULES.tags)))
+    if tag == "rim":
+        if not isinstance(own.get("of"), str):
+            raise CommandError(tr("rule 'rim' needs 'of', the name of the layer whose rim is meant"))
+        own["of"] = named(studio, own["of"]).id
+    rule = _of_kind(RULES, tag, own, "rule")
+    for name, value in (("low", low), ("high", high)):
+        if not isinstance(value, int | float) or isinstance(value, bool):
+            raise CommandError(tr("{name} of a rule is a number, not {value!r}", name=name, value=value))
+    return RuleShape(rule, float(low), float(high), step.gamma)
 
 
 def _group(studio: Studio, step: GroupStep, folder: Path, into: int | None) -> str:

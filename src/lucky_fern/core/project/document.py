@@ -25,7 +25,7 @@ from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 4
+FORMAT_VERSION = 5
 MOST_REPEATS = 1e6  # of a picture over one tile
 
 
@@ -306,11 +306,26 @@ class Project(Plain, frozen=True):
         return self.sheet_sizes.get(str(key), self.sheet_size)
 
     def same_ground(self, other: Project) -> bool:
-        """Whether what layers share beside masks is the same: kit, selections, sizes, relief."""
+        """Whether what layers share beside masks is the same: kit, selections, sizes, relief, and other layers that
+        masks go by.
+        """
         return all(
             (mine := getattr(self, name)) is (theirs := getattr(other, name)) or mine == theirs
             for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "relief")
-        )
+        ) and (self.layers is other.layers or self._gone_by() == other._gone_by())
+
+    def _gone_by(self) -> list[object]:
+        """The layers that masks go by, with their masks and those of what they hold."""
+        wanted = {
+            number for mask in self.masks.values() for entry in mask.entries for number in entry.shape.refers().layers
+        }
+        if not wanted:
+            return []
+        found = [layer for layer in self.walk() if layer.id in wanted]
+        return [
+            (layer, [None if one.mask is None else self.masks.get(one.mask) for one in walk((layer,))])
+            for layer in found
+        ]
 
     def layer(self, layer_id: int) -> Layer:
         """A layer anywhere in the stack; KeyError if it is not there."""

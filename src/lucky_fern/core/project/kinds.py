@@ -61,6 +61,9 @@ class Carrying:
     def picture(self, name: str) -> str:
         return name
 
+    def layer(self, number: int) -> int:
+        return number
+
 
 class Kind:
     """Base of all kinds; a mixin, so that documents stay plain structs."""
@@ -143,6 +146,11 @@ class Shape(Kind):
     def carried(self, carrying: Carrying) -> Shape:
         """Brought along."""
         return self
+
+    @property
+    def travels(self) -> bool:
+        """Whether it means something on any model: it is not painted, nor of one model's faces."""
+        return True
 
     @property
     def painted(self) -> dict[str, PaintedSheet] | None:

@@ -18,7 +18,12 @@ def _from_3(project: dict[str, Any]) -> dict[str, Any]:
     return {**project, "version": 4}
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3}
+def _from_4(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 knows rules in masks and edgings."""
+    return {**project, "version": 5}
+
+
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3, 4: _from_4}
 
 
 def migrated(project: Any, version: int) -> Any:

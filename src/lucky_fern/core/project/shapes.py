@@ -53,6 +53,10 @@ class ScopeShape(Shape, Plain, frozen=True, tag_field="kind", tag="scope"):
     def refers(self) -> References:
         return References(selections=frozenset(self.scope.selections or ()))
 
+    @property
+    def travels(self) -> bool:
+        return self.scope.islands is None and self.scope.selections is None
+
     def carried(self, carrying: Carrying) -> ScopeShape:
         scope = carrying.scope(self.scope)
         return self if scope is self.scope else ScopeShape(scope)
@@ -77,6 +81,10 @@ class PaintedShape(Shape, Plain, frozen=True, tag_field="kind", tag="painted"):
     @property
     def painted(self) -> dict[str, PaintedSheet]:
         return self.sheets
+
+    @property
+    def travels(self) -> bool:
+        return False
 
 
 class MaskEntry(Plain, frozen=True):

@@ -20,16 +20,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lucky_fern.core.project.commands import GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
-from lucky_fern.core.project.document import Layer
+from lucky_fern.core.compositing.rules import BENDING
+from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import Shape
 from lucky_fern.core.project.places import Lay, Throw
-from lucky_fern.core.project.shapes import Fill, Mask, PictureShape, ScopeShape
+from lucky_fern.core.project.rules import Grain, RuleShape
+from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.ui.layers.board_menus import copy_mask, paste_mask
 from lucky_fern.ui.layers.mask_adding import add_shape, fill_add_menu
 from lucky_fern.ui.layers.mask_looks import mask_looks
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.scope import KINDS, ScopeButton, told
+from lucky_fern.ui.layers.rule_part import RulePart, rule_text
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page
@@ -47,7 +50,7 @@ MODES = {"replace": tr("replace"), "add": tr("add"), "subtract": tr("subtract"),
          "confine": tr("confine")}  # fmt: skip
 
 
-def shape_text(shape: Shape) -> str:
+def shape_text(shape: Shape, project: Project | None = None) -> str:
     """An entry's shape in words."""
     if isinstance(shape, Fill):
         return tr("everything") if shape.value >= 1 else tr("nothing") if shape.value <= 0 else f"{shape.value:.0%}"
@@ -60,6 +63,8 @@ def shape_text(shape: Shape) -> str:
             if getattr(shape.scope, kind) is not None
         ]
         return ", ".join(parts) or tr("everywhere")
+    if isinstance(shape, RuleShape):
+        return rule_text(shape, project)
     return tr("painted")
 
 
@@ -195,6 +200,12 @@ class MaskPanel(Page):
         pictures.addWidget(self.repeat)
         pictures.addStretch(1)
         column.addWidget(self.pictures)
+        self.rule = RulePart(self.matter, lambda shape, merge: self._change(merge, shape=shape))
+        column.addWidget(self.rule)
+        self.break_up = QToolButton(text=tr("Break it up"))
+        self.break_up.setToolTip(tr("Only where grain lets it through: an entry of noise above"))
+        self.break_up.clicked.connect(self._break_up)
+        column.addWidget(self.break_up)
         self.numbers: dict[str, NumberField] = {}
         for name, title, low, high, decimals in (
             ("opacity", tr("Counts"), 0.0, 1.0, 2),
@@ -256,7 +267,7 @@ class MaskPanel(Page):
             self.list.clear()
             for entry in reversed(mask.entries if mask is not None else ()):
                 word = "" if len(mask.entries) == 1 and entry.mode == "replace" else f"{entry.mode}  "  # type: ignore[union-attr]
-                text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape)}"
+                text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape, project)}"
                 item = QListWidgetItem(text if entry.on else f"{text}  (off)")
                 self.list.addItem(item)
             if self.list.count():
@@ -281,6 +292,10 @@ class MaskPanel(Page):
         if isinstance(shape, PictureShape):
             self.repeat.setVisible(isinstance(shape.place, Lay | Throw))
             show_check(self.repeat, isinstance(shape.place, Lay | Throw) and shape.place.repeat)
+        for part in (self.rule, self.break_up):
+            part.setVisible(isinstance(shape, RuleShape))
+        if isinstance(shape, RuleShape):
+            self.rule.show_shape(shape)
         for name, number in self.numbers.items():
             number.set(getattr(entry, name))
         self._show_handles()
@@ -307,6 +322,19 @@ class MaskPanel(Page):
     def add_shape(self, shape: Shape) -> None:
         """Put an entry on top; the first one says all, later ones add."""
         add_shape(self.matter, shape)
+        self.list.setCurrentRow(0)
+
+    def _break_up(self) -> None:
+        layer, studio = self.matter.selection.layer, self.matter.work.studio
+        mask, at = self._mask, self._at
+        if layer is None or studio is None or mask is None or at < 0:
+            return
+        size = (
+            getattr(getattr(mask.entries[at].shape, "rule", None), "reach", None) or studio.model.diagonal * BENDING
+        )
+        self.matter.work.end_gesture()
+        grain = RuleShape(Grain(size=round(1.5 * size, 6)), 0.42, 0.58)
+        self.matter.work.execute(AddMaskEntry(layer.id, MaskEntry(grain, "intersect")))
         self.list.setCurrentRow(0)
 
     def _set_number(self, name: str, value: float) -> None:

@@ -19,6 +19,7 @@ from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, Pictur
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.picking import local_uv, sheet_of
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.rule_part import fill_rules
 from lucky_fern.words import tr
 
 _SOFT = 0.05  # beyond the tolerance, where a mask follows a colour
@@ -48,6 +49,8 @@ def fill_add_menu(matter: Matter, menu: QMenu, add: Add) -> None:
     chosen = menu.addAction(tr("The selected faces"), lambda: _add_selection(matter, add))
     chosen.setEnabled(matter.faces.any)
     menu.addAction(tr("Painted by hand"), lambda: add(PaintedShape()))
+    rules = menu.addMenu(tr("A rule"))
+    fill_rules(matter, rules, partial(_add_rule, matter, add))
     for use in ("alpha", "luminance"):
         pictures = menu.addMenu(tr("A picture's {use}", use=use))
         for name in project.pictures if project is not None else ():
@@ -60,6 +63,12 @@ def fill_add_menu(matter: Matter, menu: QMenu, add: Add) -> None:
     like.setEnabled(matter.looking.last_hit is not None)
     for action in (maps.menuAction(), like):
         action.setEnabled(action.isEnabled() and layer is not None)
+
+
+def _add_rule(matter: Matter, add: Add, shape: Shape) -> None:
+    """A rule is seen in colour from the first moment on."""
+    add(shape)
+    matter.comparing.show_mask("colour")
 
 
 def _add_island(matter: Matter, add: Add) -> None:

@@ -10,6 +10,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
 from lucky_fern.core.project.commands.stack import without_unused_masks
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.references import refuse_circles
 from lucky_fern.core.project.shapes import Mask, MaskEntry
 from lucky_fern.words import tr
 
@@ -26,10 +27,10 @@ class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
         layer = layer_of(project, self.layer)
         if layer.mask is not None:
             mask = project.masks[layer.mask]
-            return _with_mask(project, layer.mask, replace(mask, entries=(*mask.entries, self.entry)))
+            return refuse_circles(_with_mask(project, layer.mask, replace(mask, entries=(*mask.entries, self.entry))))
         number = project.next_id
         project = replace(project, masks={**project.masks, number: Mask((self.entry,))}, next_id=number + 1)
-        return with_layer(project, self.layer, mask=number)
+        return refuse_circles(with_layer(project, self.layer, mask=number))
 
 
 class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
@@ -48,7 +49,7 @@ class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
         if self.entry is not None:
             self.entry.check(project)
         entries = (*mask.entries[: self.at], *new, *mask.entries[self.at + 1 :])
-        return _with_mask(project, self.mask, replace(mask, entries=entries))
+        return refuse_circles(_with_mask(project, self.mask, replace(mask, entries=entries)))
 
     def merges_with(self, earlier: Command) -> bool:
         return isinstance(earlier, SetMaskEntry) and (earlier.mask, earlier.at) == (self.mask, self.at)
@@ -98,7 +99,7 @@ class GiveMask(Command, frozen=True, tag="give-mask"):
             mask_of(project, self.mask)
         for layer in self.layers:
             project = with_layer(project, layer, mask=self.mask)
-        return without_unused_masks(project)
+        return refuse_circles(without_unused_masks(project))
 
 
 class PasteMask(Command, frozen=True, tag="paste-mask"):
@@ -117,7 +118,7 @@ class PasteMask(Command, frozen=True, tag="paste-mask"):
             number = project.next_id
             project = replace(project, masks={**project.masks, number: copy}, next_id=number + 1)
             project = with_layer(project, layer, mask=number)
-        return without_unused_masks(project)
+        return refuse_circles(without_unused_masks(project))
 
 
 def mask_of(project: Project, number: int) -> Mask:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
 from lucky_fern.core.project.commands.stack import shallow
-from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.document import Layer, Project, walk
 from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.project.references import carried
@@ -51,11 +51,16 @@ class TakeLayers(Command, frozen=True, tag="take-layers"):
         project = replace(
             project, pictures=pictures, sequences=sequences, selections=selections, masks=masks, next_id=following
         )
-        taken = []
+        taken: list[Layer] = []
+        new: dict[int, int] = {}
         for layer in part.layers:
             copy, following = renumbered(_masked(layer, numbers), project.next_id)
+            new |= {old.id: one.id for old, one in zip(walk((layer,)), walk((copy,)), strict=True)}
             taken.append(replace(copy, name=free_name(project, layer.name)))
             project = replace(project, next_id=following)
+        # Rims are those of the copies.
+        fresh = carried(Project("", masks={n: masks[n] for n in numbers.values()}), _Numbers(new)).masks
+        project = replace(project, masks={**project.masks, **fresh})
         parent, at = (None, len(project.layers)) if self.above is None else home_of(project, self.above)
         at += self.above is not None
         return shallow(replace(project, layers=inserted(project, tuple(taken), parent, at)))
@@ -82,6 +87,16 @@ class _Renamed(Carrying):
 
     def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
         return {key: painted for key, painted in sheets.items() if key in self.sheets}
+
+
+class _Numbers(Carrying):
+    """Layers have other numbers; what goes by one that did not come along keeps to the one that was there."""
+
+    def __init__(self, new: dict[int, int]) -> None:
+        self.new = new
+
+    def layer(self, number: int) -> int:
+        return self.new.get(number, number)
 
 
 def _joined(

@@ -1,0 +1,166 @@
+"""Rules on chunks: what each makes of the survey, of noise, or of where a layer ends."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, cast
+
+import numpy as np
+
+from lucky_fern.core.arrays import F32, F64, U16
+from lucky_fern.core.compositing.masks import ShapeRow
+from lucky_fern.core.compositing.rims import rim_values
+from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.rules import (
+    RULES,
+    Crevices,
+    Edges,
+    Facing,
+    Grain,
+    Height,
+    Occlusion,
+    Rim,
+    RuleShape,
+    Seams,
+    Thin,
+    Vary,
+)
+from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.survey.grain import grain
+from lucky_fern.core.survey.surfels import RIGHT_ANGLE
+from lucky_fern.core.survey.survey import numbers_of
+
+# What a length that is left out is, in shares of the model's diagonal.
+BENDING, THICKNESS, BORDER, GRAINS, RIM = 0.008, 0.03, 0.02, 0.05, 0.01
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A chunk of a sheet of a project."""
+
+    sources: Sources
+    project: Project
+    sheet: Sheet
+    chunk: Chunk
+
+    @property
+    def diagonal(self) -> float:
+        return self.sources.surface.model.diagonal
+
+    def reach(self, given: float | None, share: float) -> float:
+        """A length in model units; where none is given, a share of the model's diagonal."""
+        return given if given is not None else self.diagonal * share
+
+    def on_islands(self, work: Callable[[F64, F64], F64]) -> F32:
+        """(r, c) what ``work`` makes of points and normals (N, 3); 0 outside islands."""
+        inside, points, normals, _ = self.sources.survey.places(self.sheet, self.chunk)
+        out = np.zeros(inside.shape, np.float32)
+        out[inside] = work(points, normals)
+        return out
+
+
+Work = Callable[[Any, Asked], F32]
+
+
+class RuleMask(ShapeRow):
+    """A rule's value through its levels. What was measured is kept, so another level costs next to nothing."""
+
+    def piece(self, sources: Sources, project: Project, shape: RuleShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        asked = Asked(sources, project, sheet, chunk)
+        value = self.measured(shape, asked)
+        share = np.clip((value - np.float32(shape.low)) / np.float32(shape.high - shape.low), 0, 1)
+        if shape.gamma != 1:
+            share **= np.float32(1 / shape.gamma)
+        return np.asarray(share * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+
+    def measured(self, shape: RuleShape, asked: Asked) -> F32:
+        """(r, c) float32 0…1 the rule's own value."""
+        work = cast(Work, RULES.of(shape.rule))
+        if shape.refers().layers:
+            return work(shape.rule, asked)  # it changes with those layers, and is kept where they are looked at
+        key = ("rule", shape.rule, asked.sheet.key, asked.sheet.size, asked.chunk)
+        return asked.sources.kept.get(key, lambda: work(shape.rule, asked), lambda made: made.nbytes)
+
+
+def _edges(rule: Edges, asked: Asked) -> F32:
+    lean = asked.sources.survey.lean(asked.sheet, asked.chunk, asked.reach(rule.reach, BENDING))
+    return np.asarray(np.clip(lean / np.float32(RIGHT_ANGLE), 0, 1), np.float32)
+
+
+def _crevices(rule: Crevices, asked: Asked) -> F32:
+    lean = asked.sources.survey.lean(asked.sheet, asked.chunk, asked.reach(rule.reach, BENDING))
+    return np.asarray(np.clip(-lean / np.float32(RIGHT_ANGLE), 0, 1), np.float32)
+
+
+def _occlusion(rule: Occlusion, asked: Asked) -> F32:
+    return asked.sources.survey.covered(asked.sheet, asked.chunk, asked.reach(rule.reach, 1.0), rule.rays)
+
+
+def _thin(rule: Thin, asked: Asked) -> F32:
+    return asked.sources.survey.thin(asked.sheet, asked.chunk, asked.reach(rule.reach, THICKNESS), rule.rays)
+
+
+def _facing(rule: Facing, asked: Asked) -> F32:
+    direction = np.array(rule.direction) / np.linalg.norm(rule.direction)
+
+    def work(points: F64, normals: F64) -> F64:
+        angle = np.degrees(np.arccos(np.clip(normals @ direction, -1, 1)))
+        return np.asarray(np.clip(1 - angle / rule.angle, 0, 1), np.float64)
+
+    return asked.on_islands(work)
+
+
+def _height(rule: Height, asked: Asked) -> F32:
+    axis = "xyz".index(rule.axis)
+    low, high = asked.sources.surface.model.bounds[:, axis]
+    start, end = (low if rule.start is None else rule.start), (high if rule.end is None else rule.end)
+    if start == end:
+        end = start + 1e-12
+    return asked.on_islands(lambda points, normals: np.clip((points[:, axis] - start) / (end - start), 0, 1))
+
+
+def _seams(rule: Seams, asked: Asked) -> F32:
+    reach = asked.reach(rule.reach, BORDER)
+    return asked.sources.survey.near_border(asked.sheet, asked.chunk, reach, rule.of, rule.angle)
+
+
+def _vary(rule: Vary, asked: Asked) -> F32:
+    def make() -> F32:
+        names, number = numbers_of(asked.sources.surface, rule.by)
+        values = np.array([_share(f"{rule.by} {name} {rule.seed}") for name in names] or [0.0])
+        return np.where(number >= 0, values[np.maximum(number, 0)], 0).astype(np.float32)
+
+    of_face = asked.sources.kept.get(("vary", rule), make, lambda made: made.nbytes)
+    owner = asked.sources.owners(asked.sheet, asked.chunk)
+    return np.where(owner >= 0, of_face[asked.sheet.triangle[owner]], np.float32(0))
+
+
+def _share(words: str) -> float:
+    """A number 0…1 that goes by words alone."""
+    return int.from_bytes(hashlib.sha256(words.encode()).digest()[:6], "big") / float(1 << 48)
+
+
+def _grain(rule: Grain, asked: Asked) -> F32:
+    size = asked.reach(rule.size, GRAINS)
+    return asked.on_islands(lambda points, normals: grain(points, rule.form, size, rule.octaves, rule.seed))
+
+
+def _rim(rule: Rim, asked: Asked) -> F32:
+    reach = asked.reach(rule.reach, RIM)
+    return rim_values(asked.sources, asked.project, rule.of, reach, asked.sheet, asked.chunk)
+
+
+RULES.add(Edges, _edges)
+RULES.add(Crevices, _crevices)
+RULES.add(Occlusion, _occlusion)
+RULES.add(Thin, _thin)
+RULES.add(Facing, _facing)
+RULES.add(Height, _height)
+RULES.add(Seams, _seams)
+RULES.add(Vary, _vary)
+RULES.add(Grain, _grain)
+RULES.add(Rim, _rim)

@@ -1,0 +1,105 @@
+"""Recipes: kept in one project, put onto another model, with all that can come along."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from cubes import begun, box
+from lucky_fern.core.bundles import bundle_of, take_bundle
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.jobs.steps import do_step
+from lucky_fern.core.project.document import walk
+from lucky_fern.core.project.rules import Rim
+from lucky_fern.core.recipes import keep_recipe, take_recipe
+from lucky_fern.core.studio import Studio
+from samples import Runner, save_png
+
+
+def worn(tmp_path: Path) -> Studio:
+    """A group of rust along edges, broken up, chipped round a mark that is in it, with a painted layer."""
+    studio = begun(box(tmp_path / "cube.obj"), 128)
+    save_png(tmp_path / "mark.png", np.full((8, 8, 3), 180, np.uint8))
+    place = {"mode": "throw", "point": [0.5, 0.5, 1.0], "normal": [0, 0, 1], "width": 0.5, "height": 0.5}
+    rust = {"do": "wash", "name": "Rust", "values": {"colour": "#7a3b1d", "roughness": 0.9}}
+    mark = {"do": "decal", "name": "Mark", "picture": "mark.png", "place": place}
+    hand = {"do": "brushwork", "name": "By hand"}
+    do_step(studio, {"do": "group", "name": "Old", "steps": [rust, mark, hand]}, tmp_path)
+    for keys in ({"rule": "edges", "low": 0.1}, {"rule": "grain", "mode": "intersect"},
+                 {"rule": "rim", "of": "Mark", "reach": 0.1, "mode": "add"}):  # fmt: skip
+        do_step(studio, {"do": "mask", "layer": "Rust", "kind": "rule", **keys}, tmp_path)
+    stroke = {"do": "stroke", "layer": "By hand", "radius": 0.1, "values": {"colour": "#ffffff"},
+              "points": [[0.2, 0.2, 1.0], [0.8, 0.3, 1.0]]}  # fmt: skip
+    do_step(studio, stroke, tmp_path)
+    return studio
+
+
+def colour(studio: Studio) -> np.ndarray:
+    return composite_sheet(
+        studio.sources, studio.project, "colour", studio.surface.sheets(studio.project.size_of)[0], 8
+    )
+
+
+def test_a_recipe_looks_on_another_project_as_it_did_but_for_what_was_painted(tmp_path: Path) -> None:
+    studio = worn(tmp_path)
+    group = studio.project.layers[-1]
+    data, told = keep_recipe(studio, group.id, "old iron")
+    assert any("By hand" in one for one in told)
+    other = begun(box(tmp_path / "other.obj"), 128)
+    other.execute(take_recipe(other, data, "old.fernrecipe", "Older"))
+    taken = other.project.layers[-1]
+    assert taken.name == "Older" and [one.name for one in taken.children] == ["Rust", "Mark", "By hand"]
+    (rim,) = [entry.shape.rule for mask in other.project.masks.values() for entry in mask.entries
+              if isinstance(entry.shape.rule, Rim)]  # fmt: skip
+    assert rim.of == taken.children[1].id
+    by_hand = group.children[-1]
+    do_step(studio, {"do": "group", "name": "nothing", "steps": []}, tmp_path)
+    from lucky_fern.core.project.commands import RemoveLayers
+
+    studio.execute(RemoveLayers((by_hand.id,)))
+    assert np.array_equal(colour(other), colour(studio)) and np.ptp(colour(other)) > 0
+
+
+def test_rims_go_by_the_copies_when_layers_are_copied(tmp_path: Path) -> None:
+    studio = worn(tmp_path)
+    command, _ = take_bundle(studio, bundle_of(studio, (studio.project.layers[-1].id,)))
+    studio.execute(command)
+    first, second = studio.project.layers[-2:]
+    rims = [
+        {entry.shape.rule.of for number in [one.mask for one in walk((group,)) if one.mask is not None]
+         for entry in studio.project.masks[number].entries if isinstance(entry.shape.rule, Rim)}
+        for group in (first, second)
+    ]  # fmt: skip
+    assert rims == [{first.children[1].id}, {second.children[1].id}]
+
+
+def test_jobs_keep_recipes_and_put_them_on(run_job: Runner, tmp_path: Path) -> None:
+    box(tmp_path / "cube.obj")
+    box(tmp_path / "small.obj", scale=0.01)
+    wash = {"do": "wash", "name": "Bare", "values": {"colour": "#808080", "metallic": 1}}
+    mask = {"do": "mask", "layer": "Bare", "kind": "rule", "rule": "edges"}
+    keep = {"do": "keep-recipe", "layer": "Bare", "name": "bare edges", "out": "bare.fernrecipe"}
+    survey = {"do": "survey", "what": ["edges"]}
+    done = run_job({"job": 1, "model": "cube.obj", "sheet_size": 64, "steps": [survey, wash, mask, keep]}, "one")
+    assert done.returncode == 0 and (tmp_path / "bare.fernrecipe").is_file(), done.stderr
+    put = {"do": "recipe", "from": "bare.fernrecipe", "name": "Edges", "scope": {"materials": ["default"]}}
+    done = run_job({"job": 1, "model": "small.obj", "sheet_size": 64, "steps": [{"do": "recipe", "from": "bare.fernrecipe",
+                    "name": "Edges"}], "save": "small.fern",
+                    "exports": [{"preset": "gltf", "out": "maps"}]}, "two")  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert Studio.open(tmp_path / "small.fern").project.layers[-1].name == "Edges"
+    (tmp_path / "bad.fernrecipe").write_bytes((tmp_path / "bare.fernrecipe").read_bytes()[:200])
+    for name, words in (("bad.fernrecipe", "bad.fernrecipe"), ("none.fernrecipe", "none.fernrecipe")):
+        done = run_job({"job": 1, "model": "cube.obj", "steps": [{**put, "from": name}]}, "three")
+        assert done.returncode == 2 and words in done.stderr and "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize(
+    "step", [{"do": "survey", "what": ["moss"]}, {"do": "keep-recipe", "layer": "Wear", "out": "a.zip"}]
+)
+def test_what_cannot_be_is_said(step: dict[str, object], tmp_path: Path) -> None:
+    with pytest.raises(LuckyFernError, match=r"moss|fernrecipe"):
+        do_step(begun(box(tmp_path / "cube.obj"), 64), step, tmp_path)
