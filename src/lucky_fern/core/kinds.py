@@ -14,6 +14,7 @@ from lucky_fern.core.compositing.effects import (
     Sharpening,
 )
 from lucky_fern.core.compositing.layers.adjusting import Adjusting
+from lucky_fern.core.compositing.layers.edged import Edged
 from lucky_fern.core.compositing.layers.grouping import Grouping
 from lucky_fern.core.compositing.layers.painted import Painted
 from lucky_fern.core.compositing.layers.placed import Placed
@@ -26,6 +27,7 @@ from lucky_fern.core.placing.ways.laid import Laid
 from lucky_fern.core.placing.ways.rolled import Rolled
 from lucky_fern.core.placing.ways.thrown import Thrown
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group, Wash
+from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, PLACES, SHAPES
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
@@ -37,6 +39,7 @@ CONTENTS.add(Decal, Placed())
 CONTENTS.add(Brushwork, Painted())
 CONTENTS.add(Adjustment, Adjusting())
 CONTENTS.add(Group, Grouping())
+CONTENTS.add(Edging, Edged())
 
 PLACES.add(Throw, Thrown())
 PLACES.add(Drape, Draped())

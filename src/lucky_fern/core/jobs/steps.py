@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 
 from lucky_fern.core import taking
+from lucky_fern.core.compositing.layers.edged import too_short
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.kit_steps import CheckStep, CreditStep, PaintStep, do_check, do_credit, do_paint
 from lucky_fern.core.jobs.layout_steps import LAYOUT_STEPS, Later, do_layout_step
@@ -32,6 +33,7 @@ from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, PasteMask, SetRelief
 from lucky_fern.core.project.commands.checks import check_place
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Relief, Wash
+from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, SHAPES, Content, Place, Shape, Table
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Sampling, Scope
@@ -142,6 +144,24 @@ class ShapeStep(_Step, frozen=True, kw_only=True):
     smooth: float = 0.0
 
 
+class EdgingStep(_Made, frozen=True, kw_only=True):
+    """``edging``: a motif along borders, edges or a path; with ``along`` ``path``, further keys are those of it."""
+
+    along: Literal["islands", "parts", "sharp", "open", "path"] = "islands"
+    motif: Literal["stitch", "dash", "rivet", "tooth"] = "stitch"
+    picture: str | None = None
+    offset: float = 0.0
+    length: float | None = None
+    width: float | None = None
+    gap: float | None = None
+    round: float = 1.0
+    jitter: float = 0.0
+    height: float | None = None
+    angle: float = 30.0
+    seed: int = 0
+    channels: dict[str, str | float] | None = None
+
+
 class GroupStep(_Made, frozen=True, kw_only=True):
     """``group``: a group that holds the layers its steps make."""
 
@@ -178,7 +198,8 @@ class MaskStep(_Step, frozen=True, kw_only=True):
 STEPS: dict[str, type[msgspec.Struct]] = {
     "wash": WashStep, "decal": DecalStep, "brushwork": BrushworkStep, "mask": MaskStep, "adjust": AdjustStep,
     "layer": LayerStep, "group": GroupStep, "stroke": StrokeStep, "keep-paint": PaintStep, "credit": CreditStep,
-    "check": CheckStep, "recipe": RecipeStep, "keep-recipe": KeepRecipeStep, "survey": SurveyStep,
+    "check": CheckStep, "edging": EdgingStep, "recipe": RecipeStep, "keep-recipe": KeepRecipeStep,
+    "survey": SurveyStep,
 }  # fmt: skip
 OPEN: dict[str, type[_Made]] = {"adjust": AdjustStep, "layer": LayerStep}  # steps with keys of their kind
 
@@ -217,6 +238,8 @@ def do_step(
             if isinstance(made, AdjustStep)
             else _layer(studio, cast(LayerStep, made), own, into)
         )
+    if verb == "edging":
+        return _edging(studio, *_parted(step, EdgingStep), folder, into)
     parsed = convert(step, STEPS[verb])
     if isinstance(parsed, MaskStep):
         return _mask(studio, parsed, folder)
@@ -452,6 +475,33 @@ def _rule(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> RuleShape:
         if not isinstance(value, int | float) or isinstance(value, bool):
             raise CommandError(tr("{name} of a rule is a number, not {value!r}", name=name, value=value))
     return RuleShape(rule, float(low), float(high), step.gamma)
+
+
+def _edging(studio: Studio, step: EdgingStep, own: dict[str, Any], folder: Path, into: int | None) -> str:
+    check_scope(studio, step.scope)
+    if own and step.along != "path":
+        raise CommandError(
+            tr("an edging has no key {key!r}; only one along a 'path' takes the keys of one", key=next(iter(own)))
+        )
+    path = None
+    if step.along == "path":
+        width = step.width if step.width is not None else studio.model.diagonal * 0.01
+        path = parse_place(studio, {"mode": "along", "width": width, **own})
+    picture = None if step.picture is None else kept_picture(studio, folder / step.picture)
+    given = step.channels
+    if given is None:
+        given = {"colour": "picture"} if picture is not None else {"colour": "#d8cba8"}
+    channels = {name: Channel(value) for name, value in given.items()}
+    if step.height is not None and "height" not in channels and picture is None:
+        channels["height"] = Channel("picture", relief=True)
+    height = 0.5 if step.height is None else step.height
+    edging = Edging(step.along, step.motif, picture, step.offset, step.length, step.width, step.gap, step.round,
+                    step.jitter, height, step.angle, step.seed, path)  # fmt: skip
+    name = _add(studio, step, "Edging", edging, channels, into)
+    note = too_short(studio.sources, edging)
+    if note:
+        studio.notes.append(f"{name}: {note}")
+    return name
 
 
 def _group(studio: Studio, step: GroupStep, folder: Path, into: int | None) -> str:

@@ -146,8 +146,8 @@ class Survey:
         return self._sheets[key]
 
 
-def border_lines(surface: Surface, of: str, angle: float = 30.0) -> F64:
-    """(N, 2, 3) the edges of a kind, in space.
+def border_edges(surface: Surface, of: str, angle: float = 30.0) -> Bool:
+    """(T, 3) bool, the edges of a kind, each as seen from the face that it is of.
 
     ``islands``: both sides of every UV seam, and open borders; ``parts``: between faces of two parts; ``sharp``:
     where faces bend by ``angle`` degrees or more; ``open``: where the surface ends.
@@ -155,18 +155,20 @@ def border_lines(surface: Surface, of: str, angle: float = 30.0) -> F64:
     model, beyond = surface.model, surface.beyond
     neighbour = beyond.neighbour
     other = np.maximum(neighbour, 0)
-    rows = np.arange(model.triangle_count)[:, None]
     if of == "islands":
-        chosen = beyond.border.copy()
-    elif of == "parts":
-        chosen = (neighbour >= 0) & (model.part[other] != model.part[rows])
-    elif of == "sharp":
+        return beyond.border.copy()
+    if of == "parts":
+        return np.asarray((neighbour >= 0) & (model.part[other] != model.part[:, None]), np.bool_)
+    if of == "sharp":
         cosine = np.einsum("tkd,td->tk", model.face_normals[other], model.face_normals)
-        chosen = (neighbour >= 0) & (cosine <= np.cos(np.radians(angle)) + 1e-9)
-    else:
-        chosen = neighbour < 0
-    triangle, corner = np.nonzero(chosen)
-    c = model.corners
+        return np.asarray((neighbour >= 0) & (cosine <= np.cos(np.radians(angle)) + 1e-9), np.bool_)
+    return np.asarray(neighbour < 0, np.bool_)
+
+
+def border_lines(surface: Surface, of: str, angle: float = 30.0) -> F64:
+    """(N, 2, 3) the edges of a kind, in space; see :func:`border_edges`."""
+    triangle, corner = np.nonzero(border_edges(surface, of, angle))
+    c = surface.model.corners
     return np.stack([c[triangle, corner], c[triangle, (corner + 1) % 3]], axis=1)
 
 

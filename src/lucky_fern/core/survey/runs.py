@@ -1,0 +1,286 @@
+"""Runs: edges of the surface followed one after the other, and where beside them every texel lies."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from lucky_fern.core.arrays import F64, I32, I64, Bool, unit_rows
+from lucky_fern.core.compiled import kernel
+from lucky_fern.core.sheets.cells import cell_of, sort_boxes
+from lucky_fern.core.sheets.surface import Surface
+
+_MOST_CELLS = 4_000_000
+_SAME_SIDE = 0.1  # cosine between a texel's face and the one that a run goes along
+_SHARPEST = 3.0  # radians that a line beside a run is taken to turn at once, at most
+
+
+class Runs(NamedTuple):
+    """Edges (N) of runs: ends (N, 2, 3), the run that each belongs to (N,), one after the other.
+
+    ``inward`` (N, 3) points from the edge onto the face whose normal (N, 3) is ``facing``; zero where both sides
+    count. ``turn`` (N,) is by how much, in radians, the run turns inward where the edge ends. ``closed`` (R,).
+    """
+
+    ends: F64
+    run: I32
+    inward: F64
+    facing: F64
+    turn: F64
+    closed: Bool
+
+    @property
+    def own(self) -> F64:
+        """(N,) lengths of the edges."""
+        return np.asarray(np.linalg.norm(self.ends[:, 1] - self.ends[:, 0], axis=1), np.float64)
+
+
+class Sorted(NamedTuple):
+    """Pieces (N) of lines that run ``offset`` beside runs, sorted into cells.
+
+    Along a piece a line is at ``begin`` + (way from its edge's start − ``trim``), cut to 0 … ``most``; ``from_start``
+    is how far on its edge a piece begins. Round a corner where it ends (or begins) a line goes on by ``arc`` times the
+    angle: the first column of (N, 2) at starts, the second at ends. ``length`` (R,) are lengths of whole lines.
+    """
+
+    ends: F64
+    run: I32
+    inward: F64
+    facing: F64
+    begin: F64
+    trim: F64
+    most: F64
+    from_start: F64
+    arc: F64
+    length: F64
+    closed: Bool
+    starts: I64
+    items: I32
+    low: F64
+    cell: float
+    cells: I64
+
+
+def runs_of(surface: Surface, chosen: Bool, both: bool = False, outward: bool = False) -> Runs:
+    """Follow chosen edges ((T, 3) bool, each seen from the face that it is of) as far as they go on round corners.
+
+    With ``both``, of two that are the two sides of one, one is followed and stands for both; ``outward`` tells of the
+    faces on the other side in place of their own.
+    """
+    model, beyond = surface.model, surface.beyond
+    neighbour = beyond.neighbour
+    if both:
+        own = np.arange(len(neighbour))[:, None]
+        other = np.maximum(neighbour, 0)
+        island = model.islands
+        before = (island[:, None] < island[other]) | ((island[:, None] == island[other]) & (own < other))
+        chosen = chosen & ((neighbour < 0) | before)
+    after, angle = _after(chosen, neighbour, beyond.entry, model.corners)
+    ids = np.flatnonzero(chosen.ravel())
+    order: list[int] = []
+    run: list[int] = []
+    closed: list[bool] = []
+    led_to = set(after[ids].tolist())
+    seen = np.zeros(chosen.size, np.bool_)
+    heads = [one for one in ids.tolist() if one not in led_to] + ids.tolist()  # where nothing leads to comes first
+    for head in heads:
+        if seen[head]:
+            continue
+        at = head
+        while at >= 0 and not seen[at]:
+            seen[at] = True
+            order.append(at)
+            run.append(len(closed))
+            at = int(after[at])
+        closed.append(at == head)
+    rows = np.array(order, np.int64)
+    triangle, corner = rows // 3, rows % 3
+    c = model.corners
+    ends = np.stack([c[triangle, corner], c[triangle, (corner + 1) % 3]], axis=1)
+    facing = model.face_normals[triangle]
+    there = neighbour[triangle, corner]
+    across = np.where(there[:, None] >= 0, model.face_normals[np.maximum(there, 0)], facing)
+    if both:
+        facing = unit_rows(facing + across)
+    elif outward:
+        facing = across
+    inward = np.zeros_like(facing) if both else unit_rows(np.cross(facing, ends[:, 1] - ends[:, 0]))
+    turn = np.where(after[rows] >= 0, np.pi - angle[rows], 0.0)
+    return Runs(ends, np.array(run, np.int32), inward, facing, turn, np.array(closed, np.bool_))
+
+
+def run_along(points: F64, normals: F64, closed: bool) -> Runs:
+    """A path (N, 3) with normals (N, 3) as one run that has both sides; its left is inward."""
+    ends = np.stack([points[:-1], points[1:]], axis=1)
+    facing = unit_rows(normals[:-1] + normals[1:])
+    way = unit_rows(ends[:, 1] - ends[:, 0])
+    following = np.roll(way, -1, axis=0)
+    sine = (np.cross(way, following) * facing).sum(axis=1)
+    turn = np.arctan2(sine, (way * following).sum(axis=1))
+    if not closed and len(turn):
+        turn[-1] = 0.0
+    nothing = np.zeros((len(ends), 3))
+    return Runs(ends, np.zeros(len(ends), np.int32), nothing, facing, turn, np.array([closed], np.bool_))
+
+
+@kernel
+def _after(chosen: Bool, neighbour: I32, entry: I32, corners: F64) -> tuple[I64, F64]:
+    """For each chosen edge (3 · face + corner) the one that goes on where it ends, on the same side; -1 for none.
+
+    And the angle of the surface between the two.
+    """
+    out = np.full(chosen.size, -1, np.int64)
+    angle = np.zeros(chosen.size)
+    for t in range(len(chosen)):
+        for k in range(3):
+            if not chosen[t, k]:
+                continue
+            face, edge, total = t, (k + 1) % 3, 0.0
+            for _ in range(4096):
+                # The corner of the face at which its edge begins.
+                c = corners[face]
+                uu = vv = uv = 0.0
+                for i in range(3):
+                    u, v = c[(edge + 1) % 3, i] - c[edge, i], c[(edge + 2) % 3, i] - c[edge, i]
+                    uu, vv, uv = uu + u * u, vv + v * v, uv + u * v
+                if uu > 0.0 and vv > 0.0:
+                    total += np.arccos(min(max(uv / np.sqrt(uu * vv), -1.0), 1.0))
+                if chosen[face, edge]:
+                    out[3 * t + k] = 3 * face + edge
+                    angle[3 * t + k] = total
+                    break
+                other = neighbour[face, edge]
+                if other < 0:
+                    break
+                edge = (entry[face, edge] + 1) % 3
+                face = other
+    return out, angle
+
+
+def sorted_runs(runs: Runs, offset: float, reach: float) -> Sorted:
+    """The lines ``offset`` inward of runs, made ready for questions within ``reach`` of the runs.
+
+    At a corner towards the line's side both of its ends are cut (by the tangent of half the angle), at one away from
+    it the line goes round in an arc: so lengths along it are real ones.
+    """
+    own, count = runs.own, len(runs.closed)
+    turn = np.clip(runs.turn, -_SHARPEST, _SHARPEST)
+    towards = turn * np.sign(offset) > 0
+    cut_end = np.where(towards, np.abs(offset) * np.tan(np.abs(turn) / 2), 0.0)
+    arc_end = np.where(towards | (turn == 0), 0.0, np.abs(offset))
+    last = np.append(runs.run[1:] != runs.run[:-1], True) if len(own) else np.zeros(0, np.bool_)
+    first = np.append(True, last[:-1]) if len(own) else last
+    head = np.flatnonzero(first)
+    before = np.arange(len(own)) - 1
+    before[first] = np.flatnonzero(last)
+    linked = ~first | runs.closed[runs.run]
+    cut_start = np.where(linked, cut_end[before], 0.0)
+    arc_start = np.where(linked, arc_end[before], 0.0)
+    round_start = np.where(linked, arc_start * np.abs(turn[before]), 0.0)
+    most = np.maximum(own - cut_start - cut_end, 0.0)
+    spent = most + np.where(first, 0.0, round_start)
+    at = np.cumsum(spent) - most
+    begin = at - (np.cumsum(spent) - spent)[head][runs.run] if len(own) else at
+    length = np.asarray(np.bincount(runs.run, spent, count), np.float64)
+    length += np.where(runs.closed, np.bincount(runs.run, np.where(first, round_start, 0.0), count), 0.0)
+    ends = runs.ends
+    if not len(ends):
+        return Sorted(ends, runs.run, runs.inward, runs.facing, begin, begin, begin, begin, np.zeros((0, 2)), length,
+                      runs.closed, np.zeros(2, np.int64), np.zeros(0, np.int32), np.zeros(3), 1.0,
+                      np.ones(3, np.int64))  # fmt: skip
+    low, extent = ends.min(axis=(0, 1)), np.maximum(np.ptp(ends.reshape(-1, 3), axis=0), 1e-12)
+    cell = max(reach, float((extent.prod() / _MOST_CELLS) ** (1 / 3)), float(extent.max()) / 1024)
+    times = np.maximum(np.ceil(own / cell), 1).astype(np.int64)
+    row = np.repeat(np.arange(len(ends)), times)
+    step = np.arange(len(row)) - np.repeat(np.cumsum(times) - times, times)
+    share = np.stack([step, step + 1], axis=1) / times[row, None]
+    pieces = ends[row, :1] * (1 - share[..., None]) + ends[row, 1:] * share[..., None]
+    cells = np.maximum(np.ceil(extent / cell), 1).astype(np.int64)
+    starts, items = sort_boxes(cell_of((pieces.min(axis=1) - low) / cell, cells),
+                               cell_of((pieces.max(axis=1) - low) / cell, cells), cells)  # fmt: skip
+    arc = np.stack(
+        [np.where(step == 0, arc_start[row], 0), np.where(step == times[row] - 1, arc_end[row], 0)], axis=1
+    )
+    return Sorted(
+        np.ascontiguousarray(pieces), runs.run[row], np.ascontiguousarray(runs.inward[row]),
+        np.ascontiguousarray(runs.facing[row]), begin[row], cut_start[row], most[row], share[:, 0] * own[row],
+        np.ascontiguousarray(arc), length, runs.closed, starts, items, low, cell, cells,
+    )  # fmt: skip
+
+
+def beside(found: Sorted, points: F64, normals: F64, reach: float, outward: bool) -> tuple[I32, F64, F64]:
+    """Where points (N, 3) of faces with normals (N, 3) lie beside the nearest run.
+
+    Returns
+    -------
+    (N,) int32 the run, -1 where none is within ``reach``; how far along its line (N,), and how far inward of the run
+    (N,): to the left of a path. ``outward`` asks for points on the other side of edges.
+    """
+    run = np.full(len(points), -1, np.int32)
+    along, off = np.zeros(len(points)), np.zeros(len(points))
+    if len(found.ends):
+        _beside(found.ends, found.run, found.inward, found.facing, found.begin, found.trim, found.most,
+                found.from_start, found.arc, found.starts, found.items, found.low, found.cell, found.cells,
+                np.ascontiguousarray(points), np.ascontiguousarray(normals), reach, outward,
+                run, along, off)  # fmt: skip
+    return run, along, off
+
+
+@kernel
+def _beside(
+    ends: F64, runs: I32, inward: F64, facing: F64, begin: F64, trim: F64, most: F64, from_start: F64, arc: F64,
+    starts: I64, items: I32, low: F64, cell: float, cells: I64, points: F64, normals: F64, reach: float,
+    outward: bool, run: I32, along: F64, off: F64,
+) -> None:  # fmt: skip
+    d, u, m = np.empty(3), np.empty(3), np.empty(3)
+    for n in range(len(points)):
+        px, py, pz = points[n, 0], points[n, 1], points[n, 2]
+        x0, x1 = max(int(np.floor((px - reach - low[0]) / cell)), 0), int(np.floor((px + reach - low[0]) / cell))
+        y0, y1 = max(int(np.floor((py - reach - low[1]) / cell)), 0), int(np.floor((py + reach - low[1]) / cell))
+        z0, z1 = max(int(np.floor((pz - reach - low[2]) / cell)), 0), int(np.floor((pz + reach - low[2]) / cell))
+        best = reach * reach
+        for x in range(x0, min(x1, cells[0] - 1) + 1):
+            for y in range(y0, min(y1, cells[1] - 1) + 1):
+                for z in range(z0, min(z1, cells[2] - 1) + 1):
+                    at = (x * cells[1] + y) * cells[2] + z
+                    for i in range(starts[at], starts[at + 1]):
+                        k = items[i]
+                        same = square = ahead = 0.0
+                        two_sided = True
+                        for j in range(3):
+                            same += facing[k, j] * normals[n, j]
+                            u[j] = ends[k, 1, j] - ends[k, 0, j]
+                            d[j] = points[n, j] - ends[k, 0, j]
+                            square += u[j] * u[j]
+                            ahead += d[j] * u[j]
+                            two_sided = two_sided and inward[k, j] == 0.0
+                        if same < _SAME_SIDE or square <= 0.0:
+                            continue
+                        f = min(max(ahead / square, 0.0), 1.0)
+                        far = side = over = 0.0
+                        for j in range(3):
+                            if two_sided:  # to the left of a path, as one stands on the surface
+                                a, b = (j + 1) % 3, (j + 2) % 3
+                                m[j] = (facing[k, a] * u[b] - facing[k, b] * u[a]) / np.sqrt(square)
+                            else:
+                                m[j] = inward[k, j]
+                        for j in range(3):
+                            d[j] -= f * u[j]
+                            far += d[j] * d[j]
+                            side += d[j] * m[j]
+                            over += d[j] * u[j]
+                        if far >= best:
+                            continue
+                        if not two_sided and (side < 0.0) != outward and abs(side) > 1e-7 * reach:
+                            continue
+                        length = np.sqrt(square)
+                        best = far
+                        run[n] = runs[k]
+                        local = from_start[k] + f * length
+                        s = begin[k] + min(max(local - trim[k], 0.0), most[k])
+                        end = 1 if f >= 1.0 else 0
+                        if (f <= 0.0 or f >= 1.0) and arc[k, end] > 0.0:
+                            s += arc[k, end] * np.arctan2(over / length, abs(side))
+                        along[n] = s
+                        off[n] = np.sqrt(far) if side >= 0.0 else -np.sqrt(far)
