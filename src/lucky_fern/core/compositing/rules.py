@@ -35,7 +35,7 @@ from lucky_fern.core.survey.surfels import RIGHT_ANGLE
 from lucky_fern.core.survey.survey import numbers_of
 
 # What a length that is left out is, in shares of the model's diagonal.
-BENDING, THICKNESS, BORDER, GRAINS, RIM = 0.008, 0.03, 0.02, 0.05, 0.01
+BENDING, THICKNESS, BORDER, GRAINS, RIM = 0.008, 0.03, 0.02, 0.02, 0.01
 
 
 @dataclass(frozen=True)
@@ -71,19 +71,23 @@ class RuleMask(ShapeRow):
 
     def piece(self, sources: Sources, project: Project, shape: RuleShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
         asked = Asked(sources, project, sheet, chunk)
-        value = self.measured(shape, asked)
+        value = self.measured(shape, asked).astype(np.float32) / np.float32(65535)
         share = np.clip((value - np.float32(shape.low)) / np.float32(shape.high - shape.low), 0, 1)
         if shape.gamma != 1:
             share **= np.float32(1 / shape.gamma)
         return np.asarray(share * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
 
-    def measured(self, shape: RuleShape, asked: Asked) -> F32:
-        """(r, c) float32 0…1 the rule's own value."""
+    def measured(self, shape: RuleShape, asked: Asked) -> U16:
+        """(r, c) uint16 the rule's own value, 65535 for 1."""
         work = cast(Work, RULES.of(shape.rule))
+
+        def make() -> U16:
+            return np.asarray(work(shape.rule, asked) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+
         if shape.refers().layers:
-            return work(shape.rule, asked)  # it changes with those layers, and is kept where they are looked at
+            return make()  # it changes with those layers, and is kept where they are looked at
         key = ("rule", shape.rule, asked.sheet.key, asked.sheet.size, asked.chunk)
-        return asked.sources.kept.get(key, lambda: work(shape.rule, asked), lambda made: made.nbytes)
+        return asked.sources.kept.get(key, make, lambda made: made.nbytes)
 
 
 def _edges(rule: Edges, asked: Asked) -> F32:
@@ -146,7 +150,10 @@ def _share(words: str) -> float:
 
 def _grain(rule: Grain, asked: Asked) -> F32:
     size = asked.reach(rule.size, GRAINS)
-    return asked.on_islands(lambda points, normals: grain(points, rule.form, size, rule.octaves, rule.seed))
+    drawn_out = np.array([1.0, rule.stretch, 1.0])
+    return asked.on_islands(
+        lambda points, normals: grain(points / drawn_out, rule.form, size, rule.octaves, rule.seed)
+    )
 
 
 def _rim(rule: Rim, asked: Asked) -> F32:

@@ -94,7 +94,7 @@ class Occlusion(Rule, Plain, frozen=True, tag_field="rule", tag="occlusion"):
     """What is covered: 1 − the open share of the hemisphere over the face. Without a reach: the model's diagonal."""
 
     reach: float | None = None
-    rays: int = 64
+    rays: int = 32
 
     def check(self, project: Any) -> None:
         _check_reach(self.reach)
@@ -163,14 +163,19 @@ class Vary(Rule, Plain, frozen=True, tag_field="rule", tag="vary"):
 
 
 class Grain(Rule, Plain, frozen=True, tag_field="rule", tag="grain"):
-    """Noise in space; ``size`` in model units, left out: a twentieth of the diagonal."""
+    """Noise in space; ``size`` in model units, left out: a twentieth of the diagonal.
+
+    ``stretch`` draws it out upwards, so many times as long as wide.
+    """
 
     form: Literal["soft", "cells", "ridges"] = "soft"
     size: float | None = None
     octaves: int = 4
     seed: int = 0
+    stretch: float = 1.0
 
     def check(self, project: Any) -> None:
+        check_range("stretch", self.stretch, 0.01, 100)
         if self.size is not None and not 0 < self.size < 1e12:
             raise CommandError(tr("'size' is a length in model units above 0, not {size:g}", size=self.size))
         if not 1 <= self.octaves <= MOST_OCTAVES:

@@ -40,7 +40,7 @@ class Sorted(NamedTuple):
     """Pieces (N) of lines that run ``offset`` beside runs, sorted into cells.
 
     Along a piece a line is at ``begin`` + (way from its edge's start − ``trim``), cut to 0 … ``most``; ``from_start``
-    is how far on its edge a piece begins. Round a corner where it ends (or begins) a line goes on by ``arc`` times the
+    is how far on its edge a piece begins. Round a corner where it ends (or begins) it goes on by ``arc`` times the
     angle: the first column of (N, 2) at starts, the second at ends. ``length`` (R,) are lengths of whole lines.
     """
 

@@ -12,7 +12,8 @@ from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, Bo
 from lucky_fern.ui.widgets.style import icon, tones, with_text
 
 INDENT, CELL, ROW = 13, 34, 26
-_KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjustment": "adjust", "group": "folder"}
+_KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjustment": "adjust", "group": "folder",
+               "edging": "edging"}  # fmt: skip
 
 
 class CellPainter(QStyledItemDelegate):

@@ -27,6 +27,7 @@ from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
 from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.ready_menu import ask_keep, fill_ready
 from lucky_fern.words import tr
 
 EFFECTS: dict[str, Callable[[], Effect]] = {
@@ -50,6 +51,8 @@ def add_menu(matter: Matter, parent: QWidget) -> QMenu:
     menu.addSeparator()
     for title, effect in EFFECTS.items():
         menu.addAction(title, partial(_adjust, matter, title, effect))
+    menu.addSeparator()
+    fill_ready(matter, menu)
     return menu
 
 
@@ -127,6 +130,7 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
         )
         isolated.setCheckable(True)
         isolated.setChecked(layer.content.isolated)
+    menu.addAction(tr("Keep as recipe …"), partial(ask_keep, matter, layer, parent))
     menu.addAction(tr("Delete"), lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
     menu.addSeparator()
     copy = menu.addAction(tr("Copy mask"), lambda: copy_mask(matter, layer))

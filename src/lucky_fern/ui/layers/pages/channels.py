@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout,
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import SetChannel, SetRelief
 from lucky_fern.core.project.document import Channel, Decal, Layer
+from lucky_fern.core.project.edgings import Edging
 from lucky_fern.ui.layers.board_model import STARTING
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
@@ -33,7 +34,9 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
         form.bind(lambda now: source.setCurrentIndex(0 if _from_picture(now, name) else 1))
         form.name(f"{name} source", source)
-    if channel.source == "picture":
+    if channel.source == "picture" and isinstance(layer.content, Edging):
+        row.addWidget(QLabel(tr("of its motif"), objectName="quiet"), 1)
+    elif channel.source == "picture":
         _picture_choice(form, row, name, decal)
     elif MAPS[name].kind == "colour":
         field = ColourField(MAPS[name].title)

@@ -8,11 +8,13 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Layer, Wash
+from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.kinds import Content
 from lucky_fern.core.project.places import Along
 from lucky_fern.ui.layers.pages.adjustment import adjustment_part
 from lucky_fern.ui.layers.pages.channels import channel_part, relief_part
 from lucky_fern.ui.layers.pages.decal import decal_part
+from lucky_fern.ui.layers.pages.edging import edging_part
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.layer import layer_page
 from lucky_fern.ui.layers.pages.scope import scope_part
@@ -46,9 +48,9 @@ def _scope(form: Form, column: QVBoxLayout, layer: Layer) -> None:
 
 # What comes first of a kind, and what comes after its relief.
 FIRST: dict[type[Content], Page] = {
-    Adjustment: adjustment_part, Brushwork: _painted, Decal: _channels, Wash: _channels,
+    Adjustment: adjustment_part, Brushwork: _painted, Decal: _channels, Wash: _channels, Edging: _channels,
 }  # fmt: skip
-THEN: dict[type[Content], Page] = {Decal: _placed, Wash: wash_part}
+THEN: dict[type[Content], Page] = {Decal: _placed, Wash: wash_part, Edging: edging_part}
 PLACES: dict[type, Page] = {Along: stripe_part}  # all others are placed alike
 
 

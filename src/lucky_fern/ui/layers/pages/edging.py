@@ -1,0 +1,105 @@
+"""The page of an edging: where it runs, its motif, and its real sizes."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from lucky_fern.core.compositing.layers.edged import sizes_of, too_short
+from lucky_fern.core.project.commands import SetContent
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.edgings import Edging
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.words import tr
+
+_ALONG = (
+    ("islands", tr("UV seams and open borders")),
+    ("parts", tr("borders of parts")),
+    ("sharp", tr("sharp edges")),
+    ("open", tr("open borders")),
+)
+_MOTIFS = (("stitch", tr("stitch")), ("dash", tr("dash")), ("rivet", tr("rivet")), ("tooth", tr("tooth")))
+_LENGTHS = (("length", tr("Length"), 0.1), ("width", tr("Width"), 0.05), ("gap", tr("Gap"), 0.1),
+            ("offset", tr("Offset"), 0.1))  # fmt: skip
+_SHARES = (("height", tr("Height")), ("round", tr("Round")), ("jitter", tr("Jitter")))
+
+
+def edging_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    """Lengths are in model units; the longest that a slider goes up to follows the model."""
+    form.rule(column)
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    for key, items, name in (("along", _ALONG, tr("Where it runs")), ("motif", _MOTIFS, tr("The motif"))):
+        box = QComboBox()
+        for value, title in items:
+            box.addItem(title, value)
+        box.setAccessibleName(name)
+        box.activated.connect(partial(_choose, form, key, box))
+        form.name(f"edging {key}", box)
+        form.bind(partial(_show_choice, box, key))
+        row.addWidget(box)
+    row.addStretch(1)
+    form.row(column, tr("Along"), line)
+    studio = form.matter.work.studio
+    diagonal = 1.0 if studio is None else studio.model.diagonal
+    for key, title, share in _LENGTHS:
+        low = -share * diagonal if key == "offset" else (0.0 if key == "gap" else share * diagonal / 1000)
+        number = NumberField(low, share * diagonal, 4, "", title)
+        number.changed.connect(partial(_set, form, key))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.name(f"edging {key}", number)
+        form.bind(partial(_show_length, form, number, key))
+        form.row(column, title, number)
+    for key, title in _SHARES:
+        number = NumberField(0, 1, 2, "", tr("{title} of the motif", title=title))
+        number.changed.connect(partial(_set, form, key))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.name(f"edging {key}", number)
+        form.bind(partial(_show_share, number, key))
+        form.row(column, title, number)
+    short = QLabel(objectName="warn")
+    short.setWordWrap(True)
+    column.addWidget(short)
+    form.bind(partial(_show_short, form, short))
+
+
+def _edging(layer: Layer) -> Edging:
+    assert isinstance(layer.content, Edging)
+    return layer.content
+
+
+def _set(form: Form, key: str, value: float) -> None:
+    form.do(lambda now: SetContent(now.id, replace(_edging(now), **{key: round(value, 6)})), merge=True)
+
+
+def _choose(form: Form, key: str, box: QComboBox, _: int) -> None:
+    form.do(lambda now: SetContent(now.id, replace(_edging(now), **{key: box.currentData()})))
+
+
+def _show_choice(box: QComboBox, key: str, layer: Layer) -> None:
+    box.setCurrentIndex(box.findData(getattr(_edging(layer), key)))
+
+
+def _show_share(number: NumberField, key: str, layer: Layer) -> None:
+    number.set(getattr(_edging(layer), key))
+
+
+def _show_length(form: Form, number: NumberField, key: str, layer: Layer) -> None:
+    edging, studio = _edging(layer), form.matter.work.studio
+    given = getattr(edging, key)
+    if given is None and studio is not None:
+        given = dict(zip(("length", "width", "gap"), sizes_of(studio.sources, edging), strict=True))[key]
+    number.set(float(given or 0.0))
+
+
+def _show_short(form: Form, label: QLabel, layer: Layer) -> None:
+    """Asked beside the window: working an edging out takes a moment."""
+    studio, edging = form.matter.work.studio, _edging(layer)
+    if studio is not None:
+        form.matter.answers.ask(
+            "what is too short for an edging", lambda: too_short(studio.sources, edging), label.setText
+        )

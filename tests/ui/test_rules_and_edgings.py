@@ -1,0 +1,105 @@
+"""Rules, edgings and recipes in the real window."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QComboBox, QMenu
+
+from hands import Hands
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.edgings import Edging
+from lucky_fern.core.project.rules import Edges, Grain, Rim, RuleShape
+from lucky_fern.ui.layers.board_menus import add_menu, layer_menu
+from lucky_fern.ui.layers.mask_adding import fill_add_menu
+from lucky_fern.ui.layers.rule_part import LOOKS
+from lucky_fern.ui.widgets import asking
+from lucky_fern.ui.widgets.fields import NumberField
+
+
+def actions(menu: QMenu) -> Iterator[tuple[str, QAction]]:
+    for action in menu.actions():
+        if action.menu() is not None:
+            action.menu().aboutToShow.emit()
+            yield from actions(action.menu())
+        yield action.text(), action
+
+
+def press(menu: QMenu, text: str) -> None:
+    dict(actions(menu))[text].trigger()
+
+
+def test_a_rule_is_added_by_one_click_seen_in_colour_and_set_by_sliders(hands: Hands) -> None:
+    parts, panel = hands.parts, hands.window.late.masks
+    hands.window.pages.setCurrentWidget(panel)
+    parts.work.execute(AddLayer("Worn", Wash(), {"colour": Channel("#c0c0c0")}))
+    plain = hands.pixels(hands.window.model_view)
+    menu = QMenu()
+    fill_add_menu(hands.window.matter, menu, panel.add_shape)
+    press(menu, "Edges")
+    assert parts.comparing.mask_look == "colour"
+    assert not np.array_equal(hands.pixels(hands.window.model_view), plain)
+
+    def shape() -> RuleShape:
+        found = parts.work.project.masks[parts.selection.layer.mask].entries[0].shape
+        assert isinstance(found, RuleShape)
+        return found
+
+    for name, value in (("reach", 0.01), ("low", 0.3), ("high", 0.9)):
+        box = panel.rule.inputs[name]
+        assert isinstance(box, NumberField)
+        box.changed.emit(value)
+    assert (shape().rule, shape().low, shape().high) == (Edges(0.01), 0.3, 0.9)
+    panel.break_up.click()
+    entries = parts.work.project.masks[parts.selection.layer.mask].entries
+    assert isinstance(entries[1].shape.rule, Grain) and entries[1].mode == "intersect"
+    form = panel.rule.inputs["form"]
+    assert isinstance(form, QComboBox)
+    form.activated.emit(1)
+    assert parts.work.project.masks[parts.selection.layer.mask].entries[1].shape.rule.form == "cells"
+    hands.wait()
+    parts.work.undo()
+    assert parts.work.project.masks[parts.selection.layer.mask].entries[1].shape.rule.form == "soft"
+
+
+@pytest.mark.parametrize("kind", [kind for kind in LOOKS if kind is not Rim])
+def test_every_rule_has_its_settings(hands: Hands, kind: type) -> None:
+    panel = hands.window.late.masks
+    hands.window.pages.setCurrentWidget(panel)
+    hands.parts.work.execute(AddLayer("Ruled", Wash(), {"colour": Channel("#c0c0c0")}))
+    panel.add_shape(LOOKS[kind].make())
+    assert {field.name for field in LOOKS[kind].fields} | {"low", "high", "gamma"} == set(panel.rule.inputs)
+    assert LOOKS[kind].title in panel.list.item(0).text()
+
+
+def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
+    hands: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    parts, matter = hands.parts, hands.window.matter
+    menu = add_menu(matter, hands.window)
+    press(menu, "Worn edges")
+    group = parts.work.project.layers[-1]
+    assert group.name == "Worn edges" and len(group.children) == 2
+    press(menu, "Stitches")
+    hands.wait()
+    edging = parts.selection.layer
+    assert isinstance(edging.content, Edging) and edging.channels["height"].relief
+    box = hands.fields["edging motif"]
+    box.activated.emit(2) if box.currentIndex() == 2 else box.setCurrentIndex(2)
+    hands.fields["edging length"].changed.emit(0.004)
+    assert parts.selection.layer.content.length == 0.004
+    kept = tmp_path / "worn.fernrecipe"
+    monkeypatch.setattr(asking, "save_file", lambda *_: kept)
+    monkeypatch.setattr(asking, "open_file", lambda *_: kept)
+    parts.selection.select(group.id)
+    press(layer_menu(matter, group, lambda: None, hands.window), "Keep as recipe …")
+    assert kept.is_file() and "Kept Worn edges" in hands.window.notice.text()
+    count = len(parts.work.project.layers)
+    press(menu, "Recipe from a file …")
+    hands.until(lambda: len(parts.work.project.layers) == count + 1)
+    hands.wait()
