@@ -55,11 +55,18 @@ class Asked:
         """A length in model units; where none is given, a share of the model's diagonal."""
         return given if given is not None else self.diagonal * share
 
-    def on_islands(self, work: Callable[[F64, F64], F64]) -> F32:
-        """(r, c) what ``work`` makes of points and normals (N, 3); 0 outside islands."""
-        inside, points, normals, _ = self.sources.survey.places(self.sheet, self.chunk)
+    def of_points(self, work: Callable[[F64], F64]) -> F32:
+        """(r, c) what ``work`` makes of points (N, 3); 0 outside islands."""
+        inside, points, _ = self.sources.survey.spots(self.sheet, self.chunk)
         out = np.zeros(inside.shape, np.float32)
-        out[inside] = work(points, normals)
+        out[inside] = work(points)
+        return out
+
+    def of_normals(self, work: Callable[[F64], F64]) -> F32:
+        """(r, c) what ``work`` makes of shading normals (N, 3); 0 outside islands."""
+        inside, _, normals, _ = self.sources.survey.places(self.sheet, self.chunk)
+        out = np.zeros(inside.shape, np.float32)
+        out[inside] = work(normals)
         return out
 
 
@@ -111,11 +118,11 @@ def _thin(rule: Thin, asked: Asked) -> F32:
 def _facing(rule: Facing, asked: Asked) -> F32:
     direction = np.array(rule.direction) / np.linalg.norm(rule.direction)
 
-    def work(points: F64, normals: F64) -> F64:
+    def work(normals: F64) -> F64:
         angle = np.degrees(np.arccos(np.clip(normals @ direction, -1, 1)))
         return np.asarray(np.clip(1 - angle / rule.angle, 0, 1), np.float64)
 
-    return asked.on_islands(work)
+    return asked.of_normals(work)
 
 
 def _height(rule: Height, asked: Asked) -> F32:
@@ -124,7 +131,7 @@ def _height(rule: Height, asked: Asked) -> F32:
     start, end = (low if rule.start is None else rule.start), (high if rule.end is None else rule.end)
     if start == end:
         end = start + 1e-12
-    return asked.on_islands(lambda points, normals: np.clip((points[:, axis] - start) / (end - start), 0, 1))
+    return asked.of_points(lambda points: np.clip((points[:, axis] - start) / (end - start), 0, 1))
 
 
 def _seams(rule: Seams, asked: Asked) -> F32:
@@ -151,9 +158,7 @@ def _share(words: str) -> float:
 def _grain(rule: Grain, asked: Asked) -> F32:
     size = asked.reach(rule.size, GRAINS)
     drawn_out = np.array([1.0, rule.stretch, 1.0])
-    return asked.on_islands(
-        lambda points, normals: grain(points / drawn_out, rule.form, size, rule.octaves, rule.seed)
-    )
+    return asked.of_points(lambda points: grain(points / drawn_out, rule.form, size, rule.octaves, rule.seed))
 
 
 def _rim(rule: Rim, asked: Asked) -> F32:

@@ -152,7 +152,7 @@ class Edged(LayerRow):
     ) -> tuple[np.ndarray, F64, F64, F64]:  # fmt: skip
         """Texels on islands (r, c); where each lies in its motif (N,) and (N,), and how wide it is (N,)."""
         made = laid(sources, edging)
-        inside, points, _, faces = sources.survey.places(sheet, chunk)
+        inside, points, faces = sources.survey.spots(sheet, chunk)
         reach = abs(edging.offset) + made.width * (1 + edging.jitter)
         run, along, off = beside(made.found, points, faces, reach, edging.offset < 0 and edging.along != "path")
         x, y = np.full(len(points), np.inf), np.zeros(len(points))
