@@ -12,6 +12,7 @@ from lucky_fern.core.bundles import bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.jobs.steps import do_step
+from lucky_fern.core.project.commands import RemoveLayers
 from lucky_fern.core.project.document import walk
 from lucky_fern.core.project.rules import Rim
 from lucky_fern.core.recipes import keep_recipe, take_recipe
@@ -57,8 +58,6 @@ def test_a_recipe_looks_on_another_project_as_it_did_but_for_what_was_painted(tm
     assert rim.of == taken.children[1].id
     by_hand = group.children[-1]
     do_step(studio, {"do": "group", "name": "nothing", "steps": []}, tmp_path)
-    from lucky_fern.core.project.commands import RemoveLayers
-
     studio.execute(RemoveLayers((by_hand.id,)))
     assert np.array_equal(colour(other), colour(studio)) and np.ptp(colour(other)) > 0
 

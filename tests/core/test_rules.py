@@ -9,9 +9,12 @@ import pytest
 from scipy.spatial import cKDTree
 
 from cubes import begun, box
+from lucky_fern.core.compositing.changes import dirtied
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.places import parse_place
 from lucky_fern.core.jobs.steps import do_step
+from lucky_fern.core.project.commands import RemoveLayers, SetLayer, SetPlace
 from lucky_fern.core.sheets.grid import all_chunks
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.studio import Studio
@@ -164,6 +167,28 @@ def test_heights_directions_levels_and_numbers(tmp_path: Path) -> None:
     assert not np.array_equal(by_island, ruled(studio, rule="vary", by="island", seed=4))
 
 
+def test_facing_can_go_by_the_relief_of_the_layers_below(tmp_path: Path) -> None:
+    studio = Studio.new(box(tmp_path / "cube.obj"), sheet_size=64)
+    normal = np.zeros((8, 8, 3), np.uint8)
+    normal[...] = np.round((np.array([0.6, 0.0, 0.8]) * 0.5 + 0.5) * 255)  # leans by 36.9° along u
+    save_png(tmp_path / "lean_normal.png", normal)
+    do_step(studio, {"do": "wash", "name": "Below", "pictures": {"normal": "lean_normal.png"}}, tmp_path)
+    do_step(studio, {"do": "wash", "name": "Wear", "values": {"colour": "#aa7744"}}, tmp_path)
+    values = ruled(studio, rule="facing", direction=[0, 0, 1], relief=True)
+    inside, _, faces = places(studio)
+    assert np.abs(values[inside][faces[:, 2] > 0.5] - (1 - 36.87 / 90)).max() < 0.01
+    before = studio.project
+    below = studio.project.layers[0]
+    studio.execute(SetLayer(below.id, visible=False))
+    assert any(
+        key.map == "colour" and chunks for key, chunks in dirtied(studio.sources, before, studio.project).items()
+    )
+    key = studio.surface.keys[0]
+    flat = mask_values(studio.sources, studio.project, studio.project.layers[1].mask, studio.surface.sheet(key, 64),
+                       Rect(0, 64, 0, 64))  # fmt: skip
+    assert np.abs(flat[inside][faces[:, 2] > 0.5] / 65535 - 1).max() < 1e-3
+
+
 @pytest.mark.parametrize("form", ["soft", "cells", "ridges"])
 def test_grain_has_its_mean_and_no_seam(form: str, tmp_path: Path) -> None:
     rng = np.random.default_rng(2)
@@ -195,10 +220,6 @@ def test_the_rim_of_a_decal_is_as_far_as_its_border(tmp_path: Path) -> None:
     moved = {**place, "point": [0.3, 0.5, 1.0]}
     mark = next(one for one in studio.project.walk() if one.name == "Mark")
     before = studio.project
-    from lucky_fern.core.compositing.changes import dirtied
-    from lucky_fern.core.jobs.places import parse_place
-    from lucky_fern.core.project.commands import RemoveLayers, SetPlace
-
     studio.execute(SetPlace(mark.id, parse_place(studio, moved)))
     assert any(key.map == "colour" for key in dirtied(studio.sources, before, studio.project))
     layer = studio.project.layers[0]

@@ -207,6 +207,8 @@ def _mask_limits(sources: Sources, before: Project, after: Project) -> dict[int,
 def _changed_coverage(before: Project, after: Project) -> set[int]:
     """The layers that some mask goes by and that may show elsewhere than before."""
     wanted = {number for mask in after.masks.values() for number in mask_refers(mask).layers}
+    if any(entry.shape.sees_below for mask in after.masks.values() for entry in mask.entries):
+        wanted = {layer.id for project in (before, after) for layer in project.walk()}
     if not wanted or (before.layers is after.layers and before.masks is after.masks):
         return set()
 
@@ -239,7 +241,8 @@ def _follow_shared(
               if before.selections.get(name) != after.selections.get(name)}  # fmt: skip
     for number, mask in after.masks.items():
         needs = with_sequences(after, mask_refers(mask))
-        if picked & needs.selections or pictures & needs.pictures or gone_by & needs.layers:
+        below = bool(gone_by) and any(entry.shape.sees_below for entry in mask.entries)
+        if below or picked & needs.selections or pictures & needs.pictures or gone_by & needs.layers:
             masks[number] = None
     for layer in after.walk():
         needs = layer_refers(after, layer, deep=False)

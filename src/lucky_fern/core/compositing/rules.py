@@ -8,12 +8,15 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
+from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F32, F64, U16
+from lucky_fern.core.arrays import F32, F64, U16, unit_rows
 from lucky_fern.core.compositing.masks import ShapeRow
 from lucky_fern.core.compositing.rims import rim_values
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.project.document import Project
+from lucky_fern.core.compositing.stack import composite_rect
+from lucky_fern.core.placing.leaning import frames
+from lucky_fern.core.project.document import Project, walk
 from lucky_fern.core.project.rules import (
     RULES,
     Crevices,
@@ -29,6 +32,7 @@ from lucky_fern.core.project.rules import (
     Vary,
 )
 from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.survey.grain import grain
 from lucky_fern.core.survey.surfels import RIGHT_ANGLE
@@ -91,7 +95,7 @@ class RuleMask(ShapeRow):
         def make() -> U16:
             return np.asarray(work(shape.rule, asked) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
 
-        if shape.refers().layers:
+        if shape.refers().layers or shape.sees_below:
             return make()  # it changes with those layers, and is kept where they are looked at
         key = ("rule", shape.rule, asked.sheet.key, asked.sheet.size, asked.chunk)
         return asked.sources.kept.get(key, make, lambda made: made.nbytes)
@@ -117,12 +121,34 @@ def _thin(rule: Thin, asked: Asked) -> F32:
 
 def _facing(rule: Facing, asked: Asked) -> F32:
     direction = np.array(rule.direction) / np.linalg.norm(rule.direction)
+    if rule.relief:
+        return _facing_relief(rule, direction, asked)
 
     def work(normals: F64) -> F64:
         angle = np.degrees(np.arccos(np.clip(normals @ direction, -1, 1)))
         return np.asarray(np.clip(1 - angle / rule.angle, 0, 1), np.float64)
 
     return asked.of_normals(work)
+
+
+def _facing_relief(rule: Facing, direction: F64, asked: Asked) -> F32:
+    """By the normals that the layers below make: below the lowest layer whose mask this is."""
+    project, sheet, chunk = asked.project, asked.sheet, asked.chunk
+    masks = {number for number, mask in project.masks.items()
+             if any(getattr(entry.shape, "rule", None) == rule for entry in mask.entries)}  # fmt: skip
+    first = next((at for at, root in enumerate(project.layers)
+                  if any(layer.mask in masks for layer in walk((root,)))), len(project.layers))  # fmt: skip
+    below = replace(project, layers=project.layers[:first])
+    stored = composite_rect(asked.sources, below, "normal", sheet, rect_of(chunk, sheet.size), None)
+    owner = asked.sources.owners(sheet, chunk)
+    rows, columns = (one.astype(np.int64) for one in np.nonzero(owner >= 0))
+    lean = stored[rows, columns].astype(np.float64) * 2 - 1
+    frame = frames(sheet, chunk, rows, columns, owner[rows, columns])
+    normal = unit_rows(sum((lean[:, k : k + 1] * frame[k] for k in range(3)), np.zeros_like(lean)))
+    out = np.zeros(owner.shape, np.float32)
+    angle = np.degrees(np.arccos(np.clip(normal @ direction, -1, 1)))
+    out[rows, columns] = np.clip(1 - angle / rule.angle, 0, 1)
+    return out
 
 
 def _height(rule: Height, asked: Asked) -> F32:

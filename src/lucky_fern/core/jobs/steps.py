@@ -17,12 +17,11 @@ from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, name
 from lucky_fern.core.jobs.recipe_steps import (
     KeepRecipeStep,
     RecipeStep,
-    SurveyStep,
     do_keep_recipe,
     do_recipe,
-    do_survey,
 )
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
+from lucky_fern.core.jobs.survey_step import SurveyStep, do_survey
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
@@ -256,7 +255,7 @@ def do_step(
     if isinstance(parsed, KeepRecipeStep):
         return do_keep_recipe(studio, parsed, folder, [] if later is None else later)
     if isinstance(parsed, SurveyStep):
-        return do_survey(studio, parsed)
+        return do_survey(studio, parsed, folder)
     assert isinstance(parsed, _Made)
     check_scope(studio, parsed.scope)
     if isinstance(parsed, WashStep):

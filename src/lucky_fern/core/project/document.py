@@ -316,9 +316,10 @@ class Project(Plain, frozen=True):
 
     def _gone_by(self) -> list[object]:
         """The layers that masks go by, with their masks and those of what they hold."""
-        wanted = {
-            number for mask in self.masks.values() for entry in mask.entries for number in entry.shape.refers().layers
-        }
+        shapes = [entry.shape for mask in self.masks.values() for entry in mask.entries]
+        if any(shape.sees_below for shape in shapes):
+            return [self.layers, self.masks]
+        wanted = {number for shape in shapes for number in shape.refers().layers}
         if not wanted:
             return []
         found = [layer for layer in self.walk() if layer.id in wanted]

@@ -148,6 +148,11 @@ class Shape(Kind):
         return self
 
     @property
+    def sees_below(self) -> bool:
+        """Whether it goes by what the layers below make of the maps."""
+        return False
+
+    @property
     def travels(self) -> bool:
         """Whether it means something on any model: it is not painted, nor of one model's faces."""
         return True

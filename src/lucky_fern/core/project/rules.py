@@ -34,6 +34,11 @@ class Rule(Kind):
         """Brought along."""
         return self
 
+    @property
+    def sees_below(self) -> bool:
+        """Whether it goes by what the layers below make of the maps."""
+        return False
+
 
 RULES: Table[Any] = Table(Rule, "rule")
 
@@ -56,6 +61,10 @@ class RuleShape(Shape, Plain, frozen=True, tag_field="kind", tag="rule"):
 
     def refers(self) -> References:
         return self.rule.refers()
+
+    @property
+    def sees_below(self) -> bool:
+        return self.rule.sees_below
 
     def carried(self, carrying: Carrying) -> RuleShape:
         rule = self.rule.carried(carrying)
@@ -121,6 +130,10 @@ class Facing(Rule, Plain, frozen=True, tag_field="rule", tag="facing"):
     direction: tuple[float, float, float] = (0.0, 1.0, 0.0)
     angle: float = 90.0
     relief: bool = False
+
+    @property
+    def sees_below(self) -> bool:
+        return self.relief
 
     def check(self, project: Any) -> None:
         check_finite(*self.direction)

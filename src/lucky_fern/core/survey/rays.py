@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64
+from lucky_fern.core.arrays import F32, F64, I32
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model
 
@@ -46,6 +46,22 @@ class Rays:
             return np.asarray(found >= 0, np.float64)
 
         return self._mean(points, normals, directions, hit)
+
+    def first(self, origins: F64, ways: F64, reach: float) -> tuple[I32, F64, F64, F64]:
+        """The first face on each ray (N, 3) along unit ``ways``, -1 for none within ``reach``; where on it (the
+        weights of its second and third corner) and how far along.
+        """
+        row = np.full(len(origins), -1, np.int32)
+        u, v, far = (np.zeros(len(origins)) for _ in range(3))
+        for start in range(0, len(origins), _AT_ONCE):
+            some = slice(start, start + _AT_ONCE)
+            count = len(origins[some])
+            found = self._scene.run(
+                np.ascontiguousarray(origins[some], np.float32), np.ascontiguousarray(ways[some], np.float32),
+                dists=np.full(count, reach, np.float32), output=True,
+            )  # fmt: skip
+            row[some], u[some], v[some], far[some] = found["primID"], found["u"], found["v"], found["tfar"]
+        return row, u, v, far
 
     def thickness(self, points: F64, normals: F64, reach: float, count: int) -> F64:
         """(N,) float64 mean way through the solid below points (N, 3), no longer than ``reach``.
