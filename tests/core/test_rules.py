@@ -264,3 +264,36 @@ def test_edges_count_the_same_neighbours_as_a_tree_would(tmp_path: Path) -> None
     assert abs(pieces.area.sum() - 6) < 1e-9
     near = cKDTree(pieces.middle).query_ball_point([0.5, 0.5, 0.0], 0.3)
     assert abs(pieces.area[near].sum() - np.pi * 0.09) < 0.02
+
+
+def test_a_rule_is_corrected_by_hand_and_the_last_stroke_is_what_shows(tmp_path: Path) -> None:
+    studio = begun(box(tmp_path / "cube.obj"), 128)
+    whole = ruled(studio, rule="facing", direction=[0, 0, 1], low=0.4, high=0.5)  # the front, in full
+    inside, points, faces = places(studio)
+    front, back = faces[:, 2] > 0.5, faces[:, 2] < -0.5
+    layer = studio.project.layers[0]
+    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+
+    def shown() -> np.ndarray:
+        found = mask_values(
+            studio.sources, studio.project, studio.project.layer(layer.id).mask, sheet, Rect(0, 128, 0, 128)
+        )
+        assert found is not None
+        return found[inside] / 65535
+
+    def stroke(z: float, erase: bool) -> np.ndarray:
+        points_ = [[0.3, 0.5, z], [0.7, 0.5, z]]
+        do_step(studio, {"do": "stroke", "layer": "Wear", "on": "mask", "radius": 0.1, "hardness": 1, "erase": erase,
+                         "points": points_}, tmp_path)  # fmt: skip
+        return shown()
+
+    core = (np.abs(points[:, 1] - 0.5) < 0.05) & (np.abs(points[:, 0] - 0.5) < 0.15)
+    assert (stroke(1.0, True)[front & core] < 0.05).all()  # hidden where the rule showed it
+    assert (stroke(0.0, False)[back & core] > 0.95).all()  # shown where it did not
+    assert (stroke(1.0, False)[front & core] > 0.95).all()  # and shown again
+    assert (stroke(0.0, True)[back & core] < 0.05).all()
+    far = ~core & (np.abs(points[:, 1] - 0.5) > 0.2)
+    assert np.array_equal(shown()[far], whole[inside][far])
+    assert [entry.mode for entry in studio.project.masks[studio.project.layers[0].mask].entries] == [
+        "replace", "subtract", "add",
+    ]  # fmt: skip

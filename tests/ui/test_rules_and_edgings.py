@@ -93,6 +93,14 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
     box.activated.emit(2) if box.currentIndex() == 2 else box.setCurrentIndex(2)
     hands.fields["edging length"].changed.emit(0.004)
     assert parts.selection.layer.content.length == 0.004
+    hands.fields["edging groove"].click()
+    names = [layer.name for layer in parts.work.project.layers]
+    assert names.index("Groove of Stitches") == names.index("Stitches") - 1
+    parts.selection.select(edging.id)
+    hands.fields["edging length"].changed.emit(0.3)  # longer than any border
+    hands.wait()
+    hands.fields["edging fit"].click()
+    assert parts.selection.layer.content.length < 0.3
     kept = tmp_path / "worn.fernrecipe"
     monkeypatch.setattr(asking, "save_file", lambda *_: kept)
     monkeypatch.setattr(asking, "open_file", lambda *_: kept)

@@ -23,7 +23,7 @@ from lucky_fern.core.painting.stroke import Covered, Place, Stroke
 from lucky_fern.core.painting.symmetry import Symmetry
 from lucky_fern.core.painting.tips import BUILT_IN, built_in, tip_of
 from lucky_fern.core.placing.slide import Eye
-from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, SetMaskEntry, Several
+from lucky_fern.core.project.commands import AddMaskEntry, GivePaint, PaintMask, SetMaskEntry, Several
 from lucky_fern.core.project.commands.painting import Repainted, painted_on
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.plain import PaintedSheet
@@ -127,10 +127,11 @@ def normal_near(studio: Studio, point: F64) -> F64:
 
 
 def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[int, int]:
-    """The mask of a layer and its topmost painted entry; made if it is not there.
+    """The mask of a layer and the painted entry that a stroke goes to; made if it is not there.
 
     On a layer without a mask what is painted shows and all else is hidden; or, if the first stroke ``hides``,
-    what is painted is hidden and all else shows.
+    what is painted is hidden and all else shows. Above entries that are not painted (rules, pictures) what reveals
+    and what hides are an entry each: they correct what lies below.
     """
     layer = studio.project.layer(layer_id)
     if layer.mask is None:
@@ -139,10 +140,23 @@ def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[in
     assert layer.mask is not None
     entries = studio.project.masks[layer.mask].entries
     found = [at for at, entry in enumerate(entries) if entry.shape.painted is not None]
+    above = _corrections(entries)
+    if above > 0:
+        found = [at for at in found if at >= above and _hides(entries[at]) == hides]
     if not found:
         studio.execute(AddMaskEntry(layer_id, MaskEntry(PaintedShape(), "subtract" if hides else "add")))
         found = [len(entries)]
     return layer.mask, found[-1]
+
+
+def _corrections(entries: tuple[MaskEntry, ...]) -> int:
+    """Where the painted entries begin that lie above all that are not painted."""
+    return max((at + 1 for at, entry in enumerate(entries) if entry.shape.painted is None), default=0)
+
+
+def _hides(entry: MaskEntry) -> bool:
+    """Whether what is painted on an entry hides."""
+    return (entry.mode == "subtract") != entry.invert
 
 
 def bring_to_size(studio: Studio, layer_id: int) -> None:
@@ -175,13 +189,17 @@ def paint_on_mask(
     if before is None:
         bring_to_size(studio, layer_id)
     mask, at = painted_mask(studio, layer_id, value < 0.5)
-    entry = (before or studio.project).masks[mask].entries[at]
-    painted = entry.shape.painted
-    assert painted is not None
-    if (entry.mode == "subtract") != entry.invert:
-        value = 1 - value  # what is painted there hides
-    sizes = _sizes(studio, stroke)
-    made = paint_mask(painted, stroke.coverage, sizes, value, stroke.opacity, studio.blobs, mask, at)
+    entries, sizes = (before or studio.project).masks[mask].entries, _sizes(studio, stroke)
+    # What reveals and what hides are brought along together: the last stroke is what shows.
+    first = _corrections(entries)
+    others = [other for other in range(first, len(entries)) if first > 0 and other != at]
+    made: tuple[PaintMask, ...] = ()
+    for place in (at, *others):
+        painted = entries[place].shape.painted
+        if painted is None or (place != at and not painted):
+            continue
+        wanted = 1 - value if _hides(entries[place]) else value
+        made += paint_mask(painted, stroke.coverage, sizes, wanted, stroke.opacity, studio.blobs, mask, place)
     if made:
         studio.execute(Several(made, named="Brush stroke"), merge=before is not None)
 
