@@ -111,3 +111,22 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
     press(menu, "Recipe from a file …")
     hands.until(lambda: len(parts.work.project.layers) == count + 1)
     hands.wait()
+
+
+def test_a_rule_is_looked_at_alone_at_the_model_station_and_gone_elsewhere(hands: Hands) -> None:
+    parts = hands.parts
+    plain = hands.pixels(hands.window.model_view)
+    parts.looking.go_to("model")
+    page = hands.window.late.model_panel.check
+    hands.window.late.model_panel.setCurrentWidget(page)
+    hands.wait()
+    before = hands.pixels(hands.window.sheet_view)
+    at = page.heat_box.findText("Facing")
+    page.heat_box.setCurrentIndex(at)
+    page.heat_box.activated.emit(at)
+    hands.wait()
+    shown = hands.pixels(hands.window.sheet_view)
+    assert not np.array_equal(shown, before) and np.ptp(shown.astype(int).max(2) - shown.min(2)) < 60  # greys
+    parts.looking.go_to("artwork")
+    assert parts.comparing.rule is None
+    assert np.abs(hands.pixels(hands.window.model_view).astype(int) - plain).mean() < 1

@@ -5,6 +5,8 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from lucky_fern.core.project.document import Channel, Layer, Project, Wash
+from lucky_fern.core.project.rules import RuleShape
+from lucky_fern.core.project.shapes import Mask, MaskEntry
 
 TINT = "#d0249a"
 _STRENGTH = 0.55
@@ -21,6 +23,14 @@ def mask_alone(project: Project, layer_id: int) -> Project:
     black = Layer(project.next_id, "", Wash(), {"colour": Channel("#000000")})
     white = _where(project.layer(layer_id), project.next_id + 1, "#ffffff")
     return replace(project, layers=(black, white))
+
+
+def rule_alone(project: Project, rule: RuleShape) -> Project:
+    """White where a rule shows, black elsewhere, on the colour map; nothing else."""
+    number = project.next_id
+    black = Layer(number, "", Wash(), {"colour": Channel("#000000")})
+    white = Layer(number + 1, "", Wash(), {"colour": Channel("#ffffff")}, mask=number + 2)
+    return replace(project, layers=(black, white), masks={number + 2: Mask((MaskEntry(rule),))})
 
 
 def _where(layer: Layer, number: int, colour: str) -> Layer:

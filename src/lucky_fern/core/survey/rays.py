@@ -102,6 +102,20 @@ def cosine_disc(count: int, radius: float) -> F64:
 
 
 @kernel
+def _chance(x: float, y: float, z: float) -> float:
+    """A number 0…1 for a place, which shows no pattern on a grid of texels."""
+    h = np.uint32(int(np.floor(x)) & 0xFFFFFFFF) * np.uint32(0x9E3779B1)
+    h ^= h >> np.uint32(15)
+    h = (h + np.uint32(int(np.floor(y)) & 0xFFFFFFFF)) * np.uint32(0x85EBCA6B)
+    h ^= h >> np.uint32(13)
+    h = (h + np.uint32(int(np.floor(z)) & 0xFFFFFFFF)) * np.uint32(0xC2B2AE35)
+    h ^= h >> np.uint32(16)
+    h *= np.uint32(0x7FEB352D)
+    h ^= h >> np.uint32(15)
+    return float(h) / 4294967296.0
+
+
+@kernel
 def _rays(points: F64, normals: F64, directions: F64, off: float) -> tuple[F32, F32]:
     """Every direction round every normal; origins lie off the surface."""
     count = len(directions)

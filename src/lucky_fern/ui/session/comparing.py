@@ -8,7 +8,8 @@ from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.project.commands import SetLayer, Several
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.looks import mask_alone, mask_in_colour
+from lucky_fern.core.project.looks import mask_alone, mask_in_colour, rule_alone
+from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.pinned import Pinned
 from lucky_fern.ui.session.selection import Selection
@@ -34,15 +35,19 @@ class Comparing(QObject):
         self.wipe = 0.5
         self.holding = False
         self.mask_look: MaskLook | None = None
+        self.rule: RuleShape | None = None  # that is looked at alone, on the model
         self._shown_before: str | None = None  # the map that was looked at before a mask alone
         work.studio_changed.connect(self.forget)
+        looking.station_changed.connect(lambda _: self.show_rule(None))
 
     def forget(self) -> None:
         """Look as ever."""
-        self.holding, self.mask_look = False, None
+        self.holding, self.mask_look, self.rule = False, None, None
 
     def seen(self, project: Project) -> Project:
         """The project as it is to be looked at."""
+        if self.rule is not None:
+            return rule_alone(project, self.rule)
         if self.holding:
             project = Several(tuple(SetLayer(layer, visible=False) for layer in self.selection.chosen)).apply(project)
         if self.mask_look is not None and self.selection.layer is not None:
@@ -56,6 +61,18 @@ class Comparing(QObject):
             self._shown_before, self.looking.shown_map = self.looking.shown_map, "colour"
         elif before == "alone" and how != "alone":
             self.looking.shown_map = self._shown_before
+        self.changed.emit()
+        self.looking.changed.emit()
+
+    def show_rule(self, rule: RuleShape | None) -> None:
+        """Show a rule's values alone, as a picture on the model; None as ever."""
+        if rule == self.rule:
+            return
+        if rule is not None and self.rule is None:
+            self._shown_before, self.looking.shown_map = self.looking.shown_map, "colour"
+        elif rule is None:
+            self.looking.shown_map = self._shown_before
+        self.rule = rule
         self.changed.emit()
         self.looking.changed.emit()
 

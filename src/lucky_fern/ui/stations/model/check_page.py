@@ -11,6 +11,9 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QList
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
 from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.project.rules import Rim, RuleShape
+from lucky_fern.ui.layers.rule_part import LOOKS
+from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
@@ -33,9 +36,12 @@ class CheckPage(Page):
 
     finding_chosen = Signal(object)
 
-    def __init__(self, work: Work, layout_watch: LayoutWatch, faces: Faces, laying: Laying) -> None:
+    def __init__(
+        self, work: Work, layout_watch: LayoutWatch, faces: Faces, laying: Laying, comparing: Comparing
+    ) -> None:  # fmt: skip
         super().__init__()
         self.work, self.layout_watch, self.faces, self.laying = work, layout_watch, faces, laying
+        self.comparing = comparing
         self._finding: Finding | None = None
         self.title = QLabel(objectName="projectName")
         self.column.addWidget(self.title)
@@ -69,8 +75,9 @@ class CheckPage(Page):
         """The list of sentences about the layout, what mends them, and what is coloured over the views."""
         self.heading(tr("Layout"))
         self.check_state = QLabel(objectName="quiet")
-        self.heat_box = choice(tr("What is coloured over the model"), _SHOWN)
-        self.heat_box.activated.connect(lambda _: self.faces.show_heat(self.heat_box.currentData()))
+        rules = [(look.title, kind.__name__) for kind, look in LOOKS.items() if kind is not Rim]
+        self.heat_box = choice(tr("What is coloured over the model"), [*_SHOWN, *rules])
+        self.heat_box.activated.connect(lambda _: self._show(self.heat_box.currentData()))
         head = QHBoxLayout()
         head.addWidget(self.check_state, 1)
         head.addWidget(QLabel(tr("Show"), objectName="quiet"))
@@ -87,6 +94,12 @@ class CheckPage(Page):
         self.remedy_row, self.other_row = QHBoxLayout(), QHBoxLayout()
         self.column.addLayout(self.remedy_row)
         self.column.addLayout(self.other_row)
+
+    def _show(self, what: str | None) -> None:
+        """Colour faces by a measure, or look at what a rule measures, texel by texel."""
+        rule = next((look.make().rule for kind, look in LOOKS.items() if kind.__name__ == what), None)
+        self.comparing.show_rule(None if rule is None else RuleShape(rule))
+        self.faces.show_heat(what if rule is None else None)
 
     # --- the check --------------------------------------------------------------------------------------------
 
@@ -151,7 +164,8 @@ class CheckPage(Page):
         self._show_remedies()
 
     def _follow_heat(self) -> None:
-        index = self.heat_box.findData(self.faces.heat)
+        shown = self.faces.heat if self.comparing.rule is None else type(self.comparing.rule.rule).__name__
+        index = self.heat_box.findData(shown)
         if index != self.heat_box.currentIndex():
             self.heat_box.setCurrentIndex(index)
 
