@@ -11,6 +11,7 @@ from scipy import ndimage
 from cubes import begun, box
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.layers.edged import laid
+from lucky_fern.core.compositing.motifs import _chance
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.sheets.grid import all_chunks
@@ -143,3 +144,13 @@ def test_jobs_name_runs_that_are_too_short(run_job: Runner, tmp_path: Path) -> N
 def test_what_an_edging_cannot_be_is_said(board: Studio, keys: dict[str, object], words: str, tmp_path: Path) -> None:
     with pytest.raises(CommandError, match=words):
         edged(board, tmp_path, **keys)
+
+
+def test_jitter_moves_no_motif_further_than_it_may() -> None:
+    """Each number is a chance 0…1: all over that, and never beyond."""
+    found = np.array(
+        [_chance(run, number, 3, what) for run in range(40) for number in range(40) for what in range(4)]
+    )
+    assert (
+        found.min() >= 0 and found.max() <= 1 and abs(found.mean() - 0.5) < 0.02 and abs(found.std() - 0.289) < 0.02
+    )

@@ -22,7 +22,7 @@ def _chance(run: int, number: int, seed: int, what: int) -> float:
     h ^= h >> np.uint32(15)
     h *= np.uint32(0x846CA68B)
     h ^= h >> np.uint32(16)
-    return float(h) / 4294967295.0
+    return float(h & np.uint32(0xFFFFFFFF)) / 4294967295.0  # products are wider
 
 
 @kernel

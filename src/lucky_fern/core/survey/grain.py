@@ -44,7 +44,7 @@ def _mixed(x: int, y: int, z: int, seed: int) -> int:
     h ^= h >> np.uint32(15)
     h *= np.uint32(0x846CA68B)
     h ^= h >> np.uint32(16)
-    return int(h)
+    return int(h & np.uint32(0xFFFFFFFF))  # products are wider
 
 
 @kernel

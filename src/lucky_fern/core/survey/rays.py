@@ -112,7 +112,7 @@ def _chance(x: float, y: float, z: float) -> float:
     h ^= h >> np.uint32(16)
     h *= np.uint32(0x7FEB352D)
     h ^= h >> np.uint32(15)
-    return float(h) / 4294967296.0
+    return float(h & np.uint32(0xFFFFFFFF)) / 4294967296.0
 
 
 @kernel
@@ -130,9 +130,7 @@ def _rays(points: F64, normals: F64, directions: F64, off: float) -> tuple[F32, 
         ux, uy, uz = 1.0 + sign * x * x * a, sign * b, -sign * x
         vx, vy, vz = b, sign + y * y * a, -y
         # Turned from point to point, so that no pattern shows.
-        angle = (
-            2.0 * np.pi * ((points[n, 0] * 12.9898 + points[n, 1] * 78.233 + points[n, 2] * 37.719) * 43.7585 % 1.0)
-        )
+        angle = 2.0 * np.pi * _chance(points[n, 0] / off, points[n, 1] / off, points[n, 2] / off)
         cos, sin = np.cos(angle), np.sin(angle)
         for k in range(count):
             p = directions[k, 0] * cos - directions[k, 1] * sin
