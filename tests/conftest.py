@@ -18,7 +18,7 @@ from samples import PLANE, Runner
 def _no_state_of_the_person(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """Logs, settings and mishaps of tests stay away from those of whoever runs them."""
     with pytest.MonkeyPatch.context() as patch:
-        for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+        for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"):
             patch.setenv(name, str(tmp_path_factory.mktemp(name.lower())))
         yield
 

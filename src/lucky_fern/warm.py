@@ -74,6 +74,16 @@ def compile_kernels(folder: Path) -> None:
          "values": {"colour": "#ff0000"}},
         {"do": "stroke", "layer": "paint", "points": [[0.3, 0.5, 0.2], [0.7, 0.5, 0.2]], "radius": 0.1, "smear": 1.0},
     ]  # fmt: skip
+    steps += [{"do": "wash", "name": "worn", "values": {"colour": "#998877"}}]
+    rules: list[dict[str, object]] = [
+        {"rule": "edges", "reach": 0.1}, {"rule": "occlusion", "rays": 4}, {"rule": "seams"},
+        {"rule": "rim", "of": "paint"}, {"rule": "grain"}, {"rule": "grain", "form": "cells"},
+    ]  # fmt: skip
+    steps += [{"do": "mask", "layer": "worn", "kind": "rule", "mode": "add", **rule} for rule in rules]
+    steps += [
+        {"do": "edging", "offset": 0.05, "jitter": 0.5, "length": 0.2},
+        {"do": "edging", "picture": "p.png", "length": 0.2},
+    ]
     steps += [
         {"do": "layout", "op": "round"},
         {"do": "layout", "op": "pack", "padding": 2},

@@ -15,6 +15,7 @@ from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.rules import Edges, Grain, Rim, RuleShape
+from lucky_fern.core.recipes import own_folder
 from lucky_fern.ui.layers.board_menus import add_menu, layer_menu
 from lucky_fern.ui.layers.mask_adding import fill_add_menu
 from lucky_fern.ui.layers.rule_part import LOOKS
@@ -101,15 +102,16 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
     hands.wait()
     hands.fields["edging fit"].click()
     assert parts.selection.layer.content.length < 0.3
-    kept = tmp_path / "worn.fernrecipe"
+    kept = own_folder() / "worn.fernrecipe"
     monkeypatch.setattr(asking, "save_file", lambda *_: kept)
     monkeypatch.setattr(asking, "open_file", lambda *_: kept)
     parts.selection.select(group.id)
     press(layer_menu(matter, group, lambda: None, hands.window), "Keep as recipe …")
     assert kept.is_file() and "Kept Worn edges" in hands.window.notice.text()
     count = len(parts.work.project.layers)
-    press(menu, "Recipe from a file …")
-    hands.until(lambda: len(parts.work.project.layers) == count + 1)
+    for number, text in enumerate(("Recipe from a file …", "worn"), 1):
+        press(menu, text)
+        hands.until(lambda number=number: len(parts.work.project.layers) == count + number)
     hands.wait()
 
 

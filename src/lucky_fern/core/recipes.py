@@ -10,6 +10,7 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
+import platformdirs
 from msgspec.structs import replace
 
 from lucky_fern.core.bundles import bundled
@@ -24,6 +25,11 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.words import counted, tr
 
 SUFFIX = ".fernrecipe"
+
+
+def own_folder() -> Path:
+    """Where recipes of this computer lie (XDG_DATA_HOME)."""
+    return Path(platformdirs.user_data_dir("lucky-fern")) / "recipes"
 
 
 def keep_recipe(studio: Studio, layer: int, name: str = "") -> tuple[bytes, list[str]]:

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QMenu, QWidget
 
 from lucky_fern.core.errors import LuckyFernError, ProjectError
-from lucky_fern.core.files import read_file, write_whole
+from lucky_fern.core.files import read_file, safe_name, write_whole
 from lucky_fern.core.limits import MOST_FILE
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.edgings import Edging, Motif
 from lucky_fern.core.ready import SHELF, WEAR, chipped_round
-from lucky_fern.core.recipes import SUFFIX, keep_recipe, put_recipe, take_recipe
+from lucky_fern.core.recipes import SUFFIX, keep_recipe, own_folder, put_recipe, take_recipe
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.widgets import asking
 from lucky_fern.words import tr
@@ -39,11 +40,22 @@ def fill_ready(matter: Matter, menu: QMenu) -> None:
     shelf = menu.addMenu(tr("Material"))
     for title, make in SHELF.values():
         shelf.addAction(title, partial(_make, matter, make))
+    own = menu.addMenu(tr("My recipes"))
+    own.aboutToShow.connect(lambda: _fill_own(matter, own))
     menu.addAction(tr("Recipe from a file …"), partial(ask_recipe, matter, menu))
 
 
 def _make(matter: Matter, make: Callable[[], Project]) -> None:
     put(matter, make())
+
+
+def _fill_own(matter: Matter, menu: QMenu) -> None:
+    """Those that are kept on this computer."""
+    menu.clear()
+    for path in sorted(own_folder().glob(f"*{SUFFIX}")):
+        menu.addAction(path.stem, partial(take, matter, path))
+    if menu.isEmpty():
+        menu.addAction(tr("None yet: right-click a layer, Keep as recipe")).setEnabled(False)
 
 
 def _fill_chips(matter: Matter, menu: QMenu) -> None:
@@ -76,8 +88,14 @@ def add_edging(matter: Matter, motif: Motif, title: str) -> None:
 def ask_recipe(matter: Matter, parent: QWidget) -> None:
     """A recipe from a file, above the selected layer."""
     path = asking.open_file(parent.window(), tr("Recipe"), asking.kinds(tr("Recipes"), (SUFFIX,)))
+    if path is not None:
+        take(matter, path)
+
+
+def take(matter: Matter, path: Path) -> None:
+    """Put what a file holds above the selected layer."""
     studio, above = matter.work.studio, matter.selection.selected
-    if path is not None and studio is not None:
+    if studio is not None:
         matter.errands.send(
             tr("Reading {name} …", name=path.name),
             lambda: take_recipe(studio, read_file(path, ProjectError, MOST_FILE), path.name, above=above),
@@ -90,7 +108,9 @@ def ask_keep(matter: Matter, layer: Layer, parent: QWidget) -> None:
     studio = matter.work.studio
     if studio is None:
         return
-    start = str(Path.home() / f"{layer.name}{SUFFIX}")
+    with suppress(OSError):  # the person chooses another place
+        own_folder().mkdir(parents=True, exist_ok=True)
+    start = str(own_folder() / f"{safe_name(layer.name)}{SUFFIX}")
     path = asking.save_file(
         parent.window(), tr("Keep as recipe"), start, asking.kinds(tr("Recipes"), (SUFFIX,)), SUFFIX
     )
@@ -98,8 +118,9 @@ def ask_keep(matter: Matter, layer: Layer, parent: QWidget) -> None:
         return
     try:
         data, told = keep_recipe(studio, layer.id, path.stem)
+        path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, data)
-    except LuckyFernError as error:
+    except (LuckyFernError, OSError) as error:
         matter.work.warn(str(error))
         return
     said = tr("Kept {name} as {file}.", name=layer.name, file=path.name)

@@ -257,6 +257,39 @@ def _painting(parts: Parts, window: Window, shoot: Callable[[str], None]) -> Non
     parts.looking.go_to("artwork")
 
 
+def _worn(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """The Marsh Hen wears; the rule of her worn edges, and stitches along a seam."""
+    from dataclasses import replace
+
+    from lucky_fern.core.project.commands import AddLayer
+    from lucky_fern.core.project.document import Channel
+    from lucky_fern.core.project.edgings import Edging
+    from lucky_fern.core.project.plain import Scope
+    from lucky_fern.core.ready import WEAR, chipped_round
+    from lucky_fern.core.recipes import put_recipe
+    from lucky_fern.demo.world import demo_studio
+
+    parts.work.take(demo_studio("ferry"))
+    assert parts.work.project is not None
+    name = next(layer.id for layer in parts.work.project.walk() if layer.name == "Name board")
+    thread = {"colour": Channel("#e8dcc0"), "height": Channel("picture", relief=True)}
+    hem = Edging("open", length=0.12, width=0.035, gap=0.06, offset=0.06)
+    parts.work.execute(AddLayer("Stitches", hem, thread, scope=Scope(tiles=(1011,))))
+    for which in ("dust", "dirt", "runs", "puddle"):
+        parts.work.execute(put_recipe(WEAR[which][1]()))
+    parts.work.execute(put_recipe(chipped_round(name)))
+    parts.work.execute(put_recipe(WEAR["worn edges"][1]()))
+    bare = parts.work.project.layers[-1].children[-1]
+    parts.selection.select(bare.id)
+    window.model_view.look_from("right")
+    camera = window.model_view.camera
+    window.model_view.set_camera(replace(camera, yaw=camera.yaw + 0.9, pitch=0.3, distance=camera.distance * 0.72))
+    window.pages.setCurrentWidget(window.late.masks)
+    window.late.masks.list.setCurrentRow(1)
+    shoot("wear")
+    window.pages.setCurrentIndex(0)
+
+
 def _paint_mask(
     parts: Parts, window: Window, shoot: Callable[[str], None], stroke: Callable[[list[tuple[float, float]]], None]
 ) -> None:
@@ -345,6 +378,7 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     shoot("artwork-bow")
     _placing(parts, window, shoot)
     _painting(parts, window, shoot)
+    _worn(parts, window, shoot)
     parts.work.take(demo_studio("ferry"))
     layers = {layer.name: layer.id for layer in parts.work.project.walk()}
     parts.selection.select(layers["Deck planks"])
