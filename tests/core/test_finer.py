@@ -94,6 +94,6 @@ def test_what_lies_elsewhere_or_beyond_the_cage_is_said(tmp_path: Path) -> None:
     do_step(studio, {**step, "finer": "half.obj", "layer": "Half"}, tmp_path)
     assert any("Half" in note and "half.obj" in note for note in studio.notes)
     with pytest.raises(CommandError, match="normal, height, occlusion"):
-        do_step(studio, {**step, "what": ["edges"]}, tmp_path)
+        do_step(studio, {**step, "what": ["moss"]}, tmp_path)
     with pytest.raises(CommandError, match="cage"):
         do_step(studio, {**step, "cage": 0}, tmp_path)

@@ -45,26 +45,27 @@ class SurveyStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_onl
 
 def do_survey(studio: Studio, step: SurveyStep, folder: Path) -> str:
     """Measure, or carry over, on all sheets."""
-    known = MEASURES if step.finer is None else CARRIED
+    known = list(MEASURES) if step.finer is None else list(dict.fromkeys((*CARRIED, *MEASURES)))
     for name in step.what:
         if name not in known:
             raise CommandError(
                 tr("nothing called {name!r} is measured; there are {known}", name=name, known=", ".join(known))
             )
+    carried = [name for name in step.what if name in CARRIED] if step.finer is not None else []
     if step.finer is not None:
-        return _carry(studio, step, folder)
-    if step.cage is not None:
+        _carry(studio, step, carried or list(CARRIED), folder)
+    if step.finer is None and step.cage is not None:
         raise CommandError(tr("a 'cage' is for a 'finer' model; none is named"))
     row = RuleMask()
-    for name in step.what:
+    for name in (one for one in step.what if one not in carried):
         shape = RuleShape(MEASURES[name]())
         for sheet in studio.surface.sheets(studio.project.size_of):
             every = [Asked(studio.sources, studio.project, sheet, chunk) for chunk in all_chunks(sheet.size)]
             for_each(partial(row.measured, shape), every)
-    return ", ".join(step.what)
+    return step.layer if step.finer is not None else ", ".join(step.what)
 
 
-def _carry(studio: Studio, step: SurveyStep, folder: Path) -> str:
+def _carry(studio: Studio, step: SurveyStep, what: list[str], folder: Path) -> None:
     assert step.finer is not None
     cage = studio.model.diagonal * _CAGE if step.cage is None else step.cage
     if not 0 < cage < 1e12:
@@ -73,7 +74,6 @@ def _carry(studio: Studio, step: SurveyStep, folder: Path) -> str:
     model = load_model(path)
     check_near(studio.model, model, path.name, cage)
     finer = Finer(studio.model, model, cage)
-    what = list(dict.fromkeys(step.what)) or list(CARRIED)
     pictures: dict[str, dict[str, dict[int, str]]] = {}  # material → map → tile → picture
     lost = texels = 0
     for sheet in studio.surface.sheets(studio.project.size_of):
@@ -99,7 +99,6 @@ def _carry(studio: Studio, step: SurveyStep, folder: Path) -> str:
             tr("{layer}: {share:.1%} of the texels found nothing of {name} within {cage:.3g} units; they are left as "
                "they were", layer=step.layer, share=lost / max(texels, 1), name=path.name, cage=cage)
         )  # fmt: skip
-    return step.layer
 
 
 def _drawn(finer: Finer, sheet: Sheet, cage: float) -> tuple[dict[str, U16], int, int]:
