@@ -154,3 +154,9 @@ def test_jitter_moves_no_motif_further_than_it_may() -> None:
     assert (
         found.min() >= 0 and found.max() <= 1 and abs(found.mean() - 0.5) < 0.02 and abs(found.std() - 0.289) < 0.02
     )
+
+
+def test_an_edging_along_what_there_is_not_shows_nothing(board: Studio, tmp_path: Path) -> None:
+    edged(board, tmp_path, along="parts", offset=0.1)
+    edged(board, tmp_path, along="sharp")
+    assert not shown(board).any()

@@ -8,10 +8,9 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, Bool, unit_rows
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.sheets.cells import cell_of, sort_boxes
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.survey.cut import cut, reached
 
-_MOST_CELLS = 4_000_000
 _SAME_SIDE = 0.1  # cosine between a texel's face and the one that a run goes along
 _SHARPEST = 3.0  # radians that a line beside a run is taken to turn at once, at most
 
@@ -184,28 +183,15 @@ def sorted_runs(runs: Runs, offset: float, reach: float) -> Sorted:
     begin = at - (np.cumsum(spent) - spent)[head][runs.run] if len(own) else at
     length = np.asarray(np.bincount(runs.run, spent, count), np.float64)
     length += np.where(runs.closed, np.bincount(runs.run, np.where(first, round_start, 0.0), count), 0.0)
-    ends = runs.ends
-    if not len(ends):
-        return Sorted(ends, runs.run, runs.inward, runs.facing, begin, begin, begin, begin, np.zeros((0, 2)), length,
-                      runs.closed, np.zeros(2, np.int64), np.zeros(0, np.int32), np.zeros(3), 1.0,
-                      np.ones(3, np.int64))  # fmt: skip
-    low, extent = ends.min(axis=(0, 1)), np.maximum(np.ptp(ends.reshape(-1, 3), axis=0), 1e-12)
-    cell = max(reach, float((extent.prod() / _MOST_CELLS) ** (1 / 3)), float(extent.max()) / 1024)
-    times = np.maximum(np.ceil(own / cell), 1).astype(np.int64)
-    row = np.repeat(np.arange(len(ends)), times)
-    step = np.arange(len(row)) - np.repeat(np.cumsum(times) - times, times)
-    share = np.stack([step, step + 1], axis=1) / times[row, None]
-    pieces = ends[row, :1] * (1 - share[..., None]) + ends[row, 1:] * share[..., None]
-    cells = np.maximum(np.ceil(extent / cell), 1).astype(np.int64)
-    starts, items = sort_boxes(cell_of((pieces.min(axis=1) - low) / cell, cells),
-                               cell_of((pieces.max(axis=1) - low) / cell, cells), cells)  # fmt: skip
+    made = cut(runs.ends, reach)
+    row, share = made.row, made.share
     arc = np.stack(
-        [np.where(step == 0, arc_start[row], 0), np.where(step == times[row] - 1, arc_end[row], 0)], axis=1
+        [np.where(share[:, 0] <= 0, arc_start[row], 0), np.where(share[:, 1] >= 1, arc_end[row], 0)], axis=1
     )
     return Sorted(
-        np.ascontiguousarray(pieces), runs.run[row], np.ascontiguousarray(runs.inward[row]),
-        np.ascontiguousarray(runs.facing[row]), begin[row], cut_start[row], most[row], share[:, 0] * own[row],
-        np.ascontiguousarray(arc), length, runs.closed, starts, items, low, cell, cells,
+        made.pieces, runs.run[row], np.ascontiguousarray(runs.inward[row]), np.ascontiguousarray(runs.facing[row]),
+        begin[row], cut_start[row], most[row], share[:, 0] * own[row], np.ascontiguousarray(arc), length, runs.closed,
+        made.starts, made.items, made.low, made.cell, made.cells,
     )  # fmt: skip
 
 
@@ -234,15 +220,13 @@ def _beside(
     outward: bool, run: I32, along: F64, off: F64,
 ) -> None:  # fmt: skip
     d, u, m = np.empty(3), np.empty(3), np.empty(3)
+    first, last = np.empty(3, np.int64), np.empty(3, np.int64)
     for n in range(len(points)):
-        px, py, pz = points[n, 0], points[n, 1], points[n, 2]
-        x0, x1 = max(int(np.floor((px - reach - low[0]) / cell)), 0), int(np.floor((px + reach - low[0]) / cell))
-        y0, y1 = max(int(np.floor((py - reach - low[1]) / cell)), 0), int(np.floor((py + reach - low[1]) / cell))
-        z0, z1 = max(int(np.floor((pz - reach - low[2]) / cell)), 0), int(np.floor((pz + reach - low[2]) / cell))
+        reached(points[n], reach, low, cell, cells, first, last)
         best = reach * reach
-        for x in range(x0, min(x1, cells[0] - 1) + 1):
-            for y in range(y0, min(y1, cells[1] - 1) + 1):
-                for z in range(z0, min(z1, cells[2] - 1) + 1):
+        for x in range(first[0], last[0] + 1):
+            for y in range(first[1], last[1] + 1):
+                for z in range(first[2], last[2] + 1):
                     at = (x * cells[1] + y) * cells[2] + z
                     for i in range(starts[at], starts[at + 1]):
                         k = items[i]
