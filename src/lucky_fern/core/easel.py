@@ -150,8 +150,16 @@ def painted_mask(studio: Studio, layer_id: int, hides: bool = False) -> tuple[in
 
 
 def _corrections(entries: tuple[MaskEntry, ...]) -> int:
-    """Where the painted entries begin that lie above all that are not painted."""
-    return max((at + 1 for at, entry in enumerate(entries) if entry.shape.painted is None), default=0)
+    """Where the painted entries begin that correct what is not painted; 0 where a mask begins with what is painted.
+
+    What only confines lies above on purpose.
+    """
+    if not entries or entries[0].shape.painted is not None:
+        return 0
+    return max(
+        at + 1 for at, entry in enumerate(entries)
+        if at == 0 or (entry.shape.painted is None and entry.mode != "confine")
+    )  # fmt: skip
 
 
 def _hides(entry: MaskEntry) -> bool:
