@@ -35,6 +35,14 @@ def test_without_a_display_open_takes_a_picture_on_a_virtual_screen(tmp_path: Pa
     assert picture.shape[:2] == (640, 1000) and picture[..., :3].std() > 10
 
 
+def test_a_picture_of_a_demo_has_its_thumbnails_and_ends_without_a_word(tmp_path: Path) -> None:
+    shot = tmp_path / "kettle.png"
+    result = fern("demo", "kettle", "--shot", str(shot), "--size", "1280x800")
+    assert result.returncode == 0 and result.stderr.count("\n") == 1, result.stderr  # the line about the screen
+    strip = read_png(shot)[700:760, 200:1240, :3].astype(int)
+    assert (np.ptp(strip, axis=2) > 40).mean() > 0.03  # coloured pictures, no grey stand-ins
+
+
 def test_a_platform_without_opengl_is_explained_not_crashed_into() -> None:
     result = fern("demo", QT_QPA_PLATFORM="offscreen")
     assert result.returncode == 1 and "OpenGL" in result.stderr and "Traceback" not in result.stderr

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import threading
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -125,6 +126,8 @@ class Tray(QWidget):
         self.empty.setFixedHeight(SIDE + with_text(42))  # as high as the strip: the views keep their size
         row.addWidget(self.empty, 1)
         self._icons: dict[str, QIcon] = {}
+        self.drawing = 0  # thumbnails that are still to come
+        self._ended, self._sending = False, threading.Lock()
         self._drawn.connect(self._show)
         work.project_changed.connect(self.refresh)
         work.studio_changed.connect(self._icons.clear)
@@ -198,18 +201,30 @@ class Tray(QWidget):
             self.model.appendRow(item)
         self._filter()
         if missing and studio is not None:
+            self.drawing += len(missing)
             soon("Drawing thumbnails", partial(self._draw, studio, missing))
+
+    def end(self) -> None:
+        """The window is about to go: no thumbnail comes any more."""
+        with self._sending:
+            self._ended = True
 
     def _draw(self, studio: Studio, pictures: list[KitPicture]) -> None:
         for kit in pictures:
+            pixels = None
             try:
                 rgba = studio.sources.picture(kit).rgba
+                eight = (rgba >> (8 * (rgba.itemsize - 1))).astype(np.uint8)
+                pixels = on_checker(eight, SIDE * 2, 10)
             except LuckyFernError:
-                continue  # it was read when it came in; a thumbnail less is no harm
-            eight = (rgba >> (8 * (rgba.itemsize - 1))).astype(np.uint8)
-            self._drawn.emit(studio, kit.digest, on_checker(eight, SIDE * 2, 10))
+                pass  # it was read when it came in; a thumbnail less is no harm
+            with self._sending:
+                if self._ended:
+                    return
+                self._drawn.emit(studio, kit.digest, pixels)
 
     def _show(self, studio: Studio, digest: str, pixels: object) -> None:
+        self.drawing -= 1
         if studio is not self.work.studio or not isinstance(pixels, np.ndarray):
             return
         self._icons[digest] = QIcon(to_pixmap(pixels))

@@ -101,6 +101,7 @@ class Window(QMainWindow):
         self.settings.setAccessibleName(tr("Layer"))
         self.history = parts.make(HistoryPanel, matter=self.matter)
         self.tray = parts.make(Tray)
+        parts.ending.append(self.tray.end)
         self.notice, self.recovery, self.mishap = NoticeLine(), Recovery(), MishapLine()
         self.ground = Ground(
             (self.strip, self.tools), (self.model_view, self.sheet_view), self.board, (self.recovery, self.mishap),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -123,7 +124,13 @@ def _run(options: argparse.Namespace, size: tuple[int, int] | None) -> int:
 
 def settle(window: Window, seconds: float = 60.0) -> bool:
     """Let the window work until everything is composited and drawn; whether it came to that."""
+    from PySide6.QtWidgets import QApplication
+
     done = window.rest.wait(seconds)
+    end = time.monotonic() + seconds
+    while window.tray.drawing and time.monotonic() < end:  # a picture of the window has them
+        QApplication.processEvents()
+        time.sleep(0.01)
     window.board.refresh_thumbnails()
     return done
 
