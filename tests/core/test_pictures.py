@@ -132,6 +132,7 @@ def test_drawings_rendered_in_another_process_are_the_same_and_it_may_end_at_any
 
 
 def test_a_drawing_at_which_the_renderer_falls_over_is_refused(helper: Helper) -> None:
+    helper.render({"svg_string": '<svg xmlns="http://www.w3.org/2000/svg" width="4" height="4"/>', "width": 4})
     assert helper.pid is not None
     os.kill(helper.pid, signal.SIGSTOP)  # it holds still while it is at work
     timer = threading.Timer(0.2, os.kill, (helper.pid, signal.SIGSEGV))

@@ -107,7 +107,9 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
     monkeypatch.setattr(asking, "open_file", lambda *_: kept)
     parts.selection.select(group.id)
     press(layer_menu(matter, group, lambda: None, hands.window), "Keep as recipe …")
-    assert kept.is_file() and "Kept Worn edges" in hands.window.notice.text()
+    hands.until(kept.is_file)
+    hands.wait()
+    assert "Kept Worn edges" in hands.window.notice.text()
     count = len(parts.work.project.layers)
     for number, text in enumerate(("Recipe from a file …", "worn"), 1):
         press(menu, text)

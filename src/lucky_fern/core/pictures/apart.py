@@ -38,7 +38,7 @@ def render(drawing: dict[str, Any]) -> bytes:
 
 
 def render_apart() -> None:
-    """From now on have drawings rendered in another process, which is started at once."""
+    """From now on have drawings rendered in another process; the first one starts it."""
     _HELPER.begin()
 
 
@@ -57,10 +57,8 @@ class Helper:
         self._process: subprocess.Popen[bytes] | None = None
 
     def begin(self) -> None:
-        """Start it, if it does not run."""
-        with self._lock:
-            self.wanted = True
-            self._start()
+        """Have it do what there is to render."""
+        self.wanted = True
 
     def end(self) -> None:
         """Stop it; drawings are rendered here again."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -46,7 +47,7 @@ class Shelf:
         path = self._path(name)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            half = path.with_suffix(f".{os.getpid()}")
+            half = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
             half.write_bytes(zstandard.ZstdCompressor(3).compress(steps.tobytes()))
             half.replace(path)
         except OSError:

@@ -265,10 +265,12 @@ class MaskPanel(Page):
         row = self.list.currentRow()
         with QSignalBlocker(self.list):
             self.list.clear()
-            for entry in reversed(mask.entries if mask is not None else ()):
-                word = "" if len(mask.entries) == 1 and entry.mode == "replace" else f"{entry.mode}  "  # type: ignore[union-attr]
-                text = f"{word}{'not ' if entry.invert else ''}{shape_text(entry.shape, project)}"
-                item = QListWidgetItem(text if entry.on else f"{text}  (off)")
+            entries = mask.entries if mask is not None else ()
+            alone = len(entries) == 1
+            for entry in reversed(entries):
+                how = "" if alone and entry.mode == "replace" else f"{MODES[entry.mode]}  "
+                text = f"{how}{tr('not ') if entry.invert else ''}{shape_text(entry.shape, project)}"
+                item = QListWidgetItem(text if entry.on else tr("{words}  (off)", words=text))
                 self.list.addItem(item)
             if self.list.count():
                 self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lucky_fern.core.errors import LuckyFernError, ProjectError
+from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.files import read_file, safe_name, write_whole
 from lucky_fern.core.limits import MOST_FILE
 from lucky_fern.core.project.commands import AddLayer, free_name
@@ -116,15 +116,16 @@ def ask_keep(matter: Matter, layer: Layer, parent: QWidget) -> None:
     )
     if path is None:
         return
-    try:
-        data, told = keep_recipe(studio, layer.id, path.stem)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_whole(path, data)
-    except (LuckyFernError, OSError) as error:
-        matter.work.warn(str(error))
-        return
-    said = tr("Kept {name} as {file}.", name=layer.name, file=path.name)
-    if told:
-        matter.work.warn(" ".join([said, *(f"{one[:1].upper()}{one[1:]}." for one in told)]))
-    else:
-        matter.work.say(said)
+    number, place = layer.id, path
+
+    def keep() -> list[str]:
+        data, told = keep_recipe(studio, number, place.stem)
+        write_whole(place, data)
+        return told
+
+    def tell(told: list[str]) -> None:
+        said = tr("Kept {name} as {file}.", name=layer.name, file=place.name)
+        more = " ".join(f"{one[:1].upper()}{one[1:]}." for one in told)
+        matter.work.said.emit(f"{said} {more}" if told else said, bool(told))
+
+    matter.errands.send(tr("Keeping {name} …", name=layer.name), keep, tell)

@@ -38,12 +38,9 @@ class Laid:
     found: Sorted
     pitch: F64
     whole: F64
+    reach: float  # how far from the runs anything of it lies
     short: int  # runs that are too short for a motif
     fits: float  # the longest motif that would fit into all of them
-
-    @property
-    def reach(self) -> float:
-        return self.width
 
     @property
     def nbytes(self) -> int:
@@ -62,13 +59,14 @@ def laid(sources: Sources, edging: Edging) -> Laid:
 
     def work() -> Laid:
         length, width, gap = sizes_of(sources, edging)
-        found = sorted_runs(_runs(sources, edging), edging.offset, abs(edging.offset) + width * (1 + edging.jitter))
+        reach = abs(edging.offset) + width * (1 + edging.jitter)
+        found = sorted_runs(_runs(sources, edging), edging.offset, reach)
         along, closed = found.length, found.closed
         fit = np.where(closed, np.round(along / (length + gap)), np.floor((along + gap) / (length + gap)))
         short = along < length * (1 - 1e-9)
         whole = np.where(short, 0, np.maximum(fit, 1))
         fits = float(along[short].min()) if short.any() else length
-        return Laid(length, width, gap, found, along / np.maximum(whole, 1), whole, int(short.sum()), fits)
+        return Laid(length, width, gap, found, along / np.maximum(whole, 1), whole, reach, int(short.sum()), fits)
 
     key = ("edging", edging.along, edging.angle, edging.offset, edging.length, edging.width, edging.gap,
            edging.jitter, edging.path)  # fmt: skip
@@ -102,7 +100,7 @@ class Edged(LayerRow):
 
         def find() -> AbstractSet[Chunk]:
             made = laid(sources, edging)
-            reach = abs(edging.offset) + made.width * (1 + edging.jitter)
+            reach = made.reach
             middle, radius = sources.surface.model.balls
             middle, radius = middle[sheet.triangle], radius[sheet.triangle]
             near = np.zeros(len(middle), np.bool_)
@@ -115,7 +113,7 @@ class Edged(LayerRow):
                     near[some] = distances(lines, middle[some], far) < radius[some] + reach
             return sheet.chunks_of(near) & set(sources.scope_chunks(triangles_in(project, layer.scope), sheet))
 
-        key = ("edging chunks", _key(edging), triangles_in(project, layer.scope), sheet.key, sheet.size)
+        key = ("edging chunks", edging, triangles_in(project, layer.scope), sheet.key, sheet.size)
         return sources.kept.get(key, find, lambda _: 1024)
 
     def stamp(
@@ -143,7 +141,7 @@ class Edged(LayerRow):
             return sources.cut(rgba, chosen, sheet, chunk)
 
         digest = None if kit is None else (kit.digest, kit.taken, own and map_name)
-        key = ("edged", _key(edging), digest, chosen, sheet.key, sheet.size, chunk)
+        key = ("edged", edging, digest, chosen, sheet.key, sheet.size, chunk)
         rgba = sources.kept.get(key, draw, lambda made: made.nbytes)
         return Stamp(rgba if own else None, rgba[..., 3])
 
@@ -153,19 +151,13 @@ class Edged(LayerRow):
         """Texels on islands (r, c); where each lies in its motif (N,) and (N,), and how wide it is (N,)."""
         made = laid(sources, edging)
         inside, points, faces = sources.survey.spots(sheet, chunk)
-        reach = abs(edging.offset) + made.width * (1 + edging.jitter)
-        run, along, off = beside(made.found, points, faces, reach, edging.offset < 0 and edging.along != "path")
+        run, along, off = beside(made.found, points, faces, made.reach, edging.offset < 0 and edging.along != "path")
         x, y = np.full(len(points), np.inf), np.zeros(len(points))
         if len(made.pitch):
             places_in(run.astype(np.int64), along, off - edging.offset, made.pitch, made.whole, made.length,
                       made.width, edging.jitter, edging.seed, x, y)  # fmt: skip
         owner = sources.owners(sheet, chunk)[inside]
         return inside, x, y, _texels(sheet)[owner]
-
-
-def _key(edging: Edging) -> tuple[object, ...]:
-    """Everything of an edging, to be kept by."""
-    return tuple(getattr(edging, name) for name in edging.__struct_fields__)
 
 
 def _texels(sheet: Sheet) -> F64:
