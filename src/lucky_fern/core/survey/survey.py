@@ -24,7 +24,6 @@ from lucky_fern.core.survey.shelf import Shelf, rounded
 from lucky_fern.core.survey.surfels import Surfels, lean, surfels_of, too_many
 
 _REVISION = 1  # of how things are measured; another one makes what was kept worthless
-BORDERS = ("islands", "parts", "sharp", "open")
 
 
 class Survey:
@@ -113,7 +112,7 @@ class Survey:
         return Rays(self.surface.model)
 
     def near_border(self, sheet: Sheet, chunk: Chunk, reach: float, of: str, angle: float) -> F32:
-        """1 on borders of a kind (:data:`BORDERS`), 0 at ``reach``; ``angle`` in degrees, for sharp ones."""
+        """1 on borders of a kind (``islands``, ``parts``, ``sharp`` or ``open``), 0 at ``reach``; ``angle`` in degrees, for sharp ones."""
         inside, points, _ = self.spots(sheet, chunk)
         key = (of, angle if of == "sharp" else 0.0, reach)
         with self._lock:

@@ -1,0 +1,138 @@
+"""``mask``: an entry of a layer's mask, of any kind, or another layer's mask shared or copied."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Literal
+
+from lucky_fern.core import taking
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.base import Step, of_kind
+from lucky_fern.core.jobs.places import check_scope, kept_picture, named, parse_place
+from lucky_fern.core.maps import MAPS, parse_value
+from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, PasteMask
+from lucky_fern.core.project.kinds import SHAPES, Shape
+from lucky_fern.core.project.numbers import check_share
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.rules import RULES, RuleShape
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
+from lucky_fern.core.studio import Studio
+from lucky_fern.words import tr
+
+OWN_MASKS = ("picture", "scope", "fill")  # kinds of masks that have words of their own here
+
+
+class ShapeStep(Step, frozen=True, kw_only=True):
+    """``mask`` with a ``kind`` of its own; further keys are those of it."""
+
+    layer: str
+    kind: str
+    mode: Literal["replace", "add", "subtract", "intersect", "confine"] = "replace"
+    invert: bool = False
+    feather: float = 0.0
+    black: float = 0.0
+    white: float = 1.0
+    gamma: float = 1.0
+    opacity: float = 1.0
+    grow: int = 0
+    smooth: float = 0.0
+
+
+class MaskStep(Step, frozen=True, kw_only=True):
+    """``mask``: an entry of a layer's mask; or, with ``share`` or ``copy``, another layer's mask."""
+
+    layer: str
+    kind: Literal["picture", "scope", "fill", "share", "copy", "map", "colour"]
+    picture: str | None = None
+    place: dict[str, Any] | None = None
+    use: Literal["alpha", "luminance"] = "alpha"
+    scope: Scope | None = None
+    value: float = 1.0
+    mode: Literal["replace", "add", "subtract", "intersect", "confine"] = "replace"
+    invert: bool = False
+    feather: float = 0.0
+    black: float = 0.0
+    white: float = 1.0
+    gamma: float = 1.0
+    opacity: float = 1.0
+    grow: int = 0
+    smooth: float = 0.0
+    of: str | None = None
+    map: str = "colour"
+    colour: str | float | None = None
+    tolerance: float = 0.1
+    soft: float = 0.05
+
+
+def do_shape_mask(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> str:
+    shape = _rule(studio, step, own) if step.kind == "rule" else of_kind(SHAPES, step.kind, own, "mask")
+    gamma = 1.0 if step.kind == "rule" else step.gamma  # a rule has its own
+    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, gamma,
+                      opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
+    studio.execute(AddMaskEntry(named(studio, step.layer).id, entry))
+    return step.layer
+
+
+def _rule(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> RuleShape:
+    """A rule's keys stand beside those of its mask entry; layers are named."""
+    own = dict(own)
+    tag, low, high = own.pop("rule", None), own.pop("low", 0.0), own.pop("high", 1.0)
+    if not isinstance(tag, str):
+        raise CommandError(tr("a mask of kind 'rule' needs a 'rule'; there are {tags}", tags=", ".join(RULES.tags)))
+    if tag == "rim":
+        if not isinstance(own.get("of"), str):
+            raise CommandError(tr("rule 'rim' needs 'of', the name of the layer whose rim is meant"))
+        own["of"] = named(studio, own["of"]).id
+    rule = of_kind(RULES, tag, own, "rule")
+    for name, value in (("low", low), ("high", high)):
+        if not isinstance(value, int | float) or isinstance(value, bool):
+            raise CommandError(tr("{name} of a rule is a number, not {value!r}", name=name, value=value))
+    return RuleShape(rule, float(low), float(high), step.gamma)
+
+
+def do_mask(studio: Studio, step: MaskStep, folder: Path) -> str:
+    layer = named(studio, step.layer)
+    if step.kind in ("share", "copy"):
+        other = named(studio, step.of or "")
+        if other.mask is None:
+            raise CommandError(tr("'{name}' has no mask to {kind}", name=other.name, kind=step.kind))
+        if step.kind == "share":
+            studio.execute(GiveMask((layer.id,), other.mask))
+        else:
+            studio.execute(PasteMask((layer.id,), studio.project.masks[other.mask], step.invert))
+        return step.layer
+    shape = _shape(studio, step, folder, layer.id)
+    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma,
+                      opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
+    studio.execute(AddMaskEntry(layer.id, entry))
+    return step.layer
+
+
+def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape:
+    if step.kind in ("map", "colour") and step.map not in MAPS:
+        raise CommandError(
+            tr("there is no map called {map!r}; the maps are {MAPS}", map=step.map, MAPS=", ".join(MAPS))
+        )
+    if step.kind == "map":
+        return taking.shape_of_map(studio, layer_id, step.map)
+    if step.kind == "colour":
+        check_share("tolerance", step.tolerance)
+        check_share("soft", step.soft)
+        try:
+            wanted = parse_value(step.map, step.colour)
+        except ValueError as error:
+            raise CommandError(tr("a mask of kind 'colour' needs a 'colour': {error}", error=error)) from error
+        return taking.shape_of_colour(studio, layer_id, step.map, wanted, step.tolerance, step.soft)
+    if step.kind == "fill":
+        if step.value not in (0, 1):
+            raise CommandError(tr("value of a fill is 0 or 1, not {value:g}", value=step.value))
+        return Fill(float(step.value))
+    if step.kind == "scope":
+        if step.scope is None:
+            raise CommandError(tr("a mask of kind 'scope' needs a 'scope'"))
+        check_scope(studio, step.scope)
+        return ScopeShape(step.scope)
+    if step.picture is None or step.place is None:
+        raise CommandError(tr("a mask of kind 'picture' needs a 'picture' and a 'place'"))
+    place = parse_place(studio, step.place)
+    return PictureShape(kept_picture(studio, folder / step.picture), place, step.use)
