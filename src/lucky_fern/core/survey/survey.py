@@ -112,7 +112,7 @@ class Survey:
         return Rays(self.surface.model)
 
     def near_border(self, sheet: Sheet, chunk: Chunk, reach: float, of: str, angle: float) -> F32:
-        """1 on borders of a kind (``islands``, ``parts``, ``sharp`` or ``open``), 0 at ``reach``; ``angle`` in degrees, for sharp ones."""
+        """1 on borders (``islands``, ``parts``, ``sharp``, ``open``), 0 at ``reach``; ``angle`` in degrees."""
         inside, points, _ = self.spots(sheet, chunk)
         key = (of, angle if of == "sharp" else 0.0, reach)
         with self._lock:
