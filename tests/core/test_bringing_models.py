@@ -12,12 +12,14 @@ import pytest
 import trimesh
 from PIL import Image
 
+from cubes import begun, box
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.exporting.model_files import model_files
 from lucky_fern.core.exporting.vertex_colours import vertex_colours
 from lucky_fern.core.incoming import first_washes, point_at, prepare_replacement
+from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.layout.guide import GuideLook, draw_guide, guide_svg
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.subdivide import subdivided
@@ -214,3 +216,18 @@ def test_pictures_inside_a_glb_start_the_stack(tmp_path: Path) -> None:
     covered = studio.surface.sheet(studio.surface.keys[0], 64).covered
     assert np.abs(map_of(studio)[covered].astype(int) - RED[0, 0]).max() <= 1
     assert cv2.imdecode(np.frombuffer(studio.blobs[next(iter(studio.project.pictures.values())).digest], np.uint8), 1) is not None  # fmt: skip
+
+
+def test_lengths_of_rules_and_edgings_follow_a_model_that_comes_back_in_other_units(tmp_path: Path) -> None:
+    studio = begun(box(tmp_path / "cube.obj"), 64)
+    for step in ({"do": "edging", "name": "Seam", "along": "islands", "offset": 0.1, "length": 0.2, "width": 0.1},
+                 {"do": "mask", "layer": "Seam", "kind": "rule", "rule": "seams", "reach": 0.4},
+                 {"do": "mask", "layer": "Seam", "kind": "rule", "rule": "height", "from": 0.2, "to": 0.8}):  # fmt: skip
+        do_step(studio, step, tmp_path)
+    before = map_of(studio)
+    studio.execute(prepare_replacement(studio, box(tmp_path / "millimetres.obj", scale=1000)).command)
+    edging = studio.project.layers[-1].content
+    assert (edging.offset, edging.length, edging.gap) == (100, 200, None)
+    rules = [entry.shape.rule for mask in studio.project.masks.values() for entry in mask.entries]
+    assert rules[0].reach == 400 and (rules[1].start, rules[1].end) == (200, 800)
+    assert np.abs(map_of(studio).astype(int) - before).max() <= 1

@@ -9,7 +9,8 @@ import pytest
 from scipy import ndimage
 
 from cubes import begun, box
-from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.changes import dirtied, everything
+from lucky_fern.core.compositing.compositor import MapStore, composite_sheet
 from lucky_fern.core.compositing.layers.edged import laid
 from lucky_fern.core.compositing.motifs import _chance
 from lucky_fern.core.errors import CommandError
@@ -160,3 +161,106 @@ def test_an_edging_along_what_there_is_not_shows_nothing(board: Studio, tmp_path
     edged(board, tmp_path, along="parts", offset=0.1)
     edged(board, tmp_path, along="sharp")
     assert not shown(board).any()
+
+
+def centres(solid: np.ndarray) -> np.ndarray:
+    """(N, 2) x and y of what hangs together, in units of the board (its lower left corner is 0, 0)."""
+    label, count = ndimage.label(solid)
+    found = np.array(ndimage.center_of_mass(solid, label, range(1, count + 1))).reshape(-1, 2)
+    return np.stack([(found[:, 1] + 0.5) / 256, 2 - (found[:, 0] + 0.5) / 256], axis=1)
+
+
+def test_motifs_stop_before_corners_or_have_one_of_their_own_there(board: Studio, tmp_path: Path) -> None:
+    """Inside the board of 2 × 2 the line 0.4 from the border is a square from 0.4 to 1.6."""
+    keys = {"along": "open", "motif": "dash", "offset": 0.4, "length": 0.2, "width": 0.08, "gap": 0.1, "round": 0}
+    edged(board, tmp_path, **keys, corners="stop")
+    made = laid(board.sources, board.project.layers[-1].content)
+    assert made.whole.tolist() == [4] * 4 and np.allclose(made.pitch, 1.2 / 4)
+    solid = shown(board)[..., 0] > 0.5
+    where = centres(solid)
+    expected = {(round(0.4 + 0.15 + 0.3 * k, 3), side) for k in range(4) for side in (0.4, 1.6)}
+    expected |= {(b, a) for a, b in expected}
+    assert len(where) == 16
+    assert all(min(np.hypot(*(one - np.array(other))) for other in expected) < 0.01 for one in where)
+    do_step(board, {"do": "set", "layer": "Edging", "corners": "motif", "corner_size": 0.16}, tmp_path)
+    where = centres(shown(board)[..., 0] > 0.5)
+    for corner in ((0.4, 0.4), (1.6, 0.4), (0.4, 1.6), (1.6, 1.6)):
+        assert np.hypot(*(where - np.array(corner)).T).min() < 0.01
+    made = laid(board.sources, board.project.layers[-1].content)
+    assert np.allclose(made.pitch * made.whole, 1.2 - 0.16 - 0.1) and len(where) == 4 + int(made.whole.sum())
+    edged(board, tmp_path, **keys | {"offset": 0.4}, corners="stop", corner_angle=120)  # none is as sharp as that
+    assert laid(board.sources, board.project.layers[-1].content).found.closed.tolist() == [True]
+
+
+def test_masks_take_whole_motifs_by_whether_most_of_one_shows(board: Studio, tmp_path: Path) -> None:
+    keys = {"along": "open", "motif": "dash", "offset": 0.4, "length": 0.2, "width": 0.08, "gap": 0.1, "round": 0,
+            "corners": "stop"}  # fmt: skip
+    edged(board, tmp_path, **keys)
+    full = shown(board)[..., 0] > 0.5
+    # The board lies from -1 to 1: at 0.58 the mask cuts upright dashes along their length, and lying ones across.
+    rule = {"do": "mask", "layer": "Edging", "kind": "rule", "rule": "height", "axis": "x"}
+    do_step(board, {**rule, "from": 0.58, "to": 0.5800001}, tmp_path)
+    cut = shown(board)[..., 0] > 0.5
+    parts = ndimage.sum_labels(cut, ndimage.label(full)[0], range(1, 17)) / ndimage.sum_labels(full, *ndimage.label(full)[:1], range(1, 17))  # fmt: skip
+    assert ((parts > 0.1) & (parts < 0.9)).any()
+    do_step(board, {"do": "set", "layer": "Edging", "whole": True}, tmp_path)
+    whole = shown(board)[..., 0] > 0.5
+    label, _ = ndimage.label(full)
+    kept = ndimage.mean(whole, label, range(1, 17))
+    assert set(np.round(kept, 2)) == {0.0, 1.0}
+    assert ((kept > 0.5) == (parts > 0.5)).all() and not whole[~full].any()
+
+
+def test_rubbing_out_one_stitch_dirties_all_of_it(board: Studio, tmp_path: Path) -> None:
+    """What the compositor redoes after a touch of the brush is what a whole drawing would give."""
+    edged(board, tmp_path, along="open", offset=0.25, length=0.9, width=0.1, gap=0.1, whole=True)
+    do_step(board, {"do": "mask", "layer": "Edging", "kind": "fill", "value": 1}, tmp_path)
+    stroke = {"do": "stroke", "layer": "Edging", "on": "mask", "radius": 0.1, "hardness": 1, "erase": True}
+    do_step(board, {**stroke, "points": [[0.75, 0.75, 0]]}, tmp_path)
+    store, before = MapStore(board.sources), board.project
+    for key, chunks in everything(board.sources, before).items():
+        store.update(before, key, chunks)
+    lit = (shown(board)[..., 0] > 0.5).sum()
+    do_step(board, {**stroke, "points": [[-0.45, -0.75, 0], [-0.06, -0.75, 0]]}, tmp_path)
+    for key, chunks in dirtied(board.sources, before, board.project).items():
+        store.update(board.project, key, chunks)
+    (key,) = store.maps
+    sheet = board.surface.sheets(board.project.size_of)[0]
+    assert (store.maps[key] == composite_sheet(board.sources, board.project, "metallic", sheet, 8)).all()
+    gone = lit - (shown(board)[..., 0] > 0.5).sum()
+    assert abs(gone / 256**2 - 0.9 * 0.1) < 0.01  # one motif, though the brush stayed in one chunk
+
+
+def test_a_groove_lies_right_below_shares_the_mask_and_is_soft(board: Studio, tmp_path: Path) -> None:
+    edged(board, tmp_path, along="open", offset=0.4, length=0.2, width=0.08, gap=0.1, channels={"colour": "#aa8844"})
+    do_step(board, {"do": "mask", "layer": "Edging", "kind": "rule", "rule": "height", "axis": "x"}, tmp_path)
+    do_step(board, {"do": "groove", "layer": "Edging", "height": 0.3}, tmp_path)
+    names = [layer.name for layer in board.project.layers]
+    assert names[-2:] == ["Groove of Edging", "Edging"]
+    below, above = board.project.layers[-2:]
+    assert below.mask == above.mask is not None
+    do_step(board, {"do": "set", "layer": "Edging", "visible": False}, tmp_path)
+    do_step(board, {"do": "remove", "layer": "Groove of Edging"}, tmp_path)
+    edged(board, tmp_path, along="open", offset=0.4, width=0.2, motif="line", blur=0.1, channels={"metallic": 1})
+    across = shown(board)[256, :, 0]  # through the left side, 0.4 from the border
+    middle = int(0.4 * 256)
+    assert across[middle] > 0.98 and abs(across[middle + int(0.1 * 256)] - 0.5) < 0.05 and across[middle + 60] == 0
+    assert (np.diff(across[middle : middle + 60]) <= 1e-6).all()  # it falls evenly
+    along = shown(board)[100:400, middle, 0]
+    assert along.min() > 0.98  # no joints
+
+
+def test_paths_are_added_and_a_motif_is_made_to_fit(board: Studio, tmp_path: Path) -> None:
+    ahead = {"points": [[-0.6, -0.5, 0], [0.6, -0.5, 0]], "normals": [[0, 0, 1]] * 2}
+    edged(board, tmp_path, along="path", motif="rivet", length=0.1, width=0.1, gap=0.1, **ahead)
+    one = len(centres(shown(board)[..., 0] > 0.5))
+    do_step(board, {"do": "path", "layer": "Edging", "points": [[-0.5, 0.5, 0], [-0.4, 0.5, 0]], "normals": [[0, 0, 1]] * 2}, tmp_path)  # fmt: skip
+    assert len(centres(shown(board)[..., 0] > 0.5)) == one + 1 == 7
+    do_step(board, {"do": "set", "layer": "Edging", "length": 0.4}, tmp_path)
+    assert laid(board.sources, board.project.layers[-1].content).short == 1
+    do_step(board, {"do": "fit", "layer": "Edging"}, tmp_path)
+    made = laid(board.sources, board.project.layers[-1].content)
+    assert made.short == 0 and np.isclose(made.length, 0.1) and (made.whole > 0).all()
+    do_step(board, {"do": "edging", "name": "Round", "along": "open"}, tmp_path)
+    with pytest.raises(CommandError, match="runs along open"):
+        do_step(board, {"do": "path", "layer": "Round", **ahead}, tmp_path)

@@ -8,9 +8,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.studio import Studio
 from lucky_fern.demo.models import soup_flask
-from samples import Runner, read_png, save_png, soft_noise
+from samples import PLANE, Runner, read_png, save_png, soft_noise
 
 WASH = {"do": "wash", "name": "Base", "values": {"colour": "#335577", "roughness": 0.6}}
 LAY = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.5, 0.5], "width": 0.5}
@@ -264,3 +267,71 @@ def test_layout_steps_that_make_no_sense_are_refused_in_a_sentence(
     result = run_job({"job": 1, "model": plane.name, "steps": [step], "exports": []})
     assert result.returncode == 2 and word in result.stderr, result.stderr
     assert not list(tmp_path.glob("g.*")) and not list(tmp_path.glob("m.*"))
+
+
+def changed_layers(tmp_path: Path) -> Studio:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    studio = Studio.new(tmp_path / "plane.obj", sheet_size=32)
+    lay = {"mode": "lay", "material": studio.surface.materials[0], "tile": 1001, "centre": [0.5, 0.5], "width": 0.5}
+    blur = {"do": "adjust", "name": "Soft", "kind": "blur", "map": "colour", "radius": 2}
+    for step in ({"do": "wash", "name": "Base", "values": {"colour": "#335577", "roughness": 0.6}},
+                 {"do": "decal", "name": "Name port", "label": {"text": "Otter"}, "place": lay},
+                 {"do": "mask", "layer": "Name port", "kind": "rule", "rule": "grain", "size": 0.1},
+                 {"do": "group", "name": "Over", "steps": [blur, {"do": "wash", "name": "Twice", "values": {"metallic": 1}}]},
+                 {"do": "wash", "name": "Twice", "values": {"metallic": 0}}):  # fmt: skip
+        do_step(studio, step, tmp_path)
+    return studio
+
+
+def test_set_changes_what_is_there_in_one_step_of_undo(tmp_path: Path) -> None:
+    studio = changed_layers(tmp_path)
+    layers = {layer.name: layer for layer in studio.project.walk()}
+    text, place = layers["Name port"].content, layers["Name port"].content.place
+    at = studio.history.at
+    do_step(studio, {"do": "set", "layer": "Name port", "text": "Marsh Hen", "opacity": 0.5, "blend": "multiply",
+                     "low": 0.3, "size": 0.2, "name": "Bow"}, tmp_path)  # fmt: skip
+    assert studio.history.at == at + 1
+    bow = next(layer for layer in studio.project.walk() if layer.name == "Bow")
+    assert studio.project.pictures[text.picture].text.text == "Marsh Hen"
+    assert (bow.opacity, bow.blend, bow.content.picture) == (0.5, "multiply", text.picture)
+    assert bow.content.place.centre == place.centre and bow.content.place.width > place.width  # letters keep size
+    (entry,) = studio.project.masks[bow.mask].entries
+    assert (entry.shape.low, entry.shape.rule.size) == (0.3, 0.2)
+    save_png(tmp_path / "dot.png", np.full((4, 8, 3), 200, np.uint8))
+    do_step(studio, {"do": "set", "layer": "Bow", "picture": "dot.png", "sampling": "nearest"}, tmp_path)
+    bow = next(layer for layer in studio.project.walk() if layer.name == "Bow")
+    assert bow.content.sampling == "nearest" and studio.project.pictures[bow.content.picture].width == 8
+    do_step(studio, {"do": "set", "layer": "Base", "values": {"roughness": None, "metallic": 0.25}}, tmp_path)
+    do_step(studio, {"do": "set", "layer": "Soft", "radius": 3, "visible": False}, tmp_path)
+    layers = {layer.name: layer for layer in studio.project.walk()}
+    assert set(layers["Base"].channels) == {"colour", "metallic"} and layers["Soft"].content.effect.radius == 3
+
+
+def test_remove_and_order_name_one_layer(tmp_path: Path) -> None:
+    studio = changed_layers(tmp_path)
+    do_step(studio, {"do": "order", "layer": "Base", "above": "Name port"}, tmp_path)
+    assert [layer.name for layer in studio.project.layers] == ["Name port", "Base", "Over", "Twice"]
+    do_step(studio, {"do": "order", "layer": "Base", "below": "Soft"}, tmp_path)
+    assert [layer.name for layer in studio.project.layers[1].children] == ["Base", "Soft", "Twice"]
+    do_step(studio, {"do": "remove", "layer": "Over"}, tmp_path)
+    assert [layer.name for layer in studio.project.walk()] == ["Name port", "Twice"]
+
+
+@pytest.mark.parametrize(("step", "words"), [
+    ({"do": "remove", "layer": "Twice"}, "2 layers are called 'Twice' .number 2 in 'Over', number 4 from the bottom"),
+    ({"do": "set", "layer": "Mast", "opacity": 1}, "no layer 'Mast'; there are 'Base'"),
+    ({"do": "set", "layer": "Base", "text": "x"}, "shows no label"),
+    ({"do": "set", "layer": "Base", "reach": 1}, "no rule with reach to set; its own keys are"),
+    ({"do": "set", "layer": "Soft", "radius": "wide"}, "radius"),
+    ({"do": "set", "layer": "Base"}, "needs something to set"),
+    ({"do": "set", "layer": "Base", "opacity": 2}, "opacity"),
+    ({"do": "order", "layer": "Base"}, "'above' and 'below'"),
+    ({"do": "order", "layer": "Over", "above": "Soft"}, "into itself"),
+    ({"do": "groove", "layer": "Base"}, "no edging"),
+])  # fmt: skip
+def test_what_cannot_be_changed_is_said_and_nothing_is(step: dict[str, object], words: str, tmp_path: Path) -> None:
+    studio = changed_layers(tmp_path)
+    before = studio.project
+    with pytest.raises(CommandError, match=words):
+        do_step(studio, step, tmp_path)
+    assert studio.project is before

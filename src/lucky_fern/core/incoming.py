@@ -24,8 +24,8 @@ from lucky_fern.core.project.commands import (
     KeepSlide,
     ReplaceModel,
     SetChannel,
+    SetContent,
     SetMaskEntry,
-    SetPlace,
     SetRelief,
     Several,
 )
@@ -226,15 +226,18 @@ def _other_units(old: Model, new: Model) -> float | None:
     return scale if np.allclose(about, new.bounds[0], rtol=0, atol=0.02 * float(now.max())) else None
 
 
-def _converted(project: Project, scale: float) -> tuple[SetPlace | SetMaskEntry | SetRelief | KeepSlide, ...]:
+def _converted(project: Project, scale: float) -> tuple[SetContent | SetMaskEntry | SetRelief | KeepSlide, ...]:
     """Poses and heights in model units, in the units of a model ``scale`` times as large."""
 
     scaling = _Scaling(scale)
-    made: list[SetPlace | SetMaskEntry | SetRelief | KeepSlide] = []
+    made: list[SetContent | SetMaskEntry | SetRelief | KeepSlide] = []
     for layer in project.walk():
-        placed = layer.content.placed
-        if placed is not None and placed[1].scaled(scale) is not placed[1]:
-            made.append(SetPlace(layer.id, placed[1].scaled(scale)))
+        content = layer.content
+        if content.holds_layers or content.painted is not None:
+            continue
+        other = content.carried(scaling)
+        if other is not content:
+            made.append(SetContent(layer.id, other))
     for number, mask in project.masks.items():
         for at, entry in enumerate(mask.entries):
             shape = entry.shape.carried(scaling)
@@ -255,6 +258,9 @@ class _Scaling(Carrying):
 
     def place(self, place: Place) -> Place:
         return place.scaled(self.by)
+
+    def length(self, units: float) -> float:
+        return units * self.by
 
 
 def _same_faces(old: Model, new: Model) -> bool:

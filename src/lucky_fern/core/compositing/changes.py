@@ -254,6 +254,7 @@ def _follow_shared(
         if moved:
             _add(mine, sources, before, layer, sheet, set(MAPS))
         known = layer.mask is not None and not redrawn and not moved
+        known = known and not row_of(layer).spreads_mask(layer.content)
         limit = masks.get(layer.mask) if known and layer.mask is not None else None
         for name, chunks in mine.items():
             found.setdefault(name, set()).update(chunks if limit is None else chunks & limit)

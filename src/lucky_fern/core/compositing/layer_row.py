@@ -7,6 +7,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from lucky_fern.core.arrays import U16
 from lucky_fern.core.compositing.blend import MODE_NUMBERS
 from lucky_fern.core.compositing.canvas import Canvas, View, as_values, lay_on, masked, put_stamp
 from lucky_fern.core.compositing.masks import mask_values
@@ -46,6 +47,14 @@ class LayerRow:
         """How many texels beyond its own it sees of what lies below."""
         return 0
 
+    def mask(self, layer: Layer, view: View) -> U16 | None:
+        """(r, c) uint16 how far its mask lets it show; None for everywhere."""
+        return mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
+
+    def spreads_mask(self, content: Any) -> bool:
+        """Whether a mask's change at one texel may show at others, too."""
+        return False
+
 
 def row_of(layer: Layer) -> LayerRow:
     """What a layer's kind can do."""
@@ -75,7 +84,7 @@ def _put_leaf(layer: Layer, canvas: Canvas, view: View) -> None:
     channel = view.channel(layer)
     if channel is None:
         return
-    mask = mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
+    mask = row_of(layer).mask(layer, view)
     if mask is not None and not mask.any():
         return  # nothing of it shows: it need not be drawn
     stamp = _stamp(layer, view)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, TypeVar
 
 import msgspec
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.jobs.places import convert
+from lucky_fern.core.jobs.places import check_scope, convert
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel
 from lucky_fern.core.project.kinds import Content, Table
@@ -16,6 +19,46 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
 
 _S = TypeVar("_S", bound=msgspec.Struct)
+Later = Callable[[], dict[Path, bytes]]  # writes nothing itself: the job does when all of it is known to be right
+
+
+@dataclass(frozen=True)
+class Here:
+    """Where a step is done: a studio, the job's folder, the group it stands in; what is written once all is known to
+    be right; where the job's model lies.
+    """
+
+    studio: Studio
+    folder: Path
+    into: int | None = None
+    later: list[Later] = field(default_factory=list)
+    source: Path = Path()
+
+
+@dataclass(frozen=True)
+class Verb:
+    """What a step of a name does, and whether it may stand in a group."""
+
+    run: Callable[[Here, dict[str, Any]], str]
+    in_groups: bool = True
+
+
+def closed(kind: type[_S], do: Callable[[Here, _S], str], in_groups: bool = True) -> Verb:
+    """A verb all of whose keys are those of a struct."""
+
+    def run(here: Here, step: dict[str, Any]) -> str:
+        return do(here, convert(step, kind))
+
+    return Verb(run, in_groups)
+
+
+def open_ended(kind: type[_S], do: Callable[[Here, _S, dict[str, Any]], str], in_groups: bool = True) -> Verb:
+    """A verb with keys of a struct, and others that it makes something of itself."""
+
+    def run(here: Here, step: dict[str, Any]) -> str:
+        return do(here, *parted(step, kind))
+
+    return Verb(run, in_groups)
 
 
 class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -31,11 +74,11 @@ class Made(Step, frozen=True):
     scope: Scope = Scope()
 
 
-def add_layer(
-    studio: Studio, step: Made, name: str, content: Content, channels: dict[str, Channel], into: int | None
-) -> str:
+def add_layer(here: Here, step: Made, name: str, content: Content, channels: dict[str, Channel]) -> str:
+    """Put a layer on top, in the group that the step stands in; its name."""
     name = step.name or name
-    studio.execute(AddLayer(name, content, channels, step.opacity, step.blend, step.scope, into=into))
+    check_scope(here.studio, step.scope)
+    here.studio.execute(AddLayer(name, content, channels, step.opacity, step.blend, step.scope, into=here.into))
     return name
 
 

@@ -6,11 +6,11 @@ import msgspec
 import numpy as np
 
 from lucky_fern.core.checking.result import check_result, maps_read
+from lucky_fern.core.jobs.base import Here
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.project.commands import KeepPaint, SetCredit
 from lucky_fern.core.project.document import KitPaint
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
-from lucky_fern.core.studio import Studio
 
 
 class PaintStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
@@ -31,15 +31,15 @@ class CreditStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_onl
     source: str = ""
 
 
-def do_credit(studio: Studio, step: CreditStep) -> str:
+def do_credit(here: Here, step: CreditStep) -> str:
     """Do the step; the picture's name."""
-    studio.execute(SetCredit(step.picture, step.author, step.licence, step.source))
+    here.studio.execute(SetCredit(step.picture, step.author, step.licence, step.source))
     return step.picture
 
 
-def do_paint(studio: Studio, step: PaintStep) -> str:
+def do_paint(here: Here, step: PaintStep) -> str:
     """Do the step; the paint's name."""
-    studio.execute(KeepPaint(step.name, KitPaint(step.values)))
+    here.studio.execute(KeepPaint(step.name, KitPaint(step.values)))
     return step.name
 
 
@@ -52,8 +52,9 @@ class CheckStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only
     budget: float | None = None
 
 
-def do_check(studio: Studio, step: CheckStep) -> str:
+def do_check(here: Here, step: CheckStep) -> str:
     """Do the step; how many sentences there are to worry about."""
+    studio = here.studio
     setup = ExportSetup(step.preset, "", padding=step.padding)
     check_setup(setup)
     shared = np.zeros(studio.model.triangle_count, np.bool_)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any, Literal
@@ -17,7 +16,8 @@ from lucky_fern.core.exporting.model_files import SUFFIXES, model_files
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.exporting.vertex_colours import vertex_colours
 from lucky_fern.core.incoming import first_washes
-from lucky_fern.core.jobs.places import check_scope, convert
+from lucky_fern.core.jobs.base import Here
+from lucky_fern.core.jobs.places import check_scope
 from lucky_fern.core.layout.guide import GuideLook, check_look, draw_guide, guide_svg
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.subdivide import subdivided
@@ -32,7 +32,6 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
 
-Later = Callable[[], dict[Path, bytes]]  # writes nothing itself: the job does when all of it is known to be right
 Point = tuple[float, float, float]
 
 
@@ -89,51 +88,22 @@ class TexturesStep(_Step, frozen=True, kw_only=True):
     """``textures``: the pictures that the model's materials name become the first washes."""
 
 
-LAYOUT_STEPS: dict[str, type[_Step]] = {
-    "select": SelectStep, "layout": LayoutStep, "template": TemplateStep, "write-model": ModelStep,
-    "textures": TexturesStep,
-}  # fmt: skip
-
-
-def do_layout_step(studio: Studio, step: dict[str, Any], folder: Path, later: list[Later], source: Path) -> str:
-    """Do one of these steps; files it writes are put into ``later``. What the report calls it.
-
-    Parameters
-    ----------
-    source : where the job's model lies, for pictures that it names.
-
-    Raises
-    ------
-    LuckyFernError
-        With a sentence that says which key is wrong and what it may be.
-    """
-    verb = step["do"]
-    if verb == "layout":
-        own = {key: value for key, value in step.items() if key in _OWN}
-        return _layout(
-            studio, convert(own, LayoutStep), {k: v for k, v in step.items() if k not in _OWN or k == "op"}
-        )
-    parsed = convert(step, LAYOUT_STEPS[verb])
-    if isinstance(parsed, SelectStep):
-        return _select(studio, parsed)
-    if isinstance(parsed, TemplateStep):
-        return _template(studio, parsed, folder, later)
-    if isinstance(parsed, ModelStep):
-        return _model(studio, parsed, folder, later)
-    missing = first_washes(studio, source.parent)
-    studio.notes += [
+def do_textures(here: Here, step: TexturesStep) -> str:
+    """Pictures beside the model become washes; those that are missing are told."""
+    missing = first_washes(here.studio, here.source.parent)
+    here.studio.notes += [
         f"{one.file}, which {one.material} names for {one.map}, is not beside the model" for one in missing
     ]
     return "textures"
 
 
 _MOST_GROWN = 10_000  # rings of faces
-_OWN = {"do", "op", "selection", "scope", "paint"}
 
 
-def _layout(studio: Studio, step: LayoutStep, asked: dict[str, Any]) -> str:
+def do_layout(here: Here, step: LayoutStep, own: dict[str, Any]) -> str:
+    studio = here.studio
     try:
-        edit: LayoutEdit = msgspec.convert(asked, LayoutEdit)
+        edit: LayoutEdit = msgspec.convert({"op": step.op, **own}, LayoutEdit)
     except msgspec.ValidationError as error:
         words = str(error).replace(" - at `$.", " at `").replace("Object contains unknown field", "unknown key")
         raise CommandError(
@@ -180,8 +150,8 @@ def faces_of(studio: Studio, scope: Scope) -> Bool:
     return chosen
 
 
-def _select(studio: Studio, step: SelectStep) -> str:
-    model = studio.model
+def do_select(here: Here, step: SelectStep) -> str:
+    studio, model = here.studio, here.studio.model
     check_range("grow", step.grow, -_MOST_GROWN, _MOST_GROWN)
     check_range("angle", step.angle, 0, 180, "degrees")
     check_range("tolerance", step.tolerance, 0, 1)
@@ -257,7 +227,8 @@ def _means(studio: Studio, map_name: str) -> Array:
     return mean_colours(studio.surface, texels)
 
 
-def _template(studio: Studio, step: TemplateStep, folder: Path, later: list[Later]) -> str:
+def do_template(here: Here, step: TemplateStep) -> str:
+    studio = here.studio
     keys = {str(key): key for key in studio.surface.keys}
     if step.sheet not in keys:
         raise CommandError(
@@ -268,14 +239,14 @@ def _template(studio: Studio, step: TemplateStep, folder: Path, later: list[Late
         raise CommandError(tr("a guide is written as .png or .svg, not {out!r}", out=step.out))
     look = GuideLook(step.size, step.line, step.wires, step.fill, step.numbers, step.transparent)
     check_look(look)
-    surface, key, path = studio.surface, keys[step.sheet], _target(folder, step.out)
+    surface, key, path = studio.surface, keys[step.sheet], _target(here.folder, step.out)
 
     def write() -> dict[Path, bytes]:
         if kind == ".svg":
             return {path: guide_svg(surface, key, look).encode()}
         return {path: encode_png(draw_guide(surface, key, look))}
 
-    later.append(write)
+    here.later.append(write)
     return step.out
 
 
@@ -286,8 +257,8 @@ def _target(folder: Path, out: str) -> Path:
     return path
 
 
-def _model(studio: Studio, step: ModelStep, folder: Path, later: list[Later]) -> str:
-    path = _target(folder, step.out)
+def do_model(here: Here, step: ModelStep) -> str:
+    studio, path = here.studio, _target(here.folder, step.out)
     if path.suffix.lower() not in SUFFIXES:
         raise CommandError(
             tr("a model is written as {SUFFIXES}, not {out!r}", SUFFIXES=", ".join(SUFFIXES), out=step.out)
@@ -298,7 +269,7 @@ def _model(studio: Studio, step: ModelStep, folder: Path, later: list[Later]) ->
         raise CommandError(tr("OBJ carries no colours of points; write .ply or .glb"))
     if studio.model.triangle_count * 4**step.subdivide > 8_000_000:
         raise CommandError(tr("that copy would have more than 8 million triangles; subdivide less"))
-    later.append(partial(_write_model, studio, studio.project, studio.sources, step, path))
+    here.later.append(partial(_write_model, studio, studio.project, studio.sources, step, path))
     return step.out
 
 

@@ -7,8 +7,8 @@ from typing import Any, Literal
 
 from lucky_fern.core import taking
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.jobs.base import Step, of_kind
-from lucky_fern.core.jobs.places import check_scope, kept_picture, named, parse_place
+from lucky_fern.core.jobs.base import Here, Step, of_kind, parted
+from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, named, parse_place
 from lucky_fern.core.maps import MAPS, parse_value
 from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, PasteMask
 from lucky_fern.core.project.kinds import SHAPES, Shape
@@ -64,7 +64,14 @@ class MaskStep(Step, frozen=True, kw_only=True):
     soft: float = 0.05
 
 
-def do_shape_mask(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> str:
+def do_mask(here: Here, step: dict[str, Any]) -> str:
+    """An entry of one of the shapes' kinds, or one that has words of its own here."""
+    if step.get("kind") in SHAPES.tags and step["kind"] not in OWN_MASKS:
+        return _shape_mask(here.studio, *parted(step, ShapeStep))
+    return _own_mask(here.studio, convert(step, MaskStep), here.folder)
+
+
+def _shape_mask(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> str:
     shape = _rule(studio, step, own) if step.kind == "rule" else of_kind(SHAPES, step.kind, own, "mask")
     gamma = 1.0 if step.kind == "rule" else step.gamma  # a rule has its own
     entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, gamma,
@@ -90,7 +97,7 @@ def _rule(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> RuleShape:
     return RuleShape(rule, float(low), float(high), step.gamma)
 
 
-def do_mask(studio: Studio, step: MaskStep, folder: Path) -> str:
+def _own_mask(studio: Studio, step: MaskStep, folder: Path) -> str:
     layer = named(studio, step.layer)
     if step.kind in ("share", "copy"):
         other = named(studio, step.of or "")

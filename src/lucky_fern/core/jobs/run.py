@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import export, plan_export
 from lucky_fern.core.files import WholeFiles, read_file, target
-from lucky_fern.core.jobs.layout_steps import Later
+from lucky_fern.core.jobs.base import Later
 from lucky_fern.core.jobs.places import convert
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.limits import MOST_SMALL_FILE

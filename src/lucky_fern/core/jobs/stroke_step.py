@@ -11,6 +11,7 @@ import numpy as np
 
 from lucky_fern.core import easel
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.base import Here
 from lucky_fern.core.jobs.places import kept_picture, named
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.model import Model
@@ -45,8 +46,9 @@ class StrokeStep(Brush, frozen=True, forbid_unknown_fields=True, kw_only=True):
     on: Literal["layer", "mask"] = "layer"
 
 
-def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
+def do_stroke(here: Here, step: StrokeStep) -> str:
     """Do the step; the name of the layer it is about."""
+    studio = here.studio
     layer = named(studio, step.layer)
     if not step.points or not all(len(point) in (3, 4) for point in step.points):
         raise CommandError(tr("a stroke needs points: [[x, y, z, pressure], …]"))
@@ -56,7 +58,7 @@ def do_stroke(studio: Studio, step: StrokeStep, folder: Path) -> str:
     if step.ground != "surface":
         raise CommandError(tr("a job's stroke runs over the surface; leave 'ground' out"))
     own = {name: getattr(step, name) for name in Brush.__struct_fields__ if name != "tip"}
-    brush = Brush(**own, tip=_tip(studio, step.tip, folder))
+    brush = Brush(**own, tip=_tip(studio, step.tip, here.folder))
     check_brush(brush)
     x, y, z = (float(value) for value in studio.model.bounds.mean(axis=0))
     way = easel.Way(symmetry=Symmetry(step.mirror or "", about=(x, y, z)))

@@ -13,6 +13,7 @@ from lucky_fern.core.arrays import U16
 from lucky_fern.core.compositing.rules import Asked, RuleMask
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.jobs.base import Here
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.pictures.picture import read_picture
@@ -43,8 +44,9 @@ class SurveyStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_onl
     layer: str = "Baked"
 
 
-def do_survey(studio: Studio, step: SurveyStep, folder: Path) -> str:
+def do_survey(here: Here, step: SurveyStep) -> str:
     """Measure, or carry over, on all sheets."""
+    studio = here.studio
     known = list(MEASURES) if step.finer is None else list(dict.fromkeys((*CARRIED, *MEASURES)))
     for name in step.what:
         if name not in known:
@@ -53,7 +55,7 @@ def do_survey(studio: Studio, step: SurveyStep, folder: Path) -> str:
             )
     carried = [name for name in step.what if name in CARRIED] if step.finer is not None else []
     if step.finer is not None:
-        _carry(studio, step, carried or list(CARRIED), folder)
+        _carry(studio, step, carried or list(CARRIED), here.folder)
     if step.finer is None and step.cage is not None:
         raise CommandError(tr("a 'cage' is for a 'finer' model; none is named"))
     row = RuleMask()

@@ -25,7 +25,7 @@ from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 5
+FORMAT_VERSION = 6
 MOST_REPEATS = 1e6  # of a picture over one tile
 
 
@@ -117,6 +117,10 @@ class Adjustment(Content, Plain, frozen=True, tag_field="kind", tag="adjustment"
 
     effect: Effect
     own_pixels: ClassVar[bool] = False
+
+    @property
+    def keys_of(self) -> str:
+        return "effect"
 
     def check(self, project: Any) -> None:
         self.effect.check()

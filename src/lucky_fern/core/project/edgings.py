@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from msgspec.structs import replace
 
@@ -12,15 +12,21 @@ from lucky_fern.core.project.numbers import check_finite, check_range, check_sha
 from lucky_fern.core.project.plain import Plain, check_picture
 from lucky_fern.words import tr
 
-Motif = Literal["stitch", "dash", "rivet", "tooth"]
+Motif = Literal["stitch", "dash", "rivet", "tooth", "line"]
 
 
 class Edging(Content, Plain, frozen=True, tag_field="kind", tag="edging"):
-    """A motif repeated along borders, edges or a path; lengths in model units, left out: as the model's size asks.
+    """A motif repeated along borders, edges or paths; lengths in model units, left out: as the model's size asks.
 
     ``offset`` is measured from the border to the motif's middle line, inward. ``gap`` is evened out so that closed
     runs hold a whole number. ``round`` is how round its corners are, ``jitter`` how much place, turn and length of
-    each vary (by ``seed``), ``height`` how far it stands out. A ``picture`` takes the place of the made motif.
+    each vary (by ``seed``), ``height`` how far it stands out, ``blur`` how far its border fades. A ``picture`` takes
+    the place of the made motif.
+
+    The motif ``line`` is the run itself, unbroken. Where a run turns by ``corner_angle`` degrees or more, motifs
+    ``bend`` round it, ``stop`` before it, or have a ``motif`` of their own there (``corner_motif``, or
+    ``corner_picture``, ``corner_size`` across). With ``whole``, masks show or hide whole motifs: by whether most of
+    one shows.
     """
 
     along: Literal["islands", "parts", "sharp", "open", "path"] = "islands"
@@ -33,30 +39,46 @@ class Edging(Content, Plain, frozen=True, tag_field="kind", tag="edging"):
     round: float = 1.0
     jitter: float = 0.0
     height: float = 0.5
+    blur: float = 0.0
     angle: float = 30.0
     seed: int = 0
-    path: Place | None = None
+    corners: Literal["bend", "stop", "motif"] = "bend"
+    corner_angle: float = 40.0
+    corner_motif: Motif = "rivet"
+    corner_picture: str | None = None
+    corner_size: float | None = None
+    whole: bool = False
+    paths: tuple[Place, ...] = ()
+
+    repeats: ClassVar[bool] = True
 
     def check(self, project: Any) -> None:
         check_finite(self.offset)
-        for name in ("length", "width"):
+        for name in ("length", "width", "corner_size"):
             value = getattr(self, name)
             if value is not None and not 0 < value < 1e12:
                 raise CommandError(
                     tr("{name!r} of an edging is a length above 0, not {value:g}", name=name, value=value)
                 )
-        if self.gap is not None and not 0 <= self.gap < 1e12:
-            raise CommandError(tr("'gap' of an edging is a length of 0 or more, not {gap:g}", gap=self.gap))
+        for name in ("gap", "blur"):
+            value = getattr(self, name)
+            if value is not None and not 0 <= value < 1e12:
+                raise CommandError(
+                    tr("{name!r} of an edging is a length of 0 or more, not {value:g}", name=name, value=value)
+                )
         for name in ("round", "jitter", "height"):
             check_share(name, getattr(self, name))
         check_range("angle", self.angle, 0, 180, "degrees")
-        if self.picture is not None:
-            check_picture(project, self.picture)
+        check_range("corner_angle", self.corner_angle, 1, 180, "degrees")
+        for picture in (self.picture, self.corner_picture):
+            if picture is not None:
+                check_picture(project, picture)
         if self.along == "path":
-            if self.path is None or self.path.framed:
+            if not self.paths or any(path.framed for path in self.paths):
                 raise CommandError(tr("an edging along a 'path' needs the points of one"))
-            self.path.check()
-        elif self.path is not None:
+            for path in self.paths:
+                path.check()
+        elif self.paths:
             raise CommandError(tr("only an edging along a 'path' has points"))
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
@@ -67,10 +89,18 @@ class Edging(Content, Plain, frozen=True, tag_field="kind", tag="edging"):
             check_value(map_name, source)
 
     def refers(self) -> References:
-        return References(pictures=frozenset(() if self.picture is None else (self.picture,)))
+        return References(pictures=frozenset(one for one in (self.picture, self.corner_picture) if one is not None))
 
     def carried(self, carrying: Carrying) -> Edging:
-        path = None if self.path is None else carrying.place(self.path)
-        picture = None if self.picture is None else carrying.picture(self.picture)
-        same = path is self.path and picture == self.picture
-        return self if same else replace(self, path=path, picture=picture)
+        changes: dict[str, Any] = {"paths": tuple(carrying.place(path) for path in self.paths)}
+        for name in ("picture", "corner_picture"):
+            named = getattr(self, name)
+            changes[name] = None if named is None else carrying.picture(named)
+        for name in LENGTHS:
+            given = getattr(self, name)
+            changes[name] = None if given is None else carrying.length(given)
+        made = replace(self, **changes)
+        return self if made == self else made
+
+
+LENGTHS = ("offset", "length", "width", "gap", "blur", "corner_size")  # those of an edging that are in model units

@@ -64,6 +64,9 @@ class Carrying:
     def layer(self, number: int) -> int:
         return number
 
+    def length(self, units: float) -> float:
+        return units
+
 
 class Kind:
     """Base of all kinds; a mixin, so that documents stay plain structs."""
@@ -71,6 +74,11 @@ class Kind:
     __slots__ = ()
     if TYPE_CHECKING:  # what msgspec gives every struct
         __struct_fields__: ClassVar[tuple[str, ...]]
+
+    @property
+    def keys_of(self) -> str:
+        """The field whose own fields count as its keys, too; "" for none."""
+        return ""
 
     def refers(self) -> References:
         """What must be there for it."""
@@ -170,6 +178,7 @@ class Content(Kind):
     holds_layers: ClassVar[bool] = False
     own_pixels: ClassVar[bool] = True  # it shows something by itself, whatever lies below it
     has_settings: ClassVar[bool] = True  # they can be replaced as a whole; else it has commands of its own
+    repeats: ClassVar[bool] = False  # motifs along runs, as edgings do
 
     def check(self, project: Any) -> None:
         """Refuse numbers, pictures or effects that cannot be (CommandError)."""

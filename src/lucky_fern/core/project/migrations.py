@@ -23,7 +23,29 @@ def _from_4(project: dict[str, Any]) -> dict[str, Any]:
     return {**project, "version": 5}
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3, 4: _from_4}
+def _from_5(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 6 has edgings run along several paths."""
+    return {**project, "version": 6, "layers": _with_paths(project.get("layers"))}
+
+
+def _with_paths(layers: Any) -> Any:
+    if not isinstance(layers, list):
+        return layers  # what is damaged is told by those who read it
+    made = []
+    for layer in layers:
+        content = layer.get("content") if isinstance(layer, dict) else None
+        if isinstance(content, dict) and content.get("kind") == "edging" and "path" in content:
+            content = dict(content)
+            path = content.pop("path")
+            content |= {} if path is None else {"paths": [path]}
+            layer = {**layer, "content": content}
+        elif isinstance(content, dict) and "layers" in content:
+            layer = {**layer, "content": {**content, "layers": _with_paths(content["layers"])}}
+        made.append(layer)
+    return made
+
+
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3, 4: _from_4, 5: _from_5}
 
 
 def migrated(project: Any, version: int) -> Any:

@@ -6,13 +6,13 @@ reach that is left out follows from the model's size.
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal, cast
 
 import msgspec
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.kinds import NOTHING, Carrying, Kind, References, Shape, Table
+from lucky_fern.core.project.kinds import NOTHING, Carrying, Kind, References, Shape, Table, altered
 from lucky_fern.core.project.numbers import check_finite, check_range
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.words import tr
@@ -26,13 +26,17 @@ class Rule(Kind):
     """What is measured."""
 
     __slots__ = ()
+    lengths: ClassVar[tuple[str, ...]] = ()  # the fields that are in model units
 
     def check(self, project: Any) -> None:
         """Refuse numbers out of range (CommandError)."""
 
     def carried(self, carrying: Carrying) -> Rule:
         """Brought along."""
-        return self
+        every = {name: getattr(self, name) for name in self.lengths}
+        given: dict[str, float] = {name: units for name, units in every.items() if units is not None}
+        scaled = {name: carrying.length(units) for name, units in given.items()}
+        return self if scaled == given else altered(self, **scaled)
 
     @property
     def sees_below(self) -> bool:
@@ -50,6 +54,10 @@ class RuleShape(Shape, Plain, frozen=True, tag_field="kind", tag="rule"):
     low: float = 0.0
     high: float = 1.0
     gamma: float = 1.0
+
+    @property
+    def keys_of(self) -> str:
+        return "rule"
 
     def check(self, project: Any) -> None:
         check_range("low", self.low, -10, 10)
@@ -86,6 +94,8 @@ class Edges(Rule, Plain, frozen=True, tag_field="rule", tag="edges"):
 
     reach: float | None = None
 
+    lengths: ClassVar[tuple[str, ...]] = ("reach",)
+
     def check(self, project: Any) -> None:
         _check_reach(self.reach)
 
@@ -94,6 +104,8 @@ class Crevices(Rule, Plain, frozen=True, tag_field="rule", tag="crevices"):
     """What lies deep: 1 in a right-angled inner corner."""
 
     reach: float | None = None
+
+    lengths: ClassVar[tuple[str, ...]] = ("reach",)
 
     def check(self, project: Any) -> None:
         _check_reach(self.reach)
@@ -105,6 +117,8 @@ class Occlusion(Rule, Plain, frozen=True, tag_field="rule", tag="occlusion"):
     reach: float | None = None
     rays: int = 32
 
+    lengths: ClassVar[tuple[str, ...]] = ("reach",)
+
     def check(self, project: Any) -> None:
         _check_reach(self.reach)
         _check_rays(self.rays)
@@ -115,6 +129,8 @@ class Thin(Rule, Plain, frozen=True, tag_field="rule", tag="thin"):
 
     reach: float | None = None
     rays: int = 32
+
+    lengths: ClassVar[tuple[str, ...]] = ("reach",)
 
     def check(self, project: Any) -> None:
         _check_reach(self.reach)
@@ -150,6 +166,8 @@ class Height(Rule, Plain, frozen=True, tag_field="rule", tag="height", rename={"
     start: float | None = None
     end: float | None = None
 
+    lengths: ClassVar[tuple[str, ...]] = ("start", "end")
+
     def check(self, project: Any) -> None:
         check_finite(*(one for one in (self.start, self.end) if one is not None))
         if self.start is not None and self.start == self.end:
@@ -162,6 +180,8 @@ class Seams(Rule, Plain, frozen=True, tag_field="rule", tag="seams"):
     reach: float | None = None
     of: Border = "islands"
     angle: float = 30.0
+
+    lengths: ClassVar[tuple[str, ...]] = ("reach",)
 
     def check(self, project: Any) -> None:
         _check_reach(self.reach)
@@ -187,6 +207,8 @@ class Grain(Rule, Plain, frozen=True, tag_field="rule", tag="grain"):
     seed: int = 0
     stretch: float = 1.0
 
+    lengths: ClassVar[tuple[str, ...]] = ("size",)
+
     def check(self, project: Any) -> None:
         check_range("stretch", self.stretch, 0.01, 100)
         if self.size is not None and not 0 < self.size < 1e12:
@@ -203,6 +225,8 @@ class Rim(Rule, Plain, frozen=True, tag_field="rule", tag="rim"):
     of: int
     reach: float | None = None
 
+    lengths: ClassVar[tuple[str, ...]] = ("reach",)
+
     def check(self, project: Any) -> None:
         _check_reach(self.reach)  # a layer that is not there any more has no rim
 
@@ -210,5 +234,5 @@ class Rim(Rule, Plain, frozen=True, tag_field="rule", tag="rim"):
         return NOTHING | References(layers=frozenset((self.of,)))
 
     def carried(self, carrying: Carrying) -> Rim:
-        of = carrying.layer(self.of)
-        return self if of == self.of else msgspec.structs.replace(self, of=of)
+        of, made = carrying.layer(self.of), cast(Rim, super().carried(carrying))
+        return made if of == self.of else msgspec.structs.replace(made, of=of)

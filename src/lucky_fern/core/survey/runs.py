@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -19,7 +21,8 @@ class Runs(NamedTuple):
     """Edges (N) of runs: ends (N, 2, 3), the run that each belongs to (N,), one after the other.
 
     ``inward`` (N, 3) points from the edge onto the face whose normal (N, 3) is ``facing``; zero where both sides
-    count. ``turn`` (N,) is by how much, in radians, the run turns inward where the edge ends. ``closed`` (R,).
+    count. ``turn`` (N,) is by how much, in radians, the way turns inward where the edge ends, ``turned`` (N,) where
+    it begins; 0 where nothing goes on there. ``closed`` (R,).
     """
 
     ends: F64
@@ -27,6 +30,7 @@ class Runs(NamedTuple):
     inward: F64
     facing: F64
     turn: F64
+    turned: F64
     closed: Bool
 
     @property
@@ -106,7 +110,26 @@ def runs_of(surface: Surface, chosen: Bool, both: bool = False, outward: bool = 
         facing = across
     inward = np.zeros_like(facing) if both else unit_rows(np.cross(facing, ends[:, 1] - ends[:, 0]))
     turn = np.where(after[rows] >= 0, np.pi - angle[rows], 0.0)
-    return Runs(ends, np.array(run, np.int32), inward, facing, turn, np.array(closed, np.bool_))
+    numbers, loops = np.array(run, np.int32), np.array(closed, np.bool_)
+    return Runs(ends, numbers, inward, facing, turn, _turned(turn, numbers, loops), loops)
+
+
+def _turned(turn: F64, run: I32, closed: Bool) -> F64:
+    """(N,) how the way turns where edges begin, from how it turns where those before them end."""
+    if not len(turn):
+        return turn
+    first, before = _heads(run)
+    return np.where(~first | closed[run], turn[before], 0.0)
+
+
+def _heads(run: I32) -> tuple[Bool, I64]:
+    """(N,) whether an edge is the first of its run; (N,) the one before it, the last of the run for the first."""
+    if not len(run):
+        return np.zeros(0, np.bool_), np.zeros(0, np.int64)
+    first = np.append(True, run[1:] != run[:-1])
+    before = np.arange(len(run)) - 1
+    before[first] = np.flatnonzero(np.append(first[1:], True))
+    return first, before
 
 
 def run_along(points: F64, normals: F64, closed: bool) -> Runs:
@@ -119,8 +142,64 @@ def run_along(points: F64, normals: F64, closed: bool) -> Runs:
     turn = np.arctan2(sine, (way * following).sum(axis=1))
     if not closed and len(turn):
         turn[-1] = 0.0
-    nothing = np.zeros((len(ends), 3))
-    return Runs(ends, np.zeros(len(ends), np.int32), nothing, facing, turn, np.array([closed], np.bool_))
+    numbers, loops = np.zeros(len(ends), np.int32), np.array([closed], np.bool_)
+    return Runs(ends, numbers, np.zeros((len(ends), 3)), facing, turn, _turned(turn, numbers, loops), loops)
+
+
+def together(several: Sequence[Runs]) -> Runs:
+    """Runs one after the other, numbered through."""
+    before = np.cumsum([0, *(len(one.closed) for one in several)])
+    run = np.concatenate([one.run + number for one, number in zip(several, before[:-1], strict=True)])
+    rest = {name: np.concatenate([getattr(one, name) for one in several])
+            for name in ("ends", "inward", "facing", "turn", "turned", "closed")}  # fmt: skip
+    return Runs(run=run.astype(np.int32), **rest)
+
+
+def stopped(runs: Runs, angle: float) -> Runs:
+    """The same runs, ended wherever the way turns by ``angle`` degrees or more. How it turns there is still told."""
+    if not len(runs.run):
+        return runs
+    least = np.radians(angle)
+    first, _ = _heads(runs.run)
+    begins = first | (np.abs(runs.turned) >= least)
+    order, closed, run = np.arange(len(runs.run)), [], np.zeros(len(runs.run), np.int32)
+    starts = [*np.flatnonzero(first).tolist(), len(runs.run)]
+    for low, high in pairwise(starts):
+        cuts = np.flatnonzero(np.abs(runs.turned[low:high]) >= least)
+        if runs.closed[runs.run[low]] and len(cuts):
+            order[low:high] = low + np.roll(np.arange(high - low), -int(cuts[0]))  # it begins at a corner
+            closed += [False] * len(cuts)
+        elif runs.closed[runs.run[low]]:
+            closed.append(True)
+        else:
+            closed += [False] * (1 + int((cuts > 0).sum()))
+    heads = begins[order]
+    heads[starts[:-1]] = True
+    run = (np.cumsum(heads) - 1).astype(np.int32)
+    rest = {name: getattr(runs, name)[order] for name in ("ends", "inward", "facing", "turn", "turned")}
+    return Runs(run=run, closed=np.array(closed, np.bool_), **rest)
+
+
+def corners_of(runs: Runs, angle: float, offset: float, length: float) -> Runs:
+    """A short run of one edge, ``length`` long, across each corner of ``angle`` degrees or more.
+
+    It lies where the lines ``offset`` inward meet, along the mean of both ways.
+    """
+    two = np.flatnonzero(np.abs(runs.turned) >= np.radians(angle))
+    one = _heads(runs.run)[1][two]
+    way = unit_rows(runs.ends[:, 1] - runs.ends[:, 0])
+    sided = np.abs(runs.inward).sum(axis=1, keepdims=True) > 0
+    left = np.where(sided, runs.inward, np.cross(runs.facing, way))
+    both = left[one] + left[two]
+    meeting: F64 = np.maximum(1 + np.einsum("nd,nd->n", left[one], left[two]), 0.2)
+    towards: Bool = np.asarray(runs.turn[one] * np.sign(offset) > 0)
+    middle = runs.ends[one, 1] + offset * np.where(towards[:, None], both / meeting[:, None], unit_rows(both))
+    along = unit_rows(way[one] + way[two]) * (length / 2)
+    facing = unit_rows(runs.facing[one] + runs.facing[two])
+    count = len(one)
+    nothing = np.zeros(count)
+    return Runs(np.stack([middle - along, middle + along], axis=1), np.arange(count, dtype=np.int32),
+                np.zeros((count, 3)), facing, nothing, nothing, np.zeros(count, np.bool_))  # fmt: skip
 
 
 @kernel
@@ -157,30 +236,34 @@ def _after(chosen: Bool, neighbour: I32, entry: I32, corners: F64) -> tuple[I64,
     return out, angle
 
 
-def sorted_runs(runs: Runs, offset: float, reach: float) -> Sorted:
+def sorted_runs(runs: Runs, offset: float, reach: float, room: float = 0.0) -> Sorted:
     """The lines ``offset`` inward of runs, made ready for questions within ``reach`` of the runs.
 
     At a corner towards the line's side both of its ends are cut (by the tangent of half the angle), at one away from
-    it the line goes round in an arc: so lengths along it are real ones.
+    it the line goes round in an arc: so lengths along it are real ones. Runs that stop at a corner end ``room``
+    before.
     """
     own, count = runs.own, len(runs.closed)
-    turn = np.clip(runs.turn, -_SHARPEST, _SHARPEST)
-    towards = turn * np.sign(offset) > 0
-    cut_end = np.where(towards, np.abs(offset) * np.tan(np.abs(turn) / 2), 0.0)
-    arc_end = np.where(towards | (turn == 0), 0.0, np.abs(offset))
-    last = np.append(runs.run[1:] != runs.run[:-1], True) if len(own) else np.zeros(0, np.bool_)
-    first = np.append(True, last[:-1]) if len(own) else last
-    head = np.flatnonzero(first)
-    before = np.arange(len(own)) - 1
-    before[first] = np.flatnonzero(last)
-    linked = ~first | runs.closed[runs.run]
-    cut_start = np.where(linked, cut_end[before], 0.0)
-    arc_start = np.where(linked, arc_end[before], 0.0)
-    round_start = np.where(linked, arc_start * np.abs(turn[before]), 0.0)
+    first = _heads(runs.run)[0]
+    last = np.append(first[1:], True) if len(own) else first
+    open_ = ~runs.closed[runs.run]
+
+    def at_corner(turn: F64, ends: Bool) -> tuple[F64, F64]:
+        """How much is cut off there, and the radius of the arc."""
+        turn = np.clip(turn, -_SHARPEST, _SHARPEST)
+        towards = turn * np.sign(offset) > 0
+        off = np.where(towards, np.abs(offset) * np.tan(np.abs(turn) / 2), 0.0) + np.where(
+            ends & (turn != 0), room, 0
+        )
+        return off, np.where(towards | (turn == 0) | ends, 0.0, np.abs(offset))
+
+    cut_end, arc_end = at_corner(runs.turn, last & open_)
+    cut_start, arc_start = at_corner(runs.turned, first & open_)
+    round_start = arc_start * np.abs(np.clip(runs.turned, -_SHARPEST, _SHARPEST))
     most = np.maximum(own - cut_start - cut_end, 0.0)
     spent = most + np.where(first, 0.0, round_start)
     at = np.cumsum(spent) - most
-    begin = at - (np.cumsum(spent) - spent)[head][runs.run] if len(own) else at
+    begin = at - (np.cumsum(spent) - spent)[np.flatnonzero(first)][runs.run] if len(own) else at
     length = np.asarray(np.bincount(runs.run, spent, count), np.float64)
     length += np.where(runs.closed, np.bincount(runs.run, np.where(first, round_start, 0.0), count), 0.0)
     made = cut(runs.ends, reach)

@@ -1,0 +1,99 @@
+"""Steps that make a layer of their own: washes, brushwork, adjustments, and layers of any kind."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, Protocol
+
+import msgspec
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
+from lucky_fern.core.jobs.places import kept_picture
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import SetRelief
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
+from lucky_fern.core.project.kinds import CONTENTS, EFFECTS
+from lucky_fern.core.project.plain import Sampling
+from lucky_fern.words import tr
+
+
+class _Relieved(Protocol):
+    """A step that may say how heights shape normals."""
+
+    @property
+    def relief(self) -> bool | Relief: ...
+
+
+class WashStep(Made, frozen=True):
+    """``wash``: values or repeating pictures on every texel in scope."""
+
+    values: dict[str, str | float] = msgspec.field(default_factory=dict)
+    pictures: dict[str, str] = msgspec.field(default_factory=dict)
+    repeat: tuple[float, float] = (1.0, 1.0)
+    offset: tuple[float, float] = (0.0, 0.0)
+    rotate: float = 0.0
+    sampling: Sampling = "smooth"
+    by: Literal["uv", "triplanar"] = "uv"
+    relief: bool | Relief = False
+
+
+class BrushworkStep(Made, frozen=True):
+    """``brushwork``: an empty painted layer."""
+
+
+class AdjustStep(Made, frozen=True, kw_only=True):
+    """``adjust``: an adjustment of what is below, on one map; further keys are those of its ``kind``."""
+
+    kind: str
+    map: str = "colour"
+
+
+class LayerStep(Made, frozen=True, kw_only=True):
+    """``layer``: a layer of any kind; further keys are those of its ``kind``."""
+
+    kind: str
+    channels: dict[str, str | float] = msgspec.field(default_factory=dict)
+
+
+def do_wash(here: Here, step: WashStep) -> str:
+    set_relief(here, step)
+    channels = {name: Channel(value, relief=relief_of(step, name)) for name, value in step.values.items()}
+    if "picture" in step.values.values():
+        raise CommandError(tr('a wash takes pictures under \'pictures\': {"colour": "file.png"}'))
+    for name, path in step.pictures.items():
+        if name not in MAPS:
+            raise CommandError(
+                tr("there is no map called {name!r}; the maps are {MAPS}", name=name, MAPS=", ".join(MAPS))
+            )
+        picture = kept_picture(here.studio, here.folder / path)
+        channels[name] = Channel("picture", picture=picture, relief=relief_of(step, name))
+    if not channels:
+        raise CommandError(tr("a wash needs 'values' or 'pictures'"))
+    content = Wash(step.repeat, step.offset, step.rotate, step.sampling, step.by)
+    return add_layer(here, step, "Wash", content, channels)
+
+
+def relief_of(step: _Relieved, name: str) -> bool:
+    """Whether a step's height shapes normals; how strongly all that do is the project's."""
+    return step.relief is not False and name == "height"
+
+
+def set_relief(here: Here, step: _Relieved) -> None:
+    """Set the project's relief where a step says how strong it is."""
+    if isinstance(step.relief, Relief):
+        here.studio.execute(SetRelief(step.relief))
+
+
+def do_brushwork(here: Here, step: BrushworkStep) -> str:
+    return add_layer(here, step, "Brushwork", Brushwork(), {})
+
+
+def do_adjust(here: Here, step: AdjustStep, own: dict[str, Any]) -> str:
+    effect = of_kind(EFFECTS, step.kind, own, "adjustment")
+    return add_layer(here, step, step.kind.capitalize(), Adjustment(effect), {step.map: Channel()})
+
+
+def do_layer(here: Here, step: LayerStep, own: dict[str, Any]) -> str:
+    content = of_kind(CONTENTS, step.kind, own, "layer")
+    channels = {name: Channel(value) for name, value in step.channels.items()}
+    return add_layer(here, step, step.kind.capitalize(), content, channels)
