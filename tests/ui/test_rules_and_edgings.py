@@ -95,12 +95,14 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
     hands.fields["edging length"].changed.emit(0.004)
     assert parts.selection.layer.content.length == 0.004
     hands.fields["edging groove"].click()
+    hands.wait()
     names = [layer.name for layer in parts.work.project.layers]
     assert names.index("Groove of Stitches") == names.index("Stitches") - 1
     parts.selection.select(edging.id)
     hands.fields["edging length"].changed.emit(0.3)  # longer than any border
     hands.wait()
     hands.fields["edging fit"].click()
+    hands.wait()
     assert parts.selection.layer.content.length < 0.3
     kept = own_folder() / "worn.fernrecipe"
     monkeypatch.setattr(asking, "save_file", lambda *_: kept)
@@ -115,6 +117,37 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
         press(menu, text)
         hands.until(lambda number=number: len(parts.work.project.layers) == count + number)
     hands.wait()
+
+
+def test_an_edging_runs_along_strokes_of_the_hand_with_a_picture_of_the_kit(hands: Hands) -> None:
+    parts, view = hands.parts, hands.window.model_view
+    press(add_menu(hands.window.matter, hands.window), "Rivets")
+    hands.wait()
+    hands.fields["edging draw"].click()
+    assert parts.striping.armed and parts.striping.edging == parts.selection.selected
+    middle = np.array([view.width() * 0.4, view.height() * 0.6])
+    for number, far in enumerate(((60, 20), (10, -70)), 1):
+        hands.drag(view, middle, middle + np.array(far), steps=12)
+        hands.wait()
+        edging = parts.selection.layer.content
+        assert edging.along == "path" and len(edging.paths) == number
+        ends = [
+            view.spot(np.array(edging.paths[-1].points[at]), np.array(edging.paths[-1].normals[at])) for at in (0, -1)
+        ]
+        assert np.abs(ends[0] - middle).max() < 2 and np.abs(ends[1] - middle - far).max() < 2
+    parts.work.undo()
+    assert len(parts.selection.layer.content.paths) == 1
+    parts.striping.arm(False)
+    hands.wait()
+    assert not hands.fields["edging draw"].isChecked()
+    motif = hands.fields["edging motif"]
+    at = motif.findText(next(iter(parts.work.project.pictures)))
+    motif.setCurrentIndex(at)
+    motif.activated.emit(at)
+    layer = parts.selection.layer
+    assert layer.content.picture == motif.itemText(at) and layer.channels["colour"].source == "picture"
+    hands.fields["edging whole"].click()
+    assert parts.selection.layer.content.whole
 
 
 def test_a_rule_is_looked_at_alone_at_the_model_station_and_gone_elsewhere(hands: Hands) -> None:

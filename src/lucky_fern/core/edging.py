@@ -84,3 +84,17 @@ def with_path(layer: Layer, path: Place, at: int | None = None) -> SetContent:
     number = len(edging.paths) if at is None else at
     paths = (*edging.paths[:number], path, *edging.paths[number + 1 :])
     return SetContent(layer.id, replace(edging, paths=paths))
+
+
+def along_path(layer: Layer, path: Place) -> SetContent:
+    """The edit that has an edging run along one more path; one that runs along borders runs along it alone then.
+
+    Raises
+    ------
+    CommandError
+        If the layer is no edging.
+    """
+    edging = edging_of(layer)
+    if edging.along == "path":
+        return with_path(layer, path)
+    return SetContent(layer.id, replace(edging, along="path", paths=(path,)))

@@ -157,3 +157,27 @@ def _project(corners: F64, points: F64, towards: F64, reach: float, out: F64, me
             if abs(far) < best:
                 best, met[n] = abs(far), 1.0
                 out[n, 0], out[n, 1], out[n, 2] = p[0] + far * d[0], p[1] + far * d[1], p[2] + far * d[2]
+
+
+def thinned(points: F64, tolerance: float) -> list[int]:
+    """Which of the points (N, 3) of a line are kept so that the others lie within ``tolerance`` of it.
+
+    References
+    ----------
+    Douglas and Peucker, "Algorithms for the reduction of the number of points required to represent a digitized
+    line", 1973.
+    """
+    kept, todo = {0, len(points) - 1}, [(0, len(points) - 1)]
+    while todo:
+        low, high = todo.pop()
+        if high - low < 2:
+            continue
+        start, way = points[low], points[high] - points[low]
+        share = np.clip((points[low + 1 : high] - start) @ way / max(float(way @ way), 1e-300), 0, 1)
+        far = np.linalg.norm(points[low + 1 : high] - start - share[:, None] * way, axis=1)
+        worst = int(np.argmax(far))
+        if far[worst] > tolerance:
+            at = low + 1 + worst
+            kept.add(at)
+            todo += [(low, at), (at, high)]
+    return sorted(kept)

@@ -1,4 +1,4 @@
-"""Stripes under the pointer: picking the points of a new one, and moving, adding and taking away those of another."""
+"""Paths under the pointer: drawing a new one by points or a stroke, and moving, adding and taking away points."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.snap import snapped_hit
-from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.places import Along, Point
 from lucky_fern.core.sheets.picking import SurfaceHit, smooth_normal
 from lucky_fern.ui.gestures.gesture import Gesture
@@ -22,8 +21,8 @@ from lucky_fern.ui.tools.striping import StripeTool
 from lucky_fern.words import tr
 
 _REACH = 9.0  # pixels within which a point is taken hold of
-_NARROW = 0.02  # of the model's size: a new stripe's width
 _SNAP = 8.0  # pixels
+_DRAGGED = 6.0  # pixels after which a press is a stroke
 
 
 class StripeHandles(Gesture):
@@ -41,6 +40,8 @@ class StripeHandles(Gesture):
         self.view = view
         self.work, self.selection, self.looking, self.faces, self.striping = work, selection, looking, faces, striping
         self._held: int | None = None
+        self._stroke: list[tuple[Point, Point]] = []
+        self._pressed: F64 | None = None
         striping.changed.connect(view.refresh)
 
     @property
@@ -53,7 +54,7 @@ class StripeHandles(Gesture):
         tool = self.striping
         if tool.armed:
             return self._draw(point, event)
-        stripe = self.selection.stripe
+        stripe = self.selection.path
         if stripe is None:
             return False
         layer, place, _ = stripe
@@ -74,26 +75,43 @@ class StripeHandles(Gesture):
         at, facing = _told(self.work, hit)
         points = (*place.points[: middle + 1], at, *place.points[middle + 1 :])
         normals = (*place.normals[: middle + 1], facing, *place.normals[middle + 1 :])
-        self.work.execute(SetPlace(layer.id, replace(place, points=points, normals=normals)))
+        self.work.execute(self.selection.path_edit(layer, replace(place, points=points, normals=normals)))
         self._held = middle + 1
         return True
 
     def _draw(self, point: F64, event: QMouseEvent) -> bool:
-        tool, stripe = self.striping, self.selection.stripe
+        """A press while drawing: a stroke begins, or it is a click and a point is added where it is let go."""
+        tool = self.striping
         if event.type() == event.Type.MouseButtonDblClick:
             tool.arm(False)
             return True
-        if stripe is not None and stripe[0].id == tool._drawn and len(stripe[1].points) > 2:
-            knots = self._knots(stripe[1])
-            if knots[0] is not None and np.linalg.norm(knots[0] - point) <= _REACH:
+        going = tool.going
+        if going is not None and len(going[1].points) > 2:
+            first = self._knots(going[1])[0]
+            if first is not None and np.linalg.norm(first - point) <= _REACH:
                 tool.close()
                 return True
         hit = self._snapped(point, event)
         if hit is None:
             self.work.said.emit(tr("There is no surface there; click on the model or on an island."), True)
         else:
-            tool.add(*_told(self.work, hit))
+            self._stroke, self._pressed = [_told(self.work, hit)], point
         return True
+
+    def _go_on(self, point: F64) -> None:
+        """The stroke goes on to what lies under a pixel."""
+        hit = self.view.surface_at(point)
+        if hit is None or not self._stroke or self._pressed is None:
+            return
+        if len(self._stroke) > 1 or np.linalg.norm(point - self._pressed) > _DRAGGED:
+            start = self.view.surface_at(self._pressed)
+            if len(self._stroke) == 1 and start is not None:  # a hand that draws snaps to nothing
+                self._stroke[0] = _told(self.work, start)
+                self.view.drawn.hint_line = ""
+            self._stroke.append(_told(self.work, hit))
+            points, normals = (np.array(one) for one in zip(*self._stroke, strict=True))
+            self.view.drawn.way = self.view.line_of(points, normals)
+            self.view.redraw()
 
     def _snapped(self, point: F64, event: QMouseEvent) -> SurfaceHit | None:
         hit, studio = self.view.surface_at(point), self.work.studio
@@ -104,18 +122,22 @@ class StripeHandles(Gesture):
         return found.hit
 
     def _take_away(self, knot: int) -> None:
-        stripe = self.selection.stripe
+        stripe = self.selection.path
         if stripe is None or len(stripe[1].points) <= 2:
-            self.work.said.emit(tr("A stripe keeps two points; remove the layer to be rid of it."), True)
+            self.work.said.emit(tr("A path keeps two points; remove the layer to be rid of it."), True)
             return
         layer, place, _ = stripe
         points = place.points[:knot] + place.points[knot + 1 :]
         normals = place.normals[:knot] + place.normals[knot + 1 :]
         closed = place.closed and len(points) > 2
-        self.work.execute(SetPlace(layer.id, replace(place, points=points, normals=normals, closed=closed)))
+        new = replace(place, points=points, normals=normals, closed=closed)
+        self.work.execute(self.selection.path_edit(layer, new))
 
     def move(self, point: F64, event: QMouseEvent) -> None:
-        stripe, held = self.selection.stripe, self._held
+        if self._stroke:
+            self._go_on(point)
+            return
+        stripe, held = self.selection.path, self._held
         if stripe is None or held is None:
             return
         hit = self._snapped(point, event)
@@ -125,11 +147,16 @@ class StripeHandles(Gesture):
         at, facing = _told(self.work, hit)
         points = (*place.points[:held], at, *place.points[held + 1 :])
         normals = (*place.normals[:held], facing, *place.normals[held + 1 :])
-        self.work.execute(SetPlace(layer.id, replace(place, points=points, normals=normals)), merge=True)
+        self.work.execute(self.selection.path_edit(layer, replace(place, points=points, normals=normals)), merge=True)
 
     def release(self, point: F64, event: QMouseEvent) -> None:
         self._held = None
         self.view.drawn.hint_line = ""
+        stroke, self._stroke = self._stroke, []
+        if len(stroke) > 2:
+            self.striping.draw(*zip(*stroke, strict=True))
+        elif stroke:
+            self.striping.add(*stroke[0])
 
     def finish(self) -> None:
         self.striping.arm(False)
@@ -139,7 +166,7 @@ class StripeHandles(Gesture):
             return None
         if self.striping.armed:
             return Qt.CursorShape.CrossCursor
-        stripe = self.selection.stripe
+        stripe = self.selection.path
         if stripe is not None:
             knots = self._knots(stripe[1])
             if self._near(point, [*knots, *_middles(knots, stripe[1].closed)]) is not None:
@@ -151,7 +178,7 @@ class StripeHandles(Gesture):
         drawn.knots, drawn.way = [], []
         if self.looking.station != "artwork" or self.work.studio is None:
             return
-        stripe, tool = self.selection.stripe, self.striping
+        stripe, tool = self.selection.path, self.striping
         if tool.armed and tool.first is not None and stripe is None:
             spot = self.view.spot(np.array(tool.first[0]), np.array(tool.first[1]))
             drawn.knots = [] if spot is None else [(spot, True)]

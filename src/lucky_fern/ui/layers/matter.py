@@ -18,6 +18,7 @@ from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.filling import Filling
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.striping import StripeTool
 from lucky_fern.ui.widgets.commands import Commands
 
 
@@ -40,3 +41,4 @@ class Matter:
     faces: Faces
     laying: Laying
     filling: Filling
+    striping: StripeTool

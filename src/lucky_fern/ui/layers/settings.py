@@ -36,7 +36,7 @@ class SettingsPanel(QScrollArea):
         self._making = QTimer(self, singleShot=True, interval=0)
         self._making.timeout.connect(self._go_on)
         matter.work.project_changed.connect(self._follow)
-        for signal in (matter.selection.changed, matter.handles.changed):
+        for signal in (matter.selection.changed, matter.handles.changed, matter.striping.changed):
             signal.connect(self.refresh)
         self.refresh()
 

@@ -6,8 +6,10 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.project.commands import AddLayer, Command, DuplicateLayers, GroupLayers, Several
+from lucky_fern.core.edging import with_path
+from lucky_fern.core.project.commands import AddLayer, Command, DuplicateLayers, GroupLayers, SetPlace, Several
 from lucky_fern.core.project.document import Decal, Layer, walk
+from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.places import Along, Framed, place_height
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.work import Work
@@ -54,6 +56,21 @@ class Selection(QObject):
         """The selected layer with its path and the length of one picture along it, if it is a stripe."""
         found = self._placed()
         return None if found is None or not isinstance(found[1], Along) else (found[0], found[1], found[2])
+
+    @property
+    def path(self) -> tuple[Layer, Along, float] | None:
+        """The path that points are dragged on: a stripe's, or the last one of an edging that runs along some."""
+        layer = self.layer
+        if layer is None or not isinstance(layer.content, Edging):
+            return self.stripe
+        last = layer.content.paths[-1] if layer.content.paths else None
+        return (layer, last, last.width) if isinstance(last, Along) else None
+
+    def path_edit(self, layer: Layer, path: Along) -> Command:
+        """The edit that has the path that points are dragged on run otherwise."""
+        if isinstance(layer.content, Edging):
+            return with_path(layer, path, len(layer.content.paths) - 1)
+        return SetPlace(layer.id, path)
 
     def _placed(self) -> tuple[Layer, Framed | Along, float] | None:
         layer, studio = self.layer, self.work.studio

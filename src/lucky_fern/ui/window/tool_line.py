@@ -219,7 +219,8 @@ class ToolLine(QWidget):
             button.setVisible(self.parts.looking.station == "artwork")
         if self.parts.looking.station != "artwork":
             self.parts.striping.arm(False)
-        self.commands["put.stripe"].setChecked(self.parts.striping.armed)
+        striping = self.parts.striping
+        self.commands["put.stripe"].setChecked(striping.armed and striping.edging is None)
         self.commands["put.slide"].setChecked(self.parts.sliding.up)
         self.commands["put.label"].setChecked(self.parts.dropping.thing == "label")
         self.commands["put.figure"].setChecked(self.parts.dropping.thing == "figure")
@@ -233,8 +234,8 @@ class ToolLine(QWidget):
         self.modes.setVisible(decal is not None and not self.parts.sliding.up)
         if self.parts.dropping.thing is not None:
             self.title.setText(tr("Click where it is to be"))
-        elif self.parts.striping.armed:
-            self.title.setText(tr("Click its points; Enter ends it"))
+        elif striping.armed:
+            self.title.setText(tr("Click its points, or draw; Enter ends it"))
         elif self.parts.sliding.up:
             self.title.setText(tr("Drag it over the model"))
         elif decal is not None:
