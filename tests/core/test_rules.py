@@ -18,9 +18,11 @@ from lucky_fern.core.project.commands import RemoveLayers, SetLayer, SetPlace
 from lucky_fern.core.sheets.grid import all_chunks
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.survey.falls import climbed, rounded_normals
 from lucky_fern.core.survey.grain import grain
 from lucky_fern.core.survey.rays import Rays
 from lucky_fern.core.survey.surfels import lean, surfels_of
+from lucky_fern.core.survey.survey import border_edges
 from samples import save_png
 
 
@@ -297,3 +299,61 @@ def test_a_rule_is_corrected_by_hand_and_the_last_stroke_is_what_shows(tmp_path:
     assert [entry.mode for entry in studio.project.masks[studio.project.layers[0].mask].entries] == [
         "replace", "subtract", "add",
     ]  # fmt: skip
+
+
+def lampshade(path: Path, around: int, rings: int, below: float, above: float) -> Studio:
+    """A cone's side, open at both ends, ``around`` flat strips from y = 0 to 1; each strip is an island of its own."""
+    lines = []
+    for k in range(around):
+        for j in range(rings + 1):
+            for turn in (k, k + 1):
+                y = j / rings
+                radius, angle = below + (above - below) * y, 2 * np.pi * turn / around
+                lines.append(f"v {radius * np.cos(angle):.9f} {y:.9f} {radius * np.sin(angle):.9f}")
+                lines.append(f"vt {(k + 0.05 + 0.9 * (turn - k)) / around:.6f} {0.02 + 0.96 * y:.6f}")
+        first = 2 * k * (rings + 1) + 1
+        for j in range(rings):
+            a, b, c, d = (first + 2 * j + n for n in (0, 1, 3, 2))
+            lines.append("f " + " ".join(f"{n}/{n}" for n in (a, d, c, b)))
+    path.write_text("\n".join(lines))
+    return Studio.new(path, sheet_size=64)
+
+
+@pytest.mark.parametrize(("below", "above"), [(1.0, 0.4), (0.4, 1.0), (0.7, 0.7)])
+def test_what_runs_down_a_cone_comes_straight_from_above_over_every_crease_and_seam(
+    tmp_path: Path, below: float, above: float
+) -> None:
+    studio = lampshade(tmp_path / "cone.obj", 24, 5, below, above)
+    surface, model = studio.surface, studio.model
+    points = np.einsum("k,tkd->td", [0.2, 0.5, 0.3], model.corners)
+    edges = border_edges(surface, "open")
+    found = climbed(
+        surface, rounded_normals(model, 40), points, np.arange(len(points)), edges, np.array([0, -1.0, 0]), 9.0
+    )
+    assert (found.far >= 0).all() and np.allclose(found.source[:, 1], 1)
+    slant = np.hypot(1, below - above)
+    assert np.abs(found.far - (1 - points[:, 1]) * slant).max() < 0.03
+    turned = np.angle(
+        np.exp(1j * (np.arctan2(found.source[:, 2], found.source[:, 0]) - np.arctan2(points[:, 2], points[:, 0])))
+    )
+    assert np.abs(turned).max() < 2 * np.pi / 24 / 2  # within half a strip
+    short = climbed(
+        surface, rounded_normals(model, 40), points, np.arange(len(points)), edges, np.array([0, -1.0, 0]), 0.4
+    )
+    assert ((short.far >= 0) == (found.far <= 0.4)).all()
+
+
+def test_drips_hang_below_edges_and_nothing_runs_on_level_ground(tmp_path: Path) -> None:
+    studio = begun(box(tmp_path / "cube.obj"))
+    value = ruled(studio, rule="drips", reach=0.5, width=0.02, seed=3)
+    inside, points, faces = places(studio)
+    wet = value[inside]
+    level = np.abs(faces[:, 1]) > 0.5
+    assert (wet[level] == 0).all() and (wet[points[:, 1] < 0.5] == 0).all()
+    wall = faces[:, 2] > 0.5
+    upper, lower = wall & (points[:, 1] > 0.95), wall & (points[:, 1] > 0.55) & (points[:, 1] < 0.65)
+    assert 0.15 < (wet[upper] > 0.3).mean() < 0.85 and 0 < (wet[lower] > 0.3).mean() < 0.7 * (wet[upper] > 0.3).mean()
+    sideways = ruled(studio, rule="drips", reach=0.5, width=0.02, down=[1, 0, 0], mode="replace")
+    assert (sideways[inside][np.abs(faces[:, 0]) > 0.5] == 0).all() and sideways[inside].max() > 0.5
+    with pytest.raises(CommandError, match="down"):
+        ruled(studio, rule="drips", down=[0, 0, 0])

@@ -13,6 +13,7 @@ from lucky_fern.core.project.effects import Shade
 from lucky_fern.core.project.kinds import Content
 from lucky_fern.core.project.rules import (
     Crevices,
+    Drips,
     Edges,
     Facing,
     Grain,
@@ -103,13 +104,13 @@ def dirt_in_corners() -> Project:
 
 
 def runs_below_edges() -> Project:
-    """What rain washes down: thin streaks on upright faces, below edges and under cover."""
+    """What rain washes down: streaks that run down the surface from edges, stains where they are fresh."""
     m = _Making()
-    streaks = (Grain("ridges", octaves=3, seed=5, stretch=14.0), 0.52, 0.68)
-    upright = (Facing((0.0, 1.0, 0.0), 180.0), 0.72, 0.5)
+    broken = (Grain(octaves=5, seed=6), 0.15, 0.5)
     return m.recipe(tr("Runs below edges"), [
-        m.wash(tr("Runs"), {"colour": "#4b3a28", "roughness": 0.6},
-               [streaks, upright, (Seams(of="sharp", reach=None), -0.4, 0.8)], 0.55, "multiply"),
+        m.wash(tr("Stain"), {"colour": "#6b4a2c", "roughness": 0.7}, [(Drips(seed=11), 0.0, 0.9), broken], 0.45,
+               "multiply"),
+        m.wash(tr("Runs"), {"colour": "#463524", "roughness": 0.55}, [(Drips(seed=5), 0.15, 0.8)], 0.6, "multiply"),
     ])  # fmt: skip
 
 

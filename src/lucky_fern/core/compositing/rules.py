@@ -20,6 +20,7 @@ from lucky_fern.core.project.document import Project, walk
 from lucky_fern.core.project.rules import (
     RULES,
     Crevices,
+    Drips,
     Edges,
     Facing,
     Grain,
@@ -39,7 +40,7 @@ from lucky_fern.core.survey.surfels import RIGHT_ANGLE
 from lucky_fern.core.survey.survey import numbers_of
 
 # What a length that is left out is, in shares of the model's diagonal.
-BENDING, THICKNESS, BORDER, GRAINS, RIM = 0.008, 0.03, 0.02, 0.02, 0.01
+BENDING, THICKNESS, BORDER, GRAINS, RIM, FALL, STREAK = 0.008, 0.03, 0.02, 0.02, 0.01, 0.05, 0.002
 
 
 @dataclass(frozen=True)
@@ -187,6 +188,12 @@ def _grain(rule: Grain, asked: Asked) -> F32:
     return asked.of_points(lambda points: grain(points / drawn_out, rule.form, size, rule.octaves, rule.seed))
 
 
+def _drips(rule: Drips, asked: Asked) -> F32:
+    reach, width = asked.reach(rule.reach, FALL), asked.reach(rule.width, STREAK)
+    down = np.array(rule.down) / np.linalg.norm(rule.down)
+    return asked.sources.survey.drips(asked.sheet, asked.chunk, reach, width, rule.angle, down, rule.seed)
+
+
 def _rim(rule: Rim, asked: Asked) -> F32:
     reach = asked.reach(rule.reach, RIM)
     return rim_values(asked.sources, asked.project, rule.of, reach, asked.sheet, asked.chunk)
@@ -201,4 +208,5 @@ RULES.add(Height, _height)
 RULES.add(Seams, _seams)
 RULES.add(Vary, _vary)
 RULES.add(Grain, _grain)
+RULES.add(Drips, _drips)
 RULES.add(Rim, _rim)

@@ -219,6 +219,30 @@ class Grain(Rule, Plain, frozen=True, tag_field="rule", tag="grain"):
             )
 
 
+class Drips(Rule, Plain, frozen=True, tag_field="rule", tag="drips"):
+    """What runs down the surface from sharp edges and open borders: streaks of a ``width``, up to ``reach`` long.
+
+    Lengths are in model units; ``angle`` (degrees) says what bends count as sharp, ``down`` where it runs to.
+    """
+
+    reach: float | None = None
+    width: float | None = None
+    angle: float = 30.0
+    down: tuple[float, float, float] = (0.0, -1.0, 0.0)
+    seed: int = 0
+
+    lengths: ClassVar[tuple[str, ...]] = ("reach", "width")
+
+    def check(self, project: Any) -> None:
+        _check_reach(self.reach)
+        if self.width is not None and not 0 < self.width < 1e12:
+            raise CommandError(tr("'width' is a length in model units above 0, not {width:g}", width=self.width))
+        check_range("angle", self.angle, 0, 180, "degrees")
+        check_finite(*self.down)
+        if not any(self.down):
+            raise CommandError(tr("'down' must point somewhere; [0, 0, 0] does not"))
+
+
 class Rim(Rule, Plain, frozen=True, tag_field="rule", tag="rim"):
     """Where another layer ends: 1 on the border of where it shows, 0 at the reach on both sides, over seams too."""
 

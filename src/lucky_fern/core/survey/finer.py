@@ -16,6 +16,7 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import frames, uv_directions
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.survey.falls import rounded_normals
 from lucky_fern.core.survey.rays import Rays
 from lucky_fern.words import tr
 
@@ -40,12 +41,7 @@ class Finer:
     def __init__(self, model: Model, finer: Model, cage: float) -> None:
         self.cage, self._finer, self._rays = cage, finer, Rays(finer)
         # Straight down is alike on both sides of a hard edge, or there would be gaps between.
-        away = np.zeros_like(model.positions)
-        area = np.linalg.norm(np.cross(model.corners[:, 1] - model.corners[:, 0],
-                                       model.corners[:, 2] - model.corners[:, 0]), axis=1)  # fmt: skip
-        for k in range(3):
-            np.add.at(away, model.triangles[:, k], model.face_normals * area[:, None])
-        self._down = -unit_rows(away)[model.triangles]
+        self._down = -rounded_normals(model)
 
     def carry(self, sheet: Sheet, chunk: Chunk) -> Carried:
         """What is found for the texels of a chunk."""

@@ -18,11 +18,13 @@ from lucky_fern.core.arrays import F32, F64, Bool, unit_rows
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, shape
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.survey.falls import climbed, drips, rounded_normals
 from lucky_fern.core.survey.lines import Lines, distances, sorted_lines
 from lucky_fern.core.survey.rays import Rays
 from lucky_fern.core.survey.shelf import Shelf, rounded
 from lucky_fern.core.survey.surfels import Surfels, lean, surfels_of, too_many
 
+_ROUND = 40.0  # degrees up to which faces count as those of one round thing
 _REVISION = 1  # of how things are measured; another one makes what was kept worthless
 
 
@@ -35,6 +37,7 @@ class Survey:
         self._lock = threading.Lock()
         self._surfels: dict[float, Surfels] = {}
         self._lines: dict[tuple[str, float, float], Lines] = {}
+        self._edges: dict[float, Bool] = {}  # those that shed water
         self._sheets: dict[SheetKey, str] = {}  # what lies on each, as a digest
 
     # --- where texels lie -------------------------------------------------------------------------------------
@@ -122,6 +125,35 @@ class Survey:
                 self._lines[key] = sorted_lines(border_lines(self.surface, of, angle), reach)
             lines = self._lines[key]
         return self._filled(inside, 1 - distances(lines, points, reach) / reach)
+
+    def drips(
+        self, sheet: Sheet, chunk: Chunk, reach: float, width: float, angle: float, down: F64, seed: int
+    ) -> F32:
+        """Streaks that run down from sharp edges and open borders; see :mod:`~.falls`. ``down`` is a unit vector."""
+
+        def measure() -> F32:
+            owner = sheet.owners(chunk)
+            inside: Bool = owner >= 0
+            points = sheet.positions(chunk, owner)[inside]
+            found = climbed(
+                self.surface, self._rounded, points, sheet.triangle[owner[inside]], self._shedding(angle), down, reach
+            )
+            return self._filled(inside, drips(found, points, reach, width, seed))
+
+        return self._kept(("drips", reach, width, angle, tuple(down.tolist()), seed), sheet, chunk, measure)
+
+    @cached_property
+    def _rounded(self) -> F64:
+        return rounded_normals(self.surface.model, _ROUND)
+
+    def _shedding(self, angle: float) -> Bool:
+        with self._lock:
+            if angle not in self._edges:
+                if len(self._edges) > 3:
+                    self._edges.pop(next(iter(self._edges)))
+                sharp, open_ = (border_edges(self.surface, of, angle) for of in ("sharp", "open"))
+                self._edges[angle] = sharp | open_
+            return self._edges[angle]
 
     # --- what is kept -----------------------------------------------------------------------------------------
 

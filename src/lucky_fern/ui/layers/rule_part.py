@@ -10,11 +10,12 @@ from typing import Any
 from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
-from lucky_fern.core.compositing.rules import BENDING, BORDER, GRAINS, RIM, THICKNESS
+from lucky_fern.core.compositing.rules import BENDING, BORDER, FALL, GRAINS, RIM, STREAK, THICKNESS
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.kinds import Shape
 from lucky_fern.core.project.rules import (
     Crevices,
+    Drips,
     Edges,
     Facing,
     Grain,
@@ -117,6 +118,12 @@ LOOKS: dict[type[Rule], Look] = {
         lambda: RuleShape(Grain(), 0.4, 0.6),
         (Field("form", tr("Form"), ((tr("soft"), "soft"), (tr("cells"), "cells"), (tr("ridges"), "ridges"))),
          Field("size", tr("Size"), share=GRAINS), Field("octaves", tr("Detail"), low=1, high=8, decimals=0), _SEED),
+    ),
+    Drips: Look(
+        tr("Runs"),
+        lambda: RuleShape(Drips(), 0.1, 0.8),
+        (Field("reach", tr("Reach"), share=FALL), Field("width", tr("Width"), share=STREAK),
+         Field("angle", tr("Angle"), low=0, high=180, decimals=0), _SEED),
     ),
     Rim: Look(tr("Rim of a layer"), lambda: RuleShape(Grain()), (Field("reach", tr("Reach"), share=RIM),)),
 }  # fmt: skip

@@ -7,7 +7,15 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.edging import with_path
-from lucky_fern.core.project.commands import AddLayer, Command, DuplicateLayers, GroupLayers, SetPlace, Several
+from lucky_fern.core.project.commands import (
+    AddLayer,
+    Command,
+    DuplicateLayers,
+    GroupLayers,
+    SetPlace,
+    Several,
+    TakeLayers,
+)
 from lucky_fern.core.project.document import Decal, Layer, walk
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.places import Along, Framed, place_height
@@ -106,7 +114,7 @@ class Selection(QObject):
             return
         if isinstance(command, AddLayer | GroupLayers):
             self.select(project.next_id - 1)
-        elif isinstance(command, DuplicateLayers) and change.before is not None:
+        elif isinstance(command, DuplicateLayers | TakeLayers) and change.before is not None:
             self._select_new({layer.id for layer in change.before.walk()})
         elif change.stack:
             self._keep()
