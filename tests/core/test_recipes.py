@@ -12,10 +12,12 @@ from lucky_fern.core.bundles import bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.jobs.steps import do_step
-from lucky_fern.core.project.commands import RemoveLayers
+from lucky_fern.core.project.commands import KeepRecipe, RemoveLayers
 from lucky_fern.core.project.document import walk
 from lucky_fern.core.project.rules import Rim
-from lucky_fern.core.recipes import keep_recipe, take_recipe
+from lucky_fern.core.recipe_look import look_of
+from lucky_fern.core.recipe_shelf import at_hand
+from lucky_fern.core.recipes import keep_recipe, read_recipe, take_recipe
 from lucky_fern.core.studio import Studio
 from samples import Runner, save_png
 
@@ -102,3 +104,34 @@ def test_jobs_keep_recipes_and_put_them_on(run_job: Runner, tmp_path: Path) -> N
 def test_what_cannot_be_is_said(step: dict[str, object], tmp_path: Path) -> None:
     with pytest.raises(LuckyFernError, match=r"moss|fernrecipe"):
         do_step(begun(box(tmp_path / "cube.obj"), 64), step, tmp_path)
+
+
+def test_a_recipe_is_kept_in_the_project_and_put_on_by_its_name(tmp_path: Path) -> None:
+    studio = worn(tmp_path)
+    do_step(studio, {"do": "keep-recipe", "layer": "Old", "name": "Old iron"}, tmp_path)
+    studio.save(tmp_path / "kept.fern")
+    again = Studio.open(tmp_path / "kept.fern")
+    assert list(again.project.recipes) == ["Old iron"]
+    for source, name in (("old iron", "Old 2"), ("Rust", "Rust 2"), ("Runs below edges", "Runs below edges")):
+        do_step(again, {"do": "recipe", "from": source}, tmp_path)
+        assert again.project.layers[-1].name == name
+    with pytest.raises(LuckyFernError, match=r"no recipe 'moss'; there are Old iron, .*Rust"):
+        do_step(again, {"do": "recipe", "from": "moss"}, tmp_path)
+    again.execute(KeepRecipe("Old iron", None))
+    assert not again.project.recipes
+    again.jump(again.history.at - 1)
+    again.save(tmp_path / "twice.fern")
+    assert Studio.open(tmp_path / "twice.fern").project.recipes == studio.project.recipes
+
+
+def test_a_recipes_picture_shows_what_it_does_on_a_block(tmp_path: Path) -> None:
+    looks = {}
+    for kept in at_hand(None, tmp_path):
+        if kept.name in ("Rust", "Enamel", "Neon tube", "Glass"):
+            looks[kept.name] = look_of(*read_recipe(kept.read(), kept.name), 40).astype(float)
+    front = {name: look[22:30, 12:18].reshape(-1, 4).mean(axis=0) for name, look in looks.items()}
+    assert front["Rust"][0] > 1.3 * front["Rust"][2] and front["Enamel"][1] > 1.3 * front["Enamel"][0]
+    assert front["Neon tube"][:3].mean() > front["Rust"][:3].mean() + 60
+    assert front["Rust"][3] == 255 and front["Glass"][3] < 128
+    corner = looks["Rust"][0, 0]
+    assert corner[3] == 0

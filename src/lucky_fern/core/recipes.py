@@ -15,6 +15,8 @@ from msgspec.structs import replace
 
 from lucky_fern.core.bundles import bundled
 from lucky_fern.core.errors import ProjectError
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.commands import KeepRecipe
 from lucky_fern.core.project.commands.taking import TakeLayers
 from lucky_fern.core.project.document import Layer, Project, walk
 from lucky_fern.core.project.file import pack, unpack
@@ -60,12 +62,8 @@ def keep_recipe(studio: Studio, layer: int, name: str = "") -> tuple[bytes, list
     return pack(part, studio.blobs), told
 
 
-def take_recipe(
-    studio: Studio, data: bytes, file: str, name: str = "", scope: Scope | None = None, above: int | None = None
-) -> TakeLayers:
-    """The edit that puts a recipe on the stack, its contents being there already.
-
-    ``file`` is what it is called in sentences; ``name`` and ``scope`` are those of the layer that it becomes.
+def read_recipe(data: bytes, file: str) -> tuple[Project, Blobs]:
+    """What a recipe's file holds, and its contents; ``file`` is what it is called in sentences.
 
     Raises
     ------
@@ -79,9 +77,26 @@ def take_recipe(
         blobs.fetch()
     if not part.layers:
         raise ProjectError(tr("{file} holds no layers; it is no recipe.", file=file))
+    return part, blobs
+
+
+def take_recipe(
+    studio: Studio, data: bytes, file: str, name: str = "", scope: Scope | None = None, above: int | None = None
+) -> TakeLayers:
+    """The edit that puts a recipe on the stack, its contents being there already.
+
+    ``name`` and ``scope`` are those of the layer that it becomes; see :func:`read_recipe`.
+    """
+    part, blobs = read_recipe(data, file)
     for kit in part.pictures.values():
         studio.blobs.add(blobs[kit.digest])
     return put_recipe(part, name, scope, above)
+
+
+def keep_in_kit(studio: Studio, layer: int, name: str = "") -> tuple[KeepRecipe, list[str]]:
+    """The edit that keeps a layer (by id) as a recipe in the project's kit, and what stayed behind, in words."""
+    data, told = keep_recipe(studio, layer, name)
+    return KeepRecipe(name or studio.project.layer(layer).name, studio.blobs.add(data)), told
 
 
 def put_recipe(part: Project, name: str = "", scope: Scope | None = None, above: int | None = None) -> TakeLayers:

@@ -286,7 +286,7 @@ class Project(Plain, frozen=True):
     """Everything that is saved; layers from the bottom of the stack to its top.
 
     ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
-    sets of triangles (see :mod:`~.faces`).
+    sets of triangles (see :mod:`~.faces`); ``recipes`` name recipe files among the contents by their digests.
     """
 
     name: str
@@ -300,6 +300,7 @@ class Project(Plain, frozen=True):
     selections: dict[str, str] = {}
     slides: dict[str, Slide] = {}
     paints: dict[str, KitPaint] = {}
+    recipes: dict[str, str] = {}
     exports: tuple[ExportSetup, ...] = ()
     relief: Relief = Relief()
     next_id: int = 1

@@ -24,7 +24,7 @@ from lucky_fern.words import tr
 
 DOCUMENT = "project.json"
 SUFFIX = ".fern"
-_STORED = {".png", ".jpg", ".jpeg", ".webp", ".zst"}  # compressed already
+_STORED = {".png", ".jpg", ".jpeg", ".webp", ".zst", ".fernrecipe"}  # compressed already
 _PAINT = "paint/"
 # What damaged archives and documents raise on their way.
 _BROKEN = (msgspec.MsgspecError, KeyError, ValueError, TypeError, AttributeError, IndexError, OverflowError,
@@ -46,6 +46,8 @@ def _members(project: Project) -> dict[str, str]:
         members.setdefault(digest, f"{_PAINT}{digest[:16]}.zst")
     for kit in project.pictures.values():
         members.setdefault(kit.digest, f"pictures/{kit.digest[:12]}{PurePath(kit.name).suffix.lower()}")
+    for digest in project.recipes.values():
+        members.setdefault(digest, f"recipes/{digest[:12]}.fernrecipe")
     return members
 
 

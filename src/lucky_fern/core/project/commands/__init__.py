@@ -13,7 +13,15 @@ import msgspec
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
 from lucky_fern.core.project.commands.exports import SetCredit, SetExports
-from lucky_fern.core.project.commands.kit import AddPicture, AddSequence, KeepPaint, SetFigure, SetLabel, SetTaken
+from lucky_fern.core.project.commands.kit import (
+    AddPicture,
+    AddSequence,
+    KeepPaint,
+    KeepRecipe,
+    SetFigure,
+    SetLabel,
+    SetTaken,
+)
 from lucky_fern.core.project.commands.layout import (
     LayOut,
     RemoveSelection,
@@ -48,20 +56,20 @@ from lucky_fern.core.project.kinds import convert
 from lucky_fern.words import tr
 
 __all__ = [
-    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers",
-    "GiveMask", "GivePaint", "GroupLayers", "KeepPaint", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry",
+    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
+    "GivePaint", "GroupLayers", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry",
     "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
     "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup",
-    "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several",
-    "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
+    "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken",
+    "Several", "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
-    | KeepPaint | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | RemoveLayers
-    | RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent
-    | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace
-    | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
+    | KeepPaint | KeepRecipe | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask
+    | RemoveLayers | RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel
+    | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry
+    | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
 )  # fmt: skip
 
 

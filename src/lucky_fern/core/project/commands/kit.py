@@ -50,6 +50,29 @@ class KeepPaint(Command, frozen=True, tag="keep-paint"):
         return replace(project, paints=paints)
 
 
+class KeepRecipe(Command, frozen=True, tag="keep-recipe"):
+    """Keep a recipe (a file among the contents, by its digest) in the kit under a name; None forgets it."""
+
+    label: ClassVar[str] = tr("Keep recipe")
+    name: str
+    digest: str | None
+
+    def apply(self, project: Project) -> Project:
+        name = self.name.strip()
+        if not name:
+            raise CommandError(tr("a recipe needs a name"))
+        if self.digest is None and name not in project.recipes:
+            raise CommandError(tr("there is no recipe {name!r} any more", name=name))
+        recipes = {known: digest for known, digest in project.recipes.items() if known != name}
+        if self.digest is not None:
+            recipes[name] = self.digest
+        return replace(project, recipes=recipes)
+
+    @property
+    def title(self) -> str:
+        return self.label if self.digest is not None else tr("Remove recipe")
+
+
 class SetLabel(Command, frozen=True, tag="set-label"):
     """Change what a label says or looks like; letters keep their size on every decal that shows it."""
 
