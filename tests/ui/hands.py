@@ -88,11 +88,14 @@ class Hands:
         )
         self.wait()
 
-    def drop(self, view: View, picture: str, at: np.ndarray) -> None:
-        """Drag a kit picture over a view and let go."""
+    def drop(
+        self, view: View, what: str, at: np.ndarray, kind: str = PICTURE_MIME,
+        keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+    ) -> None:  # fmt: skip
+        """Drag a kit picture (or a recipe) over a view and let go."""
         mime = QMimeData()
-        mime.setData(PICTURE_MIME, QByteArray(picture.encode()))
-        point, none, left = QPointF(*at), Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+        mime.setData(kind, QByteArray(what.encode()))
+        point, none, left = QPointF(*at), keys, Qt.MouseButton.LeftButton
         copy = Qt.DropAction.CopyAction
         for event in (
             QDragEnterEvent(point.toPoint(), copy, mime, left, none),

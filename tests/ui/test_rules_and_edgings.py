@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QComboBox, QMenu
 
@@ -19,6 +20,7 @@ from lucky_fern.core.recipes import own_folder
 from lucky_fern.ui.layers.board_menus import add_menu, layer_menu
 from lucky_fern.ui.layers.mask_adding import fill_add_menu
 from lucky_fern.ui.layers.rule_part import LOOKS
+from lucky_fern.ui.views.drops import RECIPE_MIME
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.fields import NumberField
 
@@ -84,8 +86,9 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
     parts, matter = hands.parts, hands.window.matter
     menu = add_menu(matter, hands.window)
     press(menu, "Worn edges")
+    hands.wait()
     group = parts.work.project.layers[-1]
-    assert group.name == "Worn edges" and len(group.children) == 2
+    assert group.name == "Worn edges" and group.recipe == "Worn edges" and len(group.children) == 2
     press(menu, "Stitches")
     hands.wait()
     edging = parts.selection.layer
@@ -117,6 +120,44 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
         press(menu, text)
         hands.until(lambda number=number: len(parts.work.project.layers) == count + number)
     hands.wait()
+
+
+def test_recipes_have_pictures_and_are_dragged_onto_a_part_or_onto_everything(hands: Hands) -> None:
+    parts, tray, view = hands.parts, hands.window.tray, hands.window.model_view
+    tray.kinds.setCurrentIndex(1)
+    names = [tray.recipes.items.item(row).text() for row in range(tray.recipes.items.rowCount())]
+    at = names.index("Worn edges")
+    assert "Rust" in names and tray.recipes.isVisible() and not tray.strip.isVisible()
+    blank = tray.recipes.items.item(at).icon().cacheKey()
+    hands.until(lambda: tray.drawing == 0, 120)
+    assert tray.recipes.items.item(at).icon().cacheKey() != blank
+    middle = np.array([view.width() * 0.4, view.height() * 0.6])
+    part = parts.work.studio.model.parts[int(parts.work.studio.model.part[view.face_at(middle)])]
+    hands.drop(view, "made/Rust", middle, RECIPE_MIME)
+    assert parts.selection.layer.recipe == "Rust" and parts.selection.layer.scope.parts == (part,)
+    assert parts.work.studio.history.steps[parts.work.studio.history.at].title == "Recipe Rust"
+    hands.drop(
+        hands.window.sheet_view, "made/Dust on top", middle * 0, RECIPE_MIME, Qt.KeyboardModifier.ShiftModifier
+    )
+    dust = parts.selection.layer
+    assert dust.recipe == "Dust on top" and dust.scope.parts is None
+    press(layer_menu(hands.window.matter, dust, lambda: None, hands.window), "Keep as recipe in the project")
+    hands.wait()
+    assert list(parts.work.project.recipes) == ["Dust on top"]
+    tray.search.setText("dust")
+    shown = [row for row in range(tray.recipes.items.rowCount()) if not tray.recipes.isRowHidden(row)]
+    assert [tray.recipes.items.item(row).text() for row in shown] == ["Dust on top", "Dust on top"]
+    kept = parts.recipes.find("project/Dust on top")
+    press(tray.recipes.menu_of(kept), "Keep on this computer too")
+    hands.wait()
+    assert (own_folder() / "Dust on top.fernrecipe").is_file()
+    press(tray.recipes.menu_of(kept), "Take out of the project")
+    assert not parts.work.project.recipes
+    press(tray.recipes.menu_of(parts.recipes.find("mine/Dust on top")), "Put its file aside")
+    assert parts.recipes.find("mine/Dust on top") is None
+    tray.search.setText("")
+    tray.kinds.setCurrentIndex(0)
+    assert tray.strip.isVisible()
 
 
 def test_an_edging_runs_along_strokes_of_the_hand_with_a_picture_of_the_kit(hands: Hands) -> None:

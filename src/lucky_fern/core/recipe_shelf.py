@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from lucky_fern.core.errors import LuckyFernError, ProjectError
+from lucky_fern.core.errors import ProjectError
 from lucky_fern.core.files import read_file
 from lucky_fern.core.limits import MOST_FILE
 from lucky_fern.core.project.blobs import Blobs
@@ -44,9 +43,13 @@ def at_hand(studio: Studio | None, folder: Path | None = None) -> list[Kept]:
                   for name, digest in studio.project.recipes.items()]  # fmt: skip
     found += [Kept(path.stem, "mine", lambda path=path: read_file(path, ProjectError, MOST_FILE))  # type: ignore[misc]
               for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}"))]  # fmt: skip
-    found += [Kept(title, "made", lambda make=make: packed(make()))  # type: ignore[misc]
-              for title, make in (*WEAR.values(), *SHELF.values())]  # fmt: skip
-    return found
+    return found + made(WEAR) + made(SHELF)
+
+
+def made(table: dict[str, tuple[str, Callable[[], Project]]]) -> list[Kept]:
+    """Those of a table that come with the program."""
+    return [Kept(title, "made", lambda make=make: packed(make()))  # type: ignore[misc]  # its own
+            for title, make in table.values()]  # fmt: skip
 
 
 def packed(recipe: Project) -> bytes:
@@ -57,11 +60,3 @@ def packed(recipe: Project) -> bytes:
 def recipe_called(studio: Studio, name: str) -> Kept | None:
     """The one of a name, in whatever case; the project's before one's own before those that come along."""
     return next((one for one in at_hand(studio) if one.name.casefold() == name.casefold()), None)
-
-
-def digest_of(kept: Kept) -> str | None:
-    """What a recipe's thumbnail goes by; None where it cannot be read."""
-    try:
-        return hashlib.sha256(kept.read()).hexdigest()
-    except LuckyFernError:
-        return None

@@ -102,7 +102,8 @@ def keep_in_kit(studio: Studio, layer: int, name: str = "") -> tuple[KeepRecipe,
 def put_recipe(part: Project, name: str = "", scope: Scope | None = None, above: int | None = None) -> TakeLayers:
     """The edit that puts the layers of a recipe on the stack."""
     first = part.layers[0]
-    layer = replace(first, name=name or first.name, scope=first.scope if scope is None else scope)
+    scope = first.scope if scope is None else scope
+    layer = replace(first, name=name or first.name, scope=scope, recipe=part.name or first.name)
     return TakeLayers(replace(part, layers=(layer, *part.layers[1:])), (), above)
 
 

@@ -187,7 +187,8 @@ class Layer(Plain, frozen=True):
     """An entry of the stack: what it is, and what it gives to which map.
 
     A group's ``channels`` need not name a map: it lets all through; one that is named can be switched
-    off, weakened, or (isolated) blended otherwise. ``mask`` is a number in :attr:`Project.masks`.
+    off, weakened, or (isolated) blended otherwise. ``mask`` is a number in :attr:`Project.masks`;
+    ``recipe`` names the recipe that it came from.
     """
 
     id: int
@@ -199,6 +200,7 @@ class Layer(Plain, frozen=True):
     blend: Blend = "normal"
     scope: Scope = Scope()
     mask: int | None = None
+    recipe: str = ""
 
     def active_channels(self) -> dict[str, Channel]:
         """The channels that show now, in the order of the maps."""

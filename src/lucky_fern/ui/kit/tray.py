@@ -1,27 +1,16 @@
-"""The tray: the project's kit as a strip; drag from it onto either view."""
+"""The tray: the kit as strips of pictures and of recipes; drag from it onto either view."""
 
 from __future__ import annotations
 
 import tempfile
 import threading
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import (
-    QByteArray,
-    QMimeData,
-    QModelIndex,
-    QPersistentModelIndex,
-    QPoint,
-    QSize,
-    Qt,
-    QUrl,
-    Signal,
-)
-from PySide6.QtGui import QDrag, QIcon, QKeyEvent, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListView, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, Qt, Signal
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QTabBar, QToolButton, QVBoxLayout, QWidget
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.files import safe_name
@@ -30,48 +19,15 @@ from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.studio import Studio
+from lucky_fern.ui.kit.recipe_strip import RecipeStrip
+from lucky_fern.ui.kit.strip import DIGEST, ID, SIDE, Strip, strip_height
 from lucky_fern.ui.session.beside import soon
+from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.views.drops import PICTURE_MIME
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import on_checker, to_pixmap
 from lucky_fern.words import tr
-
-SIDE = 60
-_ID = Qt.ItemDataRole.UserRole
-_DIGEST = Qt.ItemDataRole.UserRole + 1
-
-
-class Strip(QListView):
-    """Pictures in a row; Enter places the chosen one in the middle of the model view."""
-
-    place_asked = Signal(str)
-
-    def __init__(self, file_of: Callable[[str], Path | None]) -> None:
-        super().__init__()
-        self.file_of = file_of
-
-    def startDrag(self, actions: Qt.DropAction) -> None:
-        index = self.currentIndex()
-        if not index.isValid():
-            return
-        drag = QDrag(self)
-        mime = QMimeData()
-        mime.setData(PICTURE_MIME, QByteArray(str(index.data(_ID)).encode()))
-        file = self.file_of(str(index.data(_ID)))
-        if file is not None:  # other programs take it as a file
-            mime.setUrls([QUrl.fromLocalFile(str(file))])
-        drag.setMimeData(mime)
-        pixmap = index.data(Qt.ItemDataRole.DecorationRole).pixmap(SIDE, SIDE)
-        drag.setPixmap(pixmap)
-        drag.setHotSpot(QPoint(SIDE // 2, SIDE // 2))
-        drag.exec(Qt.DropAction.CopyAction)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
-            self.place_asked.emit(str(self.currentIndex().data(_ID)))
-        else:
-            super().keyPressEvent(event)
 
 
 class Tray(QWidget):
@@ -81,7 +37,7 @@ class Tray(QWidget):
     credit_asked = Signal(str)  # the picture whose author and licence are to be written down
     _drawn = Signal(object, str, object)  # studio, digest, pixels
 
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: Work, recipes: Recipes) -> None:
         super().__init__()
         self.work = work
         self.setObjectName("panel")
@@ -93,7 +49,12 @@ class Tray(QWidget):
         self.search.setAccessibleName(tr("Search the kit"))
         self.search.setFixedWidth(with_text(130))
         self.search.textChanged.connect(lambda _: self._filter())
-        side.addWidget(QLabel(tr("Kit"), objectName="heading"))
+        self.kinds = QTabBar(objectName="narrow", drawBase=False, usesScrollButtons=False)
+        self.kinds.setAccessibleName(tr("What of the kit is shown"))
+        self.kinds.addTab(tr("Pictures"))
+        self.kinds.addTab(tr("Recipes"))
+        self.kinds.currentChanged.connect(lambda _: self._show())
+        side.addWidget(self.kinds)
         side.addWidget(self.search)
         add = QToolButton(text=tr("Add pictures …"), icon=icon("plus"))
         add.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
@@ -101,34 +62,24 @@ class Tray(QWidget):
         self.add = add
         side.addWidget(add)
         row.addLayout(side)
-        self.model = QStandardItemModel(self)
-        self.strip = Strip(self.file_of)
+        self.strip = Strip(PICTURE_MIME, self.file_of)
+        self.model = self.strip.items
         self._files: tempfile.TemporaryDirectory[str] | None = None  # of pictures that were dragged out
-        self.strip.setModel(self.model)
         self.strip.setAccessibleName(tr("Kit: pictures to drag onto a view"))
-        self.strip.setViewMode(QListView.ViewMode.IconMode)
-        self.strip.setFlow(QListView.Flow.LeftToRight)
-        self.strip.setWrapping(False)
-        self.strip.setMovement(QListView.Movement.Static)
-        self.strip.setDragEnabled(True)
-        self.strip.setIconSize(QSize(SIDE, SIDE))
-        self.strip.setGridSize(QSize(SIDE + 36, SIDE + 30))
-        self.strip.setFixedHeight(SIDE + with_text(42))
-        self.strip.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        self.strip.setUniformItemSizes(True)
-        self.strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.strip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.strip.customContextMenuRequested.connect(self._ask_taken)
+        self.recipes = RecipeStrip(recipes)
         row.addWidget(self.strip, 1)
+        row.addWidget(self.recipes, 1)
+        self.recipes.hide()
         self.empty = QLabel(
             tr("No pictures yet. Add some, or drop picture files anywhere on the window."), objectName="quiet"
         )
-        self.empty.setFixedHeight(SIDE + with_text(42))  # as high as the strip: the views keep their size
+        self.empty.setFixedHeight(strip_height())  # as high as the strip: the views keep their size
         row.addWidget(self.empty, 1)
         self._icons: dict[str, QIcon] = {}
-        self.drawing = 0  # thumbnails that are still to come
+        self._coming = 0  # thumbnails that are still to come
         self._ended, self._sending = False, threading.Lock()
-        self._drawn.connect(self._show)
+        self._drawn.connect(self._show_picture)
         work.project_changed.connect(self.refresh)
         work.studio_changed.connect(self._icons.clear)
         self._listed: object = None
@@ -164,8 +115,7 @@ class Tray(QWidget):
         self._listed = (id(pictures), id(sequences))
         self._held = (pictures, sequences)  # so that their numbers stay theirs
         self.add.setEnabled(studio is not None)
-        self.empty.setVisible(not pictures)
-        self.strip.setVisible(bool(pictures))
+        self._show()
         self.model.clear()
         missing: list[KitPicture] = []
         inside = {name for tiles in sequences.values() for name in tiles.values()}
@@ -174,11 +124,7 @@ class Tray(QWidget):
         for identity, kits in listed.items():
             kit = kits[0]
             mark = tr(" · data") if kit.taken == "data" else ""
-            item = QStandardItem(Path(identity if identity in sequences else kit.name).stem.replace("-", " ") + mark)
-            item.setData(identity, _ID)
-            item.setData(kit.digest, _DIGEST)
-            item.setEditable(False)
-            item.setSizeHint(QSize(SIDE + 36, SIDE + with_text(26)))
+            text = Path(identity if identity in sequences else kit.name).stem.replace("-", " ") + mark
             what = tr(
                 "{width} × {height} pixels, {about}\nTaken as {taken}; a right click changes that",
                 width=kit.width,
@@ -187,25 +133,39 @@ class Tray(QWidget):
                 taken=kit.taken,
             )
             tiles = tr("\nTiles {map}", map=", ".join(map(str, sequences[identity]))) if identity in sequences else ""
-            item.setToolTip(
-                tr(
-                    "{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter",
-                    identity=identity,
-                    what=what,
-                    tiles=tiles,
-                )
-            )
+            tip = tr("{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter", identity=identity, what=what,
+                     tiles=tiles)  # fmt: skip
+            item = self.strip.add(text, identity, kit.digest, tip)
             item.setIcon(self._icons.get(kit.digest, icon("picture")))
             if kit.digest not in self._icons:
                 missing.append(kit)
-            self.model.appendRow(item)
         self._filter()
         if missing and studio is not None:
-            self.drawing += len(missing)
+            self._coming += len(missing)
             soon("Drawing thumbnails", partial(self._draw, studio, missing))
+
+    def _show(self) -> None:
+        """The strip that is wanted."""
+        recipes = self.kinds.currentIndex() == 1
+        project = self.work.project
+        some = project is not None and bool(project.pictures)
+        self.strip.setVisible(some and not recipes)
+        self.empty.setVisible(not some and not recipes)
+        self.add.setVisible(not recipes)
+        if recipes and not self.recipes.isVisible():
+            self.recipes.show()
+            self.recipes.fill()
+        self.recipes.setVisible(recipes)
+        self._filter()
+
+    @property
+    def drawing(self) -> int:
+        """How many thumbnails are still to come."""
+        return self._coming + self.recipes.drawing
 
     def end(self) -> None:
         """The window is about to go: no thumbnail comes any more."""
+        self.recipes.end()
         with self._sending:
             self._ended = True
 
@@ -223,20 +183,20 @@ class Tray(QWidget):
                     return
                 self._drawn.emit(studio, kit.digest, pixels)
 
-    def _show(self, studio: Studio, digest: str, pixels: object) -> None:
-        self.drawing -= 1
+    def _show_picture(self, studio: Studio, digest: str, pixels: object) -> None:
+        self._coming -= 1
         if studio is not self.work.studio or not isinstance(pixels, np.ndarray):
             return
         self._icons[digest] = QIcon(to_pixmap(pixels))
         for row in range(self.model.rowCount()):
             item = self.model.item(row)
-            if item.data(_DIGEST) == digest:
+            if item.data(DIGEST) == digest:
                 item.setIcon(self._icons[digest])
 
     def _ask_taken(self, at: QPoint) -> None:
         index = self.strip.indexAt(at)
         if index.isValid():
-            self.taken_menu(str(index.data(_ID))).popup(self.strip.viewport().mapToGlobal(at))
+            self.taken_menu(str(index.data(ID))).popup(self.strip.viewport().mapToGlobal(at))
 
     def taken_menu(self, identity: str) -> QMenu:
         """Choose whether a picture's numbers are colours or data."""
@@ -262,12 +222,12 @@ class Tray(QWidget):
 
     def _filter(self) -> None:
         wanted = self.search.text().strip().lower()
-        for row in range(self.model.rowCount()):
-            self.strip.setRowHidden(row, wanted not in self.model.item(row).text().lower())
+        for strip in (self.strip, self.recipes):
+            strip.search(wanted)
 
     def index_of(self, identity: str) -> QModelIndex | QPersistentModelIndex:
         """The strip's index of a kit picture."""
         for row in range(self.model.rowCount()):
-            if self.model.item(row).data(_ID) == identity:
+            if self.model.item(row).data(ID) == identity:
                 return self.model.index(row, 0)
         return QModelIndex()

@@ -70,7 +70,13 @@ class CellPainter(QStyledItemDelegate):
             turned = [(2, -4), (7, 0), (2, 4)] if layer.content.folded else [(1, -2), (9, -2), (5, 3)]
             painter.drawPolygon(QPolygonF([QPointF(x + dx, y + dy) for dx, dy in turned]))
         x += INDENT - 2
-        painter.drawPixmap(x, y - 7, 14, 14, icon(_KIND_ICONS[layer.kind], self.tones.quiet).pixmap(14, 14))
+        painter.drawPixmap(
+            x,
+            y - 7,
+            14,
+            14,
+            icon("recipe" if layer.recipe else _KIND_ICONS[layer.kind], self.tones.quiet).pixmap(14, 14),
+        )
         x += 18
         right = rect.right() - 2
         if row.mask is not None:
@@ -85,14 +91,19 @@ class CellPainter(QStyledItemDelegate):
         text = painter.fontMetrics().elidedText(layer.name, Qt.TextElideMode.ElideRight, box.width())
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
-    def _mask_mark(self, painter: QPainter, box: QRectF, on: bool, shared: bool) -> None:
-        """A disc in a square; two discs where the mask is shared."""
+    def _mask_mark(self, painter: QPainter, box: QRectF, on: bool, shared: bool, ruled: bool) -> None:
+        """A disc in a square, a ruler's strokes where it goes by a rule; two of them where the mask is shared."""
         painter.setPen(QPen(QColor(self.tones.text), 1))
         painter.setBrush(QColor(self.tones.text) if on else Qt.BrushStyle.NoBrush)
         painter.drawRect(box)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(self.tones.field if on else self.tones.text))
-        if shared:
+        if ruled:
+            left, below = box.left() + 1.5, box.bottom() - 2
+            strokes = (2.0, 5.0, 2.0, 5.0, 2.0) if shared else (7.0, 3.0, 5.0, 3.0, 7.0)
+            for at, tall in enumerate(strokes):
+                painter.drawRect(QRectF(left + 2 * at, below - tall, 1, tall))
+        elif shared:
             painter.drawEllipse(box.center() - QPointF(2, 0), 2.4, 2.4)
             painter.drawEllipse(box.center() + QPointF(2.6, 0), 2.4, 2.4)
         else:

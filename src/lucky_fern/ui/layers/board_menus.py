@@ -130,6 +130,7 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
         )
         isolated.setCheckable(True)
         isolated.setChecked(layer.content.isolated)
+    menu.addAction(tr("Keep as recipe in the project"), partial(matter.recipes.keep, layer, None))
     menu.addAction(tr("Keep as recipe …"), partial(ask_keep, matter, layer, parent))
     menu.addAction(tr("Delete"), lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
     menu.addSeparator()

@@ -13,6 +13,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
+from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.words import tr
 
@@ -39,7 +40,7 @@ class Row:
     group: int | None
     place: int
     shown: bool
-    mask: tuple[bool, bool] | None  # whether its mask is on, and shared
+    mask: tuple[bool, bool, bool] | None  # whether its mask is on, is shared, and goes by a rule
 
     @property
     def look(self) -> tuple[object, ...]:
@@ -48,7 +49,7 @@ class Row:
         folded = layer.content.folded if isinstance(layer.content, Group) else None
         return (
             layer.id, layer.name, layer.kind, layer.visible, layer.opacity, layer.blend, layer.channels, folded,
-            self.shown, self.mask,
+            self.shown, self.mask, layer.recipe,
         )  # fmt: skip
 
 
@@ -72,7 +73,9 @@ class BoardModel(QAbstractItemModel):
             for place, layer in enumerate(reversed(layers)):
                 mask = None
                 if layer.mask is not None and project is not None:
-                    mask = (project.masks[layer.mask].on, masks[layer.mask] > 1)
+                    own = project.masks[layer.mask]
+                    ruled = any(isinstance(entry.shape, RuleShape) for entry in own.entries)
+                    mask = (own.on, masks[layer.mask] > 1, ruled)
                 rows[layer.id] = Row(layer, group, place, shown, mask)
                 if isinstance(layer.content, Group):
                     walk(layer.content.layers, layer.id, shown and layer.visible)
@@ -139,7 +142,8 @@ class BoardModel(QAbstractItemModel):
                 return tr("Shown; click to hide") if layer.visible else tr("Hidden; click to show")
             if column == NAME:
                 mask = "" if layer.mask is None else tr(", masked")
-                return f"{layer.name}: {layer.kind}, {layer.opacity:.0%}, {layer.blend}{mask}"
+                came = tr(", recipe {name}", name=layer.recipe) if layer.recipe else ""
+                return f"{layer.name}: {layer.kind}, {layer.opacity:.0%}, {layer.blend}{mask}{came}"
             return self._cell_text(layer, MAP_NAMES[column - FIRST_MAP])
         return None
 

@@ -12,6 +12,7 @@ from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
@@ -37,6 +38,7 @@ class Matter:
     layout_watch: LayoutWatch
     habits: Habits
     clipboard: Clipboard
+    recipes: Recipes
     handles: Handles
     faces: Faces
     laying: Laying

@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lucky_fern.core.errors import ProjectError
-from lucky_fern.core.files import read_file, safe_name, write_whole
-from lucky_fern.core.limits import MOST_FILE
+from lucky_fern.core.files import safe_name
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.edgings import Edging, Motif
 from lucky_fern.core.ready import SHELF, WEAR, chipped_round
-from lucky_fern.core.recipes import SUFFIX, keep_recipe, own_folder, put_recipe, take_recipe
+from lucky_fern.core.recipe_shelf import made
+from lucky_fern.core.recipes import SUFFIX, own_folder, put_recipe
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.widgets import asking
 from lucky_fern.words import tr
@@ -33,27 +30,23 @@ def fill_ready(matter: Matter, menu: QMenu) -> None:
     for motif, title in _MOTIFS:
         edgings.addAction(title, partial(add_edging, matter, motif, title))
     wear = menu.addMenu(tr("Wear"))
-    for title, make in WEAR.values():
-        wear.addAction(title, partial(_make, matter, make))
+    shelf = menu.addMenu(tr("Material"))
+    for table, part in ((WEAR, wear), (SHELF, shelf)):
+        for kept in made(table):
+            part.addAction(kept.name, partial(matter.recipes.put, kept))
     chips = wear.addMenu(tr("Chipped paint round"))
     chips.aboutToShow.connect(lambda: _fill_chips(matter, chips))
-    shelf = menu.addMenu(tr("Material"))
-    for title, make in SHELF.values():
-        shelf.addAction(title, partial(_make, matter, make))
     own = menu.addMenu(tr("My recipes"))
     own.aboutToShow.connect(lambda: _fill_own(matter, own))
     menu.addAction(tr("Recipe from a file …"), partial(ask_recipe, matter, menu))
 
 
-def _make(matter: Matter, make: Callable[[], Project]) -> None:
-    put(matter, make())
-
-
 def _fill_own(matter: Matter, menu: QMenu) -> None:
-    """Those that are kept on this computer."""
+    """Those of the project, and those that are kept on this computer."""
     menu.clear()
-    for path in sorted(own_folder().glob(f"*{SUFFIX}")):
-        menu.addAction(path.stem, partial(take, matter, path))
+    for kept in matter.recipes.listed():
+        if kept.whose != "made":
+            menu.addAction(kept.name, partial(matter.recipes.put, kept))
     if menu.isEmpty():
         menu.addAction(tr("None yet: right-click a layer, Keep as recipe")).setEnabled(False)
 
@@ -89,43 +82,16 @@ def ask_recipe(matter: Matter, parent: QWidget) -> None:
     """A recipe from a file, above the selected layer."""
     path = asking.open_file(parent.window(), tr("Recipe"), asking.kinds(tr("Recipes"), (SUFFIX,)))
     if path is not None:
-        take(matter, path)
-
-
-def take(matter: Matter, path: Path) -> None:
-    """Put what a file holds above the selected layer."""
-    studio, above = matter.work.studio, matter.selection.selected
-    if studio is not None:
-        matter.errands.send(
-            tr("Reading {name} …", name=path.name),
-            lambda: take_recipe(studio, read_file(path, ProjectError, MOST_FILE), path.name, above=above),
-            matter.work.execute,
-        )
+        matter.recipes.put_file(path)
 
 
 def ask_keep(matter: Matter, layer: Layer, parent: QWidget) -> None:
-    """Keep a layer as a recipe, in a file; what stays behind is said."""
-    studio = matter.work.studio
-    if studio is None:
-        return
+    """Keep a layer as a recipe, in a file."""
     with suppress(OSError):  # the person chooses another place
         own_folder().mkdir(parents=True, exist_ok=True)
     start = str(own_folder() / f"{safe_name(layer.name)}{SUFFIX}")
     path = asking.save_file(
         parent.window(), tr("Keep as recipe"), start, asking.kinds(tr("Recipes"), (SUFFIX,)), SUFFIX
     )
-    if path is None:
-        return
-    number, place = layer.id, path
-
-    def keep() -> list[str]:
-        data, told = keep_recipe(studio, number, place.stem)
-        write_whole(place, data)
-        return told
-
-    def tell(told: list[str]) -> None:
-        said = tr("Kept {name} as {file}.", name=layer.name, file=place.name)
-        more = " ".join(f"{one[:1].upper()}{one[1:]}." for one in told)
-        matter.work.said.emit(f"{said} {more}" if told else said, bool(told))
-
-    matter.errands.send(tr("Keeping {name} …", name=layer.name), keep, tell)
+    if path is not None:
+        matter.recipes.keep(layer, path)

@@ -8,6 +8,7 @@ from lucky_fern.ui.session.bringing import Bringing
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
@@ -29,4 +30,5 @@ class Matter:
     faces: Faces
     laying: Laying
     bringing: Bringing
+    recipes: Recipes
     drawing_thread: DrawingThread

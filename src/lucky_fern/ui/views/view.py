@@ -72,7 +72,7 @@ class View(QWidget):
         self.setMinimumSize(160, 160)
         self._drawn = Drawn()
         self.overlay = Overlay(self, self._drawn)
-        self.drops = Drops(self.overlay, self.work, self.bringing, self.drop_picture)
+        self.drops = Drops(self.overlay, self.work, self.bringing, matter.recipes, self.drop_picture, self.face_at)
         self.gestures: list[Gesture] = []  # asked in this order; the window hands them over
         self._gesture: Gesture | None = None
         self._pressed = QPointF()

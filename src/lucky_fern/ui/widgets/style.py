@@ -157,6 +157,7 @@ QTabWidget::pane {{ border: none; border-top: 1px solid {of.line}; }}
 QTabBar {{ background: {of.panel}; }}
 QTabBar::tab {{ padding: 4px 12px; border: none; border-bottom: 2px solid transparent; color: {of.quiet}; }}
 QTabBar::tab:selected {{ color: {of.active}; border-bottom: 2px solid {of.active}; font-weight: 600; }}
+QTabBar#narrow::tab {{ padding: 3px 6px; }}
 QTabBar::tab:focus {{ background: {of.field}; }}
 QTableView, QTreeView, QListView, QScrollArea {{ background: {of.panel}; border: none; outline: none; }}
 QTableView, QTreeView {{ gridline-color: {of.ground}; selection-background-color: {of.soft_active}; selection-color: {of.text}; }}

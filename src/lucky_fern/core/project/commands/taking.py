@@ -68,6 +68,8 @@ class TakeLayers(Command, frozen=True, tag="take-layers"):
     @property
     def title(self) -> str:
         count = len(self.part.layers)
+        if self.part.layers[0].recipe:
+            return tr("Recipe {name}", name=self.part.layers[0].recipe)
         return f"Paste {self.part.layers[0].name}" if count == 1 else tr("Paste {count} layers", count=count)
 
 
