@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Bool
@@ -80,9 +82,17 @@ class Studio:
         self.notes: list[str] = []  # what came up on the way and should be told
         self.surface = Surface(model)
         self.sources = Sources(self.surface, blobs)
+        self._take_measured()
         self._base = model  # as its file has it
         self._laid_out = project.model.layout if project.model is not None else None  # the layout of ``model``
         self._built_from = project.model  # what ``_base`` was built from
+
+    def _take_measured(self) -> None:
+        """Give the survey what the project holds of it."""
+        digest = self.project.measured
+        if digest is not None:
+            with suppress(msgspec.MsgspecError, KeyError):  # it is measured anew then
+                self.sources.survey.take_along(msgspec.msgpack.decode(self.blobs[digest], type=dict[str, bytes]))
 
     @classmethod
     def new(cls, model_path: Path, name: str | None = None, sheet_size: int = 1024) -> Studio:
@@ -212,6 +222,7 @@ class Studio:
             self.model, self._laid_out = ready.model, ready.source.layout
             self.surface = Surface(self.model)
             self.sources = Sources(self.surface, self.blobs, pictures=self.sources)
+            self._take_measured()
 
     def _sizes(self, command: Command) -> dict[str, int]:
         """Painted pixels and layouts that an edit brings: digest → bytes."""

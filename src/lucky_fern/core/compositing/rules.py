@@ -27,6 +27,7 @@ from lucky_fern.core.project.rules import (
     Height,
     Occlusion,
     Rim,
+    Rule,
     RuleShape,
     Seams,
     Thin,
@@ -91,15 +92,19 @@ class RuleMask(ShapeRow):
 
     def measured(self, shape: RuleShape, asked: Asked) -> U16:
         """(r, c) uint16 the rule's own value, 65535 for 1."""
-        work = cast(Work, RULES.of(shape.rule))
 
         def make() -> U16:
-            return np.asarray(work(shape.rule, asked) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+            return np.asarray(measures(shape.rule, asked) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
 
         if shape.refers().layers or shape.sees_below:
             return make()  # it changes with those layers, and is kept where they are looked at
         key = ("rule", shape.rule, asked.sheet.key, asked.sheet.size, asked.chunk)
         return asked.sources.kept.get(key, make, lambda made: made.nbytes)
+
+
+def measures(rule: Rule, asked: Asked) -> F32:
+    """(r, c) float32 0…1 a rule's own value, worked out now."""
+    return cast(Work, RULES.of(rule))(rule, asked)
 
 
 def _edges(rule: Edges, asked: Asked) -> F32:

@@ -10,17 +10,17 @@ import msgspec
 import numpy as np
 
 from lucky_fern.core.arrays import U16
-from lucky_fern.core.compositing.rules import Asked, RuleMask
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.jobs.base import Here
+from lucky_fern.core.measuring import keep_measured, measure
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.project.commands import AddLayer, AddSequence
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.rules import Crevices, Edges, Occlusion, Rule, RuleShape, Seams, Thin
+from lucky_fern.core.project.rules import Crevices, Drips, Edges, Occlusion, Rule, Seams, Thin
 from lucky_fern.core.sheets.grid import all_chunks, span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
@@ -28,20 +28,24 @@ from lucky_fern.core.survey.finer import Finer, check_near
 from lucky_fern.words import tr
 
 MEASURES: dict[str, Callable[[], Rule]] = {
-    "edges": Edges, "crevices": Crevices, "occlusion": Occlusion, "thin": Thin, "seams": Seams,
+    "edges": Edges, "crevices": Crevices, "occlusion": Occlusion, "thin": Thin, "seams": Seams, "drips": Drips,
 }  # fmt: skip
 CARRIED = ("normal", "height", "occlusion")
 _CAGE = 0.02  # of the model's diagonal
 
 
 class SurveyStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
-    """``survey``: measure now what rules ask for, or carry ``what`` over from a finer model into a wash."""
+    """``survey``: measure now what rules ask for, or carry ``what`` over from a finer model into a wash.
+
+    With ``keep``, what the project's rules measure is kept in it.
+    """
 
     do: str
     what: list[str]
     finer: str | None = None
     cage: float | None = None
     layer: str = "Baked"
+    keep: bool = False
 
 
 def do_survey(here: Here, step: SurveyStep) -> str:
@@ -58,12 +62,9 @@ def do_survey(here: Here, step: SurveyStep) -> str:
         _carry(studio, step, carried or list(CARRIED), here.folder)
     if step.finer is None and step.cage is not None:
         raise CommandError(tr("a 'cage' is for a 'finer' model; none is named"))
-    row = RuleMask()
-    for name in (one for one in step.what if one not in carried):
-        shape = RuleShape(MEASURES[name]())
-        for sheet in studio.surface.sheets(studio.project.size_of):
-            every = [Asked(studio.sources, studio.project, sheet, chunk) for chunk in all_chunks(sheet.size)]
-            for_each(partial(row.measured, shape), every)
+    measure(studio, [MEASURES[name]() for name in step.what if name not in carried])
+    if step.keep:
+        studio.execute(keep_measured(studio))
     return step.layer if step.finer is not None else ", ".join(step.what)
 
 

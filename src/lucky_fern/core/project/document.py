@@ -288,7 +288,8 @@ class Project(Plain, frozen=True):
     """Everything that is saved; layers from the bottom of the stack to its top.
 
     ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
-    sets of triangles (see :mod:`~.faces`); ``recipes`` name recipe files among the contents by their digests.
+    sets of triangles (see :mod:`~.faces`); ``recipes`` name recipe files among the contents by their digests,
+    ``measured`` is the digest of what the survey measured, if that is kept here.
     """
 
     name: str
@@ -303,6 +304,7 @@ class Project(Plain, frozen=True):
     slides: dict[str, Slide] = {}
     paints: dict[str, KitPaint] = {}
     recipes: dict[str, str] = {}
+    measured: str | None = None
     exports: tuple[ExportSetup, ...] = ()
     relief: Relief = Relief()
     next_id: int = 1

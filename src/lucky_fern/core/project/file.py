@@ -48,6 +48,8 @@ def _members(project: Project) -> dict[str, str]:
         members.setdefault(kit.digest, f"pictures/{kit.digest[:12]}{PurePath(kit.name).suffix.lower()}")
     for digest in project.recipes.values():
         members.setdefault(digest, f"recipes/{digest[:12]}.fernrecipe")
+    if project.measured is not None:
+        members.setdefault(project.measured, f"model/{project.measured[:12]}.survey.zst")
     return members
 
 

@@ -23,6 +23,22 @@ def rounded(values: F32) -> F32:
     return np.asarray(steps.astype(np.float32) / np.float32(_STEPS), np.float32)
 
 
+def packed(values: F32) -> bytes:
+    """An array that is :func:`rounded`, as few bytes."""
+    return zstandard.ZstdCompressor(3).compress(np.rint(values * _STEPS).astype(np.int16).tobytes())
+
+
+def unpacked(data: bytes, shape: tuple[int, int]) -> F32 | None:
+    """What :func:`packed` made; None where it is damaged or of another shape."""
+    try:
+        steps = np.frombuffer(zstandard.ZstdDecompressor().decompress(data), np.int16)
+    except (zstandard.ZstdError, ValueError):
+        return None
+    if steps.size != shape[0] * shape[1]:
+        return None
+    return steps.reshape(shape).astype(np.float32) / np.float32(_STEPS)
+
+
 class Shelf:
     """Keeps (r, c) arrays of −1…1 by name, to a 32767th. Whatever the disk refuses is only not kept."""
 
@@ -33,22 +49,19 @@ class Shelf:
         """What is kept under a name, if it is of that shape."""
         path = self._path(name)
         try:
-            steps = np.frombuffer(zstandard.ZstdDecompressor().decompress(path.read_bytes()), np.int16)
+            data = path.read_bytes()
             os.utime(path)  # it was used: others go first
-        except (OSError, zstandard.ZstdError, ValueError):
+        except OSError:
             return None
-        if steps.size != shape[0] * shape[1]:
-            return None
-        return steps.reshape(shape).astype(np.float32) / np.float32(_STEPS)
+        return unpacked(data, shape)
 
     def keep(self, name: str, values: F32) -> None:
         """Keep an array that is :func:`rounded`."""
-        steps = np.rint(values * _STEPS).astype(np.int16)
         path = self._path(name)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             half = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
-            half.write_bytes(zstandard.ZstdCompressor(3).compress(steps.tobytes()))
+            half.write_bytes(packed(values))
             half.replace(path)
         except OSError:
             return

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import cached_property
 from typing import Any
 
@@ -21,7 +23,7 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.survey.falls import climbed, drips, rounded_normals
 from lucky_fern.core.survey.lines import Lines, distances, sorted_lines
 from lucky_fern.core.survey.rays import Rays
-from lucky_fern.core.survey.shelf import Shelf, rounded
+from lucky_fern.core.survey.shelf import Shelf, packed, rounded, unpacked
 from lucky_fern.core.survey.surfels import Surfels, lean, surfels_of, too_many
 
 _ROUND = 40.0  # degrees up to which faces count as those of one round thing
@@ -35,6 +37,9 @@ class Survey:
         self.surface = surface
         self._shelf = shelf
         self._lock = threading.Lock()
+        self._along: dict[str, bytes] = {}
+        self._record: dict[str, bytes] | None = None
+        self.measuring = ("", float("-inf"))  # what was measured last, and when (time.monotonic)
         self._surfels: dict[float, Surfels] = {}
         self._lines: dict[tuple[str, float, float], Lines] = {}
         self._edges: dict[float, Bool] = {}  # those that shed water
@@ -158,14 +163,37 @@ class Survey:
     # --- what is kept -----------------------------------------------------------------------------------------
 
     def _kept(self, what: tuple[Any, ...], sheet: Sheet, chunk: Chunk, measure: Callable[[], F32]) -> F32:
-        if self._shelf is None:
-            return rounded(measure())
-        name = hashlib.sha256(repr((_REVISION, self._model, self._on(sheet.key), sheet.size, chunk, what)).encode())
-        found = self._shelf.find(name.hexdigest(), shape(chunk, sheet.size))
+        name = hashlib.sha256(
+            repr((_REVISION, self._model, self._on(sheet.key), sheet.size, chunk, what)).encode()
+        ).hexdigest()
+        size = shape(chunk, sheet.size)
+        along = self._along.get(name)
+        found = unpacked(along, size) if along is not None else None
+        if found is None and self._shelf is not None:
+            found = self._shelf.find(name, size)
         if found is None:
+            self.measuring = (str(what[0]), time.monotonic())
             found = rounded(measure())
-            self._shelf.keep(name.hexdigest(), found)
+            self.measuring = (str(what[0]), time.monotonic())
+            if self._shelf is not None:
+                self._shelf.keep(name, found)
+        if self._record is not None:
+            self._record[name] = packed(found)
         return found
+
+    @contextmanager
+    def recording(self) -> Iterator[dict[str, bytes]]:
+        """All that is asked for meanwhile, by whomever, under names that tell what it was measured from."""
+        record: dict[str, bytes] = {}
+        self._record = record
+        try:
+            yield record
+        finally:
+            self._record = None
+
+    def take_along(self, measured: dict[str, bytes]) -> None:
+        """Use what was recorded before, wherever it was: its names tell whether it is of this surface."""
+        self._along = measured
 
     @cached_property
     def _model(self) -> str:

@@ -38,7 +38,14 @@ from lucky_fern.core.project.commands.masks import (
     SetMaskEntry,
 )
 from lucky_fern.core.project.commands.painting import GivePaint, PaintMask, PaintPixels
-from lucky_fern.core.project.commands.settings import SetChannel, SetContent, SetGroup, SetLayer, SetPlace
+from lucky_fern.core.project.commands.settings import (
+    KeepMeasured,
+    SetChannel,
+    SetContent,
+    SetGroup,
+    SetLayer,
+    SetPlace,
+)
 from lucky_fern.core.project.commands.sheets import SetRelief, SetSheetSize
 from lucky_fern.core.project.commands.slides import KeepSlide
 from lucky_fern.core.project.commands.stack import (
@@ -57,19 +64,19 @@ from lucky_fern.words import tr
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
-    "GivePaint", "GroupLayers", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "MoveLayers", "MoveMaskEntry",
-    "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer", "RenameSelection",
-    "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup",
-    "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken",
-    "Several", "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
+    "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "MoveLayers",
+    "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer",
+    "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports",
+    "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief",
+    "SetSheetSize", "SetTaken", "Several", "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
-    | KeepPaint | KeepRecipe | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask
-    | RemoveLayers | RemoveSelection | RenameLayer | RenameSelection | ReplaceModel | SaveSelection | SetChannel
-    | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry
-    | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
+    | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask
+    | PaintPixels | PasteMask | RemoveLayers | RemoveSelection | RenameLayer | RenameSelection | ReplaceModel
+    | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer
+    | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
 )  # fmt: skip
 
 

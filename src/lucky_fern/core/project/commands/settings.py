@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
+from msgspec.structs import replace
+
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
@@ -142,3 +144,13 @@ class SetGroup(Command, frozen=True, tag="set-group"):
         asked = {"isolated": self.isolated, "folded": self.folded}
         changed = altered(content, **{name: value for name, value in asked.items() if value is not None})
         return with_layer(project, self.layer, content=changed)
+
+
+class KeepMeasured(Command, frozen=True, tag="keep-measured"):
+    """Keep what the survey measured (by its digest) in the project; None has it measured anew elsewhere."""
+
+    label: ClassVar[str] = tr("Keep what is measured")
+    digest: str | None
+
+    def apply(self, project: Project) -> Project:
+        return replace(project, measured=self.digest)
