@@ -93,6 +93,17 @@ def test_what_lies_elsewhere_or_beyond_the_cage_is_said(tmp_path: Path) -> None:
     sheet_of(tmp_path / "half.obj", lambda x, y: np.where(x < 1, 0.0, 5.0) + low[2], 64, shift=float(low[0]))
     do_step(studio, {**step, "finer": "half.obj", "layer": "Half"}, tmp_path)
     assert any("Half" in note and "half.obj" in note for note in studio.notes)
+    marks = studio.project.layers[-1]
+    assert marks.name == "Half: nothing found" and not marks.visible and studio.project.layers[-2].name == "Half"
+    do_step(studio, {"do": "set", "layer": "Half: nothing found", "visible": True}, tmp_path)
+    (sheet,) = studio.surface.sheets(studio.project.size_of)
+    pink = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)[..., 1] < 100
+    (chunk,) = all_chunks(64)
+    inside, points, _, _ = studio.sources.survey.places(sheet, chunk)
+    there = (points[:, 0] < low[0] + 1) & (points[:, 1] > 0)  # it covers a quarter at that height
+    assert (pink[inside] == ~there).mean() > 0.97
+    do_step(studio, {**step, "move": True, "layer": "Moved"}, tmp_path)
+    assert studio.project.layers[-1].name == "Moved"
     with pytest.raises(CommandError, match="normal, height, occlusion"):
         do_step(studio, {**step, "what": ["moss"]}, tmp_path)
     with pytest.raises(CommandError, match="cage"):

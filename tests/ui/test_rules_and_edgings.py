@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,10 +13,12 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QComboBox, QMenu
 
 from hands import Hands
-from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.exporting.model_files import model_files
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.rules import Edges, Grain, Rim, RuleShape
+from lucky_fern.core.project.shapes import MaskEntry
 from lucky_fern.core.recipes import own_folder
 from lucky_fern.ui.layers.board_menus import add_menu, layer_menu
 from lucky_fern.ui.layers.mask_adding import fill_add_menu
@@ -208,3 +211,53 @@ def test_a_rule_is_looked_at_alone_at_the_model_station_and_gone_elsewhere(hands
     parts.looking.go_to("artwork")
     assert parts.comparing.rule is None
     assert np.abs(hands.pixels(hands.window.model_view).astype(int) - plain).mean() < 1
+
+
+def test_a_finer_model_is_baked_within_a_cage_that_is_shown(
+    hands: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    parts, view = hands.parts, hands.window.model_view
+    parts.looking.go_to("model")
+    panel = hands.window.late.model_panel
+    panel.setCurrentWidget(panel.survey)
+    plain = hands.pixels(view)
+    model = parts.work.studio.model
+    (tmp_path / "away.obj").write_bytes(
+        model_files(replace(model, positions=model.positions + 9 * model.diagonal), "away.obj", None)["away.obj"]
+    )
+    monkeypatch.setattr(asking, "open_file", lambda *_: tmp_path / "away.obj")
+    panel.survey.open.click()
+    hands.wait()
+    assert "away.obj lies" in panel.survey.apart.text() and not panel.survey.bake.isEnabled()
+    panel.survey.move_here.click()
+    hands.wait()
+    assert panel.survey.apart.isHidden() and panel.survey.bake.isEnabled()
+    caged = hands.pixels(view)
+    assert np.abs(caged.astype(int) - plain).mean() > 1
+    parts.baking.show_cage(False)
+    assert np.abs(hands.pixels(view).astype(int) - plain).mean() < 0.5
+    panel.survey.maps["occlusion"].click()
+    panel.survey.bake.click()
+    hands.wait()
+    baked = next(layer for layer in reversed(parts.work.project.layers) if layer.name == "Baked")
+    assert set(baked.channels) == {"normal", "height"}
+    parts.work.undo()
+    assert not [layer for layer in parts.work.project.layers if layer.name.startswith("Baked")]
+
+
+def test_what_is_measured_is_kept_in_the_project_with_a_tick(hands: Hands) -> None:
+    parts = hands.parts
+    parts.looking.go_to("model")
+    panel = hands.window.late.model_panel
+    panel.setCurrentWidget(panel.survey)
+    assert "No mask has a rule" in panel.survey.state.text() and not panel.survey.measure.isEnabled()
+    parts.work.execute(AddLayer("Worn", Wash(), {"colour": Channel("#c0c0c0")}))
+    parts.work.execute(AddMaskEntry(parts.selection.selected, MaskEntry(RuleShape(Edges()), "replace")))
+    hands.wait()
+    assert "1 rule" in panel.survey.state.text()
+    panel.survey.measure.click()
+    panel.survey.keep.click()
+    hands.wait()
+    assert parts.work.project.measured is not None and panel.survey.keep.isChecked()
+    panel.survey.keep.click()
+    assert parts.work.project.measured is None

@@ -22,3 +22,6 @@ LONGEST_NAME = 200  # characters of a name in the project
 def unpacked_too_large(packed: int, unpacked: int) -> bool:
     """Whether contents of so many bytes would unpack to more than honest ones do."""
     return unpacked > FREE_RATIO + MOST_RATIO * packed
+
+
+MOST_FINER = 8_000_000  # triangles of a model that is baked from

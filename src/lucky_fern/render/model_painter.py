@@ -23,7 +23,7 @@ class ModelPicture:
     """The model (None: the backdrop alone) as a camera sees it.
 
     ``shown`` (T,) leaves out faces, ``uv`` (T, 3, 2) take the place of the model's own for a while. Arrays are
-    compared by identity: whoever changes one hands over another.
+    compared by identity: whoever changes one hands over another. ``lines`` (N, 2, 3) are drawn in the air.
     """
 
     surface: Surface | None
@@ -33,9 +33,10 @@ class ModelPicture:
     shown: Bool | None = None
     uv: F64 | None = None
     coloured: Coloured | None = None
+    lines: F64 | None = None
 
 
-_NOTHING = (None, None, None)  # faces left out, UVs for a while, colours: what a scene begins with
+_NOTHING = (None, None, None, None)  # faces left out, UVs for a while, colours, lines: what a scene begins with
 
 
 class ModelPainter:
@@ -44,7 +45,7 @@ class ModelPainter:
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
         self._scene: ModelScene | None = None
-        self._put: tuple[Bool | None, F64 | None, Coloured | None] = _NOTHING  # as the scene shows them
+        self._put: tuple[Bool | None, F64 | None, Coloured | None, F64 | None] = _NOTHING  # as the scene shows them
 
     def draw(
         self, picture: ModelPicture, textures: SheetTextures | None, sizes: Mapping[SheetKey, int]
@@ -58,7 +59,7 @@ class ModelPainter:
         if scene is None or scene.surface is not surface:
             self.release()
             scene = self._scene = ModelScene(self._context, surface)
-        shown, uv, coloured = self._put
+        shown, uv, coloured, lines = self._put
         if shown is not picture.shown:
             scene.show_faces(picture.shown)
             uv = None  # faces that are made anew lie where the model has them
@@ -66,7 +67,9 @@ class ModelPainter:
             scene.show_uv(surface.model.uv if picture.uv is None else picture.uv)
         if coloured is not picture.coloured:
             scene.tint.show(*_corners(surface, picture.coloured))
-        self._put = picture.shown, picture.uv, picture.coloured
+        if lines is not picture.lines:
+            scene.show_lines(picture.lines)
+        self._put = picture.shown, picture.uv, picture.coloured, picture.lines
         scene.draw(picture.camera, picture.aspect, picture.look, textures, sizes)
         return True
 

@@ -66,6 +66,7 @@ class Look:
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
     wire_ink: tuple[float, float, float, float] = (0.1, 0.1, 0.1, 0.35)
     seam_ink: tuple[float, float, float, float] = (0.85, 0.25, 0.1, 1.0)
+    line_ink: tuple[float, float, float, float] = (0.13, 0.45, 0.3, 0.55)
 
 
 @dataclass(frozen=True)
@@ -95,6 +96,7 @@ class ModelScene:
         self.show_faces(None)
         self._wires = self._edges(surface.model.outline_edges)
         self._seams = self._edges(surface.model.seam_edges)
+        self._air: tuple[moderngl.Buffer, moderngl.VertexArray] | None = None  # lines beside the surface
         self._surroundings = environment.STUDIO
         self._reflections = self._make_reflections(self._surroundings)
         self.tint = Tint(context)
@@ -150,12 +152,24 @@ class ModelScene:
         if not len(edges):
             return None
         corners = self.surface.model.corners
-        ends = np.stack([corners[edges[:, 0], edges[:, 1]], corners[edges[:, 0], edges[:, 2]]], axis=1)
+        return self._line_array(
+            np.stack([corners[edges[:, 0], edges[:, 1]], corners[edges[:, 0], edges[:, 2]]], axis=1)
+        )[1]
+
+    def _line_array(self, ends: F64) -> tuple[moderngl.Buffer, moderngl.VertexArray]:
+        """Lines (N, 2, 3) on the card."""
         buffer = self.context.buffer(ends.astype(np.float32).tobytes())
         array = self.context.vertex_array(self._lines, [(buffer, "3f", "in_position")])
         self._keep(buffer)
         self._keep(array)
-        return array
+        return buffer, array
+
+    def show_lines(self, ends: F64 | None) -> None:
+        """Draw lines (N, 2, 3) in the air as well; None for none."""
+        for item in self._air or ():
+            self._owned.remove(item)
+            item.release()
+        self._air = None if ends is None or not len(ends) else self._line_array(ends)
 
     def _surround(self, kind: str) -> None:
         """Take other surroundings; they are worked out when they are first asked for."""
@@ -230,6 +244,8 @@ class ModelScene:
             self._draw_lines(self._wires, to_clip, look.wire_ink)
         if look.seams:
             self._draw_lines(self._seams, to_clip, look.seam_ink)
+        if self._air is not None:
+            self._draw_lines(self._air[1], to_clip, look.line_ink)
         context.disable(moderngl.DEPTH_TEST)
         if look.bloom > 0 and mode == 0:
             self._bloom = self._bloom or Bloom(context)

@@ -11,14 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import F32, Bool, unit_rows
-from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import frames, uv_directions
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.survey.falls import rounded_normals
 from lucky_fern.core.survey.rays import Rays
-from lucky_fern.words import tr
 
 _RAYS = 48  # for what is covered
 
@@ -74,12 +72,8 @@ class Finer:
         return Carried(found, normal, height, open_)
 
 
-def check_near(model: Model, finer: Model, name: str, cage: float) -> None:
-    """Refuse a finer model that lies elsewhere (CommandError)."""
+def apart(model: Model, finer: Model, cage: float) -> float:
+    """How far the boxes of two models lie apart, in model units, where the model's is ``cage`` larger all round."""
     low, high = model.bounds[0] - cage, model.bounds[1] + cage
-    apart = np.maximum(np.maximum(finer.bounds[0] - high, low - finer.bounds[1]), 0)
-    far = float(np.linalg.norm(apart))
-    if far > 0:
-        raise CommandError(
-            tr("{name} lies {far:.3g} units away from the model; move it to where the model is", name=name, far=far)
-        )
+    gaps = np.maximum(np.maximum(finer.bounds[0] - high, low - finer.bounds[1]), 0)
+    return float(np.linalg.norm(gaps))

@@ -11,6 +11,7 @@ from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.baking import Baking
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.tools.laying import Laying
@@ -29,6 +30,7 @@ class Matter:
     handles: Handles
     faces: Faces
     laying: Laying
+    baking: Baking
     bringing: Bringing
     recipes: Recipes
     drawing_thread: DrawingThread

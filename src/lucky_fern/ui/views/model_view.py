@@ -32,7 +32,7 @@ class ModelView(View):
     """Orbit with the left button, pan with the middle one (or Shift), turn the light with the right one."""
 
     def __init__(self, matter: Matter) -> None:
-        self.laying = matter.laying
+        self.laying, self.baking = matter.laying, matter.baking
         self.camera = Camera()
         self.look = Look()
         self._shown: Bool | None = None  # the faces that are drawn
@@ -41,6 +41,7 @@ class ModelView(View):
         super().__init__(tr("Model view"), matter, ModelPainter)
         self.looking.look_asked.connect(self.look_along)
         self.faces.shown_changed.connect(self._shown_changed)
+        self.baking.changed.connect(self.update)
 
     @property
     def aspect(self) -> float:
@@ -69,7 +70,9 @@ class ModelView(View):
         studio = self.work.studio
         look = replace(self.look, shown_map=self.looking.shown_map, checker=self.faces.checker)
         surface = studio.surface if studio is not None else None
-        return ModelPicture(surface, self.camera, self.aspect, look, self._shown, self._uv, self._coloured)
+        return ModelPicture(
+            surface, self.camera, self.aspect, look, self._shown, self._uv, self._coloured, self.baking.lines
+        )
 
     def seen(self) -> Seen:
         """Finds the chunks with triangles that face the camera and lie in its frame (or round it)."""

@@ -50,6 +50,13 @@ class NumberField(QWidget):
         self.number.valueChanged.connect(self._typed)
         self.number.editingFinished.connect(self.let_go)
 
+    def set_range(self, low: float, high: float) -> None:
+        """Go from one value to another from now on; nobody is told."""
+        self._low, self._high = low, high
+        with QSignalBlocker(self.number):
+            self.number.setRange(low, high)
+            self.number.setSingleStep((high - low) / 100)
+
     def set(self, value: float) -> None:
         """Show a value without telling anybody."""
         with QSignalBlocker(self.slider), QSignalBlocker(self.number):

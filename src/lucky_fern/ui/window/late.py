@@ -31,12 +31,14 @@ if TYPE_CHECKING:
     from lucky_fern.ui.stations.model.names_page import NamesPage
     from lucky_fern.ui.stations.model.panel import ModelPanel
     from lucky_fern.ui.stations.model.select_page import SelectPage
+    from lucky_fern.ui.stations.model.survey_page import SurveyPage
     from lucky_fern.ui.stations.paint.brush_page import BrushPanel
 
 _BREATH = 60  # milliseconds between two parts that are made beforehand
 _Tab = TypeVar("_Tab", bound=QWidget)
 _NAMES = (
-    "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_files",
+    "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_survey",
+    "model_files",
     "model_panel", "check_panel", "export_panel", "sequence_panel",
 )  # fmt: skip
 TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush")}
@@ -114,6 +116,12 @@ class Late(QObject):
         return self.parts.make(NamesPage)
 
     @cached_property
+    def model_survey(self) -> SurveyPage:
+        from lucky_fern.ui.stations.model.survey_page import SurveyPage
+
+        return self.parts.make(SurveyPage)
+
+    @cached_property
     def model_files(self) -> FilesPage:
         from lucky_fern.ui.stations.model.files_page import FilesPage
 
@@ -124,7 +132,8 @@ class Late(QObject):
         from lucky_fern.ui.stations.model.panel import ModelPanel
 
         panel = ModelPanel(
-            self.model_check, self.model_select, self.model_layout, self.model_names, self.model_files
+            self.model_check, self.model_select, self.model_layout, self.model_names, self.model_survey,
+            self.model_files,
         )  # fmt: skip
         panel.open_asked.connect(self._ask_model)
         panel.finding_chosen.connect(self.model_view.go_to_triangles)

@@ -23,6 +23,7 @@ from lucky_fern.ui.session.mishaps import Mishaps
 from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.baking import Baking
 from lucky_fern.ui.tools.dropping import Dropping
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.filling import Filling
@@ -64,6 +65,7 @@ class Parts:
         self.faces = self.make(Faces)
         self.fitting = self.make(Fitting)
         self.laying = self.make(Laying)
+        self.baking = self.make(Baking)
         self.painting = self.make(Painting)
         self.filling = self.make(Filling)
         self.sliding = self.make(Sliding)

@@ -10,6 +10,7 @@ from lucky_fern.ui.stations.model.files_page import FilesPage
 from lucky_fern.ui.stations.model.layout_page import LayoutPage
 from lucky_fern.ui.stations.model.names_page import NamesPage
 from lucky_fern.ui.stations.model.select_page import SelectPage
+from lucky_fern.ui.stations.model.survey_page import SurveyPage
 from lucky_fern.words import tr
 
 
@@ -20,16 +21,19 @@ class ModelPanel(QTabWidget):
     finding_chosen = Signal(object)
 
     def __init__(
-        self, check: CheckPage, select: SelectPage, lay_out: LayoutPage, names: NamesPage, files: FilesPage
-    ) -> None:
+        self, check: CheckPage, select: SelectPage, lay_out: LayoutPage, names: NamesPage, survey: SurveyPage,
+        files: FilesPage,
+    ) -> None:  # fmt: skip
         super().__init__(documentMode=True)
         self.setAccessibleName(tr("Model"))
-        self.check, self.select, self.lay_out, self.names, self.files = check, select, lay_out, names, files
+        self.check, self.select, self.lay_out, self.names = check, select, lay_out, names
+        self.survey, self.files = survey, files
         for page, title in (
             (self.check, tr("Check")),
             (self.select, tr("Select")),
             (self.lay_out, tr("Lay out")),
             (self.names, tr("Names")),
+            (self.survey, tr("Survey")),
             (self.files, tr("In and out")),
         ):
             page.setAccessibleName(title)
