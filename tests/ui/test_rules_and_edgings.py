@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
+from threading import Event
 
 import numpy as np
 import pytest
@@ -17,9 +18,10 @@ from lucky_fern.core.exporting.model_files import model_files
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.edgings import Edging
-from lucky_fern.core.project.rules import Edges, Grain, Rim, RuleShape
+from lucky_fern.core.project.rules import Edges, Grain, Occlusion, Rim, RuleShape
 from lucky_fern.core.project.shapes import MaskEntry
 from lucky_fern.core.recipes import own_folder
+from lucky_fern.core.survey.rays import Rays
 from lucky_fern.ui.layers.board_menus import add_menu, layer_menu
 from lucky_fern.ui.layers.mask_adding import fill_add_menu
 from lucky_fern.ui.layers.rule_part import LOOKS
@@ -261,3 +263,28 @@ def test_what_is_measured_is_kept_in_the_project_with_a_tick(hands: Hands) -> No
     assert parts.work.project.measured is not None and panel.survey.keep.isChecked()
     panel.survey.keep.click()
     assert parts.work.project.measured is None
+
+
+def test_measuring_is_told_with_its_share_and_stopped_by_taking_the_step_back(
+    hands: Hands, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    parts, strip = hands.parts, hands.window.strip
+    parts.work.execute(AddLayer("Worn", Wash(), {"colour": Channel("#c0c0c0")}))
+    hands.wait()
+    going, measure = Event(), Rays.covered
+
+    def slowly(*asked: object) -> np.ndarray:
+        going.wait(20)
+        return measure(*asked)
+
+    monkeypatch.setattr(Rays, "covered", slowly)
+    rule = RuleShape(Occlusion(rays=9, reach=parts.work.studio.model.diagonal * 0.123))
+    parts.work.execute(AddMaskEntry(parts.selection.selected, MaskEntry(rule, "replace")))
+    hands.until(lambda: strip.stop.isVisible())
+    assert "Measuring" in strip.busy.text() and "%" in strip.busy.text() and "covered" in strip.busy.toolTip()
+    strip.stop.click()
+    assert parts.selection.layer.mask is None and "Stopped" in hands.window.notice.text()
+    going.set()
+    hands.wait()
+    assert not strip.stop.isVisible() and not strip.busy.isVisible()
+    assert parts.work.studio.history.redo_label is not None

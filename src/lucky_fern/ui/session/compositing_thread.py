@@ -66,6 +66,8 @@ class CompositingThread(QObject):
         self.settled = threading.Event()
         self.shown = shown  # whose maps these are, once settled
         self._new = set(new)
+        self._asked_for = 1
+        self.share = 1.0  # of the chunks that were asked for, how many are done; read on any thread
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
 
@@ -167,6 +169,8 @@ class CompositingThread(QObject):
             sorted(keys, key=lambda key: maps.index(key.map)) for _, keys in groupby(sorted(left, key=turn), key=turn)
         ]
         on_screen = order.seen()
+        self._asked_for = max(sum(map(len, left.values())), 1)
+        self.share = 0.0
         for now_seen in (True, False):
             for keys in turns:
                 seen = on_screen.get(keys[0].sheet, frozenset())
@@ -198,6 +202,7 @@ class CompositingThread(QObject):
                 if not padded:
                     self._bare.add(key)
                 left[key] -= chunks
+                self.share = 1 - sum(map(len, left.values())) / self._asked_for
         finally:
             for key, done in told.items():
                 self.chunks_done.emit(key, done)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 
@@ -20,6 +21,7 @@ from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 
 _BREATH = 60  # milliseconds
+_JUST_NOW = 2.0  # seconds
 
 
 class Maps(QObject):
@@ -55,6 +57,20 @@ class Maps(QObject):
         """Whether everything asked for is composited, and told here."""
         thread = self.compositing  # the thread that draws asks, too
         return thread is None or (self._rested == thread.serial and not self._soon.isActive())
+
+    @property
+    def share(self) -> float:
+        """How much of what was asked for last is done, 0…1."""
+        return 1.0 if self.compositing is None else self.compositing.share
+
+    @property
+    def measuring(self) -> str:
+        """What the survey is measuring now ("" for nothing)."""
+        studio = self.work.studio
+        if studio is None or self.settled:
+            return ""
+        what, when = studio.sources.survey.measuring
+        return what if time.monotonic() - when < _JUST_NOW else ""
 
     @property
     def quiet(self) -> bool:

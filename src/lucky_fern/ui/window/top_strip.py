@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QActionGroup, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
+from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import tr
 
@@ -17,6 +18,8 @@ STATIONS = {
     "paint": (tr("Paint"), tr("Paint station")), "check": (tr("Check"), tr("Check station")),
     "export": (tr("Export"), tr("Export station")),
 }  # fmt: skip
+_TICK = 400  # milliseconds between two looks at how far it has come
+_MEASURES = {"lean": tr("edges"), "covered": tr("what is covered"), "thin": tr("thin places"), "drips": tr("runs")}
 
 
 class TopStrip(QWidget):
@@ -55,8 +58,9 @@ class TopStrip(QWidget):
             self.buttons[station] = button
             row.addWidget(button)
         row.addStretch(1)
-        # Nothing that moves: each step of it would have the whole window put together anew.
+        # It moves rarely: each step of it has the whole window put together anew.
         self.busy = QLabel(tr("Working …"), objectName="quiet")
+        self.busy.setMinimumWidth(with_text(86))  # as wide as its longest text: the stations stay where they are
         self.busy.setToolTip(tr("Working out the maps"))
         self.busy.setAccessibleName(tr("Working"))
         policy = self.busy.sizePolicy()
@@ -64,6 +68,16 @@ class TopStrip(QWidget):
         self.busy.setSizePolicy(policy)
         self.busy.hide()
         row.addWidget(self.busy)
+        self.stop = QToolButton(
+            icon=icon("stop"), toolTip=tr("Take the last step back, which has the model measured")
+        )
+        self.stop.setAccessibleName(tr("Stop measuring"))
+        self.stop.clicked.connect(self._stop)
+        self.stop.setSizePolicy(policy)
+        self.stop.hide()
+        row.addWidget(self.stop)
+        self._tick = QTimer(self, interval=_TICK)
+        self._tick.timeout.connect(self._show_share)
         key = QKeySequence.StandardKey
         commands.add("edit.undo", tr("Undo"), parts.work.undo, key.Undo, icon_name="undo")
         commands.add("edit.redo", tr("Redo"), parts.work.redo, [key.Redo, "Ctrl+Y"], icon_name="redo")
@@ -80,7 +94,32 @@ class TopStrip(QWidget):
 
     def _show_busy(self) -> None:
         """One sign for all that goes on beside the window."""
-        self.busy.setVisible(not self.parts.maps.settled or self.parts.errands.busy)
+        busy = not self.parts.maps.settled or self.parts.errands.busy
+        self.busy.setVisible(busy)
+        if busy and not self._tick.isActive():
+            self.busy.setText(tr("Working …"))
+            self._tick.start()
+        elif not busy:
+            self._tick.stop()
+            self.stop.hide()
+
+    def _show_share(self) -> None:
+        """How far what takes longer has come, and what is being measured."""
+        maps, what = self.parts.maps, self.parts.maps.measuring
+        if maps.settled:
+            return
+        share = f"{maps.share:.0%}"
+        if what:
+            self.busy.setText(tr("Measuring {share}", share=share))
+            self.busy.setToolTip(tr("Measuring {what} on the model", what=_MEASURES.get(what, what)))
+        else:
+            self.busy.setText(tr("Working {share}", share=share))
+            self.busy.setToolTip(tr("Working out the maps"))
+        self.stop.setVisible(bool(what) and self.parts.commands["edit.undo"].isEnabled())
+
+    def _stop(self) -> None:
+        self.parts.work.undo()
+        self.parts.work.say(tr("Stopped: the last step is taken back. Redo goes on with it."))
 
     def refresh(self) -> None:
         studio, commands = self.parts.work.studio, self.parts.commands
@@ -90,7 +129,7 @@ class TopStrip(QWidget):
         elif self.parts.work.path is None:
             state = tr("not saved yet")
         else:
-            state = tr("unsaved changes") if studio.changed else "saved"
+            state = tr("unsaved changes") if studio.changed else tr("saved")
         self.saved.setText(state)
         for name in ("file.save", "file.save-as"):
             commands[name].setEnabled(studio is not None)
