@@ -7,9 +7,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from cubes import box
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.layout.check import check_layout
+from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import faces_for, remedies
 from lucky_fern.core.studio import Studio
+from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
+from samples import PLANE
 
 CORNERS = ((0, 0), (1, 0), (1, 1), (0, 1))
 SIDES = ((1, 2, 4, 3), (5, 7, 8, 6), (1, 5, 6, 2), (3, 4, 8, 7), (1, 3, 7, 5), (2, 6, 8, 4))
@@ -42,7 +48,7 @@ def mirrored_halves(count: int = 8) -> str:
                 quad = [k, k + count + 1, k + count + 2, k + 1]
                 places = [n - number * (count + 1) ** 2 for n in quad]
                 pairs = [f"{n}/{p}" for n, p in zip(quad, places, strict=True)]
-                faces.append("f " + " ".join(pairs[::-1] if side > 0 else pairs))
+                faces.append("f " + " ".join(pairs[::-1] if side < 0 else pairs))
     grid = [
         f"vt {0.05 + 0.9 * i / count} {0.05 + 0.9 * j / count}" for i in range(count + 1) for j in range(count + 1)
     ]
@@ -123,3 +129,64 @@ def test_mirrored_halves_are_twins_and_not_a_fold(tmp_path: Path) -> None:
     found = check_layout(studio.surface, lambda key: 256)
     assert {one.kind for one in found} == {"flipped", "twins"}
     assert "1 pair of mirrored twins" in next(one for one in found if one.kind == "twins").sentence
+
+
+def inverted(text: str) -> str:
+    """The same with every face the other way round."""
+    return "\n".join("f " + " ".join(line.split()[:0:-1]) if line.startswith("f ") else line
+                     for line in text.splitlines())  # fmt: skip
+
+
+def found_inside_out(studio: Studio) -> list[Finding]:
+    return [one for one in check_layout(studio.surface, studio.project.size_of) if one.kind == "inside-out"]
+
+
+def test_a_model_that_is_inside_out_is_said_and_turned_over_with_its_paint(tmp_path: Path) -> None:
+    box(tmp_path / "good.obj")
+    box(tmp_path / "bad.obj", inward=True)
+    good = Studio.new(tmp_path / "good.obj", sheet_size=64)
+    bad = Studio.new(tmp_path / "bad.obj", sheet_size=64)
+    assert not found_inside_out(good)
+    (finding,) = found_inside_out(bad)
+    assert finding.sentence.startswith("The model is inside out") and len(finding.triangles) == 12
+    do_step(bad, {"do": "brushwork", "name": "Paint"}, tmp_path)
+    stroke = {"do": "stroke", "layer": "Paint", "points": [[0.3, 0.5, 1.0], [0.6, 0.4, 1.0]], "radius": 0.2,
+              "values": {"colour": "#cc3311"}}  # fmt: skip
+    do_step(bad, stroke, tmp_path)
+    (remedy,) = remedies(bad.surface, finding)
+
+    def painted(studio: Studio) -> np.ndarray:
+        (sheet,) = studio.surface.sheets(studio.project.size_of)
+        return composite_sheet(studio.sources, studio.project, "colour", sheet, 8)
+
+    before = painted(bad)
+    bad.lay_out(remedy.edit, faces_for(bad.surface, finding, remedy))
+    assert not found_inside_out(bad) and np.array_equal(painted(bad), before)
+    bad.save(tmp_path / "turned.fern")
+    again = Studio.open(tmp_path / "turned.fern")
+    middle = again.model.corners.mean(axis=1) - 0.5
+    assert ((again.model.face_normals * middle).sum(axis=1) > 0).all()
+    assert ((again.model.normals.mean(axis=1) * middle).sum(axis=1) > 0).all()
+    assert np.array_equal(painted(again), before)
+
+
+def test_hollows_sheets_and_the_demo_models_are_not_called_inside_out(tmp_path: Path) -> None:
+    outer, inner = box(tmp_path / "a.obj"), box(tmp_path / "b.obj", 0.2, 0.8, inward=True)
+    shell = outer.read_text().splitlines()
+    for line in inner.read_text().splitlines():
+        if line.startswith("f "):
+            pairs = [tuple(map(int, one.split("/"))) for one in line.split()[1:]]
+            line = "f " + " ".join(f"{v + 8}/{t + 24}" for v, t in pairs)
+        shell.append(line)
+    (tmp_path / "shell.obj").write_text("\n".join(shell))
+    assert not found_inside_out(Studio.new(tmp_path / "shell.obj", sheet_size=64))
+    (tmp_path / "plane.obj").write_text(PLANE)
+    assert not found_inside_out(Studio.new(tmp_path / "plane.obj", sheet_size=64))
+    (tmp_path / "tube.obj").write_text(inverted(mirrored_halves()))
+    tube = Studio.new(tmp_path / "tube.obj", sheet_size=64)
+    (tmp_path / "other.obj").write_text(mirrored_halves())
+    other = Studio.new(tmp_path / "other.obj", sheet_size=64)
+    assert [len(found_inside_out(one)) for one in (tube, other)] == [1, 0]
+    for make in (marsh_hen, soup_flask, tea_kettle):
+        make(tmp_path / "demo.obj")
+        assert not found_inside_out(Studio.new(tmp_path / "demo.obj", sheet_size=64))

@@ -31,6 +31,8 @@ from lucky_fern.core.project.commands import (
     AddSequence,
     Command,
     GivePaint,
+    KeepMeasured,
+    KeepRecipe,
     LayOut,
     PaintMask,
     PaintPixels,
@@ -45,7 +47,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
 from lucky_fern.core.project.history import History
-from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart
+from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, TurnOver
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.surface import Surface
@@ -257,11 +259,13 @@ class Studio:
         """
         project, old = self.project, self.surface
         edited = edit_layout(self.model, edit, chosen, project.size_of, told)
-        digest = self.blobs.add(encode_layout(edited.model))
+        digest = self.blobs.add(encode_layout(edited.model, self._base))
         first = LayOut(edit, digest, None if chosen is None else pack_faces(chosen))
         if isinstance(edit, RenameMaterial | RenamePart):
             return PreparedLayout(Several((first,), named=first.title), edited.notes)
-        also, notes = followers(project, old, Surface(edited.model), self.blobs, stay)
+        also, notes = followers(
+            project, old, Surface(edited.model), self.blobs, stay and not isinstance(edit, TurnOver)
+        )
         return PreparedLayout(Several((first, *also), named=first.title), (*edited.notes, *notes))
 
     def lay_out(self, edit: LayoutEdit, chosen: Bool | None = None, stay: bool = True) -> tuple[str, ...]:
@@ -436,6 +440,8 @@ def _brought(command: Command) -> Iterator[str]:
         yield from needed_digests(command.part)
     elif isinstance(command, SetLabel | SetFigure):
         yield command.kit.digest
+    elif isinstance(command, KeepRecipe | KeepMeasured):
+        yield from () if command.digest is None else (command.digest,)
     elif isinstance(command, ReplaceModel):
         yield from command.model.files.values()
         yield from (one for one in (command.model.arrays, command.model.layout) if one is not None)

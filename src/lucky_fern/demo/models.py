@@ -346,8 +346,8 @@ def _life_rings(shape: Shape) -> None:
     v = 0.21 + 0.12 * around / (2 * np.pi)
     uv = np.stack(np.broadcast_arrays(u[None, :], v[:, None]), -1)
     place = np.array([-1.12, 1.72, 1.14])
-    shape.grid("life ring", ring[:, ::-1] * [1, 1, 1] + place, uv[:, ::-1])
-    shape.grid("life ring", ring * [1, 1, -1] + place * [1, 1, -1], uv)
+    shape.grid("life ring", ring + place, uv)
+    shape.grid("life ring", ring[:, ::-1] * [1, 1, -1] + place * [1, 1, -1], uv[:, ::-1])
 
 
 def _canopy(shape: Shape) -> None:

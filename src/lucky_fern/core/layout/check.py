@@ -14,11 +14,13 @@ from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.model.model import Model, edge_counts, groups
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.survey.survey import numbers_of
 from lucky_fern.words import counted, tr
 
 STRETCHED = 1.5  # longer one way than the other by so much counts
 THIN = 2.0  # so much less detail than the whole counts
 _TINY = 1e-6
+_INWARD = 0.5  # of all there is: an open piece that looks inward so much is inside out
 _WORTH_TELLING = 0.002  # of the surface; less of it is not spoken of
 
 
@@ -42,6 +44,7 @@ def check_layout(surface: Surface, size_of: Callable[[SheetKey], int]) -> list[F
         *_thin(model, measures),
         *_gaps(surface, size_of, overlapping),
         *_edges(model),
+        *_inside_out(surface),
     ]
     return sorted(found, key=lambda one: not one.worry)
 
@@ -304,3 +307,36 @@ def _edges(model: Model) -> list[Finding]:
             )
         )
     return found
+
+
+def _inside_out(surface: Surface) -> list[Finding]:
+    """Closed pieces that enclose less than nothing, but for hollows in others; and open ones that all look inward."""
+    model = surface.model
+    number = numbers_of(surface, "piece")[1]
+    count = int(number.max(initial=-1)) + 1
+    corners = model.corners
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
+    area = np.linalg.norm(cross, axis=1)
+    middle = corners.mean(axis=1)
+    whole = np.maximum(np.bincount(number, area, count), 1e-300)
+    centre = np.stack([np.bincount(number, area * middle[:, k], count) / whole for k in range(3)], axis=1)
+    away = middle - centre[number]
+    outward = np.bincount(number, (away * cross).sum(axis=1), count)
+    far = np.bincount(number, area * np.linalg.norm(away, axis=1), count)
+    ended = np.bincount(number, (surface.beyond.neighbour < 0).any(axis=1), count) > 0
+    wrong = np.where(ended, outward < -_INWARD * far, outward < -_TINY * far)
+    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    np.minimum.at(low, number, corners.min(axis=1))
+    np.maximum.at(high, number, corners.max(axis=1))
+    for piece in np.flatnonzero(wrong & ~ended):  # a hollow lies in something
+        around = ~wrong & ~ended & (low <= low[piece]).all(axis=1) & (high >= high[piece]).all(axis=1)
+        wrong[piece] = not around.any()
+    rows = _rows(wrong[number])
+    if not len(rows):
+        return []
+    if len(rows) == model.triangle_count:
+        sentence = tr("The model is inside out: its faces look inward.")
+    else:
+        sentence = tr("{pieces} of {where} {verb} inside out.", pieces=counted(int(wrong.sum()), "piece"),
+                      where=_where(model, rows), verb=tr("is") if wrong.sum() == 1 else tr("are"))  # fmt: skip
+    return [Finding("inside-out", tr("{sentence} Games show their backs.", sentence=sentence), rows)]

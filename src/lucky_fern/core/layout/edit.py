@@ -56,6 +56,8 @@ def edit_layout(
         raise CommandError(tr("no faces are selected; select some first"))
     if isinstance(edit, ask.GiveMaterial | ask.RenameMaterial | ask.RenamePart):
         return _names(model, edit, chosen)
+    if isinstance(edit, ask.TurnOver):
+        return Edited(_turned(model, chosen), ())
     layout = Layout.of(model, chosen)
 
     def size_at(material: str, corner: F64) -> int:
@@ -87,6 +89,21 @@ def with_layout(model: Model, uv: F64) -> Model:
     same = np.array_equal(uv, model.uv, equal_nan=True)
     tangents = model.tangents if same else mikk_tangents(model.positions, model.triangles, uv, model.normals)
     return _sharing(replace(model, uv=uv, tangents=tangents), model)
+
+
+def _turned(model: Model, chosen: Bool | None) -> Model:
+    """The model with faces seen from their other side."""
+    rows = slice(None) if chosen is None else chosen
+    other = [0, 2, 1]
+    changes = {}
+    for name in ("triangles", "uv", "normals", "corner_colours"):
+        values = getattr(model, name)
+        if values is not None:
+            changes[name] = values.copy()
+            changes[name][rows] = values[rows][:, other]
+    changes["normals"][rows] *= -1
+    turned = replace(model, **changes)
+    return replace(turned, tangents=mikk_tangents(turned.positions, turned.triangles, turned.uv, turned.normals))
 
 
 def _sharing(new: Model, old: Model) -> Model:

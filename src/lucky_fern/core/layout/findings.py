@@ -12,7 +12,7 @@ from lucky_fern.core.arrays import I32, Bool
 
 Kind = Literal[
     "no-uv", "outside", "crossing", "overlap", "folded", "twins", "flipped", "zero-area", "stretch", "density", "gap",
-    "edges", "polygons",
+    "edges", "polygons", "inside-out",
 ]  # fmt: skip
 
 

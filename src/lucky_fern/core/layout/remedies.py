@@ -22,6 +22,7 @@ from lucky_fern.core.project.layouts import (
     Pack,
     Proportions,
     Transform,
+    TurnOver,
     Unstack,
     Unwrap,
 )
@@ -57,6 +58,7 @@ _REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
     "stretch": (_UNWRAP, Remedy(tr("Real proportions"), Proportions())),
     "density": (Remedy(tr("Same density"), EvenDensity()), _PACK),
     "gap": (_PACK,),
+    "inside-out": (Remedy(tr("Turn them over"), TurnOver()),),
 }
 
 

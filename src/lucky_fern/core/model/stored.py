@@ -18,6 +18,7 @@ from lucky_fern.words import tr
 REVISION = 4  # raise it when the readers or the arrays change: older bytes are made anew then
 _ARRAYS = ("positions", "triangles", "uv", "normals", "tangents", "material", "part", "polygon")
 _LAYOUT = ("uv", "tangents", "material", "part")
+_TURNED = ("triangles", "normals", "corner_colours")  # what is another once faces are turned over
 
 
 def encode_model(model: Model) -> bytes:
@@ -40,9 +41,11 @@ def _encode(model: Model, names: tuple[str, ...], words: dict[str, Any]) -> byte
     return zstandard.ZstdCompressor(level=3).compress(b"".join([len(text).to_bytes(8, "little"), text, *raw]))
 
 
-def encode_layout(model: Model) -> bytes:
-    """What edits of the layout change: UVs, tangents, materials and parts."""
-    return _encode(model, _LAYOUT, {"materials": model.materials, "parts": model.parts, "colours": model.colours})
+def encode_layout(model: Model, base: Model) -> bytes:
+    """What edits of the layout change on ``base``: UVs, tangents, materials, parts, and faces turned over."""
+    turned = () if np.array_equal(model.triangles, base.triangles) else _TURNED
+    names = (*_LAYOUT, *(name for name in turned if getattr(model, name) is not None))
+    return _encode(model, names, {"materials": model.materials, "parts": model.parts, "colours": model.colours})
 
 
 def decode_layout(data: bytes, model: Model) -> Model:

@@ -138,6 +138,10 @@ class GiveMaterial(Plain, frozen=True, tag_field="op", tag="material"):
     name: str = ""
 
 
+class TurnOver(Plain, frozen=True, tag_field="op", tag="turn-over"):
+    """Turn faces over: what was their back is their front, normals too. UVs and paint stay where they are."""
+
+
 class RenameMaterial(Plain, frozen=True, tag_field="op", tag="rename-material"):
     """Call a material otherwise, everywhere in the project."""
 
@@ -155,6 +159,7 @@ class RenamePart(Plain, frozen=True, tag_field="op", tag="rename-part"):
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
+    | TurnOver
 )  # fmt: skip
 
 
@@ -186,4 +191,5 @@ TITLES: dict[type[Plain], str] = {
     GiveMaterial: tr("Give material"),
     RenameMaterial: tr("Rename material"),
     RenamePart: tr("Rename part"),
+    TurnOver: tr("Turn faces over"),
 }
