@@ -35,7 +35,7 @@ def occlusion(folder: Path) -> Row:
     places = for_each(lambda chunk: survey.places(sheet, chunk), all_chunks(_SIZE))
     points = np.concatenate([one[1] for one in places])
     faces = np.concatenate([one[3] for one in places])
-    rays, way = survey._rays, cosine_disc(_RAYS, 1.0)
+    rays, way = survey.rays, cosine_disc(_RAYS, 1.0)
     chosen = np.random.default_rng(0).integers(0, _RAYS, len(points))
     # As many rays, all over the ferry, in pieces as large as ours.
     spread = np.ascontiguousarray(faces + way[chosen][:, [2, 0, 1]] * 0.5, np.float32)
@@ -45,7 +45,7 @@ def occlusion(folder: Path) -> Row:
         far = np.full(1 << 17, reach, np.float32)
         pieces = [slice(at, at + (1 << 17)) for at in range(0, len(origins) - (1 << 17), 1 << 17)]
         for _ in range(_RAYS):
-            for_each(lambda some: rays._scene.run(origins[some], spread[some], dists=far, query="OCCLUDED"), pieces)
+            for_each(lambda some: rays.scene.run(origins[some], spread[some], dists=far, query="OCCLUDED"), pieces)
 
     mine, other = side_by_side(
         lambda: for_each(lambda chunk: survey.covered(sheet, chunk, reach, _RAYS), all_chunks(_SIZE)), alone, runs=3
@@ -63,7 +63,7 @@ def edges(folder: Path) -> Row:
     reach = studio.model.diagonal * 0.02
     places = for_each(lambda chunk: survey.places(sheet, chunk), all_chunks(_SIZE))
     points = np.concatenate([one[1] for one in places])
-    tree = cKDTree(survey._pieces(points, reach).middle)
+    tree = cKDTree(survey.pieces(points, reach).middle)
     mine, other = side_by_side(
         lambda: for_each(lambda chunk: survey.lean(sheet, chunk, reach), all_chunks(_SIZE)),
         lambda: tree.query_ball_point(points[::_SHARE], reach, workers=2), runs=3,
@@ -90,11 +90,11 @@ def edging(folder: Path) -> Row:
     touched = sorted(layer_chunks(sources, studio.project, thrown, "colour", sheet))
 
     def ours() -> None:
-        sources.kept._values.clear()
+        sources.kept.clear()
         for_each(lambda chunk: row.stamp(sources, studio.project, layer, "colour", sheet, chunk), chunks)
 
     def other() -> float:
-        sources.kept._values.clear()
+        sources.kept.clear()
         begin = time.perf_counter()
         for_each(lambda chunk: row_of(thrown).stamp(sources, studio.project, thrown, "colour", sheet, chunk), touched)
         return time.perf_counter() - begin

@@ -1,7 +1,7 @@
 """What a window costs: compositing with its views beside it, and how often a frame is drawn in motion.
 
-``python -m lucky_fern.bench.window`` prints ``{"alone": s, "window": s, "frames": per second}``; it is run in a
-process of its own.
+``python -m lucky_fern.bench.window`` prints ``{"alone": s, "window": s, "frames": per second, "slider": s}``; it is
+run in a process of its own.
 """
 
 from __future__ import annotations
@@ -10,12 +10,19 @@ import json
 import statistics
 import sys
 import time
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lucky_fern.bench.stage import SIZE, application
+from lucky_fern.core.arrays import U8
 
-_STEPS = 60
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from lucky_fern.ui.window.main import Window
+
+_STEPS, _SLID = 60, 9
 _RUNS = 3
 
 
@@ -73,9 +80,57 @@ def measured() -> dict[str, float]:
                 running.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
         frames = _STEPS / (time.perf_counter() - begin)
         QTest.qWait(50)
+        slider = statistics.median(_slid(window, running, drawn, step) for step in range(_SLID))
         window.parts.close()
         by_itself, with_window = (statistics.median(column) for column in zip(*times, strict=True))
-        return {"alone": by_itself, "window": with_window, "frames": frames}
+        return {"alone": by_itself, "window": with_window, "frames": frames, "slider": slider}
+
+
+def _slid(window: Window, running: QApplication, drawn: list[int], step: int) -> float:
+    """Seconds from a move of a rule's slider until a frame with the first chunks of it is there."""
+    from msgspec.structs import replace
+    from PySide6.QtCore import QEventLoop
+
+    from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, SetMaskEntry
+    from lucky_fern.core.project.document import Channel, Wash
+    from lucky_fern.core.project.rules import Edges, RuleShape
+    from lucky_fern.core.project.shapes import MaskEntry
+
+    parts = window.parts
+    if step == 0:
+        parts.work.execute(AddLayer("Worn", Wash(), {"colour": Channel("#c8c8c8")}))
+        entry = MaskEntry(RuleShape(Edges(), 0.1, 0.6), "replace")
+        parts.work.execute(AddMaskEntry(parts.selection.selected or 0, entry))
+        window.rest.wait(240)
+    assert parts.work.project is not None and parts.selection.layer is not None
+    number = parts.selection.layer.mask
+    assert number is not None
+    entry = parts.work.project.masks[number].entries[0]
+    canvas, packing = window.model_view.canvas, parts.maps.packing
+    assert packing is not None
+    show, taken = canvas.show, packing.taken
+    brought: list[bool] = []
+    before: list[int] = []  # how many frames were there before the one with the first chunks
+
+    def take() -> None:  # both on the thread that draws, one after the other
+        taken()
+        brought.append(True)
+
+    def put(pixels: U8) -> object:
+        if brought and not before:
+            before.append(drawn[0])
+        return show(pixels)
+
+    packing.taken, canvas.show = take, put  # type: ignore[method-assign]  # watched for a moment
+    begin = time.perf_counter()
+    shape = replace(entry.shape, low=0.02 * (step + 1))  # type: ignore[type-var]  # a rule's shape is a struct
+    parts.work.execute(SetMaskEntry(number, 0, replace(entry, shape=shape)), merge=True)
+    while not before or drawn[0] == before[0]:
+        running.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 2)
+    seconds = time.perf_counter() - begin
+    packing.taken, canvas.show = taken, show  # type: ignore[method-assign]
+    window.rest.wait(60)
+    return seconds
 
 
 if __name__ == "__main__":

@@ -29,6 +29,12 @@ class Kept:
             self._values.move_to_end(key)
             return self._values[key][0]
 
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            self._values.clear()
+            self.size = 0
+
     def put(self, key: Hashable, value: object, size: int) -> None:
         """Keep a value of ``size`` bytes in place of what was kept under its key."""
         with self._lock:

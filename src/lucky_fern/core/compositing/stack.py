@@ -14,7 +14,7 @@ from lucky_fern.core.compositing.canvas import RELIEF, Canvas, View, blank, writ
 from lucky_fern.core.compositing.layer_row import row_of
 from lucky_fern.core.compositing.relief import relief_normals
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.document import Layer, Project, walk
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -161,9 +161,17 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk) -> F32:
 
 
 def _same_below(old: tuple[tuple[Layer, ...], Project], new: tuple[tuple[Layer, ...], Project]) -> bool:
-    """Whether the same layers, and all that layers share, lie below (quick: projects share what is alike)."""
+    """Whether the same layers, and all that they share, lie below (quick: projects share what is alike)."""
     (before, was), (after, now) = old, new
-    return before == after and was.masks == now.masks and was.same_ground(now)
+    return before == after and _same_masks(before, was, now) and was.same_ground(now)
+
+
+def _same_masks(layers: tuple[Layer, ...], was: Project, now: Project) -> bool:
+    """Whether the masks of some layers are the same in two projects; those of other layers do not matter."""
+    if was.masks is now.masks:
+        return True
+    used = {layer.mask for layer in walk(layers) if layer.mask is not None}
+    return all(was.masks.get(number) == now.masks.get(number) for number in used)
 
 
 def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32:

@@ -26,8 +26,8 @@ class Rays:
         from embreex.mesh_construction import TriangleMesh  # slow to load, and not needed before the window shows
         from embreex.rtcore_scene import EmbreeScene
 
-        self._scene = EmbreeScene()
-        self._mesh = TriangleMesh(self._scene, np.ascontiguousarray(model.corners, np.float32))
+        self.scene = EmbreeScene()
+        self._mesh = TriangleMesh(self.scene, np.ascontiguousarray(model.corners, np.float32))
         self._normals = model.face_normals
         self._off = model.diagonal * _OFF
 
@@ -42,7 +42,7 @@ class Rays:
         def hit(origins: F32, ways: F32) -> F64:
             far = np.full(len(ways), reach, np.float32)
             # What is met within reach is told by its row, else -1.
-            found = self._scene.run(origins, ways, dists=far, query="OCCLUDED")
+            found = self.scene.run(origins, ways, dists=far, query="OCCLUDED")
             return np.asarray(found >= 0, np.float64)
 
         return self._mean(points, normals, directions, hit)
@@ -56,7 +56,7 @@ class Rays:
         for start in range(0, len(origins), _AT_ONCE):
             some = slice(start, start + _AT_ONCE)
             count = len(origins[some])
-            found = self._scene.run(
+            found = self.scene.run(
                 np.ascontiguousarray(origins[some], np.float32), np.ascontiguousarray(ways[some], np.float32),
                 dists=np.full(count, reach, np.float32), output=True,
             )  # fmt: skip
@@ -72,7 +72,7 @@ class Rays:
         directions = cosine_disc(count, float(np.sin(np.radians(_CONE))))
 
         def way(origins: F32, ways: F32) -> F64:
-            found = self._scene.run(origins, ways, dists=np.full(len(ways), reach, np.float32), output=True)
+            found = self.scene.run(origins, ways, dists=np.full(len(ways), reach, np.float32), output=True)
             row = found["primID"]
             met = row >= 0
             out = np.full(len(ways), reach)

@@ -75,11 +75,11 @@ class Survey:
             inside, points, normals, _ = self.places(sheet, chunk)
             if not len(points):
                 return np.zeros(inside.shape, np.float32)
-            return self._filled(inside, lean(self._pieces(points, reach), points, normals, reach))
+            return self._filled(inside, lean(self.pieces(points, reach), points, normals, reach))
 
         return self._kept(("lean", reach), sheet, chunk, measure)
 
-    def _pieces(self, points: F64, reach: float) -> Surfels:
+    def pieces(self, points: F64, reach: float) -> Surfels:
         """The surface in pieces: all of it at once, or only what lies near where that would be too much."""
         model = self.surface.model
         if too_many(self._area, model.bounds, reach):
@@ -102,7 +102,7 @@ class Survey:
 
         def measure() -> F32:
             inside, points, faces = self.spots(sheet, chunk)
-            return self._filled(inside, self._rays.covered(points, faces, reach, rays))
+            return self._filled(inside, self.rays.covered(points, faces, reach, rays))
 
         return self._kept(("covered", reach, rays), sheet, chunk, measure)
 
@@ -111,12 +111,12 @@ class Survey:
 
         def measure() -> F32:
             inside, points, faces = self.spots(sheet, chunk)
-            return self._filled(inside, 1 - self._rays.thickness(points, faces, reach, rays) / reach)
+            return self._filled(inside, 1 - self.rays.thickness(points, faces, reach, rays) / reach)
 
         return self._kept(("thin", reach, rays), sheet, chunk, measure)
 
     @cached_property
-    def _rays(self) -> Rays:
+    def rays(self) -> Rays:
         return Rays(self.surface.model)
 
     def near_border(self, sheet: Sheet, chunk: Chunk, reach: float, of: str, angle: float) -> F32:

@@ -26,7 +26,7 @@ from lucky_fern.render.parcels import HOME, PACKING
 from lucky_fern.ui.session.mishaps import LOG
 
 Seen = Callable[[], dict[SheetKey, AbstractSet[Chunk]]]  # finds what of every sheet is on the screen
-_BATCH = 32  # chunks between two answers
+_FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
 
 
 @dataclass(frozen=True)
@@ -171,13 +171,15 @@ class CompositingThread(QObject):
         on_screen = order.seen()
         self._asked_for = max(sum(map(len, left.values())), 1)
         self.share = 0.0
+        most = _FIRST
         for now_seen in (True, False):
             for keys in turns:
                 seen = on_screen.get(keys[0].sheet, frozenset())
                 asked = set[Chunk]().union(*(left.get(key, set()) for key in keys))
                 waiting = sorted(chunk for chunk in asked if (chunk in seen) is now_seen)
                 while waiting:
-                    batch, waiting = waiting[:_BATCH], waiting[_BATCH:]
+                    batch, waiting = waiting[:most], waiting[most:]
+                    most = min(2 * most, _BATCH)
                     mine = {key: left[key].intersection(batch) for key in keys if key in left}
                     self._batch(project, serial, order, mine, left)
                 for key in keys:

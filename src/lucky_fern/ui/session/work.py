@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -22,6 +23,7 @@ from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.words import tr
 
+_ADJUSTING = 0.4  # seconds
 _Opened = tuple[Studio, list[Texture]]  # with the pictures that its model names and that are nowhere
 
 
@@ -46,6 +48,7 @@ class Work(QObject):
         self.open_elsewhere: Callable[[Path], bool] = lambda path: False  # whether another window works on a file
         self.may_replace: Callable[[], bool] = lambda: True  # asks what to do with unsaved changes
         self._prepare_light = prepare_light
+        self._adjusted = float("-inf")  # when an edit went on with the one before (time.monotonic)
         self._told: Project | None = None  # the state that everyone was told of last
         self._surface: Surface | None = None  # the one that everyone was told of last
         errands.failed.connect(self.warn)
@@ -82,8 +85,15 @@ class Work(QObject):
         except LuckyFernError as error:
             self.warn(str(error))
             return False
+        if merge:
+            self._adjusted = time.monotonic()
         self.refresh(command)
         return True
+
+    @property
+    def adjusting(self) -> bool:
+        """Whether a slider or a handle was moved just now: what comes of it is to be seen at once (any thread)."""
+        return time.monotonic() - self._adjusted < _ADJUSTING
 
     def end_gesture(self) -> None:
         """A slider or a handle was let go: the next edit is a step of its own."""

@@ -85,7 +85,10 @@ class View(QWidget):
         self._sent = self._taken = 0  # pictures that were drawn, and that came here
         self._new = False  # whether the last picture was not on the screen yet
         self._came.connect(self._take)
-        self.canvas = Canvas(self._thread.drawing, make_painter, self._send, lambda: self._gesture is not None)
+        self.canvas = Canvas(
+            self._thread.drawing, make_painter, self._send,
+            lambda: self._gesture is not None or self.work.adjusting,
+        )  # fmt: skip
         self._thread.drawing.add(self.canvas)
         self._thread.failed.connect(self.hint)
         self.work.studio_changed.connect(self._studio_changed)
