@@ -12,6 +12,7 @@ from lucky_fern.core.sheets.cells import cell_of, sort_boxes
 
 RIGHT_ANGLE = 0.2122  # how far the middle lies behind a right-angled edge, in shares of the reach: 2 / 3π
 _FINE = 8  # pieces of the surface along a reach
+_PIECE = 0.66  # of that: how long they are at the most
 _CELLS = 2  # cells along a reach
 _FARTHEST = -0.5  # cosine of 120°: surface that faces further away is another side of something
 _MOST_CELLS = 4_000_000
@@ -95,43 +96,55 @@ def _together(middle: F64, normal: F64, area: F64, size: float) -> tuple[F64, F6
 
 @kernel
 def _cut(corners: F64, normals: F64, size: float, low: F64, high: F64) -> tuple[F64, F64, F64]:
-    """Middles, normals and areas of the pieces of triangles that lie in a box."""
+    """Middles, normals and areas of the pieces of triangles that lie in a box.
+
+    Each triangle is cut into rows along its longest side, and each row into pieces: slender ones make few.
+    """
     middle = np.empty((0, 3))
     normal = np.empty((0, 3))
     area = np.empty(0)
+    step = size * _PIECE
+    left, right, p = np.empty(3), np.empty(3), np.empty(3)
     for turn in range(2):
         at = 0
         for t in range(len(corners)):
-            c = corners[t]
-            longest = 0.0
+            longest, first = 0.0, 0
             for k in range(3):
                 far = 0.0
                 for i in range(3):
-                    far += (c[(k + 1) % 3, i] - c[k, i]) ** 2
-                longest = max(longest, far)
-            n = max(int(np.ceil(np.sqrt(longest) / size)), 1)
-            ux, uy, uz = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1], c[1, 2] - c[0, 2]
-            vx, vy, vz = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1], c[2, 2] - c[0, 2]
-            crossed = np.sqrt((uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2)
+                    far += (corners[t, (k + 1) % 3, i] - corners[t, k, i]) ** 2
+                if far > longest:
+                    longest, first = far, k
+            longest = np.sqrt(longest)
+            a, b, c = corners[t, first], corners[t, (first + 1) % 3], corners[t, (first + 2) % 3]
+            crossed = 0.0
+            for i in range(3):
+                j, h = (i + 1) % 3, (i + 2) % 3
+                crossed += ((b[j] - a[j]) * (c[h] - a[h]) - (b[h] - a[h]) * (c[j] - a[j])) ** 2
+            crossed = np.sqrt(crossed)
             if crossed == 0.0:
                 continue
-            own = crossed / 2 / (n * n)
-            for a in range(n):
-                for b in range(n - a):
-                    for half in range(2):
-                        if half == 1 and a + b >= n - 1:
-                            continue
-                        u = (a + (1.0 + half) / 3) / n
-                        v = (b + (1.0 + half) / 3) / n
-                        x, y, z = c[0, 0] + u * ux + v * vx, c[0, 1] + u * uy + v * vy, c[0, 2] + u * uz + v * vz
-                        if x < low[0] or y < low[1] or z < low[2] or x > high[0] or y > high[1] or z > high[2]:
-                            continue
-                        if turn == 1:
-                            middle[at, 0], middle[at, 1], middle[at, 2] = x, y, z
-                            for i in range(3):
-                                normal[at, i] = normals[t, i]
-                            area[at] = own
-                        at += 1
+            rows = max(int(np.ceil(crossed / longest / step)), 1)
+            for row in range(rows):
+                below, above = 1.0 - row / rows, 1.0 - (row + 1) / rows  # shares of the longest side
+                share = (row + (below + 2 * above) / (3 * (below + above))) / rows  # up to the row's centre
+                own = crossed / 2 * (below * below - above * above)
+                for i in range(3):
+                    left[i] = a[i] + (c[i] - a[i]) * share
+                    right[i] = b[i] + (c[i] - b[i]) * share
+                count = max(int(np.ceil(longest * (1.0 - share) / step)), 1)
+                for piece in range(count):
+                    inside = True
+                    for i in range(3):
+                        p[i] = left[i] + (right[i] - left[i]) * (piece + 0.5) / count
+                        inside = inside and low[i] <= p[i] <= high[i]
+                    if not inside:
+                        continue
+                    if turn == 1:
+                        for i in range(3):
+                            middle[at, i], normal[at, i] = p[i], normals[t, i]
+                        area[at] = own / count
+                    at += 1
         if turn == 0:
             middle = np.empty((at, 3))
             normal = np.empty((at, 3))

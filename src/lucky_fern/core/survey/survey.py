@@ -27,7 +27,7 @@ from lucky_fern.core.survey.shelf import Shelf, packed, rounded, unpacked
 from lucky_fern.core.survey.surfels import Surfels, lean, surfels_of, too_many
 
 _ROUND = 40.0  # degrees up to which faces count as those of one round thing
-_REVISION = 1  # of how things are measured; another one makes what was kept worthless
+_REVISION = 2  # of how things are measured; another one makes what was kept worthless
 
 
 class Survey:
