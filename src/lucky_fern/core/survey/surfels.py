@@ -12,7 +12,7 @@ from lucky_fern.core.sheets.cells import cell_of, sort_boxes
 
 RIGHT_ANGLE = 0.2122  # how far the middle lies behind a right-angled edge, in shares of the reach: 2 / 3π
 _FINE = 8  # pieces of the surface along a reach
-_PIECE = 0.66  # of that: how long they are at the most
+_PIECE = 1.2  # of that: how long they are at the most
 _CELLS = 2  # cells along a reach
 _FARTHEST = -0.5  # cosine of 120°: surface that faces further away is another side of something
 _MOST_CELLS = 4_000_000
