@@ -81,6 +81,7 @@ def _take_all() -> None:
         window.late.export_panel.folder.setText("~/otterwick/soup flask maps")
         window.say("", False)
         shoot("export")
+    _recipes(parts, window, shoot)
     _ferry(parts, window, shoot)
     parts.maps.close()
 
@@ -273,21 +274,58 @@ def _worn(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     assert parts.work.project is not None
     name = next(layer.id for layer in parts.work.project.walk() if layer.name == "Name board")
     thread = {"colour": Channel("#e8dcc0"), "height": Channel("picture", relief=True)}
-    hem = Edging("open", length=0.12, width=0.035, gap=0.06, offset=0.06)
+    hem = Edging("open", length=0.12, width=0.035, gap=0.06, offset=0.06, whole=True)
     parts.work.execute(AddLayer("Stitches", hem, thread, scope=Scope(tiles=(1011,))))
+    _rub_out_one(parts)
     for which in ("dust", "dirt", "runs", "puddle"):
         parts.work.execute(put_recipe(WEAR[which][1]()))
     parts.work.execute(put_recipe(chipped_round(name)))
     parts.work.execute(put_recipe(WEAR["worn edges"][1]()))
     bare = parts.work.project.layers[-1].children[-1]
     parts.selection.select(bare.id)
-    window.model_view.look_from("right")
+    window.model_view.look_from("front")
     camera = window.model_view.camera
-    window.model_view.set_camera(replace(camera, yaw=camera.yaw + 0.9, pitch=0.3, distance=camera.distance * 0.72))
+    window.model_view.set_camera(replace(camera, yaw=40, pitch=12, distance=camera.distance * 0.62))
     window.pages.setCurrentWidget(window.late.masks)
     window.late.masks.list.setCurrentRow(1)
+    window.rest.wait(900)
     shoot("wear")
     window.pages.setCurrentIndex(0)
+
+
+def _rub_out_one(parts: Parts) -> None:
+    """A groove below the stitches, and the mask of both taking one of them out."""
+    from lucky_fern.core.compositing.layers.edged import laid
+    from lucky_fern.core.edging import groove_of
+    from lucky_fern.core.jobs.steps import do_step
+
+    studio, layer = parts.work.studio, parts.selection.layer
+    assert studio is not None and layer is not None
+    parts.work.execute(groove_of(studio, layer.id))
+    found = laid(studio.sources, layer.content).found  # type: ignore[arg-type]  # it is an edging
+    cloth = np.flatnonzero(found.ends[:, :, 1].min(axis=1) > 2.0)  # the canopy is high up
+    x, y, z = (float(value) for value in found.ends[cloth[len(cloth) // 3]].mean(axis=0))
+    do_step(studio, {"do": "mask", "layer": layer.name, "kind": "fill", "value": 1}, Path())
+    touch = {"do": "stroke", "layer": layer.name, "on": "mask", "erase": True, "radius": 0.07, "hardness": 1}
+    do_step(studio, {**touch, "points": [[x, y, z]]}, Path())
+    parts.work.refresh()
+
+
+def _recipes(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """The recipes in the tray, three of them put onto parts of the flask."""
+    from lucky_fern.core.project.plain import Scope
+    from lucky_fern.demo.world import demo_studio
+
+    parts.work.take(demo_studio("flask"))
+    window.tray.kinds.setCurrentIndex(1)
+    for name, part in (("Worn paint", "lid"), ("Leather with stitches", "strap"), ("Runs below edges", "body")):
+        kept = parts.recipes.find(f"made/{name}")
+        assert kept is not None
+        parts.recipes.put(kept, Scope(parts=(part,)))
+        window.rest.wait(60)
+    window.say("", False)
+    shoot("recipes")
+    window.tray.kinds.setCurrentIndex(0)
 
 
 def _paint_mask(
