@@ -50,7 +50,7 @@ def test_a_recipe_looks_on_another_project_as_it_did_but_for_what_was_painted(tm
     studio = worn(tmp_path)
     group = studio.project.layers[-1]
     data, told = keep_recipe(studio, group.id, "old iron")
-    assert any("By hand" in one for one in told)
+    assert any("By hand" in one for one in told) and not any("paths" in one for one in told)
     other = begun(box(tmp_path / "other.obj"), 128)
     other.execute(take_recipe(other, data, "old.fernrecipe", "Older"))
     taken = other.project.layers[-1]
@@ -135,3 +135,10 @@ def test_a_recipes_picture_shows_what_it_does_on_a_block(tmp_path: Path) -> None
     assert front["Rust"][3] == 255 and front["Glass"][3] < 128
     corner = looks["Rust"][0, 0]
     assert corner[3] == 0
+
+
+def test_paths_drawn_by_hand_are_told(tmp_path: Path) -> None:
+    studio = begun(box(tmp_path / "cube.obj"), 64)
+    path = {"points": [[0.2, 0.5, 1], [0.8, 0.5, 1]], "normals": [[0, 0, 1]] * 2}
+    do_step(studio, {"do": "edging", "name": "Seam", "along": "path", **path}, tmp_path)
+    assert any("paths" in one and "Seam" in one for one in keep_recipe(studio, studio.project.layers[-1].id)[1])

@@ -48,6 +48,9 @@ def keep_recipe(studio: Studio, layer: int, name: str = "") -> tuple[bytes, list
     painted = [one.name for one in walk(part.layers) if one.content.painted]
     if painted:
         told.append(tr("what is painted by hand stays behind: {names}", names=", ".join(painted[:4])))
+    drawn = [one.name for one in walk(part.layers) if getattr(one.content, "paths", ())]
+    if drawn:
+        told.append(tr("paths drawn by hand stay where they are in space: {names}", names=", ".join(drawn[:4])))
     masks, left = {}, 0
     for number, mask in part.masks.items():
         kept = tuple(entry for entry in mask.entries if entry.shape.travels and entry.shape.refers().layers <= inside)
