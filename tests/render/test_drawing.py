@@ -60,7 +60,7 @@ class Room:
         self.shown: list[np.ndarray] = []
 
     def context(self) -> moderngl.Context:
-        return moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
+        return moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]  # its stubs lack it
 
     def canvas(self, make: Callable[[moderngl.Context], object] = SheetPainter) -> Canvas:
         made = Canvas(self.drawing, make, self.shown.append, lambda: False)
@@ -222,7 +222,7 @@ def test_a_painter_that_goes_on_draws_what_a_new_one_would(context: moderngl.Con
     def drawn(painter: ModelPainter, **what: object) -> np.ndarray:
         target.use()
         look = Look(checker=True)
-        wanted = ModelPicture(studio.surface, camera, SIZE[0] / SIZE[1], look, **what)  # type: ignore[arg-type]
+        wanted = ModelPicture(studio.surface, camera, SIZE[0] / SIZE[1], look, **what)  # type: ignore[arg-type]  # its own fields
         assert painter.draw(wanted, None, {})
         return np.frombuffer(target.read(), np.uint8).copy()
 

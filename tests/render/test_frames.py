@@ -66,7 +66,7 @@ def test_strips_make_the_picture_that_is_drawn_at_once(
         painter.draw(target, box)
         time.sleep(slowness)
 
-    painter.look = Look(wires=True, **look)  # type: ignore[arg-type]
+    painter.look = Look(wires=True, **look)  # type: ignore[arg-type]  # its own fields
     frames = Frames(context)
     assert frames.fit(SIZE) and not frames.fit(SIZE) and frames.empty
     frames.draw_now(painter.draw, smooth, coarse=False)

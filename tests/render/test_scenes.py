@@ -117,7 +117,7 @@ def texels(context: moderngl.Context, texture: moderngl.Texture, level: int) -> 
         "#version 330 core\nuniform sampler2D map; uniform int level; out vec4 result;"
         "void main() { result = texelFetch(map, ivec2(gl_FragCoord.xy), level); }",
     )
-    program["level"].value = level  # type: ignore[union-attr]
+    program["level"].value = level  # type: ignore[union-attr]  # a uniform
     corners = context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], np.float32))
     side = texture.width >> level
     target = context.framebuffer([context.texture((side, side), 4, dtype="f4")])

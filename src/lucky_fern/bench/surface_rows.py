@@ -106,7 +106,7 @@ def drape_on_hull(folder: Path) -> Row:
 
             for_each(work, sorted(touched_chunks(placed, sheet)))
 
-    context = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
+    context = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]  # its stubs lack it
     scene, textures = ModelScene(context, surface), SheetTextures(context, MapStore(studio.sources))
     sizes = dict.fromkeys(surface.keys, size)
     frame = context.simple_framebuffer((840, 600))

@@ -128,7 +128,7 @@ def _slid(window: Window, running: QApplication, drawn: list[int], step: int) ->
     while not before or drawn[0] == before[0]:
         running.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 2)
     seconds = time.perf_counter() - begin
-    packing.taken, canvas.show = taken, show  # type: ignore[method-assign]
+    packing.taken, canvas.show = taken, show  # type: ignore[method-assign]  # as they were
     window.rest.wait(60)
     return seconds
 

@@ -129,7 +129,7 @@ def bake(studio: Studio, finer: Model, name: str, asked: Asked, told: Told = lam
     names: dict[str, dict[str, dict[int, str]]] = {}  # material → map → tile → picture
     layer = free_name(studio.project, asked.layer)
     for sheet in sheets:
-        made, missed, count = _drawn(rays, sheet, cage, lambda chunks, done=done: told((done + chunks) / every))  # type: ignore[misc]
+        made, missed, count = _drawn(rays, sheet, cage, partial(_tell, told, done, every))
         done += len(all_chunks(sheet.size))
         lost, texels = lost + missed, texels + count
         for what in (*asked.maps, *(["missed"] if missed else [])):
@@ -163,6 +163,10 @@ def bake(studio: Studio, finer: Model, name: str, asked: Asked, told: Told = lam
                name=name, cage=cage),
         )  # fmt: skip
     return Baked(Several(tuple(commands), named=tr("Bake {name}", name=name)), share, notes)
+
+
+def _tell(told: Told, done: int, every: int, chunks: int) -> None:
+    told((done + chunks) / every)
 
 
 def _kit(studio: Studio, pixels: U16, title: str, taken: Taken) -> KitPicture:

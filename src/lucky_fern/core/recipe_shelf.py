@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Literal
 
@@ -39,17 +40,20 @@ def at_hand(studio: Studio | None, folder: Path | None = None) -> list[Kept]:
     found: list[Kept] = []
     if studio is not None:
         blobs = studio.blobs
-        found += [Kept(name, "project", lambda digest=digest: blobs[digest])  # type: ignore[misc]  # its own digest
+        found += [Kept(name, "project", partial(blobs.__getitem__, digest))
                   for name, digest in studio.project.recipes.items()]  # fmt: skip
-    found += [Kept(path.stem, "mine", lambda path=path: read_file(path, ProjectError, MOST_FILE))  # type: ignore[misc]
+    found += [Kept(path.stem, "mine", partial(read_file, path, ProjectError, MOST_FILE))
               for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}"))]  # fmt: skip
     return found + made(WEAR) + made(SHELF)
 
 
 def made(table: dict[str, tuple[str, Callable[[], Project]]]) -> list[Kept]:
     """Those of a table that come with the program."""
-    return [Kept(title, "made", lambda make=make: packed(make()))  # type: ignore[misc]  # its own
-            for title, make in table.values()]  # fmt: skip
+    return [Kept(title, "made", partial(_written, make)) for title, make in table.values()]
+
+
+def _written(make: Callable[[], Project]) -> bytes:
+    return packed(make())
 
 
 def packed(recipe: Project) -> bytes:

@@ -164,7 +164,7 @@ class MapStore:
         dtype = np.uint16 if spec.wide else np.uint8
         start = np.floor(np.array(spec.start) * np.iinfo(dtype).max + 0.5).astype(dtype)
         shape = (size, size, spec.components)
-        fresh: U8 | U16 = np.full(shape, start[0], dtype)  # type: ignore[assignment]
+        fresh: U8 | U16 = np.full(shape, start[0], dtype)  # type: ignore[assignment]  # 8 or 16 bits
         if (start != start[0]).any():
             fresh[:] = start
         self.maps[key] = fresh

@@ -34,7 +34,8 @@ def file_pixels(file: MapFile, maps: Maps, bits: int, dither: bool = False, floa
         whole = _same_map(picks, maps)
         if whole is not None:
             return whole
-        parts: Pixels = np.stack([_part(maps[pick.of], pick) for pick in picks], axis=2)  # type: ignore[assignment]
+        own = [_part(maps[pick.of], pick) for pick in picks]
+        parts: Pixels = np.stack(own, axis=2)  # type: ignore[assignment]  # all are of one type; stubs lose it
         return parts
     size = next(iter(maps.values())).shape[:2]
     out = np.empty((*size, len(picks) - flattened), dtype)

@@ -69,7 +69,8 @@ def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
         raise ExportError(
             tr("WebP holds {WEBP_SIDE} texels a side at most; choose a smaller size.", WEBP_SIDE=_WEBP_SIDE)
         )
-    whole: Pixels = np.dstack([pixels] * 3) if pixels.shape[2] == 1 else pixels  # type: ignore[assignment]
+    grey = pixels.shape[2] == 1
+    whole: Pixels = np.dstack([pixels] * 3) if grey else pixels  # type: ignore[assignment]  # stubs lose the type
     lossless = setup.quality == 100 or not file.encoded
     return _saved(whole, "WEBP", lossless=lossless, quality=60 if lossless else setup.quality, exact=True)
 

@@ -275,7 +275,7 @@ class Table(Generic[_R]):
         """A value of one of the kinds from plain data; ValueError, with a sentence, for anything else."""
         if isinstance(data, self.base):
             return data
-        field = next(iter(self._kinds.values())).__struct_config__.tag_field  # type: ignore[attr-defined]
+        field = next(iter(self._kinds.values())).__struct_config__.tag_field  # type: ignore[attr-defined]  # all are structs
         tag = data.get(field) if isinstance(data, dict) else None
         if not isinstance(tag, str) or tag not in self._kinds:
             raise ValueError(

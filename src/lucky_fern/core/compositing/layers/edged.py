@@ -40,6 +40,7 @@ from lucky_fern.core.survey.survey import border_edges
 from lucky_fern.words import counted, tr
 
 _LENGTH, _WIDTH, _GAP = 0.012, 0.28, 0.5  # of the model's diagonal; of the length; of the length
+_SLIVER = 0.01  # of a motif's length
 _CORNER = 1.6  # of the width: a motif at a corner
 
 
@@ -116,7 +117,8 @@ def laid(sources: Sources, edging: Edging) -> Laid:
             fit = np.where(closed, np.round(along / (length + gap)), np.floor((along + gap) / (length + gap)))
             short = along < length * (1 - 1e-9)
             whole = np.where(short, 0, np.maximum(fit, 1))
-        fits = float(along[short].min()) if short.any() else length
+        some = short & (along > _SLIVER * length)  # what corners leave nothing of holds none, however short
+        fits = float(along[some].min()) if some.any() else length
         first = (np.cumsum(whole) - whole).astype(np.int64)
         pitch = np.maximum(along, 1e-300) / np.maximum(whole, 1)
         return Laid(length, width, gap, found, pitch, whole, first, reach, int(short.sum()), fits, corners)

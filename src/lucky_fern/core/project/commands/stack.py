@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -85,6 +86,10 @@ class RemoveLayers(Command, frozen=True, tag="remove-layers"):
         return without_unused_masks(replace(project, layers=layers))
 
 
+def _beside(copy: Layer, own: Layer) -> tuple[Layer, ...]:
+    return own, copy
+
+
 class DuplicateLayers(Command, frozen=True, tag="duplicate-layers"):
     """Copy layers, each above itself. Copies share the masks of what they were copied from."""
 
@@ -95,7 +100,7 @@ class DuplicateLayers(Command, frozen=True, tag="duplicate-layers"):
         for layer in outermost(project, self.layers):
             copy, following = renumbered(layer, project.next_id)
             copy = replace(copy, name=free_name(project, layer.name))
-            layers = changed(project.layers, layer.id, lambda own, copy=copy: (own, copy))  # type: ignore[misc]
+            layers = changed(project.layers, layer.id, partial(_beside, copy))
             project = replace(project, layers=layers, next_id=following)
         return project
 
