@@ -108,3 +108,41 @@ def test_what_lies_elsewhere_or_beyond_the_cage_is_said(tmp_path: Path) -> None:
         do_step(studio, {**step, "what": ["moss"]}, tmp_path)
     with pytest.raises(CommandError, match="cage"):
         do_step(studio, {**step, "cage": 0}, tmp_path)
+
+
+def globe(path: Path, around: int, up: int, layout: bool) -> Path:
+    """A sphere of radius 1, its poles left open a little."""
+    lines, faces = [], []
+    for j in range(up + 1):
+        for i in range(around + 1):
+            a, b = 2 * np.pi * i / around, np.pi * (0.1 + 0.8 * j / up)
+            lines.append(f"v {np.sin(b) * np.cos(a):.8f} {np.cos(b):.8f} {np.sin(b) * np.sin(a):.8f}")
+            lines.append(f"vn {np.sin(b) * np.cos(a):.8f} {np.cos(b):.8f} {np.sin(b) * np.sin(a):.8f}")
+            if layout:
+                lines.append(f"vt {0.02 + 0.96 * i / around:.6f} {0.98 - 0.96 * j / up:.6f}")
+    for j in range(up):
+        for i in range(around):
+            k = j * (around + 1) + i + 1
+            quad = (k, k + 1, k + around + 2, k + around + 1)
+            faces.append("f " + " ".join(f"{n}/{n if layout else ''}/{n}" for n in quad))
+    path.write_text("\n".join(lines + faces))
+    return path
+
+
+def test_a_coarse_sphere_gets_the_normals_and_heights_of_a_fine_one(tmp_path: Path) -> None:
+    studio = Studio.new(globe(tmp_path / "coarse.obj", 16, 6, True), sheet_size=128)
+    globe(tmp_path / "fine.obj", 256, 160, False)
+    do_step(studio, {"do": "survey", "what": ["normal", "height"], "finer": "fine.obj", "cage": 0.2}, tmp_path)
+    (sheet,), (chunk,) = studio.surface.sheets(studio.project.size_of), all_chunks(128)
+    inside, points, _, _ = studio.sources.survey.places(sheet, chunk)
+    got = composite_sheet(studio.sources, studio.project, "normal", sheet, 16)[inside] / 65535 * 2 - 1
+    rows, columns = (one.astype(np.int64) for one in np.nonzero(inside))
+    frame = frames(sheet, chunk, rows, columns, sheet.owners(chunk)[rows, columns])
+    space = sum(got[:, k : k + 1] * frame[k] for k in range(3))
+    radial = points / np.linalg.norm(points, axis=1, keepdims=True)
+    middle = np.abs(points[:, 1]) < 0.7  # at the open ends the way down leaves the fine one
+    angle = np.degrees(np.arccos(np.clip((space * radial).sum(axis=1), -1, 1)))[middle]
+    assert np.median(angle) < 1.5 and np.quantile(angle, 0.98) < 4
+    height = composite_sheet(studio.sources, studio.project, "height", sheet, 16)[inside][:, 0] / 65535
+    lifted = (height - 0.5) * 0.4
+    assert np.abs(lifted - (1 - np.linalg.norm(points, axis=1)))[middle].max() < 0.005

@@ -10,6 +10,8 @@ import json
 import statistics
 import sys
 import time
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -80,6 +82,7 @@ def measured() -> dict[str, float]:
                 running.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
         frames = _STEPS / (time.perf_counter() - begin)
         QTest.qWait(50)
+        window.sheet_view.frame_drawn.connect(lambda: drawn.__setitem__(0, drawn[0] + 1))
         slider = statistics.median(_slid(window, running, drawn, step) for step in range(_SLID))
         window.parts.close()
         by_itself, with_window = (statistics.median(column) for column in zip(*times, strict=True))
@@ -106,9 +109,9 @@ def _slid(window: Window, running: QApplication, drawn: list[int], step: int) ->
     number = parts.selection.layer.mask
     assert number is not None
     entry = parts.work.project.masks[number].entries[0]
-    canvas, packing = window.model_view.canvas, parts.maps.packing
+    packing, canvases = parts.maps.packing, [view.canvas for view in (window.model_view, window.sheet_view)]
     assert packing is not None
-    show, taken = canvas.show, packing.taken
+    taken, shows = packing.taken, [canvas.show for canvas in canvases]
     brought: list[bool] = []
     before: list[int] = []  # how many frames were there before the one with the first chunks
 
@@ -116,19 +119,23 @@ def _slid(window: Window, running: QApplication, drawn: list[int], step: int) ->
         taken()
         brought.append(True)
 
-    def put(pixels: U8) -> object:
+    def put(show: Callable[[U8], object], pixels: U8) -> object:
         if brought and not before:
             before.append(drawn[0])
         return show(pixels)
 
-    packing.taken, canvas.show = take, put  # type: ignore[method-assign]  # watched for a moment
+    packing.taken = take  # type: ignore[method-assign]  # watched for a moment
+    for canvas, show in zip(canvases, shows, strict=True):
+        canvas.show = partial(put, show)
     begin = time.perf_counter()
     shape = replace(entry.shape, low=0.02 * (step + 1))  # type: ignore[type-var]  # a rule's shape is a struct
     parts.work.execute(SetMaskEntry(number, 0, replace(entry, shape=shape)), merge=True)
     while not before or drawn[0] == before[0]:
         running.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 2)
     seconds = time.perf_counter() - begin
-    packing.taken, canvas.show = taken, show  # type: ignore[method-assign]  # as they were
+    packing.taken = taken  # type: ignore[method-assign]  # as it was
+    for canvas, show in zip(canvases, shows, strict=True):
+        canvas.show = show
     window.rest.wait(60)
     return seconds
 

@@ -27,6 +27,7 @@ from lucky_fern.ui.session.mishaps import LOG
 
 Seen = Callable[[], dict[SheetKey, AbstractSet[Chunk]]]  # finds what of every sheet is on the screen
 _FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
+_SEEN = 0.03  # seconds in which what was answered first is drawn
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,7 @@ class Order:
     first_map: str
     focus: int | None
     seen: Seen
+    by_hand: bool = False  # a slider is being moved: the first answer is to be seen before the rest is worked out
 
 
 class CompositingThread(QObject):
@@ -82,6 +84,7 @@ class CompositingThread(QObject):
         first_map: str = "colour",
         focus: int | None = None,
         seen: Seen = dict,
+        by_hand: bool = False,
     ) -> None:
         """Bring the maps to a project: the map named first, and of every map what is ``seen`` first
         (asked on the thread).
@@ -91,7 +94,7 @@ class CompositingThread(QObject):
         with self._news:
             self.settled.clear()
             self._wanted = project
-            self._order = Order(first_map, focus, seen)
+            self._order = Order(first_map, focus, seen, by_hand)
             self._serial += 1
             self._news.notify()
 
@@ -171,7 +174,7 @@ class CompositingThread(QObject):
         on_screen = order.seen()
         self._asked_for = max(sum(map(len, left.values())), 1)
         self.share = 0.0
-        most = _FIRST
+        most, first = _FIRST, True
         for now_seen in (True, False):
             for keys in turns:
                 seen = on_screen.get(keys[0].sheet, frozenset())
@@ -182,12 +185,21 @@ class CompositingThread(QObject):
                     most = min(2 * most, _BATCH)
                     mine = {key: left[key].intersection(batch) for key in keys if key in left}
                     self._batch(project, serial, order, mine, left)
+                    if order.by_hand and first:
+                        self._let_others(serial)
+                    first = False
                 for key in keys:
                     if not left.get(key, True):
                         del left[key]
         while self._bare and self._serial == serial:
             key = self._bare.pop()
             self.chunks_done.emit(key, self._store.pad(project, key))
+
+    def _let_others(self, serial: int) -> None:
+        """Leave the processor to those who draw for a moment, or until there is a newer request."""
+        with self._news:
+            if self._serial == serial:
+                self._news.wait(_SEEN)
 
     def _batch(self, project: Project, serial: int, order: Order, batch: Dirty, left: Dirty) -> None:
         """Composite some chunks of maps of one sheet. What lies between islands waits for everything else."""

@@ -107,7 +107,8 @@ class Maps(QObject):
         self._soon.stop()
         project = self.comparing.seen(studio.project)
         first = self.looking.shown_map or "colour"
-        self.compositing.request(project, first, self.selection.selected, self.on_screen())
+        selected, by_hand = self.selection.selected, self.work.adjusting
+        self.compositing.request(project, first, selected, self.on_screen(), by_hand)
 
     def close(self) -> None:
         """End the work in the background."""
