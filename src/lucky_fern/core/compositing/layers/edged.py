@@ -48,7 +48,8 @@ _CORNER = 1.6  # of the width: a motif at a corner
 class Laid:
     """An edging worked out on a surface: its sizes in model units, its runs, and how many motifs each holds.
 
-    ``first`` (R,) counts the motifs of the runs before each. ``corners`` holds the motifs at corners, one a run.
+    ``first`` (R,) counts the motifs of the runs before each; motifs lie ``offset`` inward of runs and vary by
+    ``jitter``. ``corners`` holds the motifs at corners, one a run.
     """
 
     length: float
@@ -61,6 +62,8 @@ class Laid:
     reach: float  # how far from the runs anything of it lies
     short: int  # runs that are too short for a motif
     fits: float  # the longest motif that would fit into all of them
+    offset: float = 0.0
+    jitter: float = 0.0
     corners: Laid | None = None
 
     @property
@@ -121,7 +124,8 @@ def laid(sources: Sources, edging: Edging) -> Laid:
         fits = float(along[some].min()) if some.any() else length
         first = (np.cumsum(whole) - whole).astype(np.int64)
         pitch = np.maximum(along, 1e-300) / np.maximum(whole, 1)
-        return Laid(length, width, gap, found, pitch, whole, first, reach, int(short.sum()), fits, corners)
+        return Laid(length, width, gap, found, pitch, whole, first, reach, int(short.sum()), fits,
+                    edging.offset, edging.jitter, corners)  # fmt: skip
 
     looks = ("motif", "picture", "height", "round", "seed", "corner_picture", "corner_motif", "whole")
     key = ("edging", edging.motif == "line",
@@ -230,14 +234,12 @@ class Edged(LayerRow):
     ) -> tuple[np.ndarray, F64, F64, I64]:  # fmt: skip
         """Texels on islands (r, c); where each lies in its motif (N,) and (N,), and its number (N,) or -1."""
         inside, points, faces = sources.survey.spots(sheet, chunk)
-        at_corner = made is laid(sources, edging).corners
-        outward = edging.offset < 0 and edging.along != "path" and not at_corner
+        outward = made.offset < 0 and edging.along != "path"
         run, along, off = beside(made.found, points, faces, made.reach, outward)
         x, y, number = np.full(len(points), np.inf), np.zeros(len(points)), np.full(len(points), -1)
         if len(made.pitch):
-            offset, jitter = (0.0, 0.0) if at_corner else (edging.offset, edging.jitter)
-            places_in(run.astype(np.int64), along, off - offset, made.pitch, made.whole, made.length,
-                      made.width, jitter, edging.seed, x, y, number)  # fmt: skip
+            places_in(run.astype(np.int64), along, off - made.offset, made.pitch, made.whole, made.length,
+                      made.width, made.jitter, edging.seed, x, y, number)  # fmt: skip
             number = np.where(number >= 0, made.first[run] + number, -1)
         return inside, x, y, number
 
