@@ -264,3 +264,11 @@ def test_paths_are_added_and_a_motif_is_made_to_fit(board: Studio, tmp_path: Pat
     do_step(board, {"do": "edging", "name": "Round", "along": "open"}, tmp_path)
     with pytest.raises(CommandError, match="runs along open"):
         do_step(board, {"do": "path", "layer": "Round", **ahead}, tmp_path)
+
+
+def test_a_groove_on_a_model_of_tiny_units_is_as_wide_as_elsewhere(tmp_path: Path) -> None:
+    tiny = begun(box(tmp_path / "tiny.obj", scale=1e-6), 64)
+    edged(tiny, tmp_path, along="islands", offset=1e-8, length=2e-7, width=4e-8)
+    do_step(tiny, {"do": "groove", "layer": "Edging"}, tmp_path)
+    groove = tiny.project.layers[-2].content
+    assert np.isclose(groove.width, 6.8e-8) and np.isclose(groove.blur, 2.4e-8)

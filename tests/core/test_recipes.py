@@ -109,16 +109,22 @@ def test_what_cannot_be_is_said(step: dict[str, object], tmp_path: Path) -> None
 def test_a_recipe_is_kept_in_the_project_and_put_on_by_its_name(tmp_path: Path) -> None:
     studio = worn(tmp_path)
     do_step(studio, {"do": "keep-recipe", "layer": "Old", "name": "Old iron"}, tmp_path)
+    do_step(studio, {"do": "keep-recipe", "layer": "Old", "name": "../iron: 1/2"}, tmp_path)
     studio.save(tmp_path / "kept.fern")
     again = Studio.open(tmp_path / "kept.fern")
-    assert list(again.project.recipes) == ["Old iron"]
-    for source, name in (("old iron", "Old 2"), ("Rust", "Rust 2"), ("Runs below edges", "Runs below edges")):
+    assert set(again.project.recipes) == {"Old iron", "../iron: 1/2"}
+    for source, name in (
+        ("old iron", "Old 2"),
+        ("../iron: 1/2", "Old 3"),
+        ("Rust", "Rust 2"),
+        ("Runs below edges", "Runs below edges"),
+    ):
         do_step(again, {"do": "recipe", "from": source}, tmp_path)
         assert again.project.layers[-1].name == name
-    with pytest.raises(LuckyFernError, match=r"no recipe 'moss'; there are Old iron, .*Rust"):
+    with pytest.raises(LuckyFernError, match=r"no recipe 'moss'; there are \.\./iron: 1/2, Old iron, .*Rust"):
         do_step(again, {"do": "recipe", "from": "moss"}, tmp_path)
     again.execute(KeepRecipe("Old iron", None))
-    assert not again.project.recipes
+    assert list(again.project.recipes) == ["../iron: 1/2"]
     again.jump(again.history.at - 1)
     again.save(tmp_path / "twice.fern")
     assert Studio.open(tmp_path / "twice.fern").project.recipes == studio.project.recipes

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from lucky_fern.core.arrays import F64, U16
+from lucky_fern.core.colour import from_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.limits import MOST_FINER
@@ -98,15 +99,27 @@ def moved_here(model: Model, finer: Model) -> Model:
     return replace(finer, positions=finer.positions + step)
 
 
-def cage_lines(model: Model, cage: float, most: int = 200_000) -> F64:
-    """(N, 2, 3) the model's outline edges, ``cage`` model units away from it: what is looked for lies within."""
+@dataclass(frozen=True)
+class Cage:
+    """The ends (N, 2, 3) of a model's outline edges, and the way away from it there (unit vectors)."""
+
+    ends: F64
+    away: F64
+
+    def lines(self, units: float) -> F64:
+        """(N, 2, 3) the edges, so many model units away."""
+        return np.asarray(self.ends + units * self.away, np.float64)
+
+
+def cage_round(model: Model, most: int = 200_000) -> Cage:
+    """The cage round a model, of ``most`` lines."""
     edges = model.outline_edges
     if len(edges) > most:
         edges = edges[:: -(-len(edges) // most)]
     away, corners = rounded_normals(model), model.corners
     rows, first, second = edges[:, 0], edges[:, 1], edges[:, 2]
     ends = np.stack([corners[rows, first], corners[rows, second]], axis=1)
-    return np.asarray(ends + cage * np.stack([away[rows, first], away[rows, second]], axis=1), np.float64)
+    return Cage(ends, np.stack([away[rows, first], away[rows, second]], axis=1))
 
 
 def bake(studio: Studio, finer: Model, name: str, asked: Asked, told: Told = lambda _: None) -> Baked:
@@ -129,7 +142,7 @@ def bake(studio: Studio, finer: Model, name: str, asked: Asked, told: Told = lam
     names: dict[str, dict[str, dict[int, str]]] = {}  # material → map → tile → picture
     layer = free_name(studio.project, asked.layer)
     for sheet in sheets:
-        made, missed, count = _drawn(rays, sheet, cage, partial(_tell, told, done, every))
+        made, missed, count = _drawn(rays, sheet, asked.maps, partial(_tell, told, done, every))
         done += len(all_chunks(sheet.size))
         lost, texels = lost + missed, texels + count
         for what in (*asked.maps, *(["missed"] if missed else [])):
@@ -183,26 +196,29 @@ def _free(name: str, taken: Container[str]) -> str:
     return title
 
 
-def _drawn(finer: Finer, sheet: Sheet, cage: float, told: Callable[[int], object]) -> tuple[dict[str, U16], int, int]:
+def _drawn(
+    finer: Finer, sheet: Sheet, maps: tuple[str, ...], told: Callable[[int], object]
+) -> tuple[dict[str, U16], int, int]:  # fmt: skip
     """Pictures (size, size, 4) uint16 of a sheet by map, transparent where nothing was found (``missed``: the other
     way round); how many texels that were, and of how many.
     """
-    made = {name: np.zeros((sheet.size, sheet.size, 4), np.uint16) for name in (*CARRIED, "missed")}
-    mark = np.array([int(_MARK[k : k + 2], 16) * 257 for k in (1, 3, 5)], np.uint16)
+    made = {name: np.zeros((sheet.size, sheet.size, 4), np.uint16) for name in (*maps, "missed")}
+    mark = np.rint(np.array(from_hex(_MARK)) * 65535).astype(np.uint16)
+    carry = partial(finer.carry, sheet, cover="occlusion" in maps)
     chunks = all_chunks(sheet.size)
     lost = texels = 0
     for start in range(0, len(chunks), _BATCH):
         told(start)
         some = chunks[start : start + _BATCH]
-        for chunk, found in zip(some, for_each(partial(finer.carry, sheet), some), strict=True):
+        for chunk, found in zip(some, for_each(carry, some), strict=True):
             rows, columns = span(chunk, sheet.size)
             values = {
                 "normal": found.normal * 0.5 + 0.5,
-                "height": np.clip(0.5 + found.height / (2 * cage), 0, 1)[..., None],
+                "height": np.clip(0.5 + found.height / (2 * finer.cage), 0, 1)[..., None],
                 "occlusion": found.open[..., None],
             }
-            for name, value in values.items():
-                made[name][rows, columns, :3] = np.rint(value * 65535).astype(np.uint16)
+            for name in maps:
+                made[name][rows, columns, :3] = np.rint(values[name] * 65535).astype(np.uint16)
                 made[name][rows, columns, 3] = np.where(found.found, 65535, 0)
             inside = sheet.owners(chunk) >= 0
             made["missed"][rows, columns, :3] = mark

@@ -13,6 +13,7 @@ from lucky_fern.core.project.commands.base import layer_of
 from lucky_fern.core.project.document import Channel, Layer
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.kinds import Place
+from lucky_fern.core.project.numbers import significant
 from lucky_fern.core.project.tree import home_of
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
@@ -42,8 +43,8 @@ def groove_of(studio: Studio, layer: int, depth: float = SUNKEN, width: float | 
     edging = edging_of(own)
     narrow = sizes_of(studio.sources, edging)[1]
     wide = narrow * _WIDER if width is None else width
-    line = replace(edging, motif="line", picture=None, width=round(wide, 6), jitter=0.0, corners="bend",
-                   corner_picture=None, blur=round(narrow * _SOFTER, 6), whole=False)  # fmt: skip
+    line = replace(edging, motif="line", picture=None, width=significant(wide), jitter=0.0, corners="bend",
+                   corner_picture=None, blur=significant(narrow * _SOFTER), whole=False)  # fmt: skip
     name = tr("Groove of {name}", name=own.name)
     channels = {"height": Channel(depth, relief=True)}
     add = AddLayer(name, line, channels, scope=own.scope, above=own.id, mask=own.mask)
@@ -62,7 +63,7 @@ def fitted(studio: Studio, layer: int) -> SetContent | None:
     own = layer_of(studio.project, layer)
     edging = edging_of(own)
     made = laid(studio.sources, edging)
-    if not made.short:
+    if made.fits >= made.length:
         return None
     share = made.fits / made.length
     return SetContent(

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.bundles import bundled
 from lucky_fern.core.errors import ProjectError
+from lucky_fern.core.files import safe_name
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import KeepRecipe
 from lucky_fern.core.project.commands.taking import TakeLayers
@@ -74,7 +75,7 @@ def read_recipe(data: bytes, file: str) -> tuple[Project, Blobs]:
         If it is damaged, of a newer version, or no recipe.
     """
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / file
+        path = Path(folder) / safe_name(file)
         path.write_bytes(data)
         part, blobs = unpack(path)
         blobs.fetch()

@@ -11,6 +11,11 @@ Vector = tuple[float, float, float]
 FARTHEST = 1e9  # units; what lies further out than this is a mistake in every model
 
 
+def significant(value: float) -> float:
+    """A number to six digits that count, as documents keep those that come from sliders: in whatever units it is."""
+    return float(f"{value:.6g}")
+
+
 def check_share(what: str, value: float) -> None:
     if not 0.0 <= value <= 1.0:
         raise CommandError(tr("{what} runs from 0 to 1, not {value:g}", what=what, value=value))

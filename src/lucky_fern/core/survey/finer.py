@@ -41,8 +41,8 @@ class Finer:
         # Straight down is alike on both sides of a hard edge, or there would be gaps between.
         self._down = -rounded_normals(model)
 
-    def carry(self, sheet: Sheet, chunk: Chunk) -> Carried:
-        """What is found for the texels of a chunk."""
+    def carry(self, sheet: Sheet, chunk: Chunk, cover: bool = True) -> Carried:
+        """What is found for the texels of a chunk; how open it is only if ``cover`` is asked for: it costs most."""
         points = sheet.surface_points(chunk)
         inside = points.triangle >= 0
         rows, columns = np.nonzero(inside)
@@ -55,8 +55,6 @@ class Finer:
         normals = unit_rows(np.einsum("nk,nkd->nd", shares, self._finer.normals[at].astype(np.float64)))
         owner = sheet.owners(chunk)[rows, columns]
         frame = frames(sheet, chunk, rows[met].astype(np.int64), columns[met].astype(np.int64), owner[met])
-        there = np.einsum("nk,nkd->nd", shares, self._finer.corners[at])
-        covered = self._rays.covered(there, self._finer.face_normals[at], self._finer.diagonal, _RAYS)
         found = np.zeros(inside.shape, np.bool_)
         found[rows[met], columns[met]] = True
         normal = np.zeros((*inside.shape, 3), np.float32)
@@ -68,7 +66,10 @@ class Finer:
         lean *= np.conj(bearing) / np.maximum(np.abs(bearing), 1e-300)
         normal[found] = unit_rows(np.stack([lean.real, lean.imag, (normals * frame[2]).sum(axis=1)], axis=1))
         height, open_ = np.zeros(inside.shape, np.float32), np.ones(inside.shape, np.float32)
-        height[found], open_[found] = self.cage - way[met], 1 - covered
+        height[found] = self.cage - way[met]
+        if cover:
+            there = np.einsum("nk,nkd->nd", shares, self._finer.corners[at])
+            open_[found] = 1 - self._rays.covered(there, self._finer.face_normals[at], self._finer.diagonal, _RAYS)
         return Carried(found, normal, height, open_)
 
 

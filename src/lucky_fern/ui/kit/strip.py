@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
+from contextlib import suppress
+from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt, QUrl, Signal
-from PySide6.QtGui import QDrag, QKeyEvent, QStandardItem, QStandardItemModel
+from PySide6.QtGui import QDrag, QIcon, QKeyEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QListView
 
-from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.core.arrays import U8
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.ui.session.beside import soon
+from lucky_fern.ui.widgets.style import icon, with_text
+from lucky_fern.ui.widgets.thumbnails import to_pixmap
 
 SIDE = 60
 ID = Qt.ItemDataRole.UserRole
@@ -22,13 +30,20 @@ def strip_height() -> int:
 
 
 class Strip(QListView):
-    """Things in a row, each with a picture; Enter uses the chosen one."""
+    """Things in a row, each with a picture that is drawn beside the window; Enter uses the chosen one."""
 
     place_asked = Signal(str)
+    _drawn = Signal(str, object)  # what a picture goes by, its pixels
 
-    def __init__(self, mime: str, file_of: Callable[[str], Path | None] = lambda _: None) -> None:
+    def __init__(self, mime: str, blank: str, file_of: Callable[[str], Path | None] = lambda _: None) -> None:
+        """``blank`` names the icon that stands there until a picture is drawn."""
         super().__init__()
         self.mime, self.file_of = mime, file_of
+        self.icons: dict[str, QIcon] = {}
+        self.drawing = 0  # pictures that are still to come
+        self._blank = icon(blank)
+        self._ended, self._sending = False, threading.Lock()
+        self._drawn.connect(self._show)
         self.items = QStandardItemModel(self)
         self.setModel(self.items)
         self.setViewMode(QListView.ViewMode.IconMode)
@@ -44,7 +59,7 @@ class Strip(QListView):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
 
-    def add(self, text: str, identity: str, digest: str, tip: str) -> QStandardItem:
+    def add(self, text: str, identity: str, digest: str, tip: str) -> None:
         """One thing more."""
         item = QStandardItem(text)
         item.setData(identity, ID)
@@ -52,8 +67,40 @@ class Strip(QListView):
         item.setEditable(False)
         item.setSizeHint(QSize(SIDE + 36, SIDE + with_text(26)))
         item.setToolTip(tip)
+        item.setIcon(self.icons.get(digest, self._blank))
         self.items.appendRow(item)
-        return item
+
+    def draw(self, what: str, wanted: dict[str, Callable[[], U8]]) -> None:
+        """Have those drawn, by what they go by, that have no picture yet; ``what`` tells what is done."""
+        missing = {digest: work for digest, work in wanted.items() if digest not in self.icons}
+        if missing:
+            self.drawing += len(missing)
+            soon(what, partial(self._work, missing))
+
+    def end(self) -> None:
+        """The window is about to go: no picture comes any more."""
+        with self._sending:
+            self._ended = True
+
+    def _work(self, missing: dict[str, Callable[[], U8]]) -> None:
+        for digest, draw in missing.items():
+            pixels = None
+            if not self._ended:
+                with suppress(LuckyFernError):  # it keeps its blank; what is wrong is said where it is used
+                    pixels = draw()
+            with self._sending:
+                if self._ended:
+                    return
+                self._drawn.emit(digest, pixels)
+
+    def _show(self, digest: str, pixels: object) -> None:
+        self.drawing -= 1
+        if not isinstance(pixels, np.ndarray):
+            return
+        self.icons[digest] = QIcon(to_pixmap(pixels))
+        for row in range(self.items.rowCount()):
+            if self.items.item(row).data(DIGEST) == digest:
+                self.items.item(row).setIcon(self.icons[digest])
 
     def search(self, wanted: str) -> None:
         """Show only those whose names hold some words."""

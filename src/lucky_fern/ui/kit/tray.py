@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import tempfile
-import threading
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, Qt, Signal
-from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QTabBar, QToolButton, QVBoxLayout, QWidget
 
-from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.arrays import U8
 from lucky_fern.core.files import safe_name
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import SUFFIXES
@@ -20,13 +19,12 @@ from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.kit.recipe_strip import RecipeStrip
-from lucky_fern.ui.kit.strip import DIGEST, ID, SIDE, Strip, strip_height
-from lucky_fern.ui.session.beside import soon
+from lucky_fern.ui.kit.strip import ID, SIDE, Strip, strip_height
 from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.views.drops import PICTURE_MIME
 from lucky_fern.ui.widgets.style import icon, with_text
-from lucky_fern.ui.widgets.thumbnails import on_checker, to_pixmap
+from lucky_fern.ui.widgets.thumbnails import on_checker
 from lucky_fern.words import tr
 
 
@@ -35,7 +33,6 @@ class Tray(QWidget):
 
     add_asked = Signal()
     credit_asked = Signal(str)  # the picture whose author and licence are to be written down
-    _drawn = Signal(object, str, object)  # studio, digest, pixels
 
     def __init__(self, work: Work, recipes: Recipes) -> None:
         super().__init__()
@@ -62,7 +59,7 @@ class Tray(QWidget):
         self.add = add
         side.addWidget(add)
         row.addLayout(side)
-        self.strip = Strip(PICTURE_MIME, self.file_of)
+        self.strip = Strip(PICTURE_MIME, "picture", self.file_of)
         self.model = self.strip.items
         self._files: tempfile.TemporaryDirectory[str] | None = None  # of pictures that were dragged out
         self.strip.setAccessibleName(tr("Kit: pictures to drag onto a view"))
@@ -76,12 +73,8 @@ class Tray(QWidget):
         )
         self.empty.setFixedHeight(strip_height())  # as high as the strip: the views keep their size
         row.addWidget(self.empty, 1)
-        self._icons: dict[str, QIcon] = {}
-        self._coming = 0  # thumbnails that are still to come
-        self._ended, self._sending = False, threading.Lock()
-        self._drawn.connect(self._show_picture)
         work.project_changed.connect(self.refresh)
-        work.studio_changed.connect(self._icons.clear)
+        work.studio_changed.connect(self.strip.icons.clear)
         self._listed: object = None
         self._held: object = None
         self.refresh()
@@ -117,7 +110,7 @@ class Tray(QWidget):
         self.add.setEnabled(studio is not None)
         self._show()
         self.model.clear()
-        missing: list[KitPicture] = []
+        wanted: dict[str, Callable[[], U8]] = {}
         inside = {name for tiles in sequences.values() for name in tiles.values()}
         listed = {name: [pictures[one] for one in tiles.values()] for name, tiles in sequences.items()}
         listed |= {name: [kit] for name, kit in pictures.items() if name not in inside}
@@ -135,14 +128,11 @@ class Tray(QWidget):
             tiles = tr("\nTiles {map}", map=", ".join(map(str, sequences[identity]))) if identity in sequences else ""
             tip = tr("{identity}\n{what}{tiles}\nDrag it onto a view, or press Enter", identity=identity, what=what,
                      tiles=tiles)  # fmt: skip
-            item = self.strip.add(text, identity, kit.digest, tip)
-            item.setIcon(self._icons.get(kit.digest, icon("picture")))
-            if kit.digest not in self._icons:
-                missing.append(kit)
+            self.strip.add(text, identity, kit.digest, tip)
+            if studio is not None:
+                wanted[kit.digest] = partial(_thumbnail, studio, kit)
         self._filter()
-        if missing and studio is not None:
-            self._coming += len(missing)
-            soon("Drawing thumbnails", partial(self._draw, studio, missing))
+        self.strip.draw("Drawing thumbnails", wanted)
 
     def _show(self) -> None:
         """The strip that is wanted."""
@@ -161,37 +151,12 @@ class Tray(QWidget):
     @property
     def drawing(self) -> int:
         """How many thumbnails are still to come."""
-        return self._coming + self.recipes.drawing
+        return self.strip.drawing + self.recipes.drawing
 
     def end(self) -> None:
         """The window is about to go: no thumbnail comes any more."""
         self.recipes.end()
-        with self._sending:
-            self._ended = True
-
-    def _draw(self, studio: Studio, pictures: list[KitPicture]) -> None:
-        for kit in pictures:
-            pixels = None
-            try:
-                rgba = studio.sources.picture(kit).rgba
-                eight = (rgba >> (8 * (rgba.itemsize - 1))).astype(np.uint8)
-                pixels = on_checker(eight, SIDE * 2, 10)
-            except LuckyFernError:
-                pass  # it was read when it came in; a thumbnail less is no harm
-            with self._sending:
-                if self._ended:
-                    return
-                self._drawn.emit(studio, kit.digest, pixels)
-
-    def _show_picture(self, studio: Studio, digest: str, pixels: object) -> None:
-        self._coming -= 1
-        if studio is not self.work.studio or not isinstance(pixels, np.ndarray):
-            return
-        self._icons[digest] = QIcon(to_pixmap(pixels))
-        for row in range(self.model.rowCount()):
-            item = self.model.item(row)
-            if item.data(DIGEST) == digest:
-                item.setIcon(self._icons[digest])
+        self.strip.end()
 
     def _ask_taken(self, at: QPoint) -> None:
         index = self.strip.indexAt(at)
@@ -231,3 +196,9 @@ class Tray(QWidget):
             if self.model.item(row).data(ID) == identity:
                 return self.model.index(row, 0)
         return QModelIndex()
+
+
+def _thumbnail(studio: Studio, kit: KitPicture) -> U8:
+    """A kit picture, small, on squares that show where it is clear."""
+    rgba = studio.sources.picture(kit).rgba
+    return on_checker((rgba >> (8 * (rgba.itemsize - 1))).astype(np.uint8), SIDE * 2, 10)

@@ -24,6 +24,7 @@ from lucky_fern.core.compositing.rules import BENDING
 from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, MoveMaskEntry, SetMask, SetMaskEntry
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import Shape
+from lucky_fern.core.project.numbers import significant
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.rules import Grain, RuleShape
 from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape, ScopeShape
@@ -335,7 +336,7 @@ class MaskPanel(Page):
             getattr(getattr(mask.entries[at].shape, "rule", None), "reach", None) or studio.model.diagonal * BENDING
         )
         self.matter.work.end_gesture()
-        grain = RuleShape(Grain(size=round(1.5 * size, 6)), 0.42, 0.58)
+        grain = RuleShape(Grain(size=significant(1.5 * size)), 0.42, 0.58)
         self.matter.work.execute(AddMaskEntry(layer.id, MaskEntry(grain, "intersect")))
         self.list.setCurrentRow(0)
 

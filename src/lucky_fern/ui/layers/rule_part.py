@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QVBoxLayout
 from lucky_fern.core.compositing.rules import BENDING, BORDER, FALL, GRAINS, RIM, STREAK, THICKNESS
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.kinds import Shape
+from lucky_fern.core.project.numbers import significant
 from lucky_fern.core.project.rules import (
     Crevices,
     Drips,
@@ -243,7 +244,7 @@ class RulePart(QWidget):
         if self._shape is None:
             return
         if not field.choices:
-            value = round(value) if field.decimals == 0 and field.share is None else round(value, 6)
+            value = round(value) if field.decimals == 0 and field.share is None else significant(value)
         rule = replace(self._shape.rule, **{field.name: value})  # type: ignore[type-var]  # every rule is a struct
         self._change(replace(self._shape, rule=rule), not field.choices)
 

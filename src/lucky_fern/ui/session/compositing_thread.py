@@ -185,7 +185,7 @@ class CompositingThread(QObject):
                     most = min(2 * most, _BATCH)
                     mine = {key: left[key].intersection(batch) for key in keys if key in left}
                     self._batch(project, serial, order, mine, left)
-                    if order.by_hand and first:
+                    if order.by_hand and first and self._asked_for > 2 * _BATCH:
                         self._let_others(serial)
                     first = False
                 for key in keys:

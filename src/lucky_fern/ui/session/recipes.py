@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.errors import ProjectError
-from lucky_fern.core.files import read_file, write_whole
+from lucky_fern.core.files import read_file, safe_name, write_whole
 from lucky_fern.core.limits import MOST_FILE
 from lucky_fern.core.project.commands import KeepRecipe
 from lucky_fern.core.project.document import Layer
@@ -106,7 +106,7 @@ class Recipes(QObject):
 
     def keep_mine(self, kept: Kept) -> None:
         """Copy one of the project's onto this computer."""
-        place = own_folder() / f"{kept.name}{SUFFIX}"
+        place = own_folder() / f"{safe_name(kept.name)}{SUFFIX}"
 
         def work() -> None:
             place.parent.mkdir(parents=True, exist_ok=True)

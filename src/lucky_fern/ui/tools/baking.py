@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64
-from lucky_fern.core.baking import CAGE, CARRIED, Asked, Baked, bake, cage_lines, moved_here, read_finer
+from lucky_fern.core.baking import CAGE, CARRIED, Asked, Baked, Cage, bake, cage_round, moved_here, read_finer
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.survey.finer import apart
 from lucky_fern.ui.session.answers import Answers
@@ -38,13 +38,14 @@ class Baking(QObject):
         self.cage = 0.0  # model units
         self.maps: tuple[str, ...] = CARRIED
         self.lines: F64 | None = None  # (N, 2, 3) the cage, while it is shown
+        self._round: tuple[Model, Cage] | None = None  # what it is drawn from
         self.shown = False
         self.lost = 0.0  # share of the texels that found nothing, the last time
         work.studio_changed.connect(self._forget)
         looking.station_changed.connect(lambda _: self.show_cage(False))
 
     def _forget(self) -> None:
-        self.finer, self.lines, self.shown, self.lost = None, None, False, 0.0
+        self.finer, self.lines, self.shown, self.lost, self._round = None, None, False, 0.0, None
         studio = self.work.studio
         self.cage = 0.0 if studio is None else studio.model.diagonal * CAGE
         self.changed.emit()
@@ -75,8 +76,8 @@ class Baking(QObject):
 
     def set_cage(self, units: float) -> None:
         self.cage = units
-        self._ask_lines()
         self.changed.emit()
+        self._ask_lines()
 
     def show_cage(self, on: bool) -> None:
         """Show the cage in the model view."""
@@ -94,11 +95,16 @@ class Baking(QObject):
         if studio is None or not self.shown or cage <= 0:
             return
         model = studio.model
-        self.answers.ask("the cage", lambda: cage_lines(model, cage), self._got_lines)
+        if self._round is not None and self._round[0] is model:
+            self.lines = self._round[1].lines(cage)
+            self.changed.emit()
+        else:
+            self.answers.ask("the cage", lambda: (model, cage_round(model)), self._got_cage)
 
-    def _got_lines(self, lines: F64) -> None:
+    def _got_cage(self, found: tuple[Model, Cage]) -> None:
+        self._round = found
         if self.shown:
-            self.lines = lines
+            self.lines = found[1].lines(self.cage)
             self.changed.emit()
 
     def bake(self, layer: str = "") -> None:

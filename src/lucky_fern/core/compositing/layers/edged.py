@@ -8,7 +8,7 @@ from typing import Any, cast
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64, U16, Bool
+from lucky_fern.core.arrays import F64, I32, I64, U16, Bool
 from lucky_fern.core.compositing.canvas import View
 from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.masks import mask_values
@@ -243,6 +243,21 @@ class Edged(LayerRow):
             number = np.where(number >= 0, made.first[run] + number, -1)
         return inside, x, y, number
 
+    def _motifs(self, sources: Sources, edging: Edging, sheet: Sheet, chunk: Chunk) -> list[I32]:
+        """(r, c) int32 the numbers of the motifs along runs, and of those at corners; -1 for none. Kept."""
+
+        def work() -> list[I32]:
+            found = []
+            for made in _both(sources, edging):
+                inside, _, _, number = self._places(sources, edging, made, sheet, chunk)
+                numbers: I32 = np.full(inside.shape, -1, np.int32)
+                numbers[inside] = number
+                found.append(numbers)
+            return found
+
+        key = ("motifs", edging, sheet.key, sheet.size, chunk)
+        return sources.kept.get(key, work, lambda made: sum(one.nbytes for one in made))
+
     # --- masks that take whole motifs ----------------------------------------------------------------------------
 
     def mask(self, layer: Layer, view: View) -> U16 | None:
@@ -255,9 +270,8 @@ class Edged(LayerRow):
 
         def piece(chunk: Chunk) -> U16:
             out: U16 = np.zeros(view.sources.owners(view.sheet, chunk).shape, np.uint16)
-            for made, seen in zip(_both(view.sources, edging), shown, strict=True):
-                inside, _, _, number = self._places(view.sources, edging, made, view.sheet, chunk)
-                out[inside] = np.maximum(out[inside], np.where((number >= 0) & seen[number], 65535, 0))
+            for number, seen in zip(self._motifs(view.sources, edging, view.sheet, chunk), shown, strict=True):
+                out[(number >= 0) & seen[number]] = 65535
             return out
 
         return gathered(view.rect, view.sheet.size, np.zeros((), np.uint16), piece)

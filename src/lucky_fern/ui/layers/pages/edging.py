@@ -15,6 +15,7 @@ from lucky_fern.core.edging import fitted, groove_of
 from lucky_fern.core.project.commands import Command, SetChannel, SetContent, Several
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.edgings import Edging
+from lucky_fern.core.project.numbers import significant
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.quietly import show_check
@@ -101,7 +102,7 @@ def _change(form: Form, merge: bool = False, **changes: Any) -> None:
 
 def _number(form: Form, column: QVBoxLayout, key: str, title: str, low: float, high: float, digits: int) -> None:
     number = NumberField(low, high, digits, "", tr("{title} of the motif", title=title))
-    number.changed.connect(lambda value: _change(form, True, **{key: round(value, 6)}))
+    number.changed.connect(lambda value: _change(form, True, **{key: significant(value)}))
     number.let_go.connect(form.matter.work.end_gesture)
     form.name(f"edging {key}", number)
     form.bind(lambda now: number.set(_length(form, _edging(now), key)))
