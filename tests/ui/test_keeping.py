@@ -76,7 +76,10 @@ def test_leaving_asks_once_and_a_failed_save_says_so_and_stays(
     answers = [BUTTONS.Cancel, BUTTONS.Save, BUTTONS.Save, BUTTONS.Discard]
     monkeypatch.setattr(QMessageBox, "question", lambda *args: (asked.append(args[2]), answers.pop(0))[1])
     wash(hands, "One")
-    leave = lambda: Window.may_leave(hands.window)  # noqa: E731
+
+    def leave() -> bool:
+        return Window.may_leave(hands.window)
+
     assert not leave() and asked == ["Save the changes to Soup flask?"]
     (tmp_path / "file").write_text("no folder")
     monkeypatch.setattr(asking, "save_file", lambda *_: tmp_path / "file" / "flask.fern")
