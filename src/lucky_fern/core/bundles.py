@@ -87,7 +87,7 @@ def take_bundle(studio: Studio, data: bytes, above: int | None = None) -> tuple[
             told.append("Layers that were confined to selections or islands of the other model are hidden: they "
                         "would cover all of this one.")  # fmt: skip
         part = replace(part, layers=layers, selections={})
-    for digest in {*(kit.digest for kit in part.pictures.values()), *paint_digests(
+    for digest in {*(digest for kit in part.pictures.values() for digest in kit.digests), *paint_digests(
         [layer.content.painted for layer in walk(part.layers) if layer.content.painted is not None]
         + [e.shape.painted for mask in part.masks.values() for e in mask.entries if e.shape.painted is not None]
     )}:  # fmt: skip

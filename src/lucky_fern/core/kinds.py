@@ -26,11 +26,36 @@ from lucky_fern.core.placing.ways.draped import Draped
 from lucky_fern.core.placing.ways.laid import Laid
 from lucky_fern.core.placing.ways.rolled import Rolled
 from lucky_fern.core.placing.ways.thrown import Thrown
+from lucky_fern.core.preparing.cutting import CuttingOut
+from lucky_fern.core.preparing.geometry import Cropping, Sizing, Straightening, Turning
+from lucky_fern.core.preparing.lighting import EveningLight
+from lucky_fern.core.preparing.reducing import Covering, Reducing
+from lucky_fern.core.preparing.relief import Relieving
+from lucky_fern.core.preparing.rims import Mending, Spreading
+from lucky_fern.core.preparing.tiling import Repeating
+from lucky_fern.core.preparing.tuning import Adjusting as AdjustingPicture
+from lucky_fern.core.preparing.tuning import Despeckling
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group, Wash
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
-from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, PLACES, SHAPES
+from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, OPS, PLACES, SHAPES
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
+from lucky_fern.core.project.preparations import (
+    Adjust,
+    Coverage,
+    Crop,
+    CutOut,
+    Despeckle,
+    EvenLight,
+    MendRim,
+    Palette,
+    Relief,
+    Size,
+    Spread,
+    Straighten,
+    Tile,
+    Turn,
+)
 from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.core.project.shapes import Fill, PaintedShape, PictureShape, ScopeShape
 
@@ -61,3 +86,18 @@ EFFECTS.add(Blur, Blurring())
 EFFECTS.add(Sharpen, Sharpening())
 EFFECTS.add(Gradient, Ramping())
 EFFECTS.add(Contrast, Contrasting())
+
+OPS.add(Crop, Cropping())
+OPS.add(Turn, Turning())
+OPS.add(Straighten, Straightening())
+OPS.add(CutOut, CuttingOut())
+OPS.add(Spread, Spreading())
+OPS.add(MendRim, Mending())
+OPS.add(EvenLight, EveningLight())
+OPS.add(Tile, Repeating())
+OPS.add(Adjust, AdjustingPicture())
+OPS.add(Despeckle, Despeckling())
+OPS.add(Relief, Relieving())
+OPS.add(Coverage, Covering())
+OPS.add(Size, Sizing())
+OPS.add(Palette, Reducing())

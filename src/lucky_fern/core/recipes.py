@@ -93,7 +93,8 @@ def take_recipe(
     """
     part, blobs = read_recipe(data, file)
     for kit in part.pictures.values():
-        studio.blobs.add(blobs[kit.digest])
+        for digest in kit.digests:
+            studio.blobs.add(blobs[digest])
     return put_recipe(part, name, scope, above)
 
 

@@ -37,6 +37,7 @@ from lucky_fern.core.project.commands import (
     PaintMask,
     PaintPixels,
     PasteMask,
+    PreparePicture,
     ReplaceModel,
     SetFigure,
     SetLabel,
@@ -435,7 +436,10 @@ def _brought(command: Command) -> Iterator[str]:
     elif isinstance(command, PasteMask):
         yield from paint_digests(mask_refers(command.mask).paint)
     elif isinstance(command, AddPicture):
-        yield command.picture.digest
+        yield from command.picture.digests
+    elif isinstance(command, PreparePicture):
+        for kit in command.pictures.values():
+            yield from kit.digests
     elif isinstance(command, TakeLayers):
         yield from needed_digests(command.part)
     elif isinstance(command, SetLabel | SetFigure):

@@ -136,7 +136,7 @@ def _text(studio: Studio, layer: Layer, text: str) -> SetLabel:
 def _picture(here: Here, layer: Layer, name: str) -> list[Single]:
     """Another picture (a kit picture's name, or a path); pose and settings stay."""
     known = name in here.studio.project.pictures or name in here.studio.project.sequences
-    picture = name if known else kept_picture(here.studio, here.folder / name)
+    picture = name if known else kept_picture(here.studio, here.folder, name)
     if "picture" in layer.content.__struct_fields__:
         return [SetContent(layer.id, altered(layer.content, picture=picture))]
     shown = {key: one for key, one in layer.channels.items() if one.picture is not None}

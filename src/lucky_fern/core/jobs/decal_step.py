@@ -84,7 +84,7 @@ def do_decal(here: Here, step: DecalStep) -> str:
         picture, title = studio.keep_figure(step.figure), step.figure.form.capitalize()
     else:
         assert step.picture is not None
-        picture, title = kept_picture(here.studio, here.folder / step.picture), Path(step.picture).stem
+        picture, title = kept_picture(here.studio, here.folder, step.picture), Path(step.picture).stem
     copies = _copies(studio, step, place)
     for number, other in reversed(list(enumerate(copies, 2))):
         named = msgspec.structs.replace(step, name=f"{step.name or title} {number}")

@@ -66,7 +66,7 @@ def do_edging(here: Here, step: EdgingStep, own: dict[str, Any]) -> str:
         )
     if edging.along == "path":
         edging = replace(edging, paths=(_path(here, edging, others),))
-    picture, corner = (None if one is None else kept_picture(studio, here.folder / one)
+    picture, corner = (None if one is None else kept_picture(studio, here.folder, one)
                        for one in (step.picture, step.corner_picture))  # fmt: skip
     given = step.channels
     if given is None:

@@ -65,7 +65,7 @@ def do_wash(here: Here, step: WashStep) -> str:
             raise CommandError(
                 tr("there is no map called {name!r}; the maps are {MAPS}", name=name, MAPS=", ".join(MAPS))
             )
-        picture = kept_picture(here.studio, here.folder / path)
+        picture = kept_picture(here.studio, here.folder, path)
         channels[name] = Channel("picture", picture=picture, relief=relief_of(step, name))
     if not channels:
         raise CommandError(tr("a wash needs 'values' or 'pictures'"))

@@ -142,4 +142,4 @@ def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape
     if step.picture is None or step.place is None:
         raise CommandError(tr("a mask of kind 'picture' needs a 'picture' and a 'place'"))
     place = parse_place(studio, step.place)
-    return PictureShape(kept_picture(studio, folder / step.picture), place, step.use)
+    return PictureShape(kept_picture(studio, folder, step.picture), place, step.use)

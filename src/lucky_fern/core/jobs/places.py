@@ -9,6 +9,7 @@ from typing import Any, Literal, TypeVar, get_args, get_origin
 import msgspec
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.blobs import digest_of
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.kinds import PLACES, Place, decode_kind
 from lucky_fern.core.project.plain import Scope
@@ -143,8 +144,20 @@ def named(studio: Studio, name: str) -> Layer:
     return max(found, key=lambda layer: layer.id)
 
 
-def kept_picture(studio: Studio, path: Path) -> str:
-    """Read a picture file into the kit; its name there."""
+def kept_picture(studio: Studio, folder: Path, wanted: str) -> str:
+    """A picture by its file, read into the kit, or by the name that it has there; its name in the kit.
+
+    Raises
+    ------
+    PictureError
+        If there is neither, or the file cannot be read.
+    """
+    path = folder / wanted
+    known = studio.project.pictures.get(wanted)
+    if (known is not None or wanted in studio.project.sequences) and not path.is_file():
+        return wanted
     data, picture = read_picture_file(path)
+    if known is not None and known.prepared is not None and known.prepared.original == digest_of(data):
+        return wanted  # the file that it is made from
     studio.notes += [f"{path.name}: {note}" for note in picture.notes]
     return studio.keep_picture(data, picture)

@@ -43,6 +43,7 @@ from lucky_fern.core.jobs.layout_steps import (
     do_textures,
 )
 from lucky_fern.core.jobs.mask_steps import do_mask
+from lucky_fern.core.jobs.prepare_step import PrepareStep, ReplaceStep, do_prepare, do_replace
 from lucky_fern.core.jobs.recipe_steps import KeepRecipeStep, RecipeStep, do_keep_recipe, do_recipe
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
 from lucky_fern.core.jobs.survey_step import SurveyStep, do_survey
@@ -91,6 +92,8 @@ VERBS: dict[str, Verb] = {
     "recipe": closed(RecipeStep, do_recipe, in_groups=False),
     "keep-recipe": closed(KeepRecipeStep, do_keep_recipe),
     "survey": closed(SurveyStep, do_survey),
+    "prepare": closed(PrepareStep, do_prepare, in_groups=False),
+    "replace-picture": closed(ReplaceStep, do_replace, in_groups=False),
     "keep-paint": closed(PaintStep, do_paint),
     "credit": closed(CreditStep, do_credit),
     "check": closed(CheckStep, do_check),

@@ -137,4 +137,4 @@ def _tip(studio: Studio, name: str | None, folder: Path) -> str | None:
                 BUILT_IN=", ".join(BUILT_IN),
             )
         )
-    return kept_picture(studio, folder / name)
+    return kept_picture(studio, folder, name)

@@ -92,6 +92,8 @@ def _check_kit(project: Project) -> None:
                     height=kit.height,
                 )
             )
+        if kit.prepared is not None:
+            kit.prepared.check()
     for name, tiles in project.sequences.items():
         if not tiles or name in project.pictures:
             raise CommandError(tr("a sequence cannot be called {name!r}", name=name))

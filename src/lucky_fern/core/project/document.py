@@ -21,11 +21,12 @@ from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, Refe
 from lucky_fern.core.project.numbers import check_finite
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope, check_picture
+from lucky_fern.core.project.preparations import Preparation
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 6
+FORMAT_VERSION = 7
 MOST_REPEATS = 1e6  # of a picture over one tile
 
 
@@ -240,7 +241,9 @@ class KitPicture(Plain, frozen=True):
 
     ``taken`` says whether its numbers are encoded colours or plain data; ``about`` what the file held. A ``text``
     is a label, a ``figure`` a simple figure that can be edited; the digest is that of its drawing. ``licence`` is an
-    SPDX expression, or what else was written there; ``source`` says where the picture comes from.
+    SPDX expression, or what else was written there; ``source`` says where the picture comes from. A ``prepared``
+    picture was made from its original, which is kept too; the digest is that of what was made. One that ``covers``
+    says where, not what colour.
     """
 
     name: str
@@ -254,6 +257,13 @@ class KitPicture(Plain, frozen=True):
     author: str = ""
     licence: str = ""
     source: str = ""
+    prepared: Preparation | None = None
+    covers: bool = False
+
+    @property
+    def digests(self) -> frozenset[str]:
+        """Those of its own contents, and of what it was made from."""
+        return frozenset((self.digest,)) | ({self.prepared.original} if self.prepared is not None else frozenset())
 
 
 class Slide(Plain, frozen=True):

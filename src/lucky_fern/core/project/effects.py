@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from itertools import pairwise
 
+from msgspec.structs import replace
+
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
@@ -95,6 +97,9 @@ class Blur(Effect, Plain, frozen=True, tag_field="effect", tag="blur"):
     def check(self) -> None:
         check_range("radius", self.radius, 0, LONGEST_BLUR, "texels")
 
+    def scaled(self, by: float) -> Blur:
+        return replace(self, radius=self.radius * by)
+
     @property
     def reach(self) -> int:
         return math.ceil(3 * self.radius) + 1 if self.radius > 0 else 0
@@ -109,6 +114,9 @@ class Sharpen(Effect, Plain, frozen=True, tag_field="effect", tag="sharpen"):
     def check(self) -> None:
         check_range("radius", self.radius, 0, LONGEST_BLUR, "texels")
         check_range("amount", self.amount, 0, 10)
+
+    def scaled(self, by: float) -> Sharpen:
+        return replace(self, radius=self.radius * by)
 
     @property
     def reach(self) -> int:

@@ -46,6 +46,9 @@ def _members(project: Project) -> dict[str, str]:
         members.setdefault(digest, f"{_PAINT}{digest[:16]}.zst")
     for kit in project.pictures.values():
         members.setdefault(kit.digest, f"pictures/{kit.digest[:12]}{PurePath(kit.name).suffix.lower()}")
+        if kit.prepared is not None:
+            original, suffix = kit.prepared.original, PurePath(kit.prepared.name).suffix.lower()
+            members.setdefault(original, f"pictures/{original[:12]}{suffix}")
     for digest in project.recipes.values():
         members.setdefault(digest, f"recipes/{digest[:12]}.fernrecipe")
     if project.measured is not None:

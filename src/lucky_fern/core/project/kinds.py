@@ -1,6 +1,7 @@
 """Kinds that are told apart by a tag, and the tables that know them.
 
-A layer's content, a place, a mask's shape and an adjustment's effect are each one of several kinds. What they have in
+A layer's content, a place, a mask's shape, an adjustment's effect and an op on a picture are each one of
+several kinds. What they have in
 common is a base class here: what a kind refers to, how it is carried along, what it refuses. A table holds one row
 for each kind: the class, and what draws it. Reading documents goes by the tables, so a kind needs no other
 registration.
@@ -141,6 +142,24 @@ class Effect(Kind):
     def reach(self) -> int:
         """How many texels beyond its own it sees."""
         return 0
+
+    def scaled(self, by: float) -> Effect:
+        """The same where everything is ``by`` times as many texels long."""
+        return self
+
+
+class Op(Kind):
+    """One step of making a picture ready."""
+
+    __slots__ = ()
+    makes: ClassVar[tuple[str, ...]] = ()  # what it makes beside the picture itself
+
+    def check(self) -> None:
+        """Refuse numbers out of range (CommandError)."""
+
+    def scaled(self, by: float) -> Op:
+        """The same for a picture that is ``by`` times as large."""
+        return self
 
 
 class Shape(Kind):
@@ -297,6 +316,7 @@ CONTENTS: Table[Any] = Table(Content, "kind of layer")
 PLACES: Table[Any] = Table(Place, "way of placing")
 SHAPES: Table[Any] = Table(Shape, "mask shape")
 EFFECTS: Table[Any] = Table(Effect, "effect")
+OPS: Table[Any] = Table(Op, "op")
 
 
 def decode_kind(kind: type, data: object) -> Any:

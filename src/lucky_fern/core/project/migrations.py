@@ -28,6 +28,11 @@ def _from_5(project: dict[str, Any]) -> dict[str, Any]:
     return {**project, "version": 6, "layers": _with_paths(project.get("layers"))}
 
 
+def _from_6(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 7 knows pictures that are made ready from their originals."""
+    return {**project, "version": 7}
+
+
 def _with_paths(layers: Any) -> Any:
     if not isinstance(layers, list):
         return layers  # what is damaged is told by those who read it
@@ -45,7 +50,7 @@ def _with_paths(layers: Any) -> Any:
     return made
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3, 4: _from_4, 5: _from_5}
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6}
 
 
 def migrated(project: Any, version: int) -> Any:

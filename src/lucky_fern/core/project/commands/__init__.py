@@ -18,6 +18,7 @@ from lucky_fern.core.project.commands.kit import (
     AddSequence,
     KeepPaint,
     KeepRecipe,
+    PreparePicture,
     SetFigure,
     SetLabel,
     SetTaken,
@@ -65,7 +66,8 @@ from lucky_fern.words import tr
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
     "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "MoveLayers",
-    "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "RemoveLayers", "RemoveSelection", "RenameLayer",
+    "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "PreparePicture", "RemoveLayers", "RemoveSelection",
+    "RenameLayer",
     "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports",
     "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief",
     "SetSheetSize", "SetTaken", "Several", "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
@@ -74,7 +76,8 @@ __all__ = [
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
     | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask
-    | PaintPixels | PasteMask | RemoveLayers | RemoveSelection | RenameLayer | RenameSelection | ReplaceModel
+    | PaintPixels | PasteMask | PreparePicture | RemoveLayers | RemoveSelection
+    | RenameLayer | RenameSelection | ReplaceModel
     | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer
     | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
 )  # fmt: skip

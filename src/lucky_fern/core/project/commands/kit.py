@@ -11,6 +11,7 @@ from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import KitPaint, KitPicture, Layer, Project
 from lucky_fern.core.project.kinds import check_value
+from lucky_fern.core.project.references import everything_of
 from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
 from lucky_fern.words import tr
@@ -25,6 +26,35 @@ class AddPicture(Command, frozen=True, tag="add-picture"):
 
     def apply(self, project: Project) -> Project:
         return replace(project, pictures={**project.pictures, self.id: self.picture})
+
+
+class PreparePicture(Command, frozen=True, tag="prepare-picture"):
+    """Pictures made ready from their originals: one of the kit, with what lies beside it; all layers show it so."""
+
+    label: ClassVar[str] = tr("Prepare picture")
+    pictures: dict[str, KitPicture]
+    gone: tuple[str, ...] = ()  # what the ops made beside it and do not make any more; it stays while it is shown
+
+    def apply(self, project: Project) -> Project:
+        for name, kit in self.pictures.items():
+            if name in project.sequences:
+                raise CommandError(tr("{name!r} is a sequence; prepare its pictures one by one", name=name))
+            if kit.prepared is not None:
+                kit.prepared.check()
+        shown = everything_of(project).pictures if self.gone else frozenset()
+        kept = {name: kit for name, kit in project.pictures.items() if name not in self.gone or name in shown}
+        return replace(project, pictures={**kept, **self.pictures})
+
+    def merges_with(self, earlier: Command) -> bool:
+        """Whether the same ops were set otherwise; one more or less is a step of its own."""
+        if not isinstance(earlier, PreparePicture) or earlier.pictures.keys() != self.pictures.keys():
+            return False
+        return all(_kinds(kit) == _kinds(earlier.pictures[name]) for name, kit in self.pictures.items())
+
+
+def _kinds(kit: KitPicture) -> object:
+    made = kit.prepared
+    return None if made is None else (made.original, [(type(step.op), step.on) for step in made.steps])
 
 
 class KeepPaint(Command, frozen=True, tag="keep-paint"):

@@ -1,0 +1,374 @@
+"""A subject cut out of a picture: found roughly, then how much of each pixel along its outline it covers.
+
+Roughly by graph cuts over colour mixtures (C. Rother, V. Kolmogorov and A. Blake, "GrabCut", 2004, as OpenCV has it)
+in a small copy, or by one colour that is no part of it. Along the outline a pixel is taken as a mixture of colours of
+subject and background nearby: its place between the two is its alpha (A. R. Smith and J. F. Blinn, "Blue Screen
+Matting", 1996), and what the background gave to it is taken out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32, U8, U16, Array, Bool
+from lucky_fern.core.colour import from_hex
+from lucky_fern.core.compiled import kernel
+from lucky_fern.core.errors import PictureError
+from lucky_fern.core.parallel import for_each
+from lucky_fern.core.preparing.bands import bands
+from lucky_fern.core.preparing.state import OpRow, State
+from lucky_fern.core.project.preparations import CutOut, Point
+from lucky_fern.words import tr
+
+_ROUGH = 320  # pixels a side of the copy that is cut by graph cuts
+_FINE = 1400  # … and of that in which the outline's neighbourhood is found
+_ROUNDS = 4
+_LEAST = 12  # steps of 255 from the background that count as something else
+_ROUGH_GROUND = 24.0  # steps of 255: a background that varies more says nothing of what lies within the subject
+_CELL = 8  # pixels of the fine copy over which the background is averaged
+_BAND = 2  # pixels of the fine copy on each side of the outline that may be mixed
+
+
+class CuttingOut(OpRow):
+    def apply(self, state: State, op: CutOut) -> State:
+        frame = _frame(state.size, op)
+        part = state.rgba[frame.rows, frame.columns]
+        fine, by = _smaller(part, _FINE)
+        points = [_dots(points, frame, by, op.radius, fine.shape[:2]) for points in (op.keep, op.drop)]
+        if op.colour is not None:
+            inside, sure = _by_colour(fine, op, points)
+        else:
+            inside, sure = _by_box(fine, frame, by, points)
+        if not inside.any():
+            raise PictureError(_nothing(op))
+        front, back = _fields(fine, inside & sure, ~inside & sure, op)
+        cut = _covered(part, inside, sure, front, back)
+        out = np.zeros_like(state.rgba)
+        out[..., :3] = state.rgba[..., :3]
+        out[frame.rows, frame.columns] = cut
+        return replace(state, rgba=out)
+
+
+def _nothing(op: CutOut) -> str:
+    if op.colour is not None:
+        return tr("nothing is left of it without {colour}; make the tolerance smaller", colour=op.colour)
+    return tr("nothing was found to cut out there; draw the box closer round it, or mark some of it to be kept")
+
+
+@dataclass(frozen=True)
+class _Frame:
+    """What is looked at: all of the picture, or the box with some of the background round it."""
+
+    left: int
+    upper: int
+    right: int
+    lower: int
+    box: tuple[int, int, int, int]  # in the picture
+    whole: bool  # the box is the picture, all but
+
+    @property
+    def rows(self) -> slice:
+        return slice(self.upper, self.lower)
+
+    @property
+    def columns(self) -> slice:
+        return slice(self.left, self.right)
+
+
+def _frame(size: tuple[int, int], op: CutOut) -> _Frame:
+    wide, high = size
+    if op.colour is not None and op.box is None:
+        return _Frame(0, 0, wide, high, (0, 0, wide, high), True)
+    if op.box is None:
+        aside = max(1, round(0.02 * min(wide, high)))
+        box = (aside, aside, wide - aside, high - aside)
+    else:
+        left, upper, right, lower = (round(one) for one in op.box)
+        box = (max(0, left), max(0, upper), min(wide, right), min(high, lower))
+    left, upper, right, lower = box
+    if right - left < 2 or lower - upper < 2:
+        raise PictureError(
+            tr("the box {box} holds nothing of a picture of {wide} × {high} pixels", box=list(op.box or box),
+               wide=wide, high=high)
+        )  # fmt: skip
+    more = max(4, round(0.12 * max(right - left, lower - upper)))
+    return _Frame(max(0, left - more), max(0, upper - more), min(wide, right + more), min(high, lower + more), box,
+                  op.box is None)  # fmt: skip
+
+
+def _smaller(rgba: U8 | U16, longest: int) -> tuple[U8, float]:
+    """Encoded colours (r, c, 3) uint8, no longer than that, and by what they were multiplied."""
+    by = min(1.0, longest / max(rgba.shape[:2]))
+    rgb: Array = np.ascontiguousarray(rgba[..., :3])
+    if by < 1:
+        size = max(2, round(rgba.shape[1] * by)), max(2, round(rgba.shape[0] * by))
+        rgb = np.asarray(cv2.resize(rgb, size, interpolation=cv2.INTER_AREA))
+    return (rgb if rgb.dtype == np.uint8 else np.asarray(rgb // 257, np.uint8)), by
+
+
+def _dots(points: tuple[Point, ...], frame: _Frame, by: float, radius: float, shape: tuple[int, ...]) -> Bool:
+    """Where a stroke's points lie in the smaller copy."""
+    found = np.zeros(shape, np.uint8)
+    for x, y in points:
+        at = round((x - frame.left) * by - 0.5), round((y - frame.upper) * by - 0.5)
+        cv2.circle(found, at, max(0, round(radius * by)), 1, -1)
+    return found > 0
+
+
+def _by_colour(fine: U8, op: CutOut, points: list[Bool]) -> tuple[Bool, Bool]:
+    """Which pixels are not of a colour, and of which of them that is sure."""
+    colour = np.array(from_hex(op.colour or "#000000"), np.float32) * 255
+    away = np.abs(fine.astype(np.float32) - colour).max(axis=2)
+    inside = (away > op.tolerance * 255 + 0.5) | points[0]
+    inside &= ~points[1]
+    return inside, _sure(inside, np.zeros_like(inside)) | points[0] | points[1]
+
+
+def _by_box(fine: U8, frame: _Frame, by: float, points: list[Bool]) -> tuple[Bool, Bool]:
+    """Which pixels are the subject's, and of which that is sure."""
+    boxed = np.zeros(fine.shape[:2], np.bool_)
+    left, upper = round((frame.box[0] - frame.left) * by), round((frame.box[1] - frame.upper) * by)
+    right, lower = round((frame.box[2] - frame.left) * by), round((frame.box[3] - frame.upper) * by)
+    boxed[upper:lower, left:right] = True
+    rough = _rough(fine, boxed, points)
+    inside = np.asarray(cv2.resize(rough.astype(np.uint8) * 255, fine.shape[1::-1], interpolation=cv2.INTER_LINEAR))
+    inside = (inside > 127) & boxed
+    # What is thinner than the rough copy shows: what differs from the background more than that does from itself, and
+    # touches the subject.
+    away, noise = _from_background(fine, inside | points[0], boxed)
+    unlike = (away > max(_LEAST, 1.1 * noise)) & boxed & ~points[1]
+    inside = (_touching(unlike, inside) | inside | points[0]) & ~points[1] & boxed
+    # What is like the background within it, and by its outline: holes that colour mixtures alone do not tell.
+    typical = float(np.percentile(away[inside], 75)) if inside.any() else 0.0
+    like = (away < max(_LEAST / 2, noise, min(3 * noise, 0.35 * typical))) & inside
+    if noise < _ROUGH_GROUND:
+        holes = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+        like = np.asarray(holes > 0) | (like & _edge(inside, 3))
+    else:
+        like &= _edge(inside, 3)
+    inside &= ~like | points[0]
+    return inside, _sure(inside, unlike & ~inside) | points[0] | points[1]
+
+
+def _rough(fine: U8, boxed: Bool, points: list[Bool]) -> Bool:
+    """Graph cuts in a small copy."""
+    by = min(1.0, _ROUGH / max(fine.shape[:2]))
+    size = max(2, round(fine.shape[1] * by)), max(2, round(fine.shape[0] * by))
+    small = np.ascontiguousarray(cv2.resize(fine, size, interpolation=cv2.INTER_AREA)[..., ::-1])
+
+    def shrunk(where: Bool, least: float) -> Bool:
+        shares = cv2.resize(where.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        return np.asarray(shares > least)
+
+    within = shrunk(boxed, 0.5)
+    mask = np.where(within, cv2.GC_PR_FGD, cv2.GC_BGD).astype(np.uint8)
+    mask[shrunk(points[0], 0.1)] = cv2.GC_FGD
+    mask[shrunk(points[1], 0.1)] = cv2.GC_BGD
+    if not ((mask & 1) == 0).any():  # nothing is background for sure: the outermost pixels are taken for it
+        mask[0], mask[-1], mask[:, 0], mask[:, -1] = (cv2.GC_BGD,) * 4
+    if not ((mask & 1) == 1).any():
+        return np.zeros(fine.shape[:2], np.bool_)
+    cv2.setRNGSeed(7)  # its first guess is drawn at random: the same picture is cut alike every time
+    cv2.grabCut(small, mask, None, np.zeros((1, 65)), np.zeros((1, 65)), _ROUNDS, cv2.GC_INIT_WITH_MASK)
+    return np.asarray((mask & 1) == 1)
+
+
+def _from_background(fine: U8, inside: Bool, boxed: Bool) -> tuple[F32, float]:
+    """How far each pixel is from the background as it goes on there (steps of 255), and how noisy that is."""
+    outside = ~np.asarray(cv2.dilate(inside.astype(np.uint8), np.ones((5, 5), np.uint8)), np.bool_)
+    if not outside.any():
+        return np.zeros(fine.shape[:2], np.float32), 255.0
+    away = np.abs(fine.astype(np.float32) - _goes_on(fine, outside)).max(axis=2)
+    sample = away[outside & boxed] if (outside & boxed).any() else away[outside]
+    return np.asarray(away, np.float32), float(np.percentile(sample, 99))
+
+
+def _goes_on(fine: U8, known: Bool) -> F32:
+    """The background without its noise: the mean of cells of some pixels, carried on smoothly."""
+    rows, columns = known.shape
+    size = max(2, columns // _CELL), max(2, rows // _CELL)
+    weight = cv2.resize(known.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    total = cv2.resize(fine * known[..., None].astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    mean = total / np.maximum(weight, 1e-6)[..., None]
+    smooth = _spread_out(np.asarray(mean, np.float32), np.asarray(weight > 0.2))
+    return np.asarray(cv2.resize(smooth, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def _touching(where: Bool, start: Bool) -> Bool:
+    """The pieces of ``where`` that touch ``start``, or lie within two pixels of it or of each other."""
+    grown = cv2.dilate((where | start).astype(np.uint8), np.ones((3, 3), np.uint8))  # over gaps of two pixels
+    _, labels = cv2.connectedComponents(grown, connectivity=8)
+    wanted = np.unique(labels[start])
+    return np.asarray(np.isin(labels, wanted[wanted > 0]) & where)
+
+
+def _edge(inside: Bool, width: int) -> Bool:
+    """What lies within so many pixels of the outline, inside."""
+    kernel_ = np.ones((2 * width + 1, 2 * width + 1), np.uint8)
+    return np.asarray(inside & ~np.asarray(cv2.erode(inside.astype(np.uint8), kernel_), np.bool_))
+
+
+def _sure(inside: Bool, doubtful: Bool) -> Bool:
+    """What is not near the outline, and not doubtful."""
+    around = np.ones((2 * _BAND + 1, 2 * _BAND + 1), np.uint8)
+    cells = inside.astype(np.uint8)
+    border = cv2.BORDER_REPLICATE
+    mixed = np.asarray(cv2.dilate(cells, around, borderType=border) != cv2.erode(cells, around, borderType=border))
+    return np.asarray(~mixed & ~doubtful)
+
+
+def _fields(fine: U8, front: Bool, back: Bool, op: CutOut) -> tuple[F32, F32]:
+    """Colours of subject and background (r, c, 3) float32 as they go on over all of the copy."""
+    if op.colour is not None:
+        behind = np.empty((*fine.shape[:2], 3), np.float32)
+        behind[:] = np.array(from_hex(op.colour), np.float32) * 255
+    elif back.any():
+        behind = _spread_out(fine, back)
+    else:
+        behind = np.zeros((*fine.shape[:2], 3), np.float32)
+    return (_spread_out(fine, front) if front.any() else fine.astype(np.float32)), behind
+
+
+def _spread_out(values: U8 | F32, known: Bool) -> F32:
+    """Known colours carried on smoothly into what is not known, from near ones more than from far ones.
+
+    Pull and push over halved copies (S. J. Gortler et al., "The Lumigraph", 1996, section 3.4).
+    """
+    weight = known.astype(np.float32)
+    levels = [(values.astype(np.float32) * weight[..., None], weight)]
+    while min(levels[-1][1].shape) > 1:
+        colours, shares = levels[-1]
+        size = ((shares.shape[1] + 1) // 2, (shares.shape[0] + 1) // 2)
+        levels.append((np.asarray(cv2.resize(colours, size, interpolation=cv2.INTER_AREA), np.float32),
+                       np.asarray(cv2.resize(shares, size, interpolation=cv2.INTER_AREA), np.float32)))  # fmt: skip
+    colours, shares = levels[-1]
+    far = np.asarray(colours.reshape(-1, 3).sum(0) / max(float(shares.sum()), 1e-9), np.float32)
+    found = np.broadcast_to(far, (*shares.shape, 3))
+    for colours, shares in reversed(levels[:-1]):
+        larger = cv2.resize(np.ascontiguousarray(found), shares.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+        full = np.clip(shares * 4, 0, 1)[..., None]  # a quarter known is enough to go by
+        own = colours / np.maximum(shares, 1e-6)[..., None]
+        found = np.asarray(own * full + larger.reshape(*shares.shape, 3) * (1 - full), np.float32)
+    return np.asarray(found, np.float32)
+
+
+def _covered(part: U8 | U16, inside: Bool, sure: Bool, front: F32, back: F32) -> U8 | U16:
+    """The cut-out at full size: alpha, and colours without the background's."""
+    out = np.empty_like(part)
+    rows, columns = part.shape[:2]
+    by = inside.shape[1] / columns, inside.shape[0] / rows
+    state = np.where(sure, np.where(inside, 2, 0), np.where(inside, 1, 3)).astype(np.uint8)
+
+    def one(band: tuple[int, int]) -> None:
+        top, bottom = band
+        out[top:bottom] = part[top:bottom]
+        scale = np.iinfo(part.dtype).max / 255
+        _mix(part[top:bottom], state, front, back, top, by[0], by[1], scale, out[top:bottom])
+
+    for_each(one, bands(rows))
+    return out
+
+
+@kernel
+def _field(field: F32, y: float, x: float, k: int) -> float:
+    y = min(max(y, 0.0), field.shape[0] - 1.0)
+    x = min(max(x, 0.0), field.shape[1] - 1.0)
+    r, c = min(int(y), max(field.shape[0] - 2, 0)), min(int(x), max(field.shape[1] - 2, 0))
+    fy, fx = y - r, x - c
+    r1, c1 = min(r + 1, field.shape[0] - 1), min(c + 1, field.shape[1] - 1)
+    above = field[r, c, k] * (1 - fx) + field[r, c1, k] * fx
+    below = field[r1, c, k] * (1 - fx) + field[r1, c1, k] * fx
+    return float(above * (1 - fy) + below * fy)
+
+
+@kernel
+def _mix(
+    pixels: Array, state: U8, front: F32, back: F32, top: int, by_x: float, by_y: float, scale: float, out: Array
+) -> None:  # fmt: skip
+    """Alpha by where a colour lies between background and subject; ``state`` 0 background, 2 subject, else mixed."""
+    colour, behind = np.empty(3, np.float64), np.empty(3, np.float64)
+    for r in range(pixels.shape[0]):
+        y = (top + r + 0.5) * by_y - 0.5
+        for c in range(pixels.shape[1]):
+            x = (c + 0.5) * by_x - 0.5
+            where = state[
+                min(max(int(y + 0.5), 0), state.shape[0] - 1), min(max(int(x + 0.5), 0), state.shape[1] - 1)
+            ]
+            if where == 2:
+                continue
+            length, along = 0.0, 0.0
+            for k in range(3):
+                colour[k] = _field(front, y, x, k)
+                behind[k] = _field(back, y, x, k)
+                way = colour[k] - behind[k]
+                length += way * way
+                along += way * (pixels[r, c, k] / scale - behind[k])
+            if where == 0:
+                alpha = 0.0
+            elif length < 24.0 * 24.0:  # subject and background look alike here: the rough cut must do
+                alpha = 1.0 if where == 1 else 0.0
+            else:
+                alpha = min(max((along / length - 0.04) / 0.92, 0.0), 1.0)
+            out[r, c, 3] = pixels[r, c, 3] * alpha + 0.5
+            if alpha >= 1.0:
+                continue
+            trust = min(max((alpha - 0.3) / 0.5, 0.0), 1.0)  # what is mostly background says little of the subject
+            for k in range(3):
+                own = (pixels[r, c, k] / scale - (1 - alpha) * behind[k]) / max(alpha, 1e-3)
+                value = trust * min(max(own, 0.0), 255.0) + (1 - trust) * colour[k]
+                out[r, c, k] = min(max(value, 0.0), 255.0) * scale + 0.5
+
+
+def proposed_corners(rgba: U8 | U16) -> tuple[Point, Point, Point, Point] | None:
+    """The corners (upper left, then clockwise) of what looks most like a straight-sided sign; None if none."""
+    fine, by = _smaller(rgba, 900)
+    grey = np.asarray(cv2.cvtColor(fine, cv2.COLOR_RGB2GRAY))
+    if (rgba[..., 3] == 0).any():
+        alpha = cv2.resize(rgba[..., 3], fine.shape[1::-1], interpolation=cv2.INTER_AREA)
+        grey = np.asarray(np.where(alpha > np.iinfo(rgba.dtype).max // 2, 255, 0), np.uint8)
+    soft = np.asarray(cv2.GaussianBlur(grey, (5, 5), 0))
+    level = float(np.median(soft))
+    best, most = None, 0.03 * grey.size  # what is smaller is a detail
+    whole = grey.shape[0] * grey.shape[1]
+    planes = [cv2.dilate(cv2.Canny(soft, low * level + 5, high * level + 10), np.ones((3, 3), np.uint8))
+              for low, high in ((0.3, 0.8), (0.66, 1.33))]  # fmt: skip
+    threshold = cv2.threshold(soft, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)[1]
+    planes += [threshold, 255 - threshold]
+    for plane in planes:
+        for outline in cv2.findContours(plane, cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)[0]:
+            hull = cv2.convexHull(outline)
+            area = cv2.contourArea(hull)
+            if area <= most or area > 0.97 * whole:
+                continue
+            four = _four(hull)
+            if four is not None and cv2.contourArea(four) > 0.9 * area:
+                best, most = four, area
+    if best is None:
+        return None
+    points = (best.reshape(4, 2).astype(np.float64) + 0.5) / by
+    return _ordered(points)
+
+
+def _four(hull: Array) -> Array | None:
+    """A convex outline as four corners, if it all but has as many."""
+    around = cv2.arcLength(hull, True)
+    for share in (0.01, 0.02, 0.03, 0.05, 0.08):
+        found = cv2.approxPolyDP(hull, share * around, True)
+        if len(found) == 4:
+            return np.asarray(found)
+        if len(found) < 4:
+            return None
+    return None
+
+
+def _ordered(points: Array) -> tuple[Point, Point, Point, Point]:
+    """Clockwise as seen, from the one that is nearest to the upper left."""
+    middle = points.mean(axis=0)
+    angles = np.arctan2(points[:, 1] - middle[1], points[:, 0] - middle[0])
+    points = points[np.argsort(angles)]
+    first = int(np.argmin(points.sum(axis=1)))
+    a, b, c, d = (tuple(float(n) for n in point) for point in np.roll(points, -first, axis=0))
+    return (a[0], a[1]), (b[0], b[1]), (c[0], c[1]), (d[0], d[1])

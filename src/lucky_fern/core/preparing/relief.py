@@ -1,0 +1,89 @@
+"""Height and normal pictures from how bright a picture is, or from its alpha."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32, U16
+from lucky_fern.core.parallel import for_each
+from lucky_fern.core.preparing.bands import bands, brightness, repeats, with_border
+from lucky_fern.core.preparing.state import OpRow, State
+from lucky_fern.core.project.preparations import Relief
+
+
+class Relieving(OpRow):
+    def apply(self, state: State, op: Relief) -> State:
+        height = height_of(state, op)
+        normal = normals_of(height, op.strength, repeats(state.rgba))
+        stored = (height * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+        return replace(state, beside={**state.beside, "height": stored, "normal": normal})
+
+
+def height_of(state: State, op: Relief) -> F32:
+    """(rows, columns) float32 0 … 1, what is level (the median) at 0.5."""
+    rgba, wraps = state.rgba, repeats(state.rgba)
+    out = np.empty(rgba.shape[:2], np.float32)
+    split = op.split if (op.large, op.small) != (1.0, 1.0) else 0.0
+    reach = math.ceil(3 * op.blur) + math.ceil(3 * split)
+
+    def one(band: tuple[int, int]) -> None:
+        top, bottom = band
+        pixels = with_border(rgba, top, bottom, reach, wraps)
+        if op.source == "alpha":
+            values = pixels[..., 3].astype(np.float32) / np.float32(state.top)
+        else:
+            values = brightness(pixels)
+        values = _soft(values, op.blur)
+        if split > 0:
+            coarse = _soft(values, split)
+            values = coarse * np.float32(op.large) + (values - coarse) * np.float32(op.small)
+        rows, columns = values.shape
+        out[top:bottom] = values[reach : rows - reach, reach : columns - reach]
+
+    for_each(one, bands(rgba.shape[0], max(128, 2 * reach)))
+    there = rgba[..., 3] > 0
+    some = out[there] if op.source == "brightness" and there.any() else out
+    level = np.float32(np.median(some[:: max(1, len(some) // 1_000_000)])) if op.source == "brightness" else 0.0
+    out -= np.float32(level)
+    if op.source == "brightness":
+        out[~there] = 0  # nothing stands up where nothing is
+    out += np.float32(0.5)
+    if op.source == "alpha":  # what is clear is level
+        out = np.asarray(0.5 + (out - 0.5) / 2, np.float32)
+    return np.asarray(np.clip(out, 0, 1), np.float32)
+
+
+def normals_of(height: F32, strength: float, wraps: bool) -> U16:
+    """(rows, columns, 3) uint16, +Y up: of a surface on which a height of 1 stands ``strength`` pixels above 0."""
+    out = np.empty((*height.shape, 3), np.uint16)
+
+    def one(band: tuple[int, int]) -> None:
+        top, bottom = band
+        part = with_border(height, top, bottom, 1, wraps)
+        if not wraps:  # beyond the picture it goes on as it is, not back up again
+            part = part.copy()
+            part[:, 0], part[:, -1] = 2 * part[:, 1] - part[:, min(2, part.shape[1] - 1)], (
+                2 * part[:, -2] - part[:, max(-3, -part.shape[1])])  # fmt: skip
+            if top == 0:
+                part[0] = 2 * part[1] - part[min(2, len(part) - 1)]
+            if bottom == height.shape[0]:
+                part[-1] = 2 * part[-2] - part[max(-3, -len(part))]
+        across = (part[1:-1, 2:] - part[1:-1, :-2]) * np.float32(strength / 2)
+        down = (part[2:, 1:-1] - part[:-2, 1:-1]) * np.float32(strength / 2)
+        length = 1 / np.sqrt(across * across + down * down + 1)
+        for at, value in enumerate((-across * length, down * length, length)):
+            out[top:bottom, :, at] = (value * np.float32(32767.5) + np.float32(32768)).astype(np.uint16)
+
+    for_each(one, bands(height.shape[0]))
+    return out
+
+
+def _soft(values: F32, radius: float) -> F32:
+    if radius <= 0:
+        return values
+    side = 2 * math.ceil(3 * radius) + 1
+    return np.asarray(cv2.GaussianBlur(values, (side, side), radius), np.float32)

@@ -1,0 +1,207 @@
+"""Colours along the border of alpha: rims of another colour found and mended, colour grown outwards."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32, I32, U8, U16, Array, Bool
+from lucky_fern.core.colour import from_hex, to_hex
+from lucky_fern.core.compiled import kernel
+from lucky_fern.core.errors import PictureError
+from lucky_fern.core.preparing.state import OpRow, State
+from lucky_fern.core.project.preparations import MendRim, Spread
+from lucky_fern.words import tr
+
+_DEEPEST = 6  # pixels from the border that a rim reaches inwards at most
+_SEEN = 0.08  # of the encoded range: what differs less is no rim
+_MOST = 0.4  # of the border that has a rim, for one to be told
+_SAMPLES = 40_000  # pixels of the border that are looked at
+
+
+@dataclass(frozen=True)
+class Rim:
+    """A rim: its ``colour`` (#rrggbb), the share of the border that has it, how many pixels deep it goes."""
+
+    colour: str
+    share: float
+    depth: int
+
+
+class Spreading(OpRow):
+    def apply(self, state: State, op: Spread) -> State:
+        return replace(state, rgba=spread(state.rgba))
+
+
+class Mending(OpRow):
+    def apply(self, state: State, op: MendRim) -> State:
+        if op.colour == "auto":
+            rim = find_rim(state.rgba)
+            if rim is None:
+                return replace(state, notes=(*state.notes, tr("no rim was found along its alpha")))
+        else:
+            rim = _rim_of(state.rgba, np.array(from_hex(op.colour), np.float32)) or Rim(op.colour, 0.0, 2)
+        return replace(state, rgba=mended(state.rgba, rim))
+
+
+def nearest(known: Bool) -> I32:
+    """(rows, columns) int32: the flat number of a pixel near each that is among the ``known`` (the nearest, but for
+    distances that are all but alike).
+
+    Raises
+    ------
+    PictureError
+        If none is known.
+    """
+    if not known.any():
+        raise PictureError(tr("there is no solid pixel in it to take colours from"))
+    # Zero is what distances are measured to. Labels count the zero pixels in rows from the top, from 1.
+    _, labels = cv2.distanceTransformWithLabels(
+        (~known).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    numbers = np.flatnonzero(known).astype(np.int32)
+    of_label = np.zeros(int(labels.max()) + 1, np.int32)
+    of_label[labels.ravel()[numbers]] = numbers
+    return np.asarray(of_label[labels], np.int32)
+
+
+def spread(rgba: U8 | U16) -> U8 | U16:
+    """Clear pixels get the colour of the nearest that is not; alpha stays."""
+    clear = rgba[..., 3] == 0
+    if not clear.any() or clear.all():
+        return rgba
+    out = rgba.copy()
+    _take(out, nearest(~clear), clear)
+    return out
+
+
+def mended(rgba: U8 | U16, rim: Rim) -> U8 | U16:
+    """What leans towards the rim's colour near the border of alpha gets the colours further in."""
+    top = np.iinfo(rgba.dtype).max
+    solid, depth_of = _inwards(rgba, rim.depth + 3)
+    near = (depth_of > 0) & (depth_of <= rim.depth + 1)
+    inside = solid & (depth_of > rim.depth)
+    if not inside.any():  # all of it is thinner than the rim is deep: the deepest there is must do
+        deepest = int(depth_of.max())
+        inside = solid & (depth_of >= deepest)
+        near &= ~inside
+    source = nearest(inside)
+    out = rgba.copy()
+    colour = np.array(from_hex(rim.colour), np.float32) * top
+    _recolour(out, source, near, colour, _SEEN * float(top))
+    clear = rgba[..., 3] == 0
+    _take(out, nearest(~clear), clear)
+    return out
+
+
+def find_rim(rgba: U8 | U16) -> Rim | None:
+    """A rim of one colour along the alpha's border: white, black, or the commonest there; None if there is none."""
+    alpha = rgba[..., 3]
+    top = int(np.iinfo(rgba.dtype).max)
+    if alpha.min() > top // 2 or alpha.max() == 0:
+        return None
+    edge = _edge_colours(rgba)
+    if edge is None:
+        return None
+    candidates = [np.zeros(3, np.float32), np.ones(3, np.float32)]
+    codes = (edge * 15 + 0.5).astype(np.int64) @ np.array([256, 16, 1])
+    common = np.bincount(codes, minlength=4096).argmax()
+    candidates.append(np.median(edge[codes == common], axis=0).astype(np.float32))
+    found = [rim for one in candidates if (rim := _rim_of(rgba, one)) is not None]
+    return max(found, key=lambda rim: rim.share) if found else None
+
+
+def _inwards(rgba: U8 | U16, most: int) -> tuple[Bool, U8]:
+    """Which pixels are solid, and how many pixels from the clear ones each lies, up to ``most`` (0: it is clear)."""
+    top = int(np.iinfo(rgba.dtype).max)
+    there = rgba[..., 3] > 0
+    depth = there.astype(np.uint8)
+    core = there.astype(np.uint8)
+    for _ in range(most):
+        core = cv2.erode(core, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE)
+        depth += core
+    return rgba[..., 3] >= top * 0.98, depth
+
+
+def _edge_colours(rgba: U8 | U16) -> F32 | None:
+    """(n, 3) encoded colours of the outermost pixels that show at all."""
+    _, depth = _inwards(rgba, 1)
+    top = int(np.iinfo(rgba.dtype).max)
+    at = np.flatnonzero((depth == 1) & (rgba[..., 3] >= 0.05 * top))
+    if len(at) < 8:
+        return None
+    at = at[:: max(1, len(at) // _SAMPLES)]
+    return np.asarray(rgba.reshape(-1, 4)[at, :3] / np.float32(top), np.float32)
+
+
+def _rim_of(rgba: U8 | U16, colour: F32) -> Rim | None:
+    """How much of the border leans from what is further in towards a colour, and how deep."""
+    top = np.float32(np.iinfo(rgba.dtype).max)
+    solid, depth = _inwards(rgba, _DEEPEST + 3)
+    inside = solid & (depth > _DEEPEST)
+    if not inside.any():
+        inside = solid & (depth >= int(depth.max()))
+        if not inside.any():
+            return None
+    source = nearest(inside)
+    flat = rgba.reshape(-1, 4)
+    shares = []
+    for level in range(1, _DEEPEST + 1):
+        at = np.flatnonzero((depth == level) & (rgba[..., 3] > 0.05 * top))
+        at = at[:: max(1, len(at) // _SAMPLES)]
+        if len(at) < 8:
+            shares.append(0.0)
+            continue
+        own = flat[at, :3] / top
+        further = flat[source.ravel()[at], :3] / top
+        shares.append(float(_leaning(own, further, colour).mean()))
+    if max(shares[:2]) < _MOST:
+        return None
+    deep = next((level for level, share in enumerate(shares) if level and share < 0.15), _DEEPEST)
+    return Rim(to_hex((float(colour[0]), float(colour[1]), float(colour[2]))), max(shares[:2]), deep)
+
+
+def _leaning(own: Array, further: Array, colour: F32) -> Bool:
+    """Which colours lie well on the way from those further in to another."""
+    way = colour - further
+    length = np.maximum((way**2).sum(axis=1), 1e-6)
+    share = ((own - further) * way).sum(axis=1) / length
+    aside = np.abs(own - further - share[:, None] * way).max(axis=1)
+    gone = np.abs(own - further).max(axis=1)
+    return np.asarray((share > 0.15) & (gone > _SEEN) & (aside < 0.35 * gone + 0.02))
+
+
+@kernel
+def _take(rgba: Array, source: I32, where: Bool) -> None:
+    columns = rgba.shape[1]
+    for r in range(rgba.shape[0]):
+        for c in range(columns):
+            if where[r, c]:
+                at = source[r, c]
+                for k in range(3):
+                    rgba[r, c, k] = rgba[at // columns, at % columns, k]
+
+
+@kernel
+def _recolour(rgba: Array, source: I32, near: Bool, colour: F32, seen: float) -> None:
+    """Near pixels that lie on the way from the colour further in towards the rim's get the one further in."""
+    columns = rgba.shape[1]
+    for r in range(rgba.shape[0]):
+        for c in range(columns):
+            if not near[r, c]:
+                continue
+            at = source[r, c]
+            i, j = at // columns, at % columns
+            length, along, gone = np.float32(1e-6), np.float32(0), np.float32(0)
+            for k in range(3):
+                further = np.float32(rgba[i, j, k])
+                way = colour[k] - further
+                off = np.float32(rgba[r, c, k]) - further
+                length += way * way
+                along += way * off
+                gone = max(gone, abs(off))
+            if along / length > 0.04 and (gone > 0.25 * seen):
+                for k in range(3):
+                    rgba[r, c, k] = rgba[i, j, k]

@@ -1,0 +1,117 @@
+"""Colours of pictures changed: what adjustments of the stack do, point by point or with what is round; specks."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import cv2
+import numpy as np
+from scipy import ndimage
+
+from lucky_fern.core.arrays import F32, U8, U16, Array
+from lucky_fern.core.compositing.around import Islands
+from lucky_fern.core.compositing.effects import effect_row
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.pictures.pyramid import Flavour
+from lucky_fern.core.preparing.bands import as_shares, brightness, by_bands, from_light, inner, light, repeats
+from lucky_fern.core.preparing.rims import spread
+from lucky_fern.core.preparing.state import OpRow, State
+from lucky_fern.core.project.effects import Blur, Sharpen
+from lucky_fern.core.project.preparations import Adjust, Despeckle
+
+
+class Adjusting(OpRow):
+    """Alpha stays, but for a blur, which softens it too."""
+
+    def apply(self, state: State, op: Adjust) -> State:
+        quick = _QUICK.get(type(op.effect))
+        if quick is not None:
+            return quick(state, op.effect)
+        row, spec, reach = effect_row(op.effect), MAPS["colour"], op.effect.reach
+        ground = spread(state.rgba) if reach else state.rgba  # what is clear has colours for its neighbours
+
+        def work(pixels: Array) -> Array:
+            around = Islands(np.zeros(pixels.shape[:2], np.int32)) if reach else None
+            values = row.apply(as_shares(pixels), op.effect, spec, around)
+            out = inner(pixels, reach).copy()
+            out[..., :3] = _as_stored(inner(values, reach), pixels.dtype)
+            return out
+
+        return replace(state, rgba=by_bands(ground, work, reach, bool(reach) and repeats(ground)))
+
+
+class Despeckling(OpRow):
+    def apply(self, state: State, op: Despeckle) -> State:
+        reach = max(1, round(op.radius))
+
+        def work(pixels: Array) -> Array:
+            middle = _median(pixels, reach)
+            here = inner(pixels, reach).copy()
+            differs = brightness(here) - brightness(middle)
+            beyond = np.zeros(differs.shape, np.bool_)
+            if op.which != "dark":
+                beyond |= differs > op.threshold
+            if op.which != "bright":
+                beyond |= differs < -op.threshold
+            here[beyond, :3] = middle[beyond, :3]
+            return here
+
+        return replace(state, rgba=by_bands(state.rgba, work, reach, repeats(state.rgba)))
+
+
+def softened(rgba: U8 | U16, radius: float, flavour: Flavour, wraps: bool) -> U8 | U16:
+    """A Gaussian blur of light, premultiplied, of standard deviation ``radius`` pixels."""
+    reach = math.ceil(3 * radius)
+
+    def work(pixels: Array) -> Array:
+        return from_light(inner(gaussian(light(pixels, flavour), radius), reach), pixels.dtype, flavour)
+
+    return by_bands(rgba, work, reach, wraps)
+
+
+def gaussian(values: F32, radius: float) -> F32:
+    """Blurred within an array that is as much larger as the blur reaches."""
+    side = 2 * math.ceil(3 * radius) + 1
+    return np.asarray(cv2.GaussianBlur(values, (side, side), radius), np.float32)
+
+
+def _blurred(state: State, effect: Blur) -> State:
+    if effect.radius <= 0:
+        return state
+    return replace(state, rgba=softened(state.rgba, effect.radius, state.flavour, repeats(state.rgba)))
+
+
+def _sharpened(state: State, effect: Sharpen) -> State:
+    if effect.radius <= 0:
+        return state
+    reach = math.ceil(3 * effect.radius)
+
+    def work(pixels: Array) -> Array:
+        soft = from_light(inner(gaussian(light(pixels, state.flavour), effect.radius), reach), pixels.dtype,
+                          state.flavour)  # fmt: skip
+        here = inner(pixels, reach).copy()
+        shown = as_shares(here)
+        there = soft[..., 3:] > 0
+        more = np.where(there, shown - as_shares(soft), 0) * np.float32(effect.amount)
+        here[..., :3] = _as_stored(np.clip(shown + more, 0, 1), here.dtype)
+        return here
+
+    return replace(state, rgba=by_bands(state.rgba, work, reach, repeats(state.rgba)))
+
+
+# Those that work quicker on a picture than through what is made for islands.
+_QUICK: dict[object, Callable[[State, Any], State]] = {Blur: _blurred, Sharpen: _sharpened}
+
+
+def _as_stored(values: F32, kind: np.dtype[np.uint8]) -> Array:
+    return np.asarray(values * np.float32(np.iinfo(kind).max) + np.float32(0.5)).astype(kind)
+
+
+def _median(pixels: Array, reach: int) -> Array:
+    """The median of each channel within so many pixels, without the border of as many."""
+    if pixels.dtype == np.uint8 or reach <= 2:
+        return inner(np.asarray(cv2.medianBlur(np.ascontiguousarray(pixels), 2 * reach + 1)), reach)
+    return inner(ndimage.median_filter(pixels, size=(2 * reach + 1, 2 * reach + 1, 1)), reach)
