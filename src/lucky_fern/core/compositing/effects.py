@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any, cast
+from typing import Any, ClassVar, cast
 
 import cv2
 import numpy as np
@@ -29,6 +29,8 @@ _DECODE = decode_srgb(np.arange(4097) / 4096).astype(np.float32)
 class EffectRow:
     """What works out an effect: the row of :data:`~lucky_fern.core.project.kinds.EFFECTS`."""
 
+    by_value: ClassVar[bool] = False  # every component of a colour becomes another by itself, wherever it is
+
     def apply(self, values: F32, effect: Any, spec: MapSpec, around: Islands | None) -> F32:
         """What an effect makes of (r, c, n) float32 values; ``around`` is there for those that look further."""
         raise NotImplementedError
@@ -40,21 +42,29 @@ def effect_row(effect: Effect) -> EffectRow:
 
 
 class Levelling(EffectRow):
+    by_value = True
+
     def apply(self, values: F32, effect: Levels, spec: MapSpec, around: Islands | None) -> F32:
         return levelled(values, effect.black, effect.white, effect.gamma, effect.low, effect.high)
 
 
 class Curving(EffectRow):
+    by_value = True
+
     def apply(self, values: F32, effect: Curve, spec: MapSpec, around: Islands | None) -> F32:
         return _by_curve(values, effect)
 
 
 class Inverting(EffectRow):
+    by_value = True
+
     def apply(self, values: F32, effect: Invert, spec: MapSpec, around: Islands | None) -> F32:
         return np.asarray(np.float32(1) - values, np.float32)
 
 
 class Contrasting(EffectRow):
+    by_value = True
+
     def apply(self, values: F32, effect: Contrast, spec: MapSpec, around: Islands | None) -> F32:
         c = min(effect.contrast, 0.999)
         slope = 1 + c if c <= 0 else 1 / (1 - c)

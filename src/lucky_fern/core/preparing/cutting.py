@@ -23,11 +23,12 @@ from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import CutOut, Point
 from lucky_fern.words import tr
 
-_ROUGH = 320  # pixels a side of the copy that is cut by graph cuts
+_ROUGH = 220  # pixels a side of the copy that is cut by graph cuts
 _FINE = 1400  # … and of that in which the outline's neighbourhood is found
-_ROUNDS = 4
+_ROUNDS = 3
 _LEAST = 12  # steps of 255 from the background that count as something else
 _ROUGH_GROUND = 24.0  # steps of 255: a background that varies more says nothing of what lies within the subject
+_SMOOTH = 3  # pixels of the fine copy over which colours along the outline are averaged
 _CELL = 8  # pixels of the fine copy over which the background is averaged
 _BAND = 2  # pixels of the fine copy on each side of the outline that may be mixed
 
@@ -181,28 +182,30 @@ def _from_background(fine: U8, inside: Bool, boxed: Bool) -> tuple[F32, float]:
     outside = ~np.asarray(cv2.dilate(inside.astype(np.uint8), np.ones((5, 5), np.uint8)), np.bool_)
     if not outside.any():
         return np.zeros(fine.shape[:2], np.float32), 255.0
-    away = np.abs(fine.astype(np.float32) - _goes_on(fine, outside)).max(axis=2)
+    smooth = cv2.resize(_averaged(fine, outside, _CELL), fine.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    away = cv2.absdiff(fine.astype(np.float32), smooth).max(axis=2)
     sample = away[outside & boxed] if (outside & boxed).any() else away[outside]
     return np.asarray(away, np.float32), float(np.percentile(sample, 99))
 
 
-def _goes_on(fine: U8, known: Bool) -> F32:
-    """The background without its noise: the mean of cells of some pixels, carried on smoothly."""
+def _averaged(fine: U8, known: Bool, cell: int) -> F32:
+    """Known colours as means of cells of some pixels, which have less noise, carried on smoothly: smaller."""
     rows, columns = known.shape
-    size = max(2, columns // _CELL), max(2, rows // _CELL)
+    size = max(2, columns // cell), max(2, rows // cell)
     weight = cv2.resize(known.astype(np.float32), size, interpolation=cv2.INTER_AREA)
     total = cv2.resize(fine * known[..., None].astype(np.float32), size, interpolation=cv2.INTER_AREA)
     mean = total / np.maximum(weight, 1e-6)[..., None]
-    smooth = _spread_out(np.asarray(mean, np.float32), np.asarray(weight > 0.2))
-    return np.asarray(cv2.resize(smooth, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
+    return _spread_out(np.asarray(mean, np.float32), np.asarray(weight > min(0.2, float(weight.max()) / 2)))
 
 
 def _touching(where: Bool, start: Bool) -> Bool:
     """The pieces of ``where`` that touch ``start``, or lie within two pixels of it or of each other."""
     grown = cv2.dilate((where | start).astype(np.uint8), np.ones((3, 3), np.uint8))  # over gaps of two pixels
     _, labels = cv2.connectedComponents(grown, connectivity=8)
-    wanted = np.unique(labels[start])
-    return np.asarray(np.isin(labels, wanted[wanted > 0]) & where)
+    wanted = np.zeros(int(labels.max()) + 1, np.bool_)
+    wanted[labels[start]] = True
+    wanted[0] = False
+    return np.asarray(wanted[labels] & where)
 
 
 def _edge(inside: Bool, width: int) -> Bool:
@@ -221,18 +224,19 @@ def _sure(inside: Bool, doubtful: Bool) -> Bool:
 
 
 def _fields(fine: U8, front: Bool, back: Bool, op: CutOut) -> tuple[F32, F32]:
-    """Colours of subject and background (r, c, 3) float32 as they go on over all of the copy."""
+    """Colours of subject and background (r, c, 3) float32 as they go on over all of it, smaller."""
+    rows, columns = fine.shape[:2]
+    whole = np.ones((rows, columns), np.bool_)
+    before = _averaged(fine, front if front.any() else whole, _SMOOTH)
     if op.colour is not None:
-        behind = np.empty((*fine.shape[:2], 3), np.float32)
+        behind = np.empty_like(before)
         behind[:] = np.array(from_hex(op.colour), np.float32) * 255
-    elif back.any():
-        behind = _spread_out(fine, back)
     else:
-        behind = np.zeros((*fine.shape[:2], 3), np.float32)
-    return (_spread_out(fine, front) if front.any() else fine.astype(np.float32)), behind
+        behind = _averaged(fine, back, _SMOOTH) if back.any() else np.zeros_like(before)
+    return before, behind
 
 
-def _spread_out(values: U8 | F32, known: Bool) -> F32:
+def _spread_out(values: F32, known: Bool) -> F32:
     """Known colours carried on smoothly into what is not known, from near ones more than from far ones.
 
     Pull and push over halved copies (S. J. Gortler et al., "The Lumigraph", 1996, section 3.4).
@@ -260,13 +264,14 @@ def _covered(part: U8 | U16, inside: Bool, sure: Bool, front: F32, back: F32) ->
     out = np.empty_like(part)
     rows, columns = part.shape[:2]
     by = inside.shape[1] / columns, inside.shape[0] / rows
+    share = front.shape[1] / columns, front.shape[0] / rows
     state = np.where(sure, np.where(inside, 2, 0), np.where(inside, 1, 3)).astype(np.uint8)
 
     def one(band: tuple[int, int]) -> None:
         top, bottom = band
         out[top:bottom] = part[top:bottom]
         scale = np.iinfo(part.dtype).max / 255
-        _mix(part[top:bottom], state, front, back, top, by[0], by[1], scale, out[top:bottom])
+        _mix(part[top:bottom], state, front, back, top, by, share, scale, out[top:bottom])
 
     for_each(one, bands(rows))
     return out
@@ -286,17 +291,16 @@ def _field(field: F32, y: float, x: float, k: int) -> float:
 
 @kernel
 def _mix(
-    pixels: Array, state: U8, front: F32, back: F32, top: int, by_x: float, by_y: float, scale: float, out: Array
+    pixels: Array, state: U8, front: F32, back: F32, top: int, by: tuple[float, float], share: tuple[float, float],
+    scale: float, out: Array,
 ) -> None:  # fmt: skip
     """Alpha by where a colour lies between background and subject; ``state`` 0 background, 2 subject, else mixed."""
     colour, behind = np.empty(3, np.float64), np.empty(3, np.float64)
     for r in range(pixels.shape[0]):
-        y = (top + r + 0.5) * by_y - 0.5
+        y, i = (top + r + 0.5) * share[1] - 0.5, min(int((top + r + 0.5) * by[1]), state.shape[0] - 1)
         for c in range(pixels.shape[1]):
-            x = (c + 0.5) * by_x - 0.5
-            where = state[
-                min(max(int(y + 0.5), 0), state.shape[0] - 1), min(max(int(x + 0.5), 0), state.shape[1] - 1)
-            ]
+            x, j = (c + 0.5) * share[0] - 0.5, min(int((c + 0.5) * by[0]), state.shape[1] - 1)
+            where = state[i, j]
             if where == 2:
                 continue
             length, along = 0.0, 0.0
@@ -331,7 +335,7 @@ def proposed_corners(rgba: U8 | U16) -> tuple[Point, Point, Point, Point] | None
         grey = np.asarray(np.where(alpha > np.iinfo(rgba.dtype).max // 2, 255, 0), np.uint8)
     soft = np.asarray(cv2.GaussianBlur(grey, (5, 5), 0))
     level = float(np.median(soft))
-    best, most = None, 0.03 * grey.size  # what is smaller is a detail
+    best, most = None, 0.0  # what is smaller than a few percent is a detail
     whole = grey.shape[0] * grey.shape[1]
     planes = [cv2.dilate(cv2.Canny(soft, low * level + 5, high * level + 10), np.ones((3, 3), np.uint8))
               for low, high in ((0.3, 0.8), (0.66, 1.33))]  # fmt: skip
@@ -341,15 +345,31 @@ def proposed_corners(rgba: U8 | U16) -> tuple[Point, Point, Point, Point] | None
         for outline in cv2.findContours(plane, cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)[0]:
             hull = cv2.convexHull(outline)
             area = cv2.contourArea(hull)
-            if area <= most or area > 0.97 * whole:
+            if area < 0.03 * whole or area <= most or area > 0.97 * whole:
                 continue
             four = _four(hull)
-            if four is not None and cv2.contourArea(four) > 0.9 * area:
-                best, most = four, area
+            if four is None or cv2.contourArea(four) < 0.9 * area:
+                continue
+            score = area * 0.1 ** _on_border(
+                four, grey.shape
+            )  # a side that is the picture's own is no edge of a sign
+            if score > most:
+                best, most = four, score
     if best is None:
         return None
     points = (best.reshape(4, 2).astype(np.float64) + 0.5) / by
     return _ordered(points)
+
+
+def _on_border(four: Array, shape: tuple[int, ...]) -> int:
+    """How many sides of four lie along the picture's border."""
+    near = 0.015 * max(shape) + 2
+    found = 0
+    for at in range(4):
+        ends = np.array([four.reshape(4, 2)[at], four.reshape(4, 2)[(at + 1) % 4]])
+        for axis, length in ((0, shape[1]), (1, shape[0])):
+            found += bool((ends[:, axis] < near).all() or (ends[:, axis] > length - near).all())
+    return found
 
 
 def _four(hull: Array) -> Array | None:

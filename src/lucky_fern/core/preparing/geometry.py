@@ -104,7 +104,7 @@ def _shrunk(state: State, size: tuple[int, int]) -> U8 | U16:
             low, up = edges[at], edges[at + 1]
             cells = np.arange(last - first)
             rows[at] = np.clip(np.minimum(cells + 1, up) - np.maximum(cells, low), 0, None) / per
-        values = np.einsum("ij,jkl->ikl", rows, part, optimize=True)
+        values = (rows @ part.reshape(last - first, -1)).reshape(bottom - top, size[0], 4)
         out[top:bottom] = from_light(np.asarray(values, np.float32), state.rgba.dtype, state.flavour)
 
     for_each(one, bands(size[1], max(1, int(64 / per))))

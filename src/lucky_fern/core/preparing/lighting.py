@@ -2,7 +2,8 @@
 
 What is slow is found in the logarithm of linear luminance: a surface of second degree through all of it, and a
 Gaussian of the rest, both weighted by alpha (the illumination of E. H. Land and J. J. McCann, "Lightness and Retinex
-Theory", 1971, in its simplest form).
+Theory", 1971, in its simplest form), found by reweighting (P. W. Holland and R. E. Welsch, "Robust Regression Using
+Iteratively Reweighted Least-Squares", 1977).
 """
 
 from __future__ import annotations
@@ -19,7 +20,9 @@ from lucky_fern.core.preparing.bands import bands, from_light, light
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import EvenLight
 
-_SMALL = 512  # pixels: slow changes are seen as well in a small picture
+_SMALL = 256  # pixels: slow changes are seen as well in a small picture
+_ROUNDS = 4
+_ALIKE = 0.15  # of the logarithm: detail of one surface
 _DARKEST = 2e-3  # of linear light: what is darker says nothing of how it was lit
 
 
@@ -75,8 +78,13 @@ def slow_gain(small: F32, radius: float) -> F32:
     if counts.sum() < 1e-3:
         return np.ones(weight.shape, np.float32)
     logs = np.log(np.maximum(bright, _DARKEST)).astype(np.float32)
-    trend = _surface(logs, counts)
-    slow = trend + _smooth(logs - trend, counts, radius)
+    slow, trust = np.zeros_like(logs), counts
+    for _ in range(_ROUNDS):  # what differs much from what lies round it is artwork, not light: it counts less
+        trend = _surface(logs, trust)
+        slow = trend + _smooth(logs - trend, trust, radius)
+        apart = np.abs(logs - slow)
+        scale = max(2.5 * float(np.median(apart[weight > 0.5])) if (weight > 0.5).any() else 0.0, _ALIKE)
+        trust = np.asarray(counts * np.maximum(np.exp(-((apart / scale) ** 2)), 1e-3), np.float32)
     gain = np.exp(-slow)
     level = _mean(bright, weight)
     by = 1.0 / max(float((bright * gain * weight).sum() / max((bright * weight).sum(), 1e-9)), 1e-9)
@@ -97,8 +105,8 @@ def _surface(values: F32, weight: F32) -> F32:
     rows, columns = values.shape
     y, x = np.meshgrid(np.linspace(-1, 1, rows), np.linspace(-1, 1, columns), indexing="ij")
     terms = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1).reshape(-1, 6)
-    root = np.sqrt(weight.ravel())[:, None].astype(np.float64)
-    factors = np.linalg.lstsq(terms * root, values.ravel() * root[:, 0], rcond=None)[0]
+    weighted = terms * weight.reshape(-1, 1)
+    factors = np.linalg.solve(weighted.T @ terms + 1e-9 * np.eye(6), weighted.T @ values.ravel())
     return np.asarray((terms @ factors).reshape(rows, columns), np.float32)
 
 

@@ -15,7 +15,7 @@ from lucky_fern.core.preparing.bands import brightness, by_bands
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import Coverage, Palette
 
-_LOOKED_AT = 512  # pixels a side of the copy in which colours are looked for
+_LOOKED_AT = 256  # pixels a side of the copy in which colours are looked for
 
 
 class Covering(OpRow):
@@ -62,8 +62,9 @@ def found_colours(state: State, count: int) -> F32:
     rgb = (some[..., :3] >> (8 * (some.itemsize - 1))).astype(np.uint8)[some[..., 3] > 0]
     if not len(rgb):
         return np.zeros((1, 3), np.float32)
-    every = np.unique(rgb.reshape(-1, 3), axis=0)
-    if len(every) <= count:
+    codes = np.unique(rgb.astype(np.int32) @ np.array([65536, 256, 1]))
+    if len(codes) <= count:
+        every = np.stack([codes >> 16, (codes >> 8) & 255, codes & 255], axis=1)
         return np.asarray(every / np.float32(255), np.float32)
     image = Image.fromarray(np.ascontiguousarray(rgb)[None])
     reduced = image.quantize(count, method=Image.Quantize.MEDIANCUT, kmeans=4, dither=Image.Dither.NONE)

@@ -31,6 +31,11 @@ class Adjusting(OpRow):
         if quick is not None:
             return quick(state, op.effect)
         row, spec, reach = effect_row(op.effect), MAPS["colour"], op.effect.reach
+        if row.by_value and state.rgba.dtype == np.uint8:  # each value once, looked up by all pixels
+            every = np.arange(256, dtype=np.uint8)[None, :, None].repeat(3, axis=2)
+            table = np.full((1, 256, 4), every[0, :, :1], np.uint8)
+            table[..., :3] = _as_stored(row.apply(as_shares(every), op.effect, spec, None), every.dtype)
+            return replace(state, rgba=by_bands(state.rgba, lambda pixels: np.asarray(cv2.LUT(pixels, table))))
         ground = spread(state.rgba) if reach else state.rgba  # what is clear has colours for its neighbours
 
         def work(pixels: Array) -> Array:

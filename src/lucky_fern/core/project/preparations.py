@@ -22,6 +22,7 @@ from lucky_fern.core.project.plain import Plain
 from lucky_fern.words import tr
 
 Point = tuple[float, float]
+Covered = Literal["luminance", "darkness", "alpha"]
 MOST_OPS = 100
 MOST_DOTS = 20_000  # of the strokes that keep and drop
 
@@ -232,7 +233,7 @@ class Relief(Op, Plain, frozen=True, tag_field="op", tag="relief"):
 class Coverage(Op, Plain, frozen=True, tag_field="op", tag="coverage"):
     """A picture that says where, not what colour: white, its alpha how bright, how dark or how opaque it was."""
 
-    source: Literal["luminance", "darkness", "alpha"] = field(name="from", default="luminance")
+    source: Covered = field(name="from", default="luminance")
 
 
 class Size(Op, Plain, frozen=True, tag_field="op", tag="size"):

@@ -17,15 +17,21 @@ from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import SUFFIXES
 from lucky_fern.core.project.commands import SetTaken
 from lucky_fern.core.project.document import KitPicture
+from lucky_fern.core.project.preparations import Coverage, Covered
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.kit.recipe_strip import RecipeStrip
 from lucky_fern.ui.kit.strip import ID, SIDE, Strip, strip_height
+from lucky_fern.ui.session.preparing import Preparing
 from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.views.drops import PICTURE_MIME
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import on_checker
 from lucky_fern.words import tr
+
+COVERAGE: dict[Covered, str] = {
+    "luminance": tr("from what is bright"), "darkness": tr("from what is dark"), "alpha": tr("from its alpha"),
+}  # fmt: skip
 
 
 class Tray(QWidget):
@@ -34,9 +40,9 @@ class Tray(QWidget):
     add_asked = Signal()
     credit_asked = Signal(str)  # the picture whose author and licence are to be written down
 
-    def __init__(self, work: Work, recipes: Recipes) -> None:
+    def __init__(self, work: Work, recipes: Recipes, preparing: Preparing) -> None:
         super().__init__()
-        self.work = work
+        self.work, self.preparing = work, preparing
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
@@ -119,7 +125,7 @@ class Tray(QWidget):
             mark = tr(" · data") if kit.taken == "data" else ""
             text = Path(identity if identity in sequences else kit.name).stem.replace("-", " ") + mark
             what = tr(
-                "{width} × {height} pixels, {about}\nTaken as {taken}; a right click changes that",
+                "{width} × {height} pixels, {about}\nTaken as {taken}; a right click changes that or makes it ready",
                 width=kit.width,
                 height=kit.height,
                 about=kit.about,
@@ -178,6 +184,14 @@ class Tray(QWidget):
             action = menu.addAction(title, partial(self._take, identity, taken))
             action.setCheckable(True)
             action.setChecked(project.pictures[first].taken == taken)
+        if identity not in project.sequences:
+            ready = menu.addAction(tr("Make it ready …"), partial(self.preparing.open, identity))
+            ready.setToolTip(tr("Cut it out, straighten it, mend its rim … the original stays as it is"))
+            menu.insertAction(menu.actions()[0], ready)
+            menu.insertSeparator(menu.actions()[1])
+            covers = menu.addMenu(tr("Take as coverage (where, not what colour)"))
+            for source, title in COVERAGE.items():
+                covers.addAction(title, partial(self.preparing.open, identity, Coverage(source)))
         menu.addSeparator()
         menu.addAction(tr("Author and licence …"), lambda: self.credit_asked.emit(identity))
         return menu

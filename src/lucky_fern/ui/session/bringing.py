@@ -16,6 +16,7 @@ from lucky_fern.core.pictures.picture import SUFFIXES, Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
 from lucky_fern.core.placing.facts import better_draped
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
+from lucky_fern.core.preparing.rims import Rim, find_rim
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.kinds import Place
@@ -43,6 +44,7 @@ class Bringing(QObject):
     """Reads beside the window; what it finds lands through the work."""
 
     waiting_changed = Signal()
+    rim_found = Signal(str, object)  # a picture of the kit, and the rim along its alpha
 
     def __init__(self, work: Work, errands: Errands, habits: Habits) -> None:
         super().__init__()
@@ -100,11 +102,15 @@ class Bringing(QObject):
         read: Callable[[], tuple[bytes, Picture]],
         then: Callable[[str], object] | None,
     ) -> None:
-        def keep(found: tuple[bytes, Picture]) -> None:
+        def work() -> tuple[bytes, Picture, Rim | None]:
+            data, picture = read()
+            return data, picture, find_rim(picture.rgba) if picture.taken == "colour" else None
+
+        def keep(found: tuple[bytes, Picture, Rim | None]) -> None:
             if self.work.studio is not studio:
                 return
-            identity = studio.keep_picture(*found)
-            picture = found[1]
+            data, picture, rim = found
+            identity = studio.keep_picture(data, picture)
             self.work.refresh()
             notes = "".join(f" {note[0].upper()}{note[1:]}." for note in picture.notes)
             self.work.said.emit(
@@ -119,8 +125,10 @@ class Bringing(QObject):
             )
             if then is not None:
                 then(identity)
+            if rim is not None:
+                self.rim_found.emit(identity, rim)
 
-        self.errands.send(tr("Reading {name} …", name=name), read, keep)
+        self.errands.send(tr("Reading {name} …", name=name), work, keep)
 
     # --- sequences --------------------------------------------------------------------------------------------
 
@@ -202,6 +210,8 @@ class Bringing(QObject):
         channels = {
             name: Channel("picture", picture=None if name == own else named[file]) for name, file in mates.items()
         }
+        if kit.covers:  # it says where, not what colour
+            channels["colour"] = Channel(self.habits.label_style.colour)
         said = kit.name if kit.text is not None else Path(kit.name).stem.replace("-", " ").capitalize()
         name = free_name(studio.project, said)
         return self.work.execute(AddLayer(name, content, channels))

@@ -20,6 +20,8 @@ from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import tr
 
 if TYPE_CHECKING:
+    from lucky_fern.ui.kit.preparing_panel import PreparingPanel
+    from lucky_fern.ui.kit.preparing_view import PreparingView
     from lucky_fern.ui.kit.sequence_panel import SequencePanel
     from lucky_fern.ui.layers.mask import MaskPanel
     from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
@@ -39,7 +41,7 @@ _Tab = TypeVar("_Tab", bound=QWidget)
 _NAMES = (
     "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_survey",
     "model_files",
-    "model_panel", "check_panel", "export_panel", "sequence_panel",
+    "model_panel", "check_panel", "export_panel", "sequence_panel", "preparing_view",
 )  # fmt: skip
 TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush")}
 _AT = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}  # station → its own side
@@ -157,6 +159,21 @@ class Late(QObject):
         panel = self.parts.make(ExportPanel)
         panel.setAccessibleName(tr("Export"))
         panel.quay_asked.connect(self._open_quay)
+        self.right.addWidget(panel)
+        return panel
+
+    @cached_property
+    def preparing_view(self) -> PreparingView:
+        from lucky_fern.ui.kit.preparing_view import PreparingView
+
+        return self.parts.make(PreparingView)
+
+    @cached_property
+    def preparing_panel(self) -> PreparingPanel:
+        from lucky_fern.ui.kit.preparing_panel import PreparingPanel
+
+        panel = self.parts.make(PreparingPanel, view=self.preparing_view)
+        panel.setAccessibleName(tr("A picture made ready"))
         self.right.addWidget(panel)
         return panel
 

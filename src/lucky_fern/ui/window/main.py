@@ -23,10 +23,12 @@ from lucky_fern.words import tr
 
 if TYPE_CHECKING:
     from lucky_fern.core.log.reading import Lost
+    from lucky_fern.core.preparing.rims import Rim
     from lucky_fern.quay.delivery import Delivery
     from lucky_fern.ui.window.parts import Parts
 
 _VIEWS = 0, 92, 440, 135  # pixels round both views, of text of the usual size
+_SAID = 12_000  # milliseconds for which a sentence stays
 _NARROW = 1100  # pixels; where the menus fold into one button
 
 
@@ -117,7 +119,7 @@ class Window(QMainWindow):
             (self.late.tab("slides"), TABS["slides"]), (self.late.tab("brush"), TABS["brush"]),
         ):  # fmt: skip
             self.pages.addTab(page, title)
-        self._notice_timer = QTimer(self, singleShot=True, interval=12000)
+        self._notice_timer = QTimer(self, singleShot=True)
         self._notice_timer.timeout.connect(lambda: self.say("", False))
         self.start_page.lie_over(self.model_view)
         self.setCentralWidget(self.ground)
@@ -175,6 +177,8 @@ class Window(QMainWindow):
         self.parts.work.said.connect(self.say)
         self.parts.work.project_changed.connect(self._show_title)
         self.parts.errands.changed.connect(self._show_errand)
+        self.parts.bringing.rim_found.connect(self._tell_rim)
+        self.parts.preparing.opened.connect(self._show_preparing)
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
         self.parts.work.may_replace = self.may_leave
         self.parts.work.studio_changed.connect(self.start_page.hide)
@@ -196,8 +200,13 @@ class Window(QMainWindow):
     # --- following the parts -----------------------------------------------------------------------------------
 
     def _station_changed(self, station: str) -> None:
-        waiting = self.parts.bringing.waiting
-        side = self.late.sequence_panel if waiting else self.late.side_of(station)
+        if station != "artwork":
+            self.parts.preparing.close()
+        side = self.late.side_of(station)
+        if self.parts.bringing.waiting:
+            side = self.late.sequence_panel
+        elif self.parts.preparing.picture:
+            side = self.late.preparing_panel
         self.right.setCurrentWidget(side or self.ground.layers)
         for tab, place in (("slides", "artwork"), ("brush", "paint")):
             self.pages.setTabVisible(self.pages.indexOf(self.late.tab(tab)), station == place)
@@ -208,6 +217,36 @@ class Window(QMainWindow):
         for name in ("export_panel", "check_panel"):
             if self.late.made(name):
                 getattr(self.late, name).follow()
+
+    def _show_preparing(self) -> None:
+        """A picture is made ready in the place of the sheets, or they are back."""
+        beside, on = self.ground.splitters["views"], bool(self.parts.preparing.picture)
+        if on and beside.count() == 2:
+            beside.addWidget(self.late.preparing_view)
+        if on:
+            self.parts.looking.go_to("artwork")
+            if self.sheet_view.isVisible():
+                sizes = beside.sizes()
+                self.sheet_view.hide()
+                self.late.preparing_view.show()
+                beside.setSizes([int(sum(sizes) * 0.3), 0, int(sum(sizes) * 0.7)])
+            self.late.preparing_panel.refresh()
+        elif self.late.made("preparing_view") and self.late.preparing_view.isVisibleTo(self):
+            self.late.preparing_view.hide()
+            self.sheet_view.show()
+            beside.setSizes([500, 500, 0])
+        self._station_changed(self.parts.looking.station)
+
+    def _tell_rim(self, picture: str, rim: Rim) -> None:
+        """A picture that came in has a rim: said, with the remedy beside it."""
+        from lucky_fern.core.project.preparations import MendRim
+
+        self.notice.propose(
+            tr("{name} has a rim of {colour} along {share:.0%} of its alpha's border; it would show in the game.",
+               name=picture, colour=rim.colour, share=rim.share),
+            tr("Mend it"), partial(self.parts.preparing.open, picture, MendRim()),
+        )  # fmt: skip
+        self._notice_timer.start(30_000)
 
     def open_quay(self, delivery: Delivery) -> None:
         """Show exported files in the stand-in game, in a window of their own."""
@@ -230,6 +269,9 @@ class Window(QMainWindow):
 
     def _escape(self) -> None:
         """Back to all maps; at the Model station, out of what is being drawn and selected too."""
+        if self.parts.preparing.picture:
+            self.parts.preparing.close()
+            return
         if self.parts.sliding.up:
             if self.parts.sliding.brushing:
                 self.parts.sliding.set_brushing(False)
@@ -271,7 +313,7 @@ class Window(QMainWindow):
     def say(self, sentence: str, warning: bool) -> None:
         """One quiet line under the views."""
         self.notice.say(sentence, warning)
-        self._notice_timer.start()
+        self._notice_timer.start(_SAID)
 
     def _show_errand(self, title: str) -> None:
         """What is being opened, with a way to call it off."""
@@ -337,7 +379,7 @@ class Window(QMainWindow):
 
         what = self.remembered
         what.folders, what.keys = asking.last_folders(), self.parts.commands.own_keys
-        what.splitters = {name: splitter.sizes() for name, splitter in self.ground.splitters.items()}
+        what.splitters = {name: splitter.sizes()[:2] for name, splitter in self.ground.splitters.items()}
         what.folded = [name for name in ("side", "tray") if self.parts.commands[f"view.{name}"].isChecked()]
         note_tools(what, self.parts)
         what.whole_screen = self.isMaximized()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from lucky_fern.ui.widgets.style import with_text
 
@@ -19,7 +21,25 @@ class NoticeLine(QWidget):
         self.label = QLabel(self, objectName="quiet")
         self.label.setContentsMargins(10, 2, 10, 2)
         self.label.setWordWrap(True)
+        self.offer = QPushButton(self, objectName="small")
+        self.offer.hide()
+        self.offer.clicked.connect(lambda _=False: self._take())
+        self._action: Callable[[], object] = lambda: None
         self.setFixedHeight(with_text(_LEAST))
+
+    def propose(self, sentence: str, title: str, action: Callable[[], object]) -> None:
+        """Show a sentence with a button beside it that does something about it."""
+        self.say(sentence, True)
+        self._action = action
+        self.offer.setText(title)
+        self.offer.adjustSize()
+        self.offer.show()
+        self._fit()
+
+    def _take(self) -> None:
+        action = self._action
+        self.say("", False)
+        action()
 
     def text(self) -> str:
         words: str = self.label.text()
@@ -27,6 +47,7 @@ class NoticeLine(QWidget):
 
     def say(self, sentence: str, warning: bool) -> None:
         """Show a sentence, in the colour of warnings or quietly."""
+        self.offer.hide()
         self.label.setText(sentence)
         name = "warn" if warning else "quiet"
         if self.label.objectName() != name:
@@ -39,7 +60,11 @@ class NoticeLine(QWidget):
         self._fit()
 
     def _fit(self) -> None:
-        height = max(with_text(_LEAST), self.label.heightForWidth(self.width()))
-        self.label.setGeometry(0, 0, self.width(), height)
+        aside = self.offer.width() + 8 if self.offer.isVisibleTo(self) else 0
+        height = max(
+            with_text(_LEAST), self.label.heightForWidth(self.width() - aside), self.offer.height() if aside else 0
+        )
+        self.label.setGeometry(0, 0, self.width() - aside, height)
+        self.offer.move(self.width() - aside, (height - self.offer.height()) // 2)
         if height != self.height():
             self.setFixedHeight(height)

@@ -20,6 +20,7 @@ from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import Mishaps
+from lucky_fern.ui.session.preparing import Preparing
 from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
@@ -60,6 +61,7 @@ class Parts:
         self.clipboard = self.make(Clipboard)
         self.exports = self.make(Exports)
         self.bringing = self.make(Bringing)
+        self.preparing = self.make(Preparing)
         self.recipes = self.make(Recipes)
         self.handles = Handles()
         self.faces = self.make(Faces)

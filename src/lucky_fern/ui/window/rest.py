@@ -30,6 +30,7 @@ class Rest(QObject):
             parts.errands.changed,
             parts.answers.changed,
             parts.layout_watch.changed,
+            parts.preparing.shown,
         ):
             signal.connect(self._look.start)
         for view in views:
@@ -44,7 +45,7 @@ class Rest(QObject):
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
-            "a page": self._settings.being_made,
+            "a picture being prepared": parts.preparing.busy, "a page": self._settings.being_made,
             "compositing": not parts.maps.settled, "chunks to upload": to_upload,
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]
