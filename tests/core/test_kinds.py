@@ -304,7 +304,7 @@ def test_forty_decals_over_sixteen_chunks_are_forty_poses(tmp_path: Path) -> Non
 
 @pytest.mark.parametrize(
     ("version", "names"),
-    [(3, ["Base", "Marks", "Crest", "Paint", "Soft"]), (5, ["Base", "Kept", "Seam"])],
+    [(3, ["Base", "Marks", "Crest", "Paint", "Soft"]), (5, ["Base", "Kept", "Seam"]), (6, ["Base", "Stitches"])],
 )
 def test_projects_of_every_version_open(version: int, names: list[str], tmp_path: Path) -> None:
     studio = Studio.open(Path(__file__).parent / "versions" / f"version-{version}.fern")
@@ -312,7 +312,7 @@ def test_projects_of_every_version_open(version: int, names: list[str], tmp_path
     assert list(layers) == names
     if version == 3:
         assert studio.project.slides["front"].place.width == 1.0
-    else:
+    elif version == 5:
         assert layers["Seam"].content.paths[0].points == ((-0.6, 0, 0), (0.6, 0, 0))
     colour = look(studio, "colour")
     assert len(np.unique(colour.reshape(-1, 3), axis=0)) > 10

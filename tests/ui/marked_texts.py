@@ -119,6 +119,11 @@ def walk(world: Path) -> set[str]:
     for layer in studio.project.walk():
         parts.selection.select(layer.id)
         look()
+    parts.preparing.open(next(name for name in studio.project.pictures if name.endswith(".png")))
+    window.rest.wait(60)
+    for op in ("straighten", "cut-out", "relief", "size"):
+        window.late.preparing_panel.add(op)
+        look()
     studio.saved = studio.project
     window.close()
     return found.difference(_QTS_OWN)
