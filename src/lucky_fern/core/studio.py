@@ -34,6 +34,7 @@ from lucky_fern.core.project.commands import (
     KeepMeasured,
     KeepRecipe,
     LayOut,
+    Lend,
     PaintMask,
     PaintPixels,
     PasteMask,
@@ -43,6 +44,7 @@ from lucky_fern.core.project.commands import (
     SetLabel,
     SetMaskEntry,
     Several,
+    TakeBack,
     TakeLayers,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
@@ -442,6 +444,10 @@ def _brought(command: Command) -> Iterator[str]:
             yield from kit.digests
     elif isinstance(command, TakeLayers):
         yield from needed_digests(command.part)
+    elif isinstance(command, Lend):
+        yield from () if command.loan is None else command.loan.lent.values()
+    elif isinstance(command, TakeBack):
+        yield from paint_digests([command.sheets])
     elif isinstance(command, SetLabel | SetFigure):
         yield command.kit.digest
     elif isinstance(command, KeepRecipe | KeepMeasured):

@@ -5,19 +5,22 @@ from __future__ import annotations
 import html
 import io
 import zipfile
+from typing import Any, cast
 
 import cv2
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import U8
+from lucky_fern.core.arrays import U8, U16
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_alone, composite_rect
 from lucky_fern.core.exporting.channels import rounded
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Group, Layer, Project
+from lucky_fern.core.project.loans import Box
 from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -32,26 +35,51 @@ _OPERATORS = {
 }  # fmt: skip
 
 
-def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
+def encode_layers(
+    sources: Sources, project: Project, sheet: Sheet, map_name: str = "colour", box: Box | None = None
+) -> bytes:  # fmt: skip
     """The colour map's layers on a sheet, topmost first, masks and strengths of what is in groups put in.
+
+    Of another map all of it is one layer. ``box`` (left, upper, right, lower) is the part that is wanted.
 
     What the format cannot say (see :func:`baked_layers`) is put in as it looks on what lies below it, so that the
     layers together show what the map shows.
     """
+    left, upper, right, lower = box or (0, 0, sheet.size, sheet.size)
+    part = slice(upper, lower), slice(left, right)
+    if map_name != "colour":
+        bits = 16 if MAPS[map_name].wide else 8
+        return _archive([], _whole(composite_sheet(sources, project, map_name, sheet, bits)[part]))
     pictures: list[tuple[Layer, U8]] = []
     for at, layer in enumerate(project.layers):
         if layer.visible:
             rgba = _baked(sources, project, sheet, at) if _to_bake(layer) else _alone(sources, project, sheet, layer)
+            rgba = np.ascontiguousarray(rgba[part])
             if rgba[..., 3].any():
                 pictures.append((layer, rgba))
-    merged = composite_sheet(sources, project, "colour", sheet, 8)
+    return _archive(pictures, _whole(composite_sheet(sources, project, "colour", sheet, 8)[part]))
+
+
+def _whole(pixels: U8 | U16) -> U8 | U16:
+    """A map as opaque RGBA."""
+    planes = pixels.reshape(*pixels.shape[:2], -1)
+    planes = planes if planes.shape[2] == 3 else planes.repeat(3, axis=2)
+    made: Any = np.dstack([planes, np.full(planes.shape[:2], np.iinfo(planes.dtype).max, planes.dtype)])
+    return cast("U8 | U16", made)
+
+
+def _archive(pictures: list[tuple[Layer, U8]], whole: U8 | U16) -> bytes:
+    """The archive of layers, from the bottom, and of what they show together; that alone, where there are none."""
     stack = [
         f'  <layer name="{html.escape(layer.name)}" src="data/{number}.png" x="0" y="0" visibility="visible" '
         f'opacity="{layer.opacity * _channel_opacity(layer):.6g}" composite-op="{_operator(layer)}"/>'
         for number, (layer, _) in reversed(list(enumerate(pictures)))
     ]
-    size = sheet.size
-    frame = f'<image version="0.0.6" w="{size}" h="{size}">'
+    if not pictures:
+        stack = ['  <layer name="all" src="data/0.png" x="0" y="0" visibility="visible" opacity="1" '
+                 'composite-op="svg:src-over"/>']  # fmt: skip
+    high, wide = whole.shape[:2]
+    frame = f'<image version="0.0.6" w="{wide}" h="{high}">'
     xml = "\n".join([
         '<?xml version="1.0" encoding="UTF-8"?>', frame, " <stack>", *stack, " </stack>", "</image>", "",
     ])  # fmt: skip
@@ -59,11 +87,12 @@ def encode_layers(sources: Sources, project: Project, sheet: Sheet) -> bytes:
     with zipfile.ZipFile(out, "w") as archive:
         _put(archive, "mimetype", b"image/openraster", zipfile.ZIP_STORED)
         _put(archive, "stack.xml", xml.encode(), zipfile.ZIP_DEFLATED)
-        for number, (_, rgba) in enumerate(pictures):
+        for number, rgba in enumerate([one for _, one in pictures] or [whole]):
             _put(archive, f"data/{number}.png", encode_png(rgba), zipfile.ZIP_STORED)
-        whole: U8 = np.dstack([merged, np.full(merged.shape[:2], 255, np.uint8)]).astype(np.uint8)
         _put(archive, "mergedimage.png", encode_png(whole), zipfile.ZIP_STORED)
-        small = cv2.resize(whole, (min(size, _THUMBNAIL),) * 2, interpolation=cv2.INTER_AREA)
+        by = min(1.0, _THUMBNAIL / max(wide, high))
+        size = max(1, round(wide * by)), max(1, round(high * by))
+        small = cv2.resize(whole, size, interpolation=cv2.INTER_AREA) // (1 if whole.itemsize == 1 else 257)
         _put(archive, "Thumbnails/thumbnail.png", encode_png(np.asarray(small, np.uint8)), zipfile.ZIP_STORED)
     return out.getvalue()
 

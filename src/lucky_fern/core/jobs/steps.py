@@ -42,6 +42,7 @@ from lucky_fern.core.jobs.layout_steps import (
     do_template,
     do_textures,
 )
+from lucky_fern.core.jobs.loan_steps import LendStep, TakeBackStep, do_lend, do_take_back
 from lucky_fern.core.jobs.mask_steps import do_mask
 from lucky_fern.core.jobs.prepare_step import PrepareStep, ReplaceStep, do_prepare, do_replace
 from lucky_fern.core.jobs.recipe_steps import KeepRecipeStep, RecipeStep, do_keep_recipe, do_recipe
@@ -94,6 +95,8 @@ VERBS: dict[str, Verb] = {
     "survey": closed(SurveyStep, do_survey),
     "prepare": closed(PrepareStep, do_prepare, in_groups=False),
     "replace-picture": closed(ReplaceStep, do_replace, in_groups=False),
+    "lend": closed(LendStep, do_lend, in_groups=False),
+    "take-back": closed(TakeBackStep, do_take_back, in_groups=False),
     "keep-paint": closed(PaintStep, do_paint),
     "credit": closed(CreditStep, do_credit),
     "check": closed(CheckStep, do_check),

@@ -122,14 +122,14 @@ def as_picture(state: State, name: str) -> Picture:
 
 
 def encoded(pixels: Array) -> bytes:
-    """A PNG of (rows, columns[, 3 or 4]) uint8 or uint16; compressed as far as is quick.
+    """A PNG of (rows, columns[, 1, 3 or 4]) uint8 or uint16; compressed as far as is quick.
 
     Raises
     ------
     PictureError
         If it cannot be written.
     """
-    if pixels.ndim == 3:
+    if pixels.ndim == 3 and pixels.shape[2] >= 3:  # blue first
         pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
     try:
         done, data = cv2.imencode(".png", np.ascontiguousarray(pixels), [cv2.IMWRITE_PNG_COMPRESSION, 2])

@@ -73,6 +73,8 @@ def _check(project: Project) -> None:
     for paint in project.paints.values():
         for map_name, value in paint.values.items():
             check_value(map_name, value)
+    for loan in project.loans.values():
+        loan.check()
     for setup in project.exports:
         if setup.own is not None:
             check_preset(setup.own)

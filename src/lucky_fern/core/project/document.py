@@ -18,6 +18,7 @@ from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, References, check_value
+from lucky_fern.core.project.loans import Loan
 from lucky_fern.core.project.numbers import check_finite
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope, check_picture
@@ -299,7 +300,8 @@ class Project(Plain, frozen=True):
 
     ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
     sets of triangles (see :mod:`~.faces`); ``recipes`` name recipe files among the contents by their digests,
-    ``measured`` is the digest of what the survey measured, if that is kept here.
+    ``loans`` are boxes of sheets that are in other programs' hands, ``measured`` is the digest of what the survey
+    measured, if that is kept here.
     """
 
     name: str
@@ -314,6 +316,7 @@ class Project(Plain, frozen=True):
     slides: dict[str, Slide] = {}
     paints: dict[str, KitPaint] = {}
     recipes: dict[str, str] = {}
+    loans: dict[str, Loan] = {}
     measured: str | None = None
     exports: tuple[ExportSetup, ...] = ()
     relief: Relief = Relief()

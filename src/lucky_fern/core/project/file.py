@@ -51,6 +51,9 @@ def _members(project: Project) -> dict[str, str]:
             members.setdefault(original, f"pictures/{original[:12]}{suffix}")
     for digest in project.recipes.values():
         members.setdefault(digest, f"recipes/{digest[:12]}.fernrecipe")
+    for loan in project.loans.values():
+        for digest in loan.lent.values():
+            members.setdefault(digest, f"loans/{digest[:12]}.png")
     if project.measured is not None:
         members.setdefault(project.measured, f"model/{project.measured[:12]}.survey.zst")
     return members

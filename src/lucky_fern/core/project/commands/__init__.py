@@ -30,6 +30,7 @@ from lucky_fern.core.project.commands.layout import (
     ReplaceModel,
     SaveSelection,
 )
+from lucky_fern.core.project.commands.lending import Lend, TakeBack
 from lucky_fern.core.project.commands.masks import (
     AddMaskEntry,
     GiveMask,
@@ -65,21 +66,21 @@ from lucky_fern.words import tr
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
-    "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "MoveLayers",
-    "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "PreparePicture", "RemoveLayers", "RemoveSelection",
-    "RenameLayer",
-    "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports",
-    "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief",
-    "SetSheetSize", "SetTaken", "Several", "TakeLayers", "Ungroup", "free_name", "from_plain", "to_plain",
+    "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "Lend",
+    "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "PreparePicture", "RemoveLayers",
+    "RemoveSelection", "RenameLayer", "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel",
+    "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask",
+    "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers",
+    "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
-    | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | MoveLayers | MoveMaskEntry | PaintMask
+    | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | Lend | MoveLayers | MoveMaskEntry | PaintMask
     | PaintPixels | PasteMask | PreparePicture | RemoveLayers | RemoveSelection
     | RenameLayer | RenameSelection | ReplaceModel
     | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer
-    | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeLayers | Ungroup
+    | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack | TakeLayers | Ungroup
 )  # fmt: skip
 
 
