@@ -340,6 +340,39 @@ def test_a_job_makes_a_picture_ready_and_its_ops_run_again_for_another_original(
     assert read_png(tmp_path / "more/a_paint_baseColor.png")[32, 32, 0] == 255 - 128
 
 
+def test_files_that_changed_are_read_again_everywhere_and_their_ops_run_again(
+    tmp_path: Path, run_job: Runner
+) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    for name in ("crest.png", "sign.png"):
+        save_png(tmp_path / name, np.full((16, 16, 3), 60, np.uint8))
+    save_png(tmp_path / "gone.png", np.full((16, 16, 3), 90, np.uint8))
+    half = {**LAY, "width": 0.5, "height": 0.5}
+    steps = [
+        {"do": "prepare", "picture": "sign.png", "as": "sign", "ops": [{"op": "invert"}]},
+        {"do": "decal", "picture": "sign", "place": LAY},
+        {"do": "decal", "picture": "crest.png", "place": {**half, "centre": [0.25, 0.25]}},
+        {"do": "decal", "picture": "crest.png", "place": {**half, "centre": [0.75, 0.75]}},
+        {"do": "decal", "name": "Gone", "picture": "gone.png", "opacity": 0.0, "place": half},
+    ]
+    assert (
+        run_job({"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": steps, "save": "a.fern"}, "a").returncode
+        == 0
+    )
+    save_png(tmp_path / "crest.png", np.full((32, 32, 3), 200, np.uint8))
+    save_png(tmp_path / "sign.png", np.full((16, 16, 3), 100, np.uint8))
+    (tmp_path / "gone.png").unlink()
+    result = run_job({"job": 1, "project": "a.fern", "steps": [{"do": "reload"}], "save": "a.fern",
+                      "exports": [{"preset": "separate", "out": "maps"}]}, "b", "--json")  # fmt: skip
+    assert result.returncode == 0 and "gone.png: its file is not there any more" in result.stdout
+    (path,) = (tmp_path / "maps").glob("*_baseColor.png")
+    found = read_png(path)[..., 0]
+    assert found[48, 16] == found[16, 48] == 200 and found[16, 16] == 155
+    (tmp_path / "crest.png").write_bytes(b"\x89PNG half")
+    again = run_job({"job": 1, "project": "a.fern", "steps": [{"do": "reload"}], "save": "a.fern"}, "c")
+    assert again.returncode == 2 and "crest.png" in again.stderr
+
+
 @pytest.mark.parametrize(
     "op, told",
     [

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import PurePath
+from dataclasses import dataclass
+from pathlib import Path, PurePath
 
 from msgspec.structs import replace
 
@@ -12,10 +13,11 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture, is_drawing, read_picture
 from lucky_fern.core.preparing.run import encoded, prepared, taken_of
-from lucky_fern.core.project.commands import PreparePicture
+from lucky_fern.core.project.blobs import digest_of
+from lucky_fern.core.project.commands import PreparePicture, Several
 from lucky_fern.core.project.document import KitPicture, Project
 from lucky_fern.core.project.preparations import PictureStep, Preparation
-from lucky_fern.core.studio import Studio
+from lucky_fern.core.studio import Studio, read_picture_file
 from lucky_fern.words import tr
 
 Told = Callable[[float], None]
@@ -108,6 +110,45 @@ def with_original(studio: Studio, identity: str, data: bytes, picture: Picture, 
     return prepare(studio, identity, fresh, made.steps, told)
 
 
+@dataclass(frozen=True)
+class Reloaded:
+    """The edit, if anything changed; the pictures that were read again, and those whose files are gone."""
+
+    command: Several | None
+    names: tuple[str, ...]
+    missing: tuple[str, ...]
+
+
+def reload(studio: Studio, folder: Path | None = None, told: Told = lambda _: None) -> Reloaded:
+    """Read pictures of the kit again whose files have other contents than when they were read; their ops run again.
+
+    A file that is not where it was is looked for in ``folder``, by its name. Can be worked out beside the window.
+
+    Raises
+    ------
+    PictureError
+        If a file that changed cannot be read, or its ops make no sense for it any more.
+    """
+    commands: list[PreparePicture] = []
+    names, missing = [], []
+    kits = [(name, kit) for name, kit in studio.project.pictures.items() if kit.file]
+    for count, (name, kit) in enumerate(kits):
+        told(count / len(kits))
+        places = [Path(kit.file), *([folder / Path(kit.file).name] if folder is not None else [])]
+        place = next((one for one in places if one.is_file()), None)
+        if place is None:
+            missing.append(name)
+            continue
+        data, picture = read_picture_file(place, preparation_of(kit).taken)
+        if digest_of(data) == preparation_of(kit).original:
+            continue
+        commands.append(with_original(studio, name, data, picture))
+        names.append(name)
+    told(1.0)
+    command = Several(tuple(commands), named=tr("Read pictures again")) if commands else None
+    return Reloaded(command, tuple(names), tuple(missing))
+
+
 def _kept(
     studio: Studio, kit: KitPicture, identity: str, pixels: Array, made: Preparation, taken: Taken, covers: bool
 ) -> KitPicture:  # fmt: skip
@@ -116,7 +157,7 @@ def _kept(
     about = tr("made ready, {bits} bits", bits=pixels.itemsize * 8)
     return KitPicture(f"{stem}.png", studio.blobs.add(encoded(pixels)), int(pixels.shape[1]), int(pixels.shape[0]),
                       taken, about, author=kit.author, licence=kit.licence, source=kit.source, prepared=made,
-                      covers=covers)  # fmt: skip
+                      covers=covers, file=kit.file if made.gives == "picture" else "")  # fmt: skip
 
 
 def _file_name(kit: KitPicture) -> str:

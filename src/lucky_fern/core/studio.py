@@ -21,6 +21,7 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
 from lucky_fern.core.pictures.figure import Figure, figure_size, figure_svg
 from lucky_fern.core.pictures.label import Label, label_png
+from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
@@ -290,10 +291,13 @@ class Studio:
         PictureError
             If it is missing or cannot be read.
         """
-        return self.keep_picture(*read_picture_file(path))
+        return self.keep_picture(*read_picture_file(path), path)
 
-    def keep_picture(self, data: bytes, picture: Picture) -> str:
-        """Put a picture that was read from ``data`` into the kit; its id (the same file comes in once)."""
+    def keep_picture(self, data: bytes, picture: Picture, file: Path | None = None) -> str:
+        """Put a picture that was read from ``data`` into the kit; its id (the same contents come in once).
+
+        ``file`` is remembered, to be read again when it changes.
+        """
         digest = self.blobs.add(data)
         for identity, kit in self.project.pictures.items():
             if kit.digest == digest:
@@ -303,7 +307,10 @@ class Studio:
         while identity in self.project.pictures:
             identity = f"{name.stem} {number}{name.suffix}"
             number += 1
-        kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about)
+        place = "" if file is None else str(file.resolve())
+        kit = KitPicture(
+            picture.name, digest, picture.width, picture.height, picture.taken, picture.about, file=place
+        )
         self.execute(AddPicture(identity, kit))
         return identity
 
@@ -379,7 +386,9 @@ class Studio:
             while name in self.project.pictures:
                 name, number = f"{Path(picture.name).stem} {number}{Path(picture.name).suffix}", number + 1
             digest = self.blobs.add(data)
-            kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about)
+            place = str(found.files[tile].resolve()) if tile in found.files else ""
+            kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about,
+                             file=place)  # fmt: skip
             commands.append(AddPicture(name, kit))
             tiles[tile] = name
         self.execute(Several((*commands, AddSequence(identity, tiles)), named="Add picture sequence"))
@@ -478,8 +487,8 @@ def read_sequence(found: Sequence) -> dict[int, tuple[bytes, Picture]]:
     return {tile: read_picture_file(path) for tile, path in sorted(found.files.items())}
 
 
-def read_picture_file(path: Path) -> tuple[bytes, Picture]:
-    """A picture file's bytes and what they show.
+def read_picture_file(path: Path, taken: Taken | None = None) -> tuple[bytes, Picture]:
+    """A picture file's bytes and what they show; ``taken`` None lets it decide.
 
     Raises
     ------
@@ -487,4 +496,4 @@ def read_picture_file(path: Path) -> tuple[bytes, Picture]:
         If the file is missing or cannot be read.
     """
     data = read_file(path, PictureError)
-    return data, read_picture(data, path.name)
+    return data, read_picture(data, path.name, taken)

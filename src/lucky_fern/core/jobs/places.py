@@ -160,4 +160,4 @@ def kept_picture(studio: Studio, folder: Path, wanted: str) -> str:
     if known is not None and known.prepared is not None and known.prepared.original == digest_of(data):
         return wanted  # the file that it is made from
     studio.notes += [f"{path.name}: {note}" for note in picture.notes]
-    return studio.keep_picture(data, picture)
+    return studio.keep_picture(data, picture, path)

@@ -11,7 +11,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, of_kind
 from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.limits import LONGEST_NAME
-from lucky_fern.core.picturing import main_picture, prepare, with_original
+from lucky_fern.core.picturing import main_picture, prepare, reload, with_original
 from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.project.kinds import EFFECTS, OPS
 from lucky_fern.core.project.preparations import Adjust, PictureStep
@@ -51,7 +51,7 @@ def do_prepare(here: Here, step: PrepareStep) -> str:
         data, picture = read_picture_file(here.folder / step.picture)
         studio.notes += [f"{PurePath(step.picture).name}: {note}" for note in picture.notes]
         kit = KitPicture(picture.name, studio.blobs.add(data), picture.width, picture.height, picture.taken,
-                         picture.about)  # fmt: skip
+                         picture.about, file=str((here.folder / step.picture).resolve()))  # fmt: skip
     studio.execute(prepare(studio, name, kit, steps))
     return name
 
@@ -61,6 +61,22 @@ def do_replace(here: Here, step: ReplaceStep) -> str:
     data, picture = read_picture_file(here.folder / step.by)
     here.studio.execute(with_original(here.studio, step.picture, data, picture))
     return step.picture
+
+
+class ReloadStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``reload``: pictures of the kit whose files changed since are read again."""
+
+    do: str
+
+
+def do_reload(here: Here, step: ReloadStep) -> str:
+    """Do the step; which pictures those are."""
+    found = reload(here.studio, here.source.parent)
+    if found.command is not None:
+        here.studio.execute(found.command)
+    here.studio.notes += [tr("{name}: its file is not there any more; it stays as it was.", name=name)
+                          for name in found.missing]  # fmt: skip
+    return ", ".join(found.names)
 
 
 def _op(number: int, data: object) -> PictureStep:

@@ -44,7 +44,14 @@ from lucky_fern.core.jobs.layout_steps import (
 )
 from lucky_fern.core.jobs.loan_steps import LendStep, TakeBackStep, do_lend, do_take_back
 from lucky_fern.core.jobs.mask_steps import do_mask
-from lucky_fern.core.jobs.prepare_step import PrepareStep, ReplaceStep, do_prepare, do_replace
+from lucky_fern.core.jobs.prepare_step import (
+    PrepareStep,
+    ReloadStep,
+    ReplaceStep,
+    do_prepare,
+    do_reload,
+    do_replace,
+)
 from lucky_fern.core.jobs.recipe_steps import KeepRecipeStep, RecipeStep, do_keep_recipe, do_recipe
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
 from lucky_fern.core.jobs.survey_step import SurveyStep, do_survey
@@ -95,6 +102,7 @@ VERBS: dict[str, Verb] = {
     "survey": closed(SurveyStep, do_survey),
     "prepare": closed(PrepareStep, do_prepare, in_groups=False),
     "replace-picture": closed(ReplaceStep, do_replace, in_groups=False),
+    "reload": closed(ReloadStep, do_reload, in_groups=False),
     "lend": closed(LendStep, do_lend, in_groups=False),
     "take-back": closed(TakeBackStep, do_take_back, in_groups=False),
     "keep-paint": closed(PaintStep, do_paint),

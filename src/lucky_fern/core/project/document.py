@@ -244,7 +244,7 @@ class KitPicture(Plain, frozen=True):
     is a label, a ``figure`` a simple figure that can be edited; the digest is that of its drawing. ``licence`` is an
     SPDX expression, or what else was written there; ``source`` says where the picture comes from. A ``prepared``
     picture was made from its original, which is kept too; the digest is that of what was made. One that ``covers``
-    says where, not what colour.
+    says where, not what colour. ``file`` is where it was read from, on the computer that did.
     """
 
     name: str
@@ -260,6 +260,7 @@ class KitPicture(Plain, frozen=True):
     source: str = ""
     prepared: Preparation | None = None
     covers: bool = False
+    file: str = ""
 
     @property
     def digests(self) -> frozenset[str]:

@@ -14,6 +14,7 @@ from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.naming import set_of, set_stem, tile_name
 from lucky_fern.core.pictures.picture import SUFFIXES, Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
+from lucky_fern.core.picturing import Reloaded, reload
 from lucky_fern.core.placing.facts import better_draped
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
 from lucky_fern.core.preparing.rims import Rim, find_rim
@@ -27,7 +28,7 @@ from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.work import Work
-from lucky_fern.words import tr
+from lucky_fern.words import counted, tr
 
 PIXEL_ART = 64  # pixels; smaller pictures keep their pixels square
 
@@ -93,7 +94,7 @@ class Bringing(QObject):
             self._read(studio, name, lambda: (data, read_picture(data, name)), then)
 
     def _bring_one(self, studio: Studio, path: Path, then: Callable[[str], object] | None) -> None:
-        self._read(studio, path.name, lambda: read_picture_file(path), then)
+        self._read(studio, path.name, lambda: read_picture_file(path), then, path)
 
     def _read(
         self,
@@ -101,6 +102,7 @@ class Bringing(QObject):
         name: str,
         read: Callable[[], tuple[bytes, Picture]],
         then: Callable[[str], object] | None,
+        file: Path | None = None,
     ) -> None:
         def work() -> tuple[bytes, Picture, Rim | None]:
             data, picture = read()
@@ -110,7 +112,7 @@ class Bringing(QObject):
             if self.work.studio is not studio:
                 return
             data, picture, rim = found
-            identity = studio.keep_picture(data, picture)
+            identity = studio.keep_picture(data, picture, file)
             self.work.refresh()
             notes = "".join(f" {note[0].upper()}{note[1:]}." for note in picture.notes)
             self.work.said.emit(
@@ -129,6 +131,24 @@ class Bringing(QObject):
                 self.rim_found.emit(identity, rim)
 
         self.errands.send(tr("Reading {name} …", name=name), work, keep)
+
+    def reload(self) -> None:
+        """Read pictures of the kit again whose files have changed since."""
+        studio = self.work.studio
+        if studio is None:
+            return
+
+        def done(found: Reloaded) -> None:
+            if found.command is not None:
+                self.work.execute(found.command)
+            few = len(found.names) < 6
+            names = ", ".join(found.names) if few else counted(len(found.names), "picture")
+            said = tr("Read again: {names}.", names=names) if names else tr("No file changed.")
+            missing = tr(" No file any more for {names}.", names=", ".join(found.missing)) if found.missing else ""
+            self.work.said.emit(said + missing, bool(found.missing))
+
+        place = None if self.work.path is None else self.work.path.parent
+        self.errands.send_long(tr("Reading changed pictures …"), lambda told: reload(studio, place, told), done)
 
     # --- sequences --------------------------------------------------------------------------------------------
 

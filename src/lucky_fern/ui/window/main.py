@@ -152,6 +152,7 @@ class Window(QMainWindow):
         add("file.save", tr("Save"), self.files.save, key.Save, icon_name="save")
         add("file.save-as", tr("Save as …"), self.files.ask_save, "Ctrl+Shift+S")
         add("file.pictures", tr("Add pictures …"), self.files.ask_pictures)
+        add("file.reload", tr("Read changed pictures again"), self.parts.bringing.reload, "F5")
         add("file.export", tr("Export again"), self._export_again, "Ctrl+E", icon_name="export")
         for which, title in DEMOS.items():
             add(f"file.demo-{which}", title, partial(self._open_demo, which))

@@ -28,6 +28,7 @@ MENUS: dict[str, Entries] = {
         "file.save-as",
         "",
         "file.pictures",
+        "file.reload",
         "file.export",
         "",
         *(f"file.demo-{which}" for which in DEMOS),

@@ -311,6 +311,30 @@ def _rub_out_one(parts: Parts) -> None:
     parts.work.refresh()
 
 
+def _preparing(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """The photograph of the sign straightened, its light evened, cut out."""
+    from lucky_fern.core.project.preparations import CutOut
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.kit.op_handles import with_corners
+
+    parts.work.take(demo_studio("ferry"))
+    window.rest.wait(300)
+    preparing = parts.preparing
+    preparing.open("sign-photograph.png")
+    window.rest.wait(60)
+    window.late.preparing_panel.add("straighten")
+    window.rest.wait(60)
+    preparing.propose_corners(lambda four: preparing.set_op(with_corners(preparing.op or CutOut(), four)))
+    window.rest.wait(60)
+    window.late.preparing_panel.add("even-light")
+    window.rest.wait(60)
+    preparing.choose(0)
+    window.rest.wait(60)
+    shoot("preparing")
+    preparing.close()
+    window.rest.wait(60)
+
+
 def _recipes(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     """The recipes in the tray, three of them put onto parts of the flask."""
     from lucky_fern.core.project.plain import Scope
@@ -416,6 +440,7 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     shoot("artwork-bow")
     _placing(parts, window, shoot)
     _painting(parts, window, shoot)
+    _preparing(parts, window, shoot)
     _worn(parts, window, shoot)
     parts.work.take(demo_studio("ferry"))
     layers = {layer.name: layer.id for layer in parts.work.project.walk()}
@@ -460,15 +485,6 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     shoot("model-marsh-hen")
     window.tools.wires.click()
     window.late.model_panel.setCurrentWidget(window.late.model_panel.lay_out)
-    assert parts.work.studio is not None
-    model = parts.work.studio.model
-    plate = np.flatnonzero(model.part == model.parts.index("name board")).astype(np.int32)
-    parts.faces.use(unit="part")
-    parts.faces.click(int(plate[0]), "new")
-    window.sheet_view.go_to_triangles(plate)
-    window.model_view.go_to_triangles(plate)
-    shoot("model-name-plate")
-    parts.faces.none()
     window.late.model_panel.setCurrentWidget(window.late.model_panel.check)
     window.tools.frame.click()
     parts.faces.show_heat("density")
