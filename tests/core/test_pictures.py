@@ -135,9 +135,9 @@ def test_a_drawing_at_which_the_renderer_falls_over_is_refused(helper: Helper) -
     helper.render({"svg_string": '<svg xmlns="http://www.w3.org/2000/svg" width="4" height="4"/>', "width": 4})
     assert helper.pid is not None
     os.kill(helper.pid, signal.SIGSTOP)  # it holds still while it is at work
-    timer = threading.Timer(0.2, os.kill, (helper.pid, signal.SIGSEGV))
+    timer = threading.Timer(1.0, os.kill, (helper.pid, signal.SIGSEGV))
     timer.start()
-    threading.Timer(0.3, os.kill, (helper.pid, signal.SIGCONT)).start()
+    threading.Timer(1.1, os.kill, (helper.pid, signal.SIGCONT)).start()
     with pytest.raises(ValueError, match="falls over"):
         helper.render({"svg_string": "<svg/>", "width": 40})
 

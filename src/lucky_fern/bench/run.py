@@ -8,7 +8,15 @@ import tempfile
 from dataclasses import asdict
 from pathlib import Path
 
-from lucky_fern.bench import gap_rows, log_rows, painting_rows, seam_rows, surface_rows, survey_rows
+from lucky_fern.bench import (
+    gap_rows,
+    log_rows,
+    painting_rows,
+    preparing_rows,
+    seam_rows,
+    surface_rows,
+    survey_rows,
+)
 from lucky_fern.bench import rows as engine
 
 
@@ -16,7 +24,7 @@ def run(as_json: bool) -> int:
     """Measure every row there is and print them; always exit code 0: a figure is no failure."""
     rows = []
     with tempfile.TemporaryDirectory() as folder:
-        rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, log_rows, gap_rows)
+        rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, preparing_rows, log_rows, gap_rows)
         for measure in [one for room in rooms for one in room.MEASURES]:
             rows.append(measure(Path(folder)))
             row = rows[-1]

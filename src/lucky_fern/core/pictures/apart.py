@@ -17,7 +17,7 @@ from typing import Any, BinaryIO
 from lucky_fern.words import tr
 
 _LENGTH = 8  # bytes that say how many follow
-_MOMENT = 0.2  # seconds in which a process that ended by itself is gone
+_MOMENT = 2.0  # seconds in which a process that ended by itself is gone
 _FELL_OVER = (signal.SIGSEGV, signal.SIGABRT, signal.SIGBUS, signal.SIGILL)
 _FAILED = "a drawing could not be rendered"
 

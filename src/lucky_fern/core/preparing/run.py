@@ -76,6 +76,11 @@ class Preview:
         self._kept: OrderedDict[tuple[PictureStep, ...], State] = OrderedDict()
         self._lock = threading.Lock()
 
+    def forget(self) -> None:
+        """Do all ops anew the next time."""
+        with self._lock:
+            self._kept.clear()
+
     @property
     def original(self) -> Array:
         """(rows, columns, 4) the picture as it came, reduced."""

@@ -8,6 +8,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from lucky_fern.ui.widgets.style import with_text
+from lucky_fern.words import tr
 
 _LEAST = 22  # pixels; always there, so that the views keep their size
 
@@ -21,7 +22,7 @@ class NoticeLine(QWidget):
         self.label = QLabel(self, objectName="quiet")
         self.label.setContentsMargins(10, 2, 10, 2)
         self.label.setWordWrap(True)
-        self.offer = QPushButton(self, objectName="small")
+        self.offer = QPushButton(self, objectName="small", accessibleName=tr("Remedy"))
         self.offer.hide()
         self.offer.clicked.connect(lambda _=False: self._take())
         self._action: Callable[[], object] = lambda: None
@@ -32,6 +33,7 @@ class NoticeLine(QWidget):
         self.say(sentence, True)
         self._action = action
         self.offer.setText(title)
+        self.offer.setAccessibleName(title)
         self.offer.adjustSize()
         self.offer.show()
         self._fit()
