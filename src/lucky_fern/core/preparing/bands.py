@@ -11,12 +11,13 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16, Array
-from lucky_fern.core.colour import ENCODE_16, LUMINANCE, encode_srgb
+from lucky_fern.core.colour import DECODE_8, DECODE_16, ENCODE_16, LUMINANCE, encode_srgb
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.parallel import for_each
-from lucky_fern.core.pictures.pyramid import Flavour, premultiplied
+from lucky_fern.core.pictures.pyramid import Flavour
 
 _BAND = 128  # rows
+_MOST = 256  # … where what lies round would be most of the work otherwise
 
 
 def bands(rows: int, least: int = _BAND) -> list[tuple[int, int]]:
@@ -55,7 +56,7 @@ def by_bands(rgba: U8 | U16, work: Callable[[Array], Array], reach: int = 0, wra
         top, bottom = band
         out[top:bottom] = work(with_border(rgba, top, bottom, reach, wraps))
 
-    for_each(one, bands(rgba.shape[0], max(_BAND, 2 * reach)))
+    for_each(one, bands(rgba.shape[0], max(_BAND, min(8 * reach, _MOST), 2 * reach)))
     return out
 
 
@@ -79,14 +80,35 @@ def brightness(rgba: Array) -> F32:
 
 def light(rgba: Array, flavour: Flavour) -> F32:
     """Straight RGBA as premultiplied float32 RGBA: linear light in the colour flavour."""
-    return premultiplied(rgba, flavour)
+    out = np.empty(rgba.shape, np.float32)
+    _to_light(rgba, decoding(rgba, flavour), out)
+    return out
+
+
+def decoding(rgba: Array, flavour: Flavour) -> F32:
+    """What each stored number is as light, or as a plain number."""
+    top = int(np.iinfo(rgba.dtype).max)
+    if flavour == "colour":
+        return DECODE_8 if top == 255 else DECODE_16
+    return np.asarray(np.arange(top + 1) / top, np.float32)
+
+
+@kernel
+def _to_light(rgba: Array, decode: F32, out: F32) -> None:
+    part = np.float32(1) / np.float32(len(decode) - 1)
+    for r in range(rgba.shape[0]):
+        for c in range(rgba.shape[1]):
+            alpha = rgba[r, c, 3] * part
+            for k in range(3):
+                out[r, c, k] = decode[rgba[r, c, k]] * alpha
+            out[r, c, 3] = alpha
 
 
 def from_light(values: F32, kind: np.dtype[np.uint8] | np.dtype[np.uint16], flavour: Flavour) -> U8 | U16:
     """Premultiplied float32 RGBA as straight RGBA of 8 or 16 bits; black where nothing is."""
     if kind == np.uint8:
         out = np.empty(values.shape, np.uint8)
-        _to_8(np.ascontiguousarray(values, np.float32), ENCODE_16, flavour == "colour", out)
+        _to_8(values, ENCODE_16, flavour == "colour", out)
         return out
     alpha = np.clip(values[..., 3:], 0, 1)
     straight = np.divide(values[..., :3], alpha, out=np.zeros_like(values[..., :3]), where=alpha > 0)

@@ -12,14 +12,19 @@ from typing import Any
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, U8, U16
+from lucky_fern.core.arrays import F32, F64, I32, U8, U16, Array
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.limits import MOST_PIXELS
 from lucky_fern.core.parallel import for_each
-from lucky_fern.core.preparing.bands import bands, from_light, light
+from lucky_fern.core.preparing.bands import bands, decoding, from_light, light
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import Crop, Point, Size, Straighten, Turn
 from lucky_fern.words import tr
+
+_CUBIC = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+_LONGEST = 32000  # pixels a side that the package takes
+_ROOM = 2  # times the picture's bytes that its light may take
 
 
 class Cropping(OpRow):
@@ -89,26 +94,45 @@ def to_corners(corners: tuple[Point, ...], size: tuple[int, int]) -> F64:
 
 def _shrunk(state: State, size: tuple[int, int]) -> U8 | U16:
     """Every new pixel is the mean of what it covers."""
-    high = state.size[1]
+    wide, high = state.size
     out = np.empty((size[1], size[0], 4), state.rgba.dtype)
-    per = high / size[1]
+    per = wide / size[0]
+    # Each old column lies in one new one, or in that and the next.
+    edges = np.arange(wide + 1) / per
+    home = np.minimum(np.floor(edges[:-1] + 1e-9).astype(np.int32), size[0] - 1)
+    share = np.clip((home + 1 - edges[:-1]) * per, 0, 1).astype(np.float32)
+    decode = decoding(state.rgba, state.flavour)
 
     def one(band: tuple[int, int]) -> None:
-        top, bottom = band
-        first, last = math.floor(top * per + 1e-9), min(high, math.ceil(bottom * per - 1e-9))
-        part = light(state.rgba[first:last], state.flavour)
-        part = np.asarray(cv2.resize(part, (size[0], part.shape[0]), interpolation=cv2.INTER_AREA), np.float32)
-        rows = np.zeros((bottom - top, last - first), np.float32)  # share of each old row in each new one
-        edges = np.arange(top, bottom + 1) * per - first
-        for at in range(bottom - top):
-            low, up = edges[at], edges[at + 1]
-            cells = np.arange(last - first)
-            rows[at] = np.clip(np.minimum(cells + 1, up) - np.maximum(cells, low), 0, None) / per
-        values = (rows @ part.reshape(last - first, -1)).reshape(bottom - top, size[0], 4)
-        out[top:bottom] = from_light(np.asarray(values, np.float32), state.rgba.dtype, state.flavour)
+        first, last = band
+        values = np.zeros((last - first, size[0] + 1, 4), np.float32)  # the last column catches what rounding leaves
+        _gather(state.rgba, decode, home, share, first, high / size[1], values)
+        values = values[:, :-1] * np.float32(size[0] / wide)
+        out[first:last] = from_light(np.ascontiguousarray(values), state.rgba.dtype, state.flavour)
 
-    for_each(one, bands(size[1], max(1, int(64 / per))))
+    for_each(one, bands(size[1], 64))
     return out
+
+
+@kernel
+def _gather(rgba: Array, decode: F32, home: I32, share: F32, first: int, per: float, out: F32) -> None:
+    """Add up premultiplied light over what each new pixel of some rows covers; columns are not yet made means."""
+    part = np.float32(1) / np.float32(len(decode) - 1)
+    for r in range(out.shape[0]):
+        low, high = (first + r) * per, (first + r + 1) * per
+        for y in range(int(low + 1e-9), min(int(np.ceil(high - 1e-9)), rgba.shape[0])):
+            weight = np.float32((min(y + 1.0, high) - max(float(y), low)) / per)
+            for x in range(rgba.shape[1]):
+                here = weight * share[x]
+                beyond = weight - here
+                alpha = rgba[y, x, 3] * part
+                j = home[x]
+                for k in range(3):
+                    value = decode[rgba[y, x, k]] * alpha
+                    out[r, j, k] += value * here
+                    out[r, j + 1, k] += value * beyond
+                out[r, j, 3] += alpha * here
+                out[r, j + 1, 3] += alpha * beyond
 
 
 def _through(state: State, forward: F64, size: tuple[int, int], clear: bool) -> U8 | U16:
@@ -117,35 +141,33 @@ def _through(state: State, forward: F64, size: tuple[int, int], clear: bool) -> 
     Where it shrinks, from a copy that was area-filtered to fit; between pixels by cubics.
     """
     source, by = _fitting(state, forward, size)
-    scale = np.diag([1 / by[0], 1 / by[1], 1.0]) @ forward
+    # Middles of pixels lie at whole numbers for the package.
+    middle = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    matrix = np.linalg.inv(middle) @ np.diag([1 / by[0], 1 / by[1], 1.0]) @ forward @ middle
+    beyond = cv2.BORDER_CONSTANT if clear else cv2.BORDER_REPLICATE
     out = np.empty((size[1], size[0], 4), state.rgba.dtype)
-    rows = source.rgba.shape[0]
+    if max(*source.size, *size) > _LONGEST:
+        raise PictureError(tr("it is too long for that; make it smaller first, with a size op above"))
+    whole = light(source.rgba, state.flavour) if source.rgba.size * 4 <= _ROOM * state.rgba.nbytes else None
 
     def one(band: tuple[int, int]) -> None:
         top, bottom = band
-        x, y = np.meshgrid(np.arange(size[0]) + 0.5, np.arange(top, bottom) + 0.5)
-        w = scale[2, 0] * x + scale[2, 1] * y + scale[2, 2]
-        u = (scale[0, 0] * x + scale[0, 1] * y + scale[0, 2]) / w - 0.5
-        v = (scale[1, 0] * x + scale[1, 1] * y + scale[1, 2]) / w - 0.5
-        first = int(np.clip(math.floor(float(v.min())) - 3, 0, rows - 1))
-        last = int(np.clip(math.ceil(float(v.max())) + 4, first + 1, rows))
-        part = light(source.rgba[first:last], state.flavour)
-        out[top:bottom] = from_light(_sampled(part, u, v - first, clear), state.rgba.dtype, state.flavour)
+        here = matrix @ np.array([[1, 0, 0], [0, 1, top], [0, 0, 1.0]])
+        part = whole
+        if part is None:  # only the rows that are needed, for the sake of memory
+            x, y = np.array([0, size[0], size[0], 0]), np.array([0, 0, bottom - top, bottom - top])
+            w = here[2, 0] * x + here[2, 1] * y + here[2, 2]
+            v = (here[1, 0] * x + here[1, 1] * y + here[1, 2]) / w
+            rows = source.rgba.shape[0]
+            first = int(np.clip(math.floor(float(v.min())) - 3, 0, rows - 1))
+            last = int(np.clip(math.ceil(float(v.max())) + 4, first + 1, rows))
+            part = light(source.rgba[first:last], state.flavour)
+            here = np.array([[1, 0, 0], [0, 1, -first], [0, 0, 1.0]]) @ here
+        values = cv2.warpPerspective(part, here, (size[0], bottom - top), flags=_CUBIC, borderMode=beyond)
+        out[top:bottom] = from_light(np.asarray(values, np.float32), state.rgba.dtype, state.flavour)
 
-    for_each(one, bands(size[1], 64))
+    for_each(one, bands(size[1], 256))
     return out
-
-
-def _sampled(part: F32, u: F64, v: F64, clear: bool) -> F32:
-    """Cubic between pixels, of parts of any size: the package takes pictures of up to 32767 pixels a side."""
-    low = int(np.clip(math.floor(float(u.min())) - 3, 0, part.shape[1] - 1))
-    high = int(np.clip(math.ceil(float(u.max())) + 4, low + 1, part.shape[1]))
-    beyond = cv2.BORDER_CONSTANT if clear else cv2.BORDER_REPLICATE
-    piece = part[:, low:high]
-    if max(piece.shape[:2]) > 32000:
-        raise PictureError(tr("it is too long for that; make it smaller first, with a size op above"))
-    found = cv2.remap(piece, (u - low).astype(np.float32), v.astype(np.float32), cv2.INTER_CUBIC, borderMode=beyond)
-    return np.asarray(found, np.float32)
 
 
 def _fitting(state: State, forward: F64, size: tuple[int, int]) -> tuple[State, tuple[float, float]]:

@@ -14,12 +14,17 @@ from lucky_fern.core.preparing.bands import bands, brightness, repeats, with_bor
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import Relief
 
+_SAMPLES = 1000  # rows and columns that are looked at for what is level
+
 
 class Relieving(OpRow):
     def apply(self, state: State, op: Relief) -> State:
         height = height_of(state, op)
-        normal = normals_of(height, op.strength, repeats(state.rgba))
-        stored = (height * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+        height *= np.float32(65535)
+        height += np.float32(0.5)
+        stored = height.astype(np.uint16)
+        del height  # normals go by what is stored: a photograph's floats take as much room as it does
+        normal = normals_of(stored, op.strength, repeats(state.rgba))
         return replace(state, beside={**state.beside, "height": stored, "normal": normal})
 
 
@@ -45,27 +50,25 @@ def height_of(state: State, op: Relief) -> F32:
         out[top:bottom] = values[reach : rows - reach, reach : columns - reach]
 
     for_each(one, bands(rgba.shape[0], max(128, 2 * reach)))
-    there = rgba[..., 3] > 0
-    some = out[there] if op.source == "brightness" and there.any() else out
-    level = np.float32(np.median(some[:: max(1, len(some) // 1_000_000)])) if op.source == "brightness" else 0.0
-    out -= np.float32(level)
-    if op.source == "brightness":
-        out[~there] = 0  # nothing stands up where nothing is
-    out += np.float32(0.5)
     if op.source == "alpha":  # what is clear is level
-        out = np.asarray(0.5 + (out - 0.5) / 2, np.float32)
-    return np.asarray(np.clip(out, 0, 1), np.float32)
+        out *= np.float32(0.5)
+    else:
+        step = max(1, max(out.shape) // _SAMPLES)
+        some, shown = out[::step, ::step], rgba[::step, ::step, 3] > 0
+        out -= np.float32(np.median(some[shown] if shown.any() else some))
+        out[rgba[..., 3] == 0] = 0  # nothing stands up where nothing is
+    out += np.float32(0.5)
+    return np.asarray(np.clip(out, 0, 1, out=out), np.float32)
 
 
-def normals_of(height: F32, strength: float, wraps: bool) -> U16:
+def normals_of(height: U16, strength: float, wraps: bool) -> U16:
     """(rows, columns, 3) uint16, +Y up: of a surface on which a height of 1 stands ``strength`` pixels above 0."""
     out = np.empty((*height.shape, 3), np.uint16)
 
     def one(band: tuple[int, int]) -> None:
         top, bottom = band
-        part = with_border(height, top, bottom, 1, wraps)
+        part = with_border(height, top, bottom, 1, wraps).astype(np.float32) * np.float32(1 / 65535)
         if not wraps:  # beyond the picture it goes on as it is, not back up again
-            part = part.copy()
             part[:, 0], part[:, -1] = 2 * part[:, 1] - part[:, min(2, part.shape[1] - 1)], (
                 2 * part[:, -2] - part[:, max(-3, -part.shape[1])])  # fmt: skip
             if top == 0:

@@ -27,8 +27,11 @@ class Repeating(OpRow):
         if min(state.size) < 4:
             raise PictureError(tr("a picture of {wide} × {high} pixels is too small to be made to repeat",
                                   wide=state.size[0], high=state.size[1]))  # fmt: skip
-        rgba = _across(state.rgba, op.overlap)
-        return replace(state, rgba=_turned(_across(_turned(rgba), op.overlap)))
+        rgba = state.rgba.copy()
+        for _ in range(2):  # columns, then rows as columns
+            _across(rgba, op.overlap)
+            rgba = _turned(rgba)
+        return replace(state, rgba=rgba)
 
 
 def _turned(rgba: U8 | U16) -> U8 | U16:
@@ -37,17 +40,16 @@ def _turned(rgba: U8 | U16) -> U8 | U16:
     return cast("U8 | U16", made)
 
 
-def _across(rgba: U8 | U16, overlap: float) -> U8 | U16:
-    """Left made to meet right: within the overlap of each border it is the picture half a width away."""
+def _across(rgba: U8 | U16, overlap: float) -> None:
+    """Left made to meet right, in place: within the overlap of each border it is the picture half a width away."""
     columns = rgba.shape[1]
     width = min(max(2, round(overlap * columns)), columns // 2)
-    out = rgba.copy()
     # At its own border, what is half a width away goes on over to the other side.
     far = (np.arange(columns) + columns // 2) % columns
     left, right = np.arange(width), np.arange(columns - 1, columns - 1 - width, -1)
-    for at in (left, right):
-        out[:, at] = _joined(rgba[:, far[at]], rgba[:, at])
-    return out
+    away = [rgba[:, far[at]] for at in (left, right)]
+    for at, other in zip((left, right), away, strict=True):
+        rgba[:, at] = _joined(other, rgba[:, at])
 
 
 def _joined(first: U8 | U16, second: U8 | U16) -> U8 | U16:
@@ -56,14 +58,16 @@ def _joined(first: U8 | U16, second: U8 | U16) -> U8 | U16:
     rows, width = first.shape[:2]
     cost = np.zeros((rows, width), np.float32)
     for k in range(4):
-        cost += np.abs(first[..., k].astype(np.float32) - second[..., k]) / np.float32(top)
+        cost += cv2.absdiff(np.ascontiguousarray(first[..., k]), np.ascontiguousarray(second[..., k]))
+    cost /= np.float32(top)
     margin = min(2, (width - 1) // 2)  # the joint keeps away from either border
     cost[:, :margin] = cost[:, width - margin :] = np.float32(1e6)
     # It ends where it begins, for its own two ends meet too once the picture repeats.
-    begin = int(_cheapest(np.concatenate([cost, cost]))[rows])
+    begin = int(_cheapest(cost, 2)[0])
     cost[0] = cost[-1] = np.float32(1e6)
     cost[0, begin] = cost[-1, begin] = 0
-    joint = _cheapest(cost)
+    joint = _cheapest(cost, 1)
+    del cost
     place = np.arange(width, dtype=np.float32)[None, :]
     sharp = np.clip((place - joint[:, None].astype(np.float32)) / np.float32(2 * _FEATHER) + np.float32(0.5), 0, 1)
     ramp = np.clip((place - margin) / np.float32(max(width - 1 - 2 * margin, 1)), 0, 1)
@@ -72,40 +76,53 @@ def _joined(first: U8 | U16, second: U8 | U16) -> U8 | U16:
     out = np.empty_like(first)
     radius = max(width / 8, 1.0)
     for k in range(4):
-        one, other = first[..., k].astype(np.float32), second[..., k].astype(np.float32)
-        coarse = _coarse(other - one, radius)  # is faded; the rest changes at the joint
-        value = one + coarse * slow + (other - one - coarse) * sharp
-        out[..., k] = np.clip(value + np.float32(0.5), 0, top).astype(first.dtype)
+        value, off = first[..., k].astype(np.float32), second[..., k].astype(np.float32)
+        off -= value
+        coarse = _coarse(off, radius)  # is faded; the rest changes at the joint
+        off -= coarse
+        off *= sharp
+        coarse *= slow
+        value += off
+        value += coarse
+        value += np.float32(0.5)
+        out[..., k] = np.clip(value, 0, top, out=value).astype(first.dtype)
     return out
 
 
 def _coarse(values: F32, radius: float) -> F32:
-    side = 2 * int(2 * radius) + 1
-    return np.asarray(cv2.GaussianBlur(values, (side, side), radius, borderType=cv2.BORDER_REFLECT), np.float32)
+    """Blurred by a standard deviation of many pixels: in a smaller copy, which is as good."""
+    rows, columns = values.shape
+    by = max(1, int(radius / 3))
+    size = max(1, columns // by), max(1, rows // by)
+    small = cv2.resize(values, size, interpolation=cv2.INTER_AREA)
+    side = 2 * int(2 * radius / by + 1) + 1
+    small = cv2.GaussianBlur(small, (side, side), radius / by, borderType=cv2.BORDER_REFLECT)
+    return np.asarray(cv2.resize(small, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 @kernel
-def _cheapest(cost: Array) -> I64:
-    """(rows,) the column of the cheapest path from the first row to the last, one column aside a row at most."""
+def _cheapest(cost: Array, rounds: int) -> I64:
+    """(rows,) the column of the cheapest path from the first row to the last, one column aside a row at most.
+
+    With two rounds the path goes through all rows twice, and its second time is told.
+    """
     rows, columns = cost.shape
-    total = np.empty((rows, columns), np.float32)
-    total[0] = cost[0]
-    for r in range(1, rows):
+    before, total = cost[0].copy(), np.empty(columns, np.float32)
+    way = np.zeros((rows * rounds, columns), np.int8)
+    for r in range(1, rows * rounds):
         for c in range(columns):
-            best = total[r - 1, c]
-            if c > 0 and total[r - 1, c - 1] < best:
-                best = total[r - 1, c - 1]
-            if c + 1 < columns and total[r - 1, c + 1] < best:
-                best = total[r - 1, c + 1]
-            total[r, c] = cost[r, c] + best
+            best, step = before[c], 0
+            if c > 0 and before[c - 1] < best:
+                best, step = before[c - 1], -1
+            if c + 1 < columns and before[c + 1] < best:
+                best, step = before[c + 1], 1
+            total[c] = cost[r % rows, c] + best
+            way[r, c] = step
+        before[:] = total
     path = np.empty(rows, np.int64)
-    path[rows - 1] = np.argmin(total[rows - 1])
-    for r in range(rows - 2, -1, -1):
-        c = path[r + 1]
-        best = c
-        if c > 0 and total[r, c - 1] < total[r, best]:
-            best = c - 1
-        if c + 1 < columns and total[r, c + 1] < total[r, best]:
-            best = c + 1
-        path[r] = best
+    c = int(np.argmin(before))
+    for r in range(rows * rounds - 1, -1, -1):
+        if r >= rows * (rounds - 1):
+            path[r - rows * (rounds - 1)] = c
+        c += way[r, c]
     return path

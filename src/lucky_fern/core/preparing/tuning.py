@@ -12,11 +12,12 @@ import numpy as np
 from scipy import ndimage
 
 from lucky_fern.core.arrays import F32, U8, U16, Array
+from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.effects import effect_row
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.pictures.pyramid import Flavour
-from lucky_fern.core.preparing.bands import as_shares, brightness, by_bands, from_light, inner, light, repeats
+from lucky_fern.core.preparing.bands import as_shares, by_bands, from_light, inner, light, repeats
 from lucky_fern.core.preparing.rims import spread
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.effects import Blur, Sharpen
@@ -53,18 +54,26 @@ class Despeckling(OpRow):
         reach = max(1, round(op.radius))
 
         def work(pixels: Array) -> Array:
-            middle = _median(pixels, reach)
             here = inner(pixels, reach).copy()
-            differs = brightness(here) - brightness(middle)
-            beyond = np.zeros(differs.shape, np.bool_)
-            if op.which != "dark":
-                beyond |= differs > op.threshold
-            if op.which != "bright":
-                beyond |= differs < -op.threshold
-            here[beyond, :3] = middle[beyond, :3]
+            top = np.iinfo(pixels.dtype).max
+            least, most = (op.threshold * top if op.which != other else np.inf for other in ("bright", "dark"))
+            _replace(here, np.ascontiguousarray(_median(pixels, reach)), least, most)
             return here
 
         return replace(state, rgba=by_bands(state.rgba, work, reach, repeats(state.rgba)))
+
+
+@kernel
+def _replace(pixels: Array, middle: Array, dark: float, bright: float) -> None:
+    """Put the median where luminance is darker or brighter than that by more than so much."""
+    for r in range(pixels.shape[0]):
+        for c in range(pixels.shape[1]):
+            off = (0.2126 * (np.float32(pixels[r, c, 0]) - np.float32(middle[r, c, 0]))
+                   + 0.7152 * (np.float32(pixels[r, c, 1]) - np.float32(middle[r, c, 1]))
+                   + 0.0722 * (np.float32(pixels[r, c, 2]) - np.float32(middle[r, c, 2])))  # fmt: skip
+            if off > bright or -off > dark:
+                for k in range(3):
+                    pixels[r, c, k] = middle[r, c, k]
 
 
 def softened(rgba: U8 | U16, radius: float, flavour: Flavour, wraps: bool) -> U8 | U16:
