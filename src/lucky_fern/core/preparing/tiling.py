@@ -47,18 +47,19 @@ def _across(rgba: U8 | U16, overlap: float) -> None:
     # At its own border, what is half a width away goes on over to the other side.
     far = (np.arange(columns) + columns // 2) % columns
     left, right = np.arange(width), np.arange(columns - 1, columns - 1 - width, -1)
-    away = [rgba[:, far[at]] for at in (left, right)]
+    away = [np.ascontiguousarray(rgba[:, far[at]]) for at in (left, right)]
     for at, other in zip((left, right), away, strict=True):
-        rgba[:, at] = _joined(other, rgba[:, at])
+        rgba[:, at] = _joined(other, np.ascontiguousarray(rgba[:, at]))
 
 
 def _joined(first: U8 | U16, second: U8 | U16) -> U8 | U16:
     """Two pictures of one size put together: the first at its left border, the second at its right."""
     top = np.iinfo(first.dtype).max
     rows, width = first.shape[:2]
+    planes, others = cv2.split(first), cv2.split(second)
     cost = np.zeros((rows, width), np.float32)
-    for k in range(4):
-        cost += cv2.absdiff(np.ascontiguousarray(first[..., k]), np.ascontiguousarray(second[..., k]))
+    for one, other in zip(planes, others, strict=True):
+        cost += cv2.absdiff(one, other)
     cost /= np.float32(top)
     margin = min(2, (width - 1) // 2)  # the joint keeps away from either border
     cost[:, :margin] = cost[:, width - margin :] = np.float32(1e6)
@@ -76,7 +77,7 @@ def _joined(first: U8 | U16, second: U8 | U16) -> U8 | U16:
     out = np.empty_like(first)
     radius = max(width / 8, 1.0)
     for k in range(4):
-        value, off = first[..., k].astype(np.float32), second[..., k].astype(np.float32)
+        value, off = planes[k].astype(np.float32), others[k].astype(np.float32)
         off -= value
         coarse = _coarse(off, radius)  # is faded; the rest changes at the joint
         off -= coarse
