@@ -52,7 +52,7 @@ def _across(rgba: U8 | U16, overlap: float) -> None:
         rgba[:, at] = _joined(other, np.ascontiguousarray(rgba[:, at]))
 
 
-def _joined(first: U8 | U16, second: U8 | U16) -> U8 | U16:
+def _joined(first: Array, second: Array) -> Array:
     """Two pictures of one size put together: the first at its left border, the second at its right."""
     top = np.iinfo(first.dtype).max
     rows, width = first.shape[:2]
