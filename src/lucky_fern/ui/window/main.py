@@ -153,6 +153,7 @@ class Window(QMainWindow):
         add("file.save-as", tr("Save as …"), self.files.ask_save, "Ctrl+Shift+S")
         add("file.pictures", tr("Add pictures …"), self.files.ask_pictures)
         add("file.reload", tr("Read changed pictures again"), self.parts.bringing.reload, "F5")
+        add("file.lend", tr("Lend a sheet to another program …"), self.files.ask_lend)
         add("file.export", tr("Export again"), self._export_again, "Ctrl+E", icon_name="export")
         for which, title in DEMOS.items():
             add(f"file.demo-{which}", title, partial(self._open_demo, which))

@@ -29,6 +29,7 @@ MENUS: dict[str, Entries] = {
         "",
         "file.pictures",
         "file.reload",
+        "file.lend",
         "file.export",
         "",
         *(f"file.demo-{which}" for which in DEMOS),

@@ -17,6 +17,7 @@ from lucky_fern.ui.session.exports import Exports
 from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.keeping import Keeping
 from lucky_fern.ui.session.layout_watch import LayoutWatch
+from lucky_fern.ui.session.lending import Lending
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import Mishaps
@@ -62,6 +63,7 @@ class Parts:
         self.exports = self.make(Exports)
         self.bringing = self.make(Bringing)
         self.preparing = self.make(Preparing)
+        self.lending = self.make(Lending)
         self.recipes = self.make(Recipes)
         self.handles = Handles()
         self.faces = self.make(Faces)

@@ -45,7 +45,8 @@ class Rest(QObject):
         found = {
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
-            "a picture being prepared": parts.preparing.busy, "a page": self._settings.being_made,
+            "a picture being prepared": parts.preparing.busy, "a loan that was saved": parts.lending.busy,
+            "a page": self._settings.being_made,
             "compositing": not parts.maps.settled, "chunks to upload": to_upload,
         }  # fmt: skip
         waiting = [view.accessibleName() for view in self._views if view.due]
