@@ -23,9 +23,12 @@ _SETTLED = 500  # milliseconds after the last word of a file: programs write in 
 
 
 class Lending(QObject):
-    """``changed``: other loans than before; ``lent``: files are written (their first is for the other program)."""
+    """``changed``: other loans than before; ``looked``: whether files were saved; ``lent``: files are written (the
+    first is for the other program).
+    """
 
     changed = Signal()
+    looked = Signal()
     lent = Signal(Path)
 
     def __init__(self, work: Work, errands: Errands) -> None:
@@ -109,6 +112,7 @@ class Lending(QObject):
                  if file not in self._watcher.files() and Path(file).exists()]  # fmt: skip
         if again:  # a program that puts another file in its place is watched on
             self._watcher.addPaths(again)
+        self.looked.emit()
 
     def _take(self, name: str, loan: Loan) -> None:
         studio = self.work.studio

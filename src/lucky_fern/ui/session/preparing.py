@@ -46,6 +46,7 @@ class Preparing(QObject):
     opened = Signal()
     changed = Signal()
     shown = Signal()
+    settled = Signal()  # nothing is left to be made large
     _made = Signal(int, object)
 
     def __init__(self, work: Work, errands: Errands) -> None:
@@ -241,6 +242,7 @@ class Preparing(QObject):
         self._rest.stop()
         studio, name, steps = self.work.studio, self.picture, self.steps
         if studio is None or not name or steps == self._settled or self._sending:
+            self.settled.emit()
             return
         kit = studio.project.pictures.get(name)
         if kit is None:

@@ -31,6 +31,8 @@ class Rest(QObject):
             parts.answers.changed,
             parts.layout_watch.changed,
             parts.preparing.shown,
+            parts.preparing.settled,
+            parts.lending.looked,
         ):
             signal.connect(self._look.start)
         for view in views:
