@@ -303,8 +303,12 @@ def _rub_out_one(parts: Parts) -> None:
     assert studio is not None and layer is not None
     parts.work.execute(groove_of(studio, layer.id))
     found = laid(studio.sources, layer.content).found  # type: ignore[arg-type]  # it is an edging
-    cloth = np.flatnonzero(found.ends[:, :, 1].min(axis=1) > 2.0)  # the canopy is high up
-    x, y, z = (float(value) for value in found.ends[cloth[len(cloth) // 3]].mean(axis=0))
+    model = studio.model
+    points = model.positions[model.triangles[model.part == model.parts.index("canopy")]].reshape(-1, 3)
+    middles = found.ends.mean(axis=1)
+    away = np.abs(middles[:, None] - points[None]).max(axis=2).min(axis=1)
+    hem = np.flatnonzero(away < 0.3)  # those by the canopy's own corners
+    x, y, z = (float(value) for value in middles[hem[len(hem) // 3]])
     do_step(studio, {"do": "mask", "layer": layer.name, "kind": "fill", "value": 1}, Path())
     touch = {"do": "stroke", "layer": layer.name, "on": "mask", "erase": True, "radius": 0.07, "hardness": 1}
     do_step(studio, {**touch, "points": [[x, y, z]]}, Path())
