@@ -105,7 +105,7 @@ class Hands:
             QApplication.sendEvent(view, event)
         self.wait()
 
-    def drag(self, view: View, start: np.ndarray, end: np.ndarray, steps: int = 5) -> None:
+    def drag(self, view: QWidget, start: np.ndarray, end: np.ndarray, steps: int = 5) -> None:
         """Press, move and release the left button."""
         QTest.mousePress(
             view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(*np.round(start).astype(int))

@@ -5,12 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
+from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, KitPicture
 from lucky_fern.core.project.places import Lay
@@ -52,7 +54,7 @@ def test_corners_are_dragged_and_every_layer_that_shows_the_picture_follows(hand
     for number, corner in enumerate([(100, 60), (300, 60), (300, 240), (100, 240)]):
         op = hands.parts.preparing.op
         assert isinstance(op, Straighten)
-        hands.drag(view.before, at(hands, *op.corners[number]), at(hands, *corner))  # type: ignore[arg-type]  # a widget will do
+        hands.drag(view.before, at(hands, *op.corners[number]), at(hands, *corner))
     op = hands.parts.preparing.op
     assert isinstance(op, Straighten)
     assert np.abs(np.array(op.corners) - [(100, 60), (300, 60), (300, 240), (100, 240)]).max() < 3
@@ -66,8 +68,6 @@ def test_corners_are_dragged_and_every_layer_that_shows_the_picture_follows(hand
     key = next(iter(studio.surface.keys))
     store = hands.parts.maps.store
     assert store is not None
-    from lucky_fern.core.compositing.compositor import MapKey
-
     sheet = store.maps[MapKey(key, "colour")]
     for number in range(3):  # all three show it straightened, corner to corner
         column = round((0.2 + 0.3 * number - 0.04) * sheet.shape[1])
@@ -115,11 +115,9 @@ def test_strokes_drop_what_was_kept_and_ops_are_switched_moved_and_taken_out(han
     assert found.after.rgba[60, 60, 3] == found.after.rgba[60, 180, 3] == 255 and found.after.rgba[5, 5, 3] == 0
     op = hands.parts.preparing.op
     assert isinstance(op, CutOut)
-    from msgspec.structs import replace
-
     hands.parts.preparing.set_op(replace(op, radius=20.0))
     view.before.do("drop")
-    hands.drag(view.before, at(hands, 160, 45), at(hands, 200, 75))  # type: ignore[arg-type]  # a widget will do
+    hands.drag(view.before, at(hands, 160, 45), at(hands, 200, 75))
     found = hands.parts.preparing.view
     assert found is not None and found.after is not None
     assert found.after.rgba[60, 60, 3] == 255 and found.after.rgba[60, 180, 3] == 0

@@ -11,7 +11,7 @@ import io
 import zipfile
 from collections.abc import Mapping
 from pathlib import Path, PurePath
-from typing import Any
+from typing import Any, cast
 from xml.etree import ElementTree
 
 import cv2
@@ -166,8 +166,8 @@ def _texels(studio: Studio, key: SheetKey, name: str, box: Box) -> U8 | U16:
     bits = 16 if MAPS[name].wide else 8
     sheet = studio.surface.sheet(key, studio.project.size_of(key))
     whole: Any = composite_sheet(studio.sources, studio.project, name, sheet, bits)
-    made: Any = np.ascontiguousarray(whole.reshape(sheet.size, sheet.size, -1)[upper:lower, left:right])
-    return made  # type: ignore[no-any-return]  # of either depth
+    made = np.ascontiguousarray(whole.reshape(sheet.size, sheet.size, -1)[upper:lower, left:right])
+    return cast("U8 | U16", made)
 
 
 def _lent(studio: Studio, loan: Loan, name: str) -> U8 | U16:
@@ -175,8 +175,7 @@ def _lent(studio: Studio, loan: Loan, name: str) -> U8 | U16:
     if name not in loan.lent:
         raise CommandError(tr("{name!r} was not lent; lent are {known}", name=name, known=", ".join(loan.lent)))
     found: Any = cv2.imdecode(np.frombuffer(studio.blobs[loan.lent[name]], np.uint8), cv2.IMREAD_UNCHANGED)
-    made: Any = found[..., ::-1] if found.ndim == 3 else found[..., None]
-    return made  # type: ignore[no-any-return]  # of either depth
+    return cast("U8 | U16", found[..., ::-1] if found.ndim == 3 else found[..., None])
 
 
 # --- what came back ---------------------------------------------------------------------------------------------
@@ -196,9 +195,9 @@ def returned(data: bytes, file: str) -> Picture:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return _merged(archive, file)
+    except PictureError:
+        raise
     except (zipfile.BadZipFile, KeyError, ValueError, OSError, ElementTree.ParseError, NotImplementedError) as error:
-        if isinstance(error, PictureError):
-            raise
         raise PictureError(broken) from error
 
 
@@ -331,7 +330,6 @@ def _share(changed: Bool, feather: float) -> F32:
 def _chunks(studio: Studio, loan: Loan, map_name: str, values: Array, share: F32) -> dict[str, str]:
     """Painted chunks of what changed, by their places."""
     kind, count = chunk_layout(map_name)
-    top = np.iinfo(kind).max  # type: ignore[type-var]  # of either depth
     left, upper, right, lower = loan.box
     found = {}
     for row in range(upper // CHUNK, (lower - 1) // CHUNK + 1):
@@ -341,9 +339,9 @@ def _chunks(studio: Studio, loan: Loan, map_name: str, values: Array, share: F32
             mine = (slice(y0 - upper, y1 - upper), slice(x0 - left, x1 - left))
             if not share[mine].any():
                 continue
-            texels = np.zeros((CHUNK, CHUNK, count), kind)
+            texels: Array = np.zeros((CHUNK, CHUNK, count), kind)
             there = texels[y0 - row * CHUNK : y1 - row * CHUNK, x0 - column * CHUNK : x1 - column * CHUNK]
             there[..., :-1] = np.where(share[mine][..., None] > 0, values[mine], 0)
-            there[..., -1] = np.rint(share[mine] * top)
+            there[..., -1] = np.rint(share[mine] * np.iinfo(texels.dtype).max)
             found[place_name(Chunk(row, column))] = studio.blobs.add(encode_chunk(texels))
     return found

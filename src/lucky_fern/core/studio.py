@@ -293,6 +293,12 @@ class Studio:
         """
         return self.keep_picture(*read_picture_file(path), path)
 
+    def prepare_picture(self, data: bytes, picture: Picture, file: Path | None = None) -> KitPicture:
+        """A picture that was read from ``data``, those among the contents; nothing of the project changes."""
+        place = "" if file is None else str(file.resolve())
+        size = picture.width, picture.height
+        return KitPicture(picture.name, self.blobs.add(data), *size, picture.taken, picture.about, file=place)
+
     def keep_picture(self, data: bytes, picture: Picture, file: Path | None = None) -> str:
         """Put a picture that was read from ``data`` into the kit; its id (the same contents come in once).
 
@@ -307,11 +313,7 @@ class Studio:
         while identity in self.project.pictures:
             identity = f"{name.stem} {number}{name.suffix}"
             number += 1
-        place = "" if file is None else str(file.resolve())
-        kit = KitPicture(
-            picture.name, digest, picture.width, picture.height, picture.taken, picture.about, file=place
-        )
-        self.execute(AddPicture(identity, kit))
+        self.execute(AddPicture(identity, self.prepare_picture(data, picture, file)))
         return identity
 
     def prepare_label(self, text: Label) -> KitPicture:
@@ -385,11 +387,7 @@ class Studio:
             name, number = picture.name, 2
             while name in self.project.pictures:
                 name, number = f"{Path(picture.name).stem} {number}{Path(picture.name).suffix}", number + 1
-            digest = self.blobs.add(data)
-            place = str(found.files[tile].resolve()) if tile in found.files else ""
-            kit = KitPicture(picture.name, digest, picture.width, picture.height, picture.taken, picture.about,
-                             file=place)  # fmt: skip
-            commands.append(AddPicture(name, kit))
+            commands.append(AddPicture(name, self.prepare_picture(data, picture, found.files.get(tile))))
             tiles[tile] = name
         self.execute(Several((*commands, AddSequence(identity, tiles)), named="Add picture sequence"))
         return identity

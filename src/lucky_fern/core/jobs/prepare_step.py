@@ -12,7 +12,6 @@ from lucky_fern.core.jobs.base import Here, of_kind
 from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.limits import LONGEST_NAME
 from lucky_fern.core.picturing import main_picture, prepare, reload, with_original
-from lucky_fern.core.project.document import KitPicture
 from lucky_fern.core.project.kinds import EFFECTS, OPS
 from lucky_fern.core.project.preparations import Adjust, PictureStep
 from lucky_fern.core.studio import read_picture_file
@@ -50,8 +49,7 @@ def do_prepare(here: Here, step: PrepareStep) -> str:
     else:
         data, picture = read_picture_file(here.folder / step.picture)
         studio.notes += [f"{PurePath(step.picture).name}: {note}" for note in picture.notes]
-        kit = KitPicture(picture.name, studio.blobs.add(data), picture.width, picture.height, picture.taken,
-                         picture.about, file=str((here.folder / step.picture).resolve()))  # fmt: skip
+        kit = studio.prepare_picture(data, picture, here.folder / step.picture)
     studio.execute(prepare(studio, name, kit, steps))
     return name
 

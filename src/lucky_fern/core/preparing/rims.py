@@ -13,11 +13,13 @@ from lucky_fern.core.compiled import kernel
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import MendRim, Spread
+from lucky_fern.core.sheets.padding import nearest_covered
 from lucky_fern.words import tr
 
 _DEEPEST = 6  # pixels from the border that a rim reaches inwards at most
 _SEEN = 0.08  # of the encoded range: what differs less is no rim
 _MOST = 0.4  # of the border that has a rim, for one to be told
+_FEWEST = 8  # pixels of the border that say anything
 _SAMPLES = 40_000  # pixels of the border that are looked at
 
 
@@ -42,7 +44,9 @@ class Mending(OpRow):
             if rim is None:
                 return replace(state, notes=(*state.notes, tr("no rim was found along its alpha")))
         else:
-            rim = _rim_of(state.rgba, np.array(from_hex(op.colour), np.float32)) or Rim(op.colour, 0.0, 2)
+            border = _border(state.rgba)
+            found = None if border is None else _rim_of(border, np.array(from_hex(op.colour), np.float32))
+            rim = found or Rim(op.colour, 0.0, 2)
         return replace(state, rgba=mended(state.rgba, rim))
 
 
@@ -57,14 +61,8 @@ def nearest(known: Bool) -> I32:
     """
     if not known.any():
         raise PictureError(tr("there is no solid pixel in it to take colours from"))
-    # Zero is what distances are measured to. Labels count the zero pixels in rows from the top, from 1.
-    _, labels = cv2.distanceTransformWithLabels(
-        (~known).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    numbers = np.flatnonzero(known).astype(np.int32)
-    of_label = np.zeros(int(labels.max()) + 1, np.int32)
-    of_label[labels.ravel()[numbers]] = numbers
-    return np.asarray(of_label[labels], np.int32)
+    _, labels, numbers = nearest_covered(known)
+    return np.asarray(numbers[labels], np.int32)
 
 
 def spread(rgba: U8 | U16) -> U8 | U16:
@@ -98,18 +96,18 @@ def mended(rgba: U8 | U16, rim: Rim) -> U8 | U16:
 
 def find_rim(rgba: U8 | U16) -> Rim | None:
     """A rim of one colour along the alpha's border: white, black, or the commonest there; None if there is none."""
-    alpha = rgba[..., 3]
     top = int(np.iinfo(rgba.dtype).max)
-    if alpha.min() > top // 2 or alpha.max() == 0:
+    if rgba[..., 3].min() > top // 2 or rgba[..., 3].max() == 0:
         return None
-    edge = _edge_colours(rgba)
-    if edge is None:
+    border = _border(rgba)
+    if border is None or not len(border[0][0]):
         return None
+    edge = border[0][0]
     candidates = [np.zeros(3, np.float32), np.ones(3, np.float32)]
     codes = (edge * 15 + 0.5).astype(np.int64) @ np.array([256, 16, 1])
     common = np.bincount(codes, minlength=4096).argmax()
     candidates.append(np.median(edge[codes == common], axis=0).astype(np.float32))
-    found = [rim for one in candidates if (rim := _rim_of(rgba, one)) is not None]
+    found = [rim for one in candidates if (rim := _rim_of(border, one)) is not None]
     return max(found, key=lambda rim: rim.share) if found else None
 
 
@@ -125,19 +123,10 @@ def _inwards(rgba: U8 | U16, most: int) -> tuple[Bool, U8]:
     return rgba[..., 3] >= top * 0.98, depth
 
 
-def _edge_colours(rgba: U8 | U16) -> F32 | None:
-    """(n, 3) encoded colours of the outermost pixels that show at all."""
-    _, depth = _inwards(rgba, 1)
-    top = int(np.iinfo(rgba.dtype).max)
-    at = np.flatnonzero((depth == 1) & (rgba[..., 3] >= 0.05 * top))
-    if len(at) < 8:
-        return None
-    at = at[:: max(1, len(at) // _SAMPLES)]
-    return np.asarray(rgba.reshape(-1, 4)[at, :3] / np.float32(top), np.float32)
-
-
-def _rim_of(rgba: U8 | U16, colour: F32) -> Rim | None:
-    """How much of the border leans from what is further in towards a colour, and how deep."""
+def _border(rgba: U8 | U16) -> list[tuple[F32, F32]] | None:
+    """For each depth from the border inwards, (n, 3) encoded colours there and those further in; None if nothing lies
+    further in.
+    """
     top = np.float32(np.iinfo(rgba.dtype).max)
     solid, depth = _inwards(rgba, _DEEPEST + 3)
     inside = solid & (depth > _DEEPEST)
@@ -145,18 +134,17 @@ def _rim_of(rgba: U8 | U16, colour: F32) -> Rim | None:
         inside = solid & (depth >= int(depth.max()))
         if not inside.any():
             return None
-    source = nearest(inside)
-    flat = rgba.reshape(-1, 4)
-    shares = []
+    source, flat, found = nearest(inside).ravel(), rgba.reshape(-1, 4), []
     for level in range(1, _DEEPEST + 1):
         at = np.flatnonzero((depth == level) & (rgba[..., 3] > 0.05 * top))
-        at = at[:: max(1, len(at) // _SAMPLES)]
-        if len(at) < 8:
-            shares.append(0.0)
-            continue
-        own = flat[at, :3] / top
-        further = flat[source.ravel()[at], :3] / top
-        shares.append(float(_leaning(own, further, colour).mean()))
+        at = at[:: max(1, len(at) // _SAMPLES)] if len(at) >= _FEWEST else at[:0]
+        found.append((np.asarray(flat[at, :3] / top, np.float32), np.asarray(flat[source[at], :3] / top, np.float32)))
+    return found
+
+
+def _rim_of(border: list[tuple[F32, F32]], colour: F32) -> Rim | None:
+    """How much of the border leans from what is further in towards a colour, and how deep."""
+    shares = [float(_leaning(own, further, colour).mean()) if len(own) else 0.0 for own, further in border]
     if max(shares[:2]) < _MOST:
         return None
     deep = next((level for level, share in enumerate(shares) if level and share < 0.15), _DEEPEST)

@@ -9,7 +9,6 @@ from typing import Any
 
 import cv2
 import numpy as np
-from scipy import ndimage
 
 from lucky_fern.core.arrays import F32, U8, U16, Array
 from lucky_fern.core.compiled import kernel
@@ -128,4 +127,6 @@ def _median(pixels: Array, reach: int) -> Array:
     """The median of each channel within so many pixels, without the border of as many."""
     if pixels.dtype == np.uint8 or reach <= 2:
         return inner(np.asarray(cv2.medianBlur(np.ascontiguousarray(pixels), 2 * reach + 1)), reach)
+    from scipy import ndimage  # slow to load, and only deep pictures with large specks need it
+
     return inner(ndimage.median_filter(pixels, size=(2 * reach + 1, 2 * reach + 1, 1)), reach)

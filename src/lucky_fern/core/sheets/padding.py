@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lucky_fern.core.arrays import I32, I64, U8, Array, Bool
+from lucky_fern.core.arrays import F32, I32, I64, U8, Array, Bool
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across
 
@@ -57,24 +57,31 @@ class Padding:
         return within
 
 
-def plan_padding(covered: Bool) -> Padding:
-    """Find the nearest covered texel of every uncovered one.
+def nearest_covered(covered: Bool) -> tuple[F32, I32, I32]:
+    """How far each texel is from the nearest covered one, a label of that one, both (rows, columns), and the flat
+    number of the texel that each label stands for.
 
     Distances are those of a 5 × 5 chamfer transform (G. Borgefors, "Distance Transformations in Digital
     Images", 1986, as in OpenCV): the texel chosen is at most 5 % further than the nearest, far finer than
     anything that filtering can show.
     """
-    size = covered.shape[0]
-    across = chunks_across(size)
-    if covered.all() or not covered.any():
-        empty = np.empty(0, np.int32)
-        return Padding(size, empty, empty, np.empty(0, np.uint8), np.zeros(across * across + 1, np.int64))
     distance, label = cv2.distanceTransformWithLabels(
         (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
     position = np.zeros(int(label.max()) + 1, np.int32)
     inside = np.flatnonzero(covered.ravel())
     position[label.ravel()[inside]] = inside
+    return np.asarray(distance, np.float32), np.asarray(label, np.int32), position
+
+
+def plan_padding(covered: Bool) -> Padding:
+    """Find the nearest covered texel of every uncovered one (see :func:`nearest_covered`)."""
+    size = covered.shape[0]
+    across = chunks_across(size)
+    if covered.all() or not covered.any():
+        empty = np.empty(0, np.int32)
+        return Padding(size, empty, empty, np.empty(0, np.uint8), np.zeros(across * across + 1, np.int64))
+    distance, label, position = nearest_covered(covered)
     target = np.flatnonzero(~covered.ravel()).astype(np.int32)
     source = position[label.ravel()[target]]
     reach = np.minimum(np.ceil(distance.ravel()[target]), 255).astype(np.uint8)

@@ -24,6 +24,7 @@ from lucky_fern.core.project.preparations import (
     Turn,
     op_name,
 )
+from lucky_fern.ui.session.effect_inputs import SLIDERS
 from lucky_fern.words import tr
 
 Begin = Callable[[float, float], Op]  # of a picture so many pixels wide and high
@@ -96,7 +97,11 @@ def _corners(wide: float, high: float) -> Straighten:
     return Straighten(((left, upper), (right, upper), (right, lower), (left, lower)))
 
 
-_RADIUS = Slider("radius", tr("Radius"), 0, 64, 1)
+def _sliders(*fields: str) -> tuple[Slider, ...]:
+    """Those that the effect's numbers have on layers too."""
+    return tuple(Slider(field, *SLIDERS[field]) for field in fields)
+
+
 ROWS: dict[str, OpShown] = {
     "crop": OpShown(tr("Crop"), tr("Keep what lies in a box"), lambda w, h: Crop(_inset(w, h, 0.08)), hand="box"),
     "turn": OpShown(tr("Turn"), tr("Turn it round, or mirror it"), lambda w, h: Turn(90.0), (
@@ -113,22 +118,20 @@ ROWS: dict[str, OpShown] = {
         Slider("reach", tr("Reach"), 0.02, 1, 2),)),
     "tile": OpShown(tr("Make it tile"), tr("Left meets right and top bottom"), lambda w, h: Tile(), (
         Slider("overlap", tr("Overlap"), 0, 0.5, 2),)),
-    "levels": OpShown(tr("Levels"), tr("Black, white and what lies between"), lambda w, h: Adjust(Levels()), (
-        Slider("black", tr("Black"), 0, 1, 3), Slider("white", tr("White"), 0, 1, 3),
-        Slider("gamma", tr("Gamma"), 0.1, 4, 2))),
+    "levels": OpShown(tr("Levels"), tr("Black, white and what lies between"), lambda w, h: Adjust(Levels()),
+                    _sliders("black", "white", "gamma")),
     "curve": OpShown(tr("Curve"), tr("Bend brightness"), lambda w, h: Adjust(Curve())),
-    "shade": OpShown(tr("Hue and saturation"), tr("Turn or fade its colours"), lambda w, h: Adjust(Shade()), (
-        Slider("hue", tr("Hue °"), -180, 180, 0), Slider("saturation", tr("Saturation"), -1, 1),
-        Slider("lightness", tr("Lightness"), -1, 1))),
-    "contrast": OpShown(tr("Contrast"), tr("Brightness and contrast"), lambda w, h: Adjust(Contrast()), (
-        Slider("brightness", tr("Brightness"), -1, 1), Slider("contrast", tr("Contrast"), -1, 1))),
+    "shade": OpShown(tr("Hue and saturation"), tr("Turn or fade its colours"), lambda w, h: Adjust(Shade()),
+                    _sliders("hue", "saturation", "lightness")),
+    "contrast": OpShown(tr("Contrast"), tr("Brightness and contrast"), lambda w, h: Adjust(Contrast()),
+                    _sliders("brightness", "contrast")),
     "invert": OpShown(tr("Invert"), tr("Dark becomes light"), lambda w, h: Adjust(Invert())),
     "despeckle": OpShown(tr("Despeckle"), tr("Take specks out"), lambda w, h: Despeckle(), (
         Slider("radius", tr("Radius"), 1, 12, 0), Slider("threshold", tr("Threshold"), 0, 1),
         Pick("which", tr("Specks"), (("both", tr("all")), ("bright", tr("bright")), ("dark", tr("dark")))))),
-    "blur": OpShown(tr("Blur"), tr("Soften it"), lambda w, h: Adjust(Blur()), (_RADIUS,)),
-    "sharpen": OpShown(tr("Sharpen"), tr("Raise its edges"), lambda w, h: Adjust(Sharpen()), (
-        _RADIUS, Slider("amount", tr("Amount"), 0, 4))),
+    "blur": OpShown(tr("Blur"), tr("Soften it"), lambda w, h: Adjust(Blur()), _sliders("radius")),
+    "sharpen": OpShown(tr("Sharpen"), tr("Raise its edges"), lambda w, h: Adjust(Sharpen()),
+                    _sliders("radius", "amount")),
     "relief": OpShown(tr("Relief"), tr("A height and a normal picture beside it"), lambda w, h: Relief(), (
         Pick("source", tr("From"), (("brightness", tr("brightness")), ("alpha", tr("alpha")))),
         Slider("strength", tr("Strength"), -40, 40, 1), Slider("blur", tr("Blur"), 0, 40, 1),

@@ -31,7 +31,7 @@ from lucky_fern.ui.session.preparing import Preparing
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.ui.widgets.lists import ShrinkingList
-from lucky_fern.ui.widgets.page import Page, button, choice, menu_button, whole
+from lucky_fern.ui.widgets.page import Page, button, choice, clear, menu_button, whole
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.words import tr
@@ -158,13 +158,9 @@ class PreparingPanel(Page):
 
     def _make(self, op: Op | None) -> None:
         """The inputs of an op."""
-        self.view.before.do("") if self.view.before.doing else None
-        while self.form.count():
-            item = self.form.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        if self.view.before.doing:
+            self.view.before.do("")
+        clear(self.form)
         self._shown = {}
         if op is None:
             self._note(tr("Add an op: cut out, straighten, mend a rim, even the light … They are done from the top."))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
@@ -129,7 +128,7 @@ class Lending(QObject):
 
         self.errands.send(
             tr("Taking {name} back …", name=name),
-            partial(lambda: take_back(studio, name, read_back(loan, Path(loan.file)))),
+            lambda: take_back(studio, name, read_back(loan, Path(loan.file))),
             done,
         )
 

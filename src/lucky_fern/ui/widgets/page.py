@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -108,8 +109,8 @@ def menu_button(text: str, tip: str, fill: Callable[[QMenu], object]) -> QToolBu
     return made
 
 
-def clear(row: QHBoxLayout) -> None:
-    """Take everything out of a row."""
+def clear(row: QBoxLayout) -> None:
+    """Take everything out of a row or a column."""
     while row.count():
         item = row.takeAt(0)
         widget = item.widget() if item is not None else None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -11,6 +11,8 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.tree import changed
 from lucky_fern.words import tr
+
+_V = TypeVar("_V")
 
 
 class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="do"):
@@ -41,6 +43,23 @@ class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 def with_layer(project: Project, layer_id: int, **changes: Any) -> Project:
     """A project with some fields of one layer changed."""
     return replace(project, layers=changed(project.layers, layer_id, lambda layer: (replace(layer, **changes),)))
+
+
+def kept_by_name(known: dict[str, _V], name: str, value: _V | None, unnamed: str, gone: str) -> dict[str, _V]:
+    """What is kept under names, with a value in place of an older one of that name; None forgets it.
+
+    Raises
+    ------
+    CommandError
+        ``unnamed`` where the name is empty, ``gone`` where there is nothing to be forgotten.
+    """
+    name = name.strip()
+    if not name:
+        raise CommandError(unnamed)
+    if value is None and name not in known:
+        raise CommandError(gone)
+    kept = {other: one for other, one in known.items() if other != name}
+    return kept if value is None else {**kept, name: value}
 
 
 def layer_of(project: Project, layer_id: int) -> Layer:

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
-from lucky_fern.core.project.commands.base import Command
+from lucky_fern.core.project.commands.base import Command, kept_by_name
 from lucky_fern.core.project.document import KitPaint, KitPicture, Layer, Project
 from lucky_fern.core.project.kinds import check_value
 from lucky_fern.core.project.references import everything_of
@@ -65,18 +65,13 @@ class KeepPaint(Command, frozen=True, tag="keep-paint"):
     paint: KitPaint | None
 
     def apply(self, project: Project) -> Project:
-        name = self.name.strip()
-        if not name:
-            raise CommandError(tr("a paint needs a name"))
-        if self.paint is None and name not in project.paints:
-            raise CommandError(tr("there is no paint {name!r} any more", name=name))
-        paints = {known: paint for known, paint in project.paints.items() if known != name}
+        gone = tr("there is no paint {name!r} any more", name=self.name)
+        paints = kept_by_name(project.paints, self.name, self.paint, tr("a paint needs a name"), gone)
         if self.paint is not None:
             if not self.paint.values:
                 raise CommandError(tr("a paint gives to one map at least"))
             for map_name, value in self.paint.values.items():
                 check_value(map_name, value)
-            paints[name] = self.paint
         return replace(project, paints=paints)
 
 
@@ -88,15 +83,9 @@ class KeepRecipe(Command, frozen=True, tag="keep-recipe"):
     digest: str | None
 
     def apply(self, project: Project) -> Project:
-        name = self.name.strip()
-        if not name:
-            raise CommandError(tr("a recipe needs a name"))
-        if self.digest is None and name not in project.recipes:
-            raise CommandError(tr("there is no recipe {name!r} any more", name=name))
-        recipes = {known: digest for known, digest in project.recipes.items() if known != name}
-        if self.digest is not None:
-            recipes[name] = self.digest
-        return replace(project, recipes=recipes)
+        gone = tr("there is no recipe {name!r} any more", name=self.name)
+        unnamed = tr("a recipe needs a name")
+        return replace(project, recipes=kept_by_name(project.recipes, self.name, self.digest, unnamed, gone))
 
     @property
     def title(self) -> str:

@@ -7,7 +7,7 @@ from typing import ClassVar
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.commands.base import Command, free_name, with_layer
+from lucky_fern.core.project.commands.base import Command, free_name, kept_by_name, with_layer
 from lucky_fern.core.project.commands.painting import Repainted
 from lucky_fern.core.project.commands.stack import AddLayer
 from lucky_fern.core.project.document import Brushwork, Channel, Project
@@ -24,15 +24,10 @@ class Lend(Command, frozen=True, tag="lend"):
     loan: Loan | None
 
     def apply(self, project: Project) -> Project:
-        name = self.name.strip()
-        if not name:
-            raise CommandError(tr("a loan needs a name"))
-        if self.loan is None and name not in project.loans:
-            raise CommandError(tr("there is no loan {name!r} any more", name=name))
-        loans = {known: loan for known, loan in project.loans.items() if known != name}
         if self.loan is not None:
             self.loan.check()
-            loans[name] = self.loan
+        gone = tr("there is no loan {name!r} any more", name=self.name)
+        loans = kept_by_name(project.loans, self.name, self.loan, tr("a loan needs a name"), gone)
         return replace(project, loans=loans)
 
     @property

@@ -14,25 +14,10 @@ from lucky_fern.core.project.document import Adjustment, Layer
 from lucky_fern.core.project.effects import Curve, Gradient
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.session.effect_inputs import SLIDERS
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import ColourField, NumberField
 from lucky_fern.words import tr
-
-# Field → title, lowest, highest, decimals.
-_SLIDERS: dict[str, tuple[str, float, float, int]] = {
-    "black": (tr("Black"), 0, 1, 3),
-    "white": (tr("White"), 0, 1, 3),
-    "gamma": (tr("Gamma"), 0.1, 4, 2),
-    "low": (tr("Lowest"), 0, 1, 3),
-    "high": (tr("Highest"), 0, 1, 3),
-    "hue": (tr("Hue °"), -180, 180, 0),
-    "saturation": (tr("Saturation"), -1, 1, 2),
-    "lightness": (tr("Lightness"), -1, 1, 2),
-    "brightness": (tr("Brightness"), -1, 1, 2),
-    "contrast": (tr("Contrast"), -1, 1, 2),
-    "radius": (tr("Radius"), 0, 64, 1),
-    "amount": (tr("Amount"), 0, 4, 2),
-}
 
 
 def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
@@ -52,7 +37,7 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         _ramp_part(form, column, effect)
         return
     for name in effect.__struct_fields__:
-        title, low, high, decimals = _SLIDERS[name]
+        title, low, high, decimals = SLIDERS[name]
         number = NumberField(low, high, decimals, "", title)
         number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
         number.let_go.connect(form.matter.work.end_gesture)

@@ -1,0 +1,21 @@
+"""The numbers of effects as a person sees them, on layers and on pictures alike."""
+
+from __future__ import annotations
+
+from lucky_fern.words import tr
+
+# Field → title, lowest, highest, decimals.
+SLIDERS: dict[str, tuple[str, float, float, int]] = {
+    "black": (tr("Black"), 0, 1, 3),
+    "white": (tr("White"), 0, 1, 3),
+    "gamma": (tr("Gamma"), 0.1, 4, 2),
+    "low": (tr("Lowest"), 0, 1, 3),
+    "high": (tr("Highest"), 0, 1, 3),
+    "hue": (tr("Hue °"), -180, 180, 0),
+    "saturation": (tr("Saturation"), -1, 1, 2),
+    "lightness": (tr("Lightness"), -1, 1, 2),
+    "brightness": (tr("Brightness"), -1, 1, 2),
+    "contrast": (tr("Contrast"), -1, 1, 2),
+    "radius": (tr("Radius"), 0, 64, 1),
+    "amount": (tr("Amount"), 0, 4, 2),
+}
