@@ -17,6 +17,7 @@ from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, KitPicture
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.preparations import CutOut, MendRim, Straighten
+from lucky_fern.core.studio import Studio
 
 
 def kit_of(hands: Hands, name: str) -> KitPicture:
@@ -153,3 +154,25 @@ def test_coverage_takes_the_colour_that_labels_have(hands: Hands, tmp_path: Path
     hands.drop(view, "stain.png", np.array([view.width() / 2, view.height() / 2]))
     layer = hands.parts.selection.layer
     assert layer is not None and layer.channels["colour"].source == hands.parts.habits.label_style.colour
+
+
+def test_what_was_set_last_is_made_on_leaving_and_never_in_another_project(hands: Hands, tmp_path: Path) -> None:
+    bring(hands, tmp_path / "grey.png", np.full((900, 1200, 3), 100))
+    hands.parts.preparing.open("grey.png")
+    hands.wait()
+    panel = hands.window.late.preparing_panel
+    panel.add("levels")
+    hands.parts.preparing.settle()  # under way …
+    panel.add("invert")  # … while more is set
+    panel.back.click()
+    hands.wait()
+    made = kit_of(hands, "grey.png").prepared
+    assert made is not None and len(made.steps) == 2
+    hands.parts.preparing.open("grey.png")
+    hands.wait()
+    panel.add("spread")
+    first = hands.parts.work.studio
+    assert first is not None
+    other = Studio.of(first.project, first.blobs, "other")
+    hands.open(other)
+    assert hands.parts.preparing.picture == "" and kit_of(hands, "grey.png").prepared == made

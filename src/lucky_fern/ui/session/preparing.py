@@ -60,11 +60,12 @@ class Preparing(QObject):
         self._preview: Preview | None = None
         self._settled: tuple[PictureStep, ...] = ()  # those that the project has
         self._serial, self._working, self._again, self._sending = 0, False, False, False
+        self._waiting: tuple[str, tuple[PictureStep, ...]] | None = None  # to be made after what is being made
         self._rest = QTimer(self, singleShot=True, interval=_REST)
         self._rest.timeout.connect(self.settle)
         self._made.connect(self._show)
         work.project_changed.connect(self._follow)
-        work.studio_changed.connect(self.close)
+        work.studio_changed.connect(self._leave)
 
     # --- which picture ------------------------------------------------------------------------------------------
 
@@ -112,9 +113,17 @@ class Preparing(QObject):
 
     def close(self) -> None:
         """Back to the sheets; what was set is made."""
+        self.settle()
+        self._put_away()
+
+    def _leave(self) -> None:
+        """Another project is open: what was not made yet was of the one before."""
+        self._waiting = None
+        self._put_away()
+
+    def _put_away(self) -> None:
         if not self.picture:
             return
-        self.settle()
         self.picture, self._preview, self.view, self.rim = "", None, None, None
         self._serial += 1
         self._rest.stop()
@@ -240,29 +249,36 @@ class Preparing(QObject):
     def settle(self) -> None:
         """Make the large picture, and a step of the project of it."""
         self._rest.stop()
-        studio, name, steps = self.work.studio, self.picture, self.steps
-        if studio is None or not name or steps == self._settled or self._sending:
+        name, steps = self.picture, self.steps
+        if not name or (steps == self._settled and not self._sending):
             self.settled.emit()
-            return
-        kit = studio.project.pictures.get(name)
-        if kit is None:
+        elif self._sending:
+            self._waiting = name, steps
+        else:
+            self._send(name, steps)
+
+    def _send(self, name: str, steps: tuple[PictureStep, ...]) -> None:
+        studio = self.work.studio
+        kit = None if studio is None else studio.project.pictures.get(name)
+        if studio is None or kit is None:
             return
         self._sending = True
 
         def done(command: PreparePicture) -> None:
-            self._sending = False
-            if studio is not self.work.studio:
-                return
-            self._settled = steps
-            self.work.execute(command)
-            if self.picture == name and self.steps != steps:
-                self._rest.start()
+            if studio is self.work.studio:
+                if self.picture == name:
+                    self._settled = steps
+                self.work.execute(command)
+            ended()
 
-        def failed() -> None:
+        def ended() -> None:
             self._sending = False
+            waiting, self._waiting = self._waiting, None
+            if waiting is not None and waiting[1] != steps:
+                self._send(*waiting)
 
         self.errands.send_long(
-            tr("Preparing {name} …", name=name), lambda told: prepare(studio, name, kit, steps, told), done, failed
+            tr("Preparing {name} …", name=name), lambda told: prepare(studio, name, kit, steps, told), done, ended
         )
 
 
