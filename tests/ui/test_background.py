@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from hands import Hands
@@ -17,7 +18,7 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.file import save_project
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, every_chunk
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.views.drawing_thread import NO_GL
@@ -106,6 +107,47 @@ def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> N
     for name in ("colour", "roughness"):
         fresh = composite_sheet(studio.sources, small, name, studio.surface.sheet(key, 256), 8)
         assert np.array_equal(store.get(MapKey(key, name), 256), fresh), name
+
+
+@pytest.mark.parametrize("slow", [False, True])
+def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: Hands, slow: bool) -> None:
+    studio = hands.parts.work.studio
+    studio.execute(SetSheetSize(2048))
+    key = studio.surface.keys[0]
+    colour, everywhere = MapKey(key, "colour"), every_chunk(2048)
+    answers: list[tuple[MapKey, int, int, np.ndarray | None]] = []
+
+    class Watched(MapStore):
+        def update(self, project, key, chunks, *rest):
+            if slow:
+                time.sleep(0.03 * len(chunks))  # as if much were measured
+            return super().update(project, key, chunks, *rest)
+
+    store = Watched(studio.sources)
+    thread = CompositingThread(studio.sources, store)
+
+    def note(key: MapKey, chunks: set[Chunk]) -> None:
+        shown = store.get(colour, 2048).copy() if key == colour and len(chunks) > 32 else None
+        answers.append((key, len(chunks), store.composited, shown))
+
+    thread.chunks_done.connect(note, Qt.ConnectionType.DirectConnection)
+    try:
+        thread.request(studio.project)  # all chunks are dirty at first
+        assert thread.settled.wait(120)
+        answers.clear()
+        begun = store.composited
+        edited = SetChannel(studio.project.layers[0].id, "colour", Channel("#204060")).apply(studio.project)
+        edited = SetChannel(studio.project.layers[0].id, "roughness", Channel(0.9)).apply(edited)
+        thread.request(edited, seen=lambda: {key: everywhere}, by_hand=True)
+        assert thread.settled.wait(120)
+    finally:
+        thread.close()
+    coarse = next(one for one in answers if one[1] > 32)
+    assert coarse[0] == colour and coarse[2] - begun == (0 if slow else 4)
+    fine = composite_sheet(studio.sources, edited, "colour", studio.surface.sheet(key, 2048), 8)
+    assert np.array_equal(store.get(colour, 2048), fine)
+    far = np.abs(coarse[3].astype(int) - fine).max(axis=2)
+    assert np.median(far) <= 1 and (far > 16).mean() < 0.1  # only where pictures have detail
 
 
 def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, tmp_path: Path) -> None:

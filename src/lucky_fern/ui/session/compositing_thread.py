@@ -7,6 +7,7 @@ between two chunks, and what that left undone is done with the new one, so nothi
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from itertools import groupby
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.compositing.changes import dirtied, everything
+from lucky_fern.core.compositing.coarse import Coarse
 from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
@@ -28,6 +30,7 @@ from lucky_fern.ui.session.mishaps import LOG
 Seen = Callable[[], dict[SheetKey, AbstractSet[Chunk]]]  # finds what of every sheet is on the screen
 _FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
 _SEEN = 0.03  # seconds in which what was answered first is drawn
+_SLOW = 0.1  # seconds for the first chunks that are too long to wait for: all of it coarsely comes before them
 
 
 @dataclass(frozen=True)
@@ -37,7 +40,7 @@ class Order:
     first_map: str
     focus: int | None
     seen: Seen
-    by_hand: bool = False  # a slider is being moved: the first answer is to be seen before the rest is worked out
+    by_hand: bool = False  # a slider is being moved: a few chunks and all of it coarsely are seen before the rest
 
 
 class CompositingThread(QObject):
@@ -67,6 +70,8 @@ class CompositingThread(QObject):
         self._order = Order("colour", None, dict)
         self.settled = threading.Event()
         self.shown = shown  # whose maps these are, once settled
+        self._coarse = Coarse(sources)
+        self._pace = 0.0  # seconds that a chunk took last
         self._new = set(new)
         self._asked_for = 1
         self.share = 1.0  # of the chunks that were asked for, how many are done; read on any thread
@@ -174,7 +179,10 @@ class CompositingThread(QObject):
         on_screen = order.seen()
         self._asked_for = max(sum(map(len, left.values())), 1)
         self.share = 0.0
-        most, first = _FIRST, True
+        most, first = _FIRST, order.by_hand and self._asked_for > 2 * _BATCH
+        if first and self._pace * _FIRST > _SLOW:
+            self._coarsely(project, serial, order, on_screen, turns, left)
+            first = False
         for now_seen in (True, False):
             for keys in turns:
                 seen = on_screen.get(keys[0].sheet, frozenset())
@@ -185,15 +193,39 @@ class CompositingThread(QObject):
                     most = min(2 * most, _BATCH)
                     mine = {key: left[key].intersection(batch) for key in keys if key in left}
                     self._batch(project, serial, order, mine, left)
-                    if order.by_hand and first and self._asked_for > 2 * _BATCH:
+                    if first:
                         self._let_others(serial)
-                    first = False
+                        self._coarsely(project, serial, order, on_screen, turns, left)
+                        first = False
                 for key in keys:
                     if not left.get(key, True):
                         del left[key]
         while self._bare and self._serial == serial:
             key = self._bare.pop()
             self.chunks_done.emit(key, self._store.pad(project, key))
+
+    def _coarsely(
+        self,
+        project: Project,
+        serial: int,
+        order: Order,
+        on_screen: dict[SheetKey, AbstractSet[Chunk]],
+        turns: list[list[MapKey]],
+        left: Dirty,
+    ) -> None:
+        """Fill what is seen and not done yet with coarse values; it stays to be done."""
+        wanted = {
+            key: left[key] & on_screen.get(key.sheet, frozenset()) for keys in turns for key in keys if key in left
+        }
+        self._coarse.fill(
+            project,
+            {key: chunks for key, chunks in wanted.items() if chunks},
+            self._store,
+            lambda: self._serial != serial,
+            self.chunks_done.emit,
+            order.focus,
+        )
+        self._let_others(serial)
 
     def _let_others(self, serial: int) -> None:
         """Leave the processor to those who draw for a moment, or until there is a newer request."""
@@ -208,6 +240,7 @@ class CompositingThread(QObject):
         def stopped() -> bool:
             return self._serial != serial
 
+        begin, done = time.perf_counter(), sum(map(len, batch.values()))
         try:
             for key, chunks in batch.items():
                 sheet = self._sources.surface.sheet(key.sheet, project.size_of(key.sheet))
@@ -217,6 +250,7 @@ class CompositingThread(QObject):
                     self._bare.add(key)
                 left[key] -= chunks
                 self.share = 1 - sum(map(len, left.values())) / self._asked_for
+            self._pace = (time.perf_counter() - begin) / max(done, 1)
         finally:
-            for key, done in told.items():
-                self.chunks_done.emit(key, done)
+            for key, finished in told.items():
+                self.chunks_done.emit(key, finished)
