@@ -304,7 +304,12 @@ def test_forty_decals_over_sixteen_chunks_are_forty_poses(tmp_path: Path) -> Non
 
 @pytest.mark.parametrize(
     ("version", "names"),
-    [(3, ["Base", "Marks", "Crest", "Paint", "Soft"]), (5, ["Base", "Kept", "Seam"]), (6, ["Base", "Stitches"])],
+    [
+        (3, ["Base", "Marks", "Crest", "Paint", "Soft"]),
+        (5, ["Base", "Kept", "Seam"]),
+        (6, ["Base", "Stitches"]),
+        (7, ["Base", "Stitches", "Mark"]),
+    ],
 )
 def test_projects_of_every_version_open(version: int, names: list[str], tmp_path: Path) -> None:
     studio = Studio.open(Path(__file__).parent / "versions" / f"version-{version}.fern")

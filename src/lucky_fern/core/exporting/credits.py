@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import KitPicture, Project
 from lucky_fern.core.project.references import layer_refers
 from lucky_fern.words import tr
@@ -26,8 +27,11 @@ def unlicensed(project: Project) -> list[str]:
     ]
 
 
-def credits_text(project: Project) -> str:
-    """What :data:`CREDITS` holds; empty where no used picture carries anything of that kind."""
+def credits_text(project: Project, blobs: Blobs | None = None) -> str:
+    """What :data:`CREDITS` holds; empty where no used picture carries anything of that kind.
+
+    With ``blobs`` the licence files that pictures came with stand at the end, each once.
+    """
     lines = []
     kits = [project.pictures[name] for name in used_pictures(project)]
     for kit in kits:
@@ -40,6 +44,11 @@ def credits_text(project: Project) -> str:
     without = [kit.name for kit in kits if not _own(kit) and not kit.licence]
     if without:
         lines += ["", tr("Without a licence: ") + ", ".join(without)]
+    for terms in dict.fromkeys(kit.terms for kit in kits if kit.terms):
+        if blobs is None:
+            break
+        names = ", ".join(kit.name for kit in kits if kit.terms == terms)
+        lines += ["", tr("Licence of {names}:", names=names), "", blobs[terms].decode("utf-8", "replace").strip()]
     return "\n".join([tr("Pictures used by {name}", name=project.name), "", *lines, ""])
 
 

@@ -363,7 +363,7 @@ class _Work:
         """A file about all sheets."""
         self._go_on()
         if plan.name == CREDITS:
-            return credits_text(self.project).encode()
+            return credits_text(self.project, self.sources.blobs).encode()
         if plan.name.endswith(".glb"):
             return self._glb()
         if plan.name.endswith(".usda"):

@@ -53,6 +53,16 @@ from lucky_fern.core.jobs.prepare_step import (
     do_replace,
 )
 from lucky_fern.core.jobs.recipe_steps import KeepRecipeStep, RecipeStep, do_keep_recipe, do_recipe
+from lucky_fern.core.jobs.shelf_steps import (
+    DescribeStep,
+    KeepPictureStep,
+    PackStep,
+    RemovePictureStep,
+    do_describe,
+    do_keep_picture,
+    do_pack,
+    do_remove_pictures,
+)
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
 from lucky_fern.core.jobs.survey_step import SurveyStep, do_survey
 from lucky_fern.core.project.document import Group
@@ -105,6 +115,10 @@ VERBS: dict[str, Verb] = {
     "reload": closed(ReloadStep, do_reload, in_groups=False),
     "lend": closed(LendStep, do_lend, in_groups=False),
     "take-back": closed(TakeBackStep, do_take_back, in_groups=False),
+    "describe": closed(DescribeStep, do_describe, in_groups=False),
+    "remove-pictures": closed(RemovePictureStep, do_remove_pictures, in_groups=False),
+    "pack": closed(PackStep, do_pack, in_groups=False),
+    "keep-picture": closed(KeepPictureStep, do_keep_picture, in_groups=False),
     "keep-paint": closed(PaintStep, do_paint),
     "credit": closed(CreditStep, do_credit),
     "check": closed(CheckStep, do_check),

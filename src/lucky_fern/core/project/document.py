@@ -27,7 +27,7 @@ from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 7
+FORMAT_VERSION = 8
 MOST_REPEATS = 1e6  # of a picture over one tile
 
 
@@ -244,7 +244,9 @@ class KitPicture(Plain, frozen=True):
     is a label, a ``figure`` a simple figure that can be edited; the digest is that of its drawing. ``licence`` is an
     SPDX expression, or what else was written there; ``source`` says where the picture comes from. A ``prepared``
     picture was made from its original, which is kept too; the digest is that of what was made. One that ``covers``
-    says where, not what colour. ``file`` is where it was read from, on the computer that did.
+    says where, not what colour. ``file`` is where it was read from, on the computer that did. ``tags``, a ``folder``
+    (``signs/old``) and whether it is a ``favourite`` help to find it. ``terms`` is the digest of the licence file
+    that it came with.
     """
 
     name: str
@@ -261,11 +263,16 @@ class KitPicture(Plain, frozen=True):
     prepared: Preparation | None = None
     covers: bool = False
     file: str = ""
+    tags: tuple[str, ...] = ()
+    folder: str = ""
+    favourite: bool = False
+    terms: str = ""
 
     @property
     def digests(self) -> frozenset[str]:
-        """Those of its own contents, and of what it was made from."""
-        return frozenset((self.digest,)) | ({self.prepared.original} if self.prepared is not None else frozenset())
+        """Those of its own contents, of what it was made from, and of its licence."""
+        made = {self.prepared.original} if self.prepared is not None else frozenset()
+        return frozenset((self.digest,)) | made | ({self.terms} if self.terms else frozenset())
 
 
 class Slide(Plain, frozen=True):

@@ -33,6 +33,11 @@ def _from_6(project: dict[str, Any]) -> dict[str, Any]:
     return {**project, "version": 7}
 
 
+def _from_7(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 8 knows tags, folders, favourites and licence files of pictures."""
+    return {**project, "version": 8}
+
+
 def _with_paths(layers: Any) -> Any:
     if not isinstance(layers, list):
         return layers  # what is damaged is told by those who read it
@@ -50,7 +55,13 @@ def _with_paths(layers: Any) -> Any:
     return made
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6}
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    3: _from_3,
+    4: _from_4,
+    5: _from_5,
+    6: _from_6,
+    7: _from_7,
+}
 
 
 def migrated(project: Any, version: int) -> Any:

@@ -49,6 +49,7 @@ from lucky_fern.core.project.commands.settings import (
     SetPlace,
 )
 from lucky_fern.core.project.commands.sheets import SetRelief, SetSheetSize
+from lucky_fern.core.project.commands.shelving import Describe, MergePictures, RemovePictures, RenamePicture
 from lucky_fern.core.project.commands.slides import KeepSlide
 from lucky_fern.core.project.commands.stack import (
     AddLayer,
@@ -65,22 +66,23 @@ from lucky_fern.core.project.kinds import convert
 from lucky_fern.words import tr
 
 __all__ = [
-    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "DuplicateLayers", "GiveMask",
-    "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut", "Lend",
-    "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask", "PreparePicture", "RemoveLayers",
-    "RemoveSelection", "RenameLayer", "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel",
-    "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask",
-    "SetMaskEntry", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers",
-    "Ungroup", "free_name", "from_plain", "to_plain",
+    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "Describe", "DuplicateLayers",
+    "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut",
+    "Lend", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask",
+    "PreparePicture", "RemoveLayers", "RemovePictures", "RemoveSelection", "RenameLayer", "RenamePicture",
+    "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports",
+    "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief",
+    "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers", "Ungroup", "free_name", "from_plain",
+    "to_plain",
 ]  # fmt: skip
 
 Single = (
-    AddLayer | AddMaskEntry | AddPicture | AddSequence | DuplicateLayers | GiveMask | GivePaint | GroupLayers
-    | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | Lend | MoveLayers | MoveMaskEntry | PaintMask
-    | PaintPixels | PasteMask | PreparePicture | RemoveLayers | RemoveSelection
-    | RenameLayer | RenameSelection | ReplaceModel
-    | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer
-    | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack | TakeLayers | Ungroup
+    AddLayer | AddMaskEntry | AddPicture | AddSequence | Describe | DuplicateLayers | GiveMask | GivePaint
+    | GroupLayers | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | Lend | MergePictures | MoveLayers
+    | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PreparePicture | RemoveLayers | RemovePictures
+    | RemoveSelection | RenameLayer | RenamePicture | RenameSelection | ReplaceModel | SaveSelection | SetChannel
+    | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry
+    | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack | TakeLayers | Ungroup
 )  # fmt: skip
 
 
