@@ -171,7 +171,7 @@ def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: H
         hands.parts.bringing.bring([path])
         hands.wait()
     assert len(hands.parts.work.project.pictures) == count + 1
-    assert hands.window.tray.index_of("new mark.png").isValid()
+    assert hands.window.tray.strip.index_of("new mark.png").isValid()
     hands.parts.work.undo()
     assert len(hands.parts.work.project.pictures) == count
 

@@ -157,7 +157,7 @@ def test_the_tray_finds_pictures_and_enter_places_one_in_the_middle(hands: Hands
     tray.search.setText("crest")
     shown = [row for row in range(tray.model.rowCount()) if not tray.strip.isRowHidden(row)]
     assert [tray.model.item(row).text() for row in shown] == ["ferry crest"]
-    tray.strip.setCurrentIndex(tray.index_of("ferry-crest.svg"))
+    tray.strip.setCurrentIndex(tray.strip.index_of("ferry-crest.svg"))
     QTest.keyClick(tray.strip, Qt.Key.Key_Return)
     hands.wait()
     assert hands.parts.selection.layer.name == "Ferry crest"

@@ -236,7 +236,7 @@ def test_what_a_picture_is_taken_as_is_said_and_can_be_changed(hands: Hands, tmp
     hands.parts.bringing.bring([tmp_path / "lid_rough.png"])
     hands.wait()
     assert "taken as data" in hands.window.notice.text()
-    choose(hands.window.tray.taken_menu("lid_rough.png"), "Take as colour (sRGB)")
+    choose(hands.window.tray.strip.menu_of(["lid_rough.png"]), "Take as colour (sRGB)")
     assert hands.parts.work.project.pictures["lid_rough.png"].taken == "colour"
 
 

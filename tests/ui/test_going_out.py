@@ -107,7 +107,7 @@ def test_an_export_is_set_up_remembered_and_done_again_with_one_key(ferry: Hands
 
 def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_path: Path) -> None:
     parts, panel = ferry.parts, ferry.window.late.export_panel
-    ferry.window.tray.taken_menu("deck-planks.png").actions()[-1].trigger()
+    ferry.window.tray.strip.menu_of(["deck-planks.png"]).actions()[-1].trigger()
     assert parts.looking.station == "export" and panel.credits.chosen == "deck-planks.png"
     assert "no licence" in panel.credits.pictures.currentText()
     panel.credits.fields["licence"].setText("CC-BY-4.0")

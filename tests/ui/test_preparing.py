@@ -45,7 +45,7 @@ def test_corners_are_dragged_and_every_layer_that_shows_the_picture_follows(hand
         place = Lay("flask", 1001, (0.2 + 0.3 * number, 0.5), 0.1, 0.1)
         hands.parts.work.execute(AddLayer(f"Sign {number}", Decal("sign.png", place), {"colour": Channel("picture")}))
     hands.wait()
-    actions = {one.text(): one for one in hands.window.tray.taken_menu("sign.png").actions()}
+    actions = {one.text(): one for one in hands.window.tray.strip.menu_of(["sign.png"]).actions()}
     actions["Make it ready …"].trigger()
     hands.wait()
     view, panel = hands.window.late.preparing_view, hands.window.late.preparing_panel
@@ -144,7 +144,9 @@ def test_coverage_takes_the_colour_that_labels_have(hands: Hands, tmp_path: Path
     grey = np.zeros((64, 128, 3))
     grey[:, 64:] = 255
     bring(hands, tmp_path / "stain.png", grey)
-    menu = next(one.menu() for one in hands.window.tray.taken_menu("stain.png").actions() if one.menu() is not None)
+    menu = next(
+        one.menu() for one in hands.window.tray.strip.menu_of(["stain.png"]).actions() if one.menu() is not None
+    )
     menu.actions()[0].trigger()
     hands.wait()
     assert kit_of(hands, "stain.png").covers

@@ -9,7 +9,8 @@ from pathlib import Path, PurePath
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Array
-from lucky_fern.core.errors import CommandError
+from lucky_fern.core.errors import CommandError, PictureError
+from lucky_fern.core.files import read_file
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture, is_drawing, read_picture
 from lucky_fern.core.preparing.run import encoded, prepared, taken_of
@@ -17,7 +18,7 @@ from lucky_fern.core.project.blobs import digest_of
 from lucky_fern.core.project.commands import PreparePicture, Several
 from lucky_fern.core.project.document import KitPicture, Project
 from lucky_fern.core.project.preparations import PictureStep, Preparation
-from lucky_fern.core.studio import Studio, read_picture_file
+from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
 
 Told = Callable[[float], None]
@@ -92,10 +93,13 @@ def prepare(
     return PreparePicture(pictures, tuple(gone))
 
 
-def with_original(studio: Studio, identity: str, data: bytes, picture: Picture, told: Told = lambda _: None) -> (
-    PreparePicture
-):  # fmt: skip
+def with_original(
+    studio: Studio, identity: str, data: bytes, picture: Picture, told: Told = lambda _: None,
+    file: Path | None = None,
+) -> PreparePicture:  # fmt: skip
     """The edit that puts another original in the place of a picture's; the ops run again.
+
+    ``file`` is where that one was read from; None: the file that is remembered stays.
 
     Raises
     ------
@@ -106,7 +110,8 @@ def with_original(studio: Studio, identity: str, data: bytes, picture: Picture, 
     identity = main_picture(studio.project, identity)
     made = replace(preparation_of(kit), name=picture.name, original=studio.blobs.add(data), taken=picture.taken)
     fresh = replace(kit, digest=made.original, name=picture.name, taken=picture.taken, text=None, figure=None,
-                    width=picture.width, height=picture.height, about=picture.about, prepared=made)  # fmt: skip
+                    width=picture.width, height=picture.height, about=picture.about, prepared=made,
+                    file=kit.file if file is None else str(file.resolve()))  # fmt: skip
     return prepare(studio, identity, fresh, made.steps, told)
 
 
@@ -119,10 +124,14 @@ class Reloaded:
     missing: tuple[str, ...]
 
 
-def reload(studio: Studio, folder: Path | None = None, told: Told = lambda _: None) -> Reloaded:
+def reload(
+    studio: Studio, folder: Path | None = None, told: Told = lambda _: None, only: tuple[str, ...] | None = None,
+    strict: bool = True,
+) -> Reloaded:  # fmt: skip
     """Read pictures of the kit again whose files have other contents than when they were read; their ops run again.
 
     A file that is not where it was is looked for in ``folder``, by its name. Can be worked out beside the window.
+    ``only`` names the pictures that are meant; without ``strict``, what cannot be read now is left for later.
 
     Raises
     ------
@@ -131,7 +140,8 @@ def reload(studio: Studio, folder: Path | None = None, told: Told = lambda _: No
     """
     commands: list[PreparePicture] = []
     names, missing = [], []
-    kits = [(name, kit) for name, kit in studio.project.pictures.items() if kit.file]
+    kits = [(name, kit) for name, kit in studio.project.pictures.items()
+            if kit.file and (only is None or name in only)]  # fmt: skip
     for count, (name, kit) in enumerate(kits):
         told(count / len(kits))
         places = [Path(kit.file), *([folder / Path(kit.file).name] if folder is not None else [])]
@@ -139,9 +149,15 @@ def reload(studio: Studio, folder: Path | None = None, told: Told = lambda _: No
         if place is None:
             missing.append(name)
             continue
-        data, picture = read_picture_file(place, preparation_of(kit).taken)
-        if digest_of(data) == preparation_of(kit).original:
-            continue
+        try:
+            data = read_file(place, PictureError)
+            if digest_of(data) == preparation_of(kit).original:
+                continue
+            picture = read_picture(data, place.name, preparation_of(kit).taken)
+        except PictureError:
+            if strict:
+                raise
+            continue  # it is being written
         commands.append(with_original(studio, name, data, picture))
         names.append(name)
     told(1.0)

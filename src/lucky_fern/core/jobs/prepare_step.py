@@ -57,7 +57,7 @@ def do_prepare(here: Here, step: PrepareStep) -> str:
 def do_replace(here: Here, step: ReplaceStep) -> str:
     """Do the step; the picture's name in the kit."""
     data, picture = read_picture_file(here.folder / step.by)
-    here.studio.execute(with_original(here.studio, step.picture, data, picture))
+    here.studio.execute(with_original(here.studio, step.picture, data, picture, file=here.folder / step.by))
     return step.picture
 
 

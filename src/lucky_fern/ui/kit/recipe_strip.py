@@ -46,6 +46,10 @@ class RecipeStrip(Strip):
             wanted[kept.key] = partial(self.recipes.picture, kept)
         self.draw("Drawing recipes", wanted)
 
+    def search(self, asked: str) -> None:
+        """Show only those whose names hold some words."""
+        self.show_only(lambda item: asked in item.text().lower())
+
     def _put(self, key: str) -> None:
         kept = self.recipes.find(key)
         if kept is not None:

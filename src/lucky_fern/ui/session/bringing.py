@@ -14,11 +14,11 @@ from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.pictures.naming import set_of, set_stem, tile_name
 from lucky_fern.core.pictures.picture import SUFFIXES, Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
-from lucky_fern.core.picturing import Reloaded, reload
+from lucky_fern.core.picturing import Reloaded, reload, with_original
 from lucky_fern.core.placing.facts import better_draped
 from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
 from lucky_fern.core.preparing.rims import Rim, find_rim
-from lucky_fern.core.project.commands import AddLayer, free_name
+from lucky_fern.core.project.commands import AddLayer, PreparePicture, free_name
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Drape, Throw
@@ -51,6 +51,8 @@ class Bringing(QObject):
         super().__init__()
         self.work, self.errands, self.habits = work, errands, habits
         self.waiting: list[Arrival] = []
+        # Who takes a file in itself, because more is known of it there: whether it does.
+        self.shelves: list[Callable[[Path, Callable[[str], object]], bool]] = []
 
     def bring(self, paths: Iterable[Path], then: Callable[[str], object] | None = None) -> None:
         """Take picture files in; ``then`` gets the kit's name of each that belongs to no sequence."""
@@ -58,6 +60,7 @@ class Bringing(QObject):
         if studio is None:
             self.work.said.emit(tr("Open a model first; pictures come after it."), True)
             return
+        paths = [path for path in paths if not any(shelf(path, then or _nothing) for shelf in self.shelves)]
         try:
             sequences, single = find_sequences(paths)
         except LuckyFernError as error:
@@ -131,6 +134,22 @@ class Bringing(QObject):
                 self.rim_found.emit(identity, rim)
 
         self.errands.send(tr("Reading {name} …", name=name), work, keep)
+
+    def replace(self, picture: str, path: Path) -> None:
+        """Put a file in the place of a picture of the kit; all that shows it shows that, and its ops run again."""
+        studio = self.work.studio
+        if studio is None:
+            return
+
+        def work(told: Callable[[float], None]) -> PreparePicture:
+            data, read = read_picture_file(path)
+            return with_original(studio, picture, data, read, told, path)
+
+        def done(command: PreparePicture) -> None:
+            if self.work.studio is studio and self.work.execute(command):
+                self.work.say(tr("{picture} is made from {name} now.", picture=picture, name=path.name))
+
+        self.errands.send_long(tr("Reading {name} …", name=path.name), work, done)
 
     def reload(self) -> None:
         """Read pictures of the kit again whose files have changed since."""
@@ -241,6 +260,10 @@ class Bringing(QObject):
         title = Path(sequence).stem.partition("<")[0].strip("._- ") or tr("Tiles")
         channels = {target: Channel("picture", picture=sequence)}
         return self.work.execute(AddLayer(free_name(studio.project, title), Wash(by="tiles"), channels))
+
+
+def _nothing(_: str) -> None:
+    """Nobody waits for it."""
 
 
 def _mates(path: Path) -> dict[str, Path]:

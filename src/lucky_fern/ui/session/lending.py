@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.files import write_whole
@@ -15,10 +15,9 @@ from lucky_fern.core.project.loans import Box, Loan
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.session.watched_files import WatchedFiles
 from lucky_fern.ui.session.work import Work
 from lucky_fern.words import tr
-
-_SETTLED = 500  # milliseconds after the last word of a file: programs write in several goes
 
 
 class Lending(QObject):
@@ -33,18 +32,14 @@ class Lending(QObject):
     def __init__(self, work: Work, errands: Errands) -> None:
         super().__init__()
         self.work, self.errands = work, errands
-        self._watcher = QFileSystemWatcher(self)
-        self._seen: dict[str, tuple[int, int]] = {}  # file → when it was written last, and its size
-        self._rest = QTimer(self, singleShot=True, interval=_SETTLED)
-        self._rest.timeout.connect(self.look)
-        self._watcher.fileChanged.connect(lambda _: self._rest.start())
-        self._watcher.directoryChanged.connect(lambda _: self._rest.start())
+        self._files = WatchedFiles()
+        self._files.rested.connect(self.look)
         work.project_changed.connect(self._follow)
 
     @property
     def busy(self) -> bool:
         """Whether a file has changed and was not taken back so far."""
-        return self._rest.isActive()
+        return self._files.busy
 
     def loans(self) -> dict[str, Loan]:
         """What is on loan."""
@@ -84,33 +79,21 @@ class Lending(QObject):
         """Watch the files of all loans, also of those that a project brings along."""
         if not change.touches("loans") or change.after is None:
             return
-        before = self._watcher.files() + self._watcher.directories()
-        if before:
-            self._watcher.removePaths(before)
-        files = [str(place) for loan in change.after.loans.values() for place in _places(loan)]
-        there = [file for file in files if Path(file).exists()]
-        folders = sorted({str(Path(file).parent) for file in files if Path(file).parent.is_dir()})
-        if there or folders:
-            self._watcher.addPaths([*there, *folders])
+        self._files.watch(place for loan in change.after.loans.values() for place in _places(loan))
         known = _loans(change.before)
         for name, loan in change.after.loans.items():
             if not change.whole and (known.get(name) is None or known[name].lent != loan.lent):
-                self._seen.update({str(place): mark for place in _places(loan) if (mark := _mark(place))})
+                self._files.know(_places(loan))
         if change.whole and change.after.loans:  # lent before: it may have been saved since
-            self._rest.start()
+            self._files.look_soon()
         self.changed.emit()
 
     def look(self) -> None:
         """Take back what was saved elsewhere since."""
+        news = self._files.news()
         for name, loan in self.loans().items():
-            marks = {str(place): mark for place in _places(loan) if (mark := _mark(place))}
-            if any(self._seen.get(place) != mark for place, mark in marks.items()):
-                self._seen.update(marks)
+            if news.intersection(_places(loan)):
                 self._take(name, loan)
-        again = [file for loan in self.loans().values() for file in map(str, _places(loan))
-                 if file not in self._watcher.files() and Path(file).exists()]  # fmt: skip
-        if again:  # a program that puts another file in its place is watched on
-            self._watcher.addPaths(again)
         self.looked.emit()
 
     def _take(self, name: str, loan: Loan) -> None:
@@ -137,18 +120,9 @@ def _loans(project: Project | None) -> dict[str, Loan]:
     return {} if project is None else project.loans
 
 
-def _places(loan: Loan) -> list[Path]:
+def _places(loan: Loan) -> list[str]:
     """The files that a loan lies in."""
-    return [file_of(loan, Path(loan.file), name) for name in loan.lent] if loan.file else []
-
-
-def _mark(place: Path) -> tuple[int, int] | None:
-    """What tells that a file was written again."""
-    try:
-        found = place.stat()
-    except OSError:
-        return None
-    return found.st_mtime_ns, found.st_size
+    return [str(file_of(loan, Path(loan.file), name)) for name in loan.lent] if loan.file else []
 
 
 def _says_more(project: Project, name: str, command: TakeBack) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QWidget
 
 _home = ""  # where a question begins that was not asked before
 _last: dict[str, str] = {}  # what was asked for → the folder where it was found
@@ -67,6 +67,12 @@ def which(parent: QWidget, title: str, words: str, names: list[str]) -> int | No
     """Ask for one of several things; its number."""
     name, sure = QInputDialog.getItem(parent, title, words, names, 0, False)
     return names.index(name) if sure else None
+
+
+def text(parent: QWidget, title: str, words: str, value: str = "") -> str | None:
+    """Ask for a line of text."""
+    said, sure = QInputDialog.getText(parent, title, words, QLineEdit.EchoMode.Normal, value)
+    return said if sure else None
 
 
 def _begin(title: str) -> str:

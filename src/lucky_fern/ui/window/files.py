@@ -13,6 +13,7 @@ from lucky_fern.core.lending import KINDS
 from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
+from lucky_fern.ui.kit.tray import Tray
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import tr
@@ -35,12 +36,32 @@ class Files:
         if path is not None and self._may_leave():
             self._parts.work.open(path)
 
-    def ask_pictures(self) -> None:
+    def ask_pictures(self, to: str = "project") -> None:
+        """Picture files for the ``project``, for ``mine`` or for ``both``."""
         found = asking.open_files(
             self._window, tr("Add pictures to the kit"), asking.kinds(tr("Pictures"), PICTURE_SUFFIXES)
         )
-        if found:
+        if found and to != "mine":
             self._parts.bringing.bring(found)
+        if found and to != "project":
+            self._parts.my_kit.keep_files(found)
+
+    def ask_pack(self, folder: bool, to: str) -> None:
+        """A folder or a zip of pictures, brought in whole."""
+        title = tr("Add a pack")
+        if folder:
+            path = asking.folder(self._window, title)
+        else:
+            path = asking.open_file(self._window, title, asking.kinds(tr("Packs"), (".zip",)))
+        if path is not None:
+            self._parts.my_kit.bring_pack(path, to)
+
+    def ask_replacement(self, picture: str) -> None:
+        """A file in the place of a picture of the kit."""
+        filter_ = asking.kinds(tr("Pictures"), PICTURE_SUFFIXES)
+        path = asking.open_file(self._window, tr("Replace {picture}", picture=picture), filter_)
+        if path is not None:
+            self._parts.bringing.replace(picture, path)
 
     def ask_lend(self) -> None:
         """Give a sheet's map to the desktop's program for such files; it comes back as it is saved."""
@@ -58,7 +79,7 @@ class Files:
         filter_ = asking.kinds(tr("OpenRaster, PNG or TIFF"), KINDS)
         path = asking.save_file(self._window, tr("Lend a sheet"), start, filter_, KINDS[0])
         if path is not None:
-            self._parts.lending.lent.connect(_open_elsewhere, Qt.ConnectionType.SingleShotConnection)
+            self._parts.lending.lent.connect(open_elsewhere, Qt.ConnectionType.SingleShotConnection)
             self._parts.lending.lend(keys[at], (shown,), path)
 
     def save(self) -> None:
@@ -132,7 +153,8 @@ class Files:
 
     def known(self, paths: list[Path]) -> bool:
         """Whether any of these files can be taken in."""
-        return any(path.suffix.lower() in (SUFFIX, *MODEL_SUFFIXES, *PICTURE_SUFFIXES) for path in paths)
+        known = (SUFFIX, ".zip", *MODEL_SUFFIXES, *PICTURE_SUFFIXES)
+        return any(path.suffix.lower() in known or path.is_dir() for path in paths)
 
     def drop(self, paths: list[Path]) -> None:
         """Take pictures into the kit, and open a project or a model; of several the person chooses."""
@@ -140,6 +162,9 @@ class Files:
         others = [path for path in paths if path not in pictures]
         if pictures:
             self._parts.bringing.bring(pictures)
+        for path in others:
+            if path.suffix.lower() == ".zip" or path.is_dir():
+                self._parts.my_kit.bring_pack(path, "project")
         others = [path for path in others if path.suffix.lower() in (SUFFIX, *MODEL_SUFFIXES)]
         at: int | None = 0
         if len(others) > 1:
@@ -149,6 +174,19 @@ class Files:
             self._parts.work.open(others[at])
 
 
-def _open_elsewhere(path: Path) -> None:
+def follow_tray(
+    tray: Tray, parts: Parts, files: Files, place: Callable[[str], object], credit: Callable[[str], object]
+) -> None:
+    """Do what the tray asks for; ``place`` puts a picture into the middle of the model view."""
+    tray.add_asked.connect(lambda: files.ask_pictures(tray.where_to()))
+    tray.pack_asked.connect(lambda folder: files.ask_pack(folder, tray.where_to()))
+    tray.strip.credit_asked.connect(credit)
+    tray.strip.replace_asked.connect(files.ask_replacement)
+    tray.strip.edit_asked.connect(parts.changing.edit_elsewhere)
+    tray.strip.place_asked.connect(place)
+    tray.mine.place_asked.connect(lambda name: parts.my_kit.take_out(name, place))
+
+
+def open_elsewhere(path: Path) -> None:
     """In the desktop's program for such files; where there is none, the person opens it."""
     QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))

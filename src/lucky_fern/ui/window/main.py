@@ -23,7 +23,6 @@ from lucky_fern.words import tr
 
 if TYPE_CHECKING:
     from lucky_fern.core.log.reading import Lost
-    from lucky_fern.core.preparing.rims import Rim
     from lucky_fern.quay.delivery import Delivery
     from lucky_fern.ui.window.parts import Parts
 
@@ -179,7 +178,6 @@ class Window(QMainWindow):
         self.parts.work.said.connect(self.say)
         self.parts.work.project_changed.connect(self._show_title)
         self.parts.errands.changed.connect(self._show_errand)
-        self.parts.bringing.rim_found.connect(self._tell_rim)
         self.parts.preparing.opened.connect(self._show_preparing)
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
         self.parts.work.may_replace = self.may_leave
@@ -193,9 +191,11 @@ class Window(QMainWindow):
         self.recovery.wanted.connect(self._bring_back)
         self.recovery.unwanted.connect(self.parts.keeping.forget)
         self.ground.call_off.clicked.connect(self.parts.errands.call_off)
-        self.tray.add_asked.connect(self.files.ask_pictures)
-        self.tray.credit_asked.connect(self._ask_credit)
-        self.tray.strip.place_asked.connect(self._place_in_middle)
+        from lucky_fern.ui.window.files import follow_tray
+        from lucky_fern.ui.window.proposals import Proposals
+
+        follow_tray(self.tray, self.parts, self.files, self._place_in_middle, self._ask_credit)
+        self.proposals = Proposals(self.parts, self.notice, self._notice_timer, self.remembered)
         self.tools.slide_asked.connect(self._toggle_slide)
         self.parts.errands.progress.connect(lambda title, share: self.say(f"{title} {share:.0%}", False))
 
@@ -238,17 +238,6 @@ class Window(QMainWindow):
             self.sheet_view.show()
             beside.setSizes([500, 500, 0])
         self._station_changed(self.parts.looking.station)
-
-    def _tell_rim(self, picture: str, rim: Rim) -> None:
-        """A picture that came in has a rim: said, with the remedy beside it."""
-        from lucky_fern.core.project.preparations import MendRim
-
-        self.notice.propose(
-            tr("{name} has a rim of {colour} along {share:.0%} of its alpha's border; it would show in the game.",
-               name=picture, colour=rim.colour, share=rim.share),
-            tr("Mend it"), partial(self.parts.preparing.open, picture, MendRim()),
-        )  # fmt: skip
-        self._notice_timer.start(30_000)
 
     def open_quay(self, delivery: Delivery) -> None:
         """Show exported files in the stand-in game, in a window of their own."""
@@ -393,6 +382,8 @@ class Window(QMainWindow):
 
         self.parts.work.keep_previous = self.remembered.keep_previous
         asking.begin_in({}, self.remembered.home)
+        self.parts.changing.wish = self.remembered.reread
+        self.parts.my_kit.move_to(self.remembered.my_kit)
         self._limit_undo()
 
     def _let_go(self) -> None:

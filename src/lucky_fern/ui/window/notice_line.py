@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
@@ -23,23 +24,26 @@ class NoticeLine(QWidget):
         self.label.setContentsMargins(10, 2, 10, 2)
         self.label.setWordWrap(True)
         self.offer = QPushButton(self, objectName="small", accessibleName=tr("Remedy"))
-        self.offer.hide()
-        self.offer.clicked.connect(lambda _=False: self._take())
-        self._action: Callable[[], object] = lambda: None
+        self.other = QPushButton(self, objectName="small", accessibleName=tr("Another remedy"))
+        self._actions: list[Callable[[], object]] = []
+        for number, button in enumerate((self.offer, self.other)):
+            button.hide()
+            button.clicked.connect(partial(self._take, number))
         self.setFixedHeight(with_text(_LEAST))
 
-    def propose(self, sentence: str, title: str, action: Callable[[], object]) -> None:
-        """Show a sentence with a button beside it that does something about it."""
+    def propose(self, sentence: str, *remedies: tuple[str, Callable[[], object]]) -> None:
+        """Show a sentence with a button or two beside it, each with its title, that do something about it."""
         self.say(sentence, True)
-        self._action = action
-        self.offer.setText(title)
-        self.offer.setAccessibleName(title)
-        self.offer.adjustSize()
-        self.offer.show()
+        self._actions = [action for _, action in remedies]
+        for button, (title, _) in zip((self.offer, self.other), remedies, strict=False):
+            button.setText(title)
+            button.setAccessibleName(title)
+            button.adjustSize()
+            button.show()
         self._fit()
 
-    def _take(self) -> None:
-        action = self._action
+    def _take(self, number: int) -> None:
+        action = self._actions[number]
         self.say("", False)
         action()
 
@@ -50,6 +54,7 @@ class NoticeLine(QWidget):
     def say(self, sentence: str, warning: bool) -> None:
         """Show a sentence, in the colour of warnings or quietly."""
         self.offer.hide()
+        self.other.hide()
         self.label.setText(sentence)
         name = "warn" if warning else "quiet"
         if self.label.objectName() != name:
@@ -62,11 +67,17 @@ class NoticeLine(QWidget):
         self._fit()
 
     def _fit(self) -> None:
-        aside = self.offer.width() + 8 if self.offer.isVisibleTo(self) else 0
+        buttons = [one for one in (self.offer, self.other) if one.isVisibleTo(self)]
+        aside = sum(one.width() + 8 for one in buttons)
         height = max(
-            with_text(_LEAST), self.label.heightForWidth(self.width() - aside), self.offer.height() if aside else 0
+            with_text(_LEAST),
+            self.label.heightForWidth(self.width() - aside),
+            max((one.height() for one in buttons), default=0),
         )
         self.label.setGeometry(0, 0, self.width() - aside, height)
-        self.offer.move(self.width() - aside, (height - self.offer.height()) // 2)
+        left = self.width() - aside
+        for button in buttons:
+            button.move(left, (height - button.height()) // 2)
+            left += button.width() + 8
         if height != self.height():
             self.setFixedHeight(height)

@@ -10,6 +10,7 @@ from lucky_fern.core.pictures.apart import render_apart
 from lucky_fern.render import environment
 from lucky_fern.ui.session.answers import Answers
 from lucky_fern.ui.session.bringing import Bringing
+from lucky_fern.ui.session.changing import Changing
 from lucky_fern.ui.session.clipboard import Clipboard
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.errand import Errands
@@ -21,6 +22,7 @@ from lucky_fern.ui.session.lending import Lending
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.mishaps import Mishaps
+from lucky_fern.ui.session.my_kit import MyKitAtHand
 from lucky_fern.ui.session.preparing import Preparing
 from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
@@ -62,8 +64,10 @@ class Parts:
         self.clipboard = self.make(Clipboard)
         self.exports = self.make(Exports)
         self.bringing = self.make(Bringing)
+        self.my_kit = self.make(MyKitAtHand)
         self.preparing = self.make(Preparing)
         self.lending = self.make(Lending)
+        self.changing = self.make(Changing)
         self.recipes = self.make(Recipes)
         self.handles = Handles()
         self.faces = self.make(Faces)

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.core.kit.mine import own_kit
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.window.remembered import Remembered
 from lucky_fern.words import tr
@@ -22,6 +23,7 @@ from lucky_fern.words import tr
 _NUMBERS = {"point": tr("1.5, with a point"), "comma": tr("1,5, with a comma"), "system": tr("As the desktop")}
 _TEXTS = {0: tr("As the desktop"), 100: "100 %", 125: "125 %", 150: "150 %"}
 _LOOKS = {"light": tr("Light"), "dark": tr("Dark"), "system": tr("As the desktop")}
+_REREAD = {"ask": tr("Ask once"), "yes": tr("Read them again"), "no": tr("Leave them as they are")}
 
 
 class Preferences(QDialog):
@@ -57,11 +59,24 @@ class Preferences(QDialog):
         row.addWidget(self.home, 1)
         row.addWidget(browse)
         form.addRow(tr("My &folder"), row)
+        self.my_kit = QLineEdit(remembered.my_kit, objectName="plain", placeholderText=str(own_kit()))
+        choose = QPushButton(tr("Browse …"))
+        choose.setAutoDefault(False)
+        choose.clicked.connect(self._browse_kit)
+        beside = QHBoxLayout()
+        beside.addWidget(self.my_kit, 1)
+        beside.addWidget(choose)
+        form.addRow(tr("My &kit"), beside)
+        self.reread = QComboBox()
+        for wish, title in _REREAD.items():
+            self.reread.addItem(title, wish)
+        self.reread.setCurrentIndex(self.reread.findData(remembered.reread))
+        form.addRow(tr("Pictures whose files &change"), self.reread)
         self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=" MB")
         self.undo.setValue(remembered.undo_megabytes)
         self.undo.setToolTip(tr("How much memory steps to undo may take"))
         form.addRow(tr("Memory for &undo"), self.undo)
-        self.keep = QCheckBox(tr("&Keep the previous file as NAME.fern~ when saving"))
+        self.keep = QCheckBox(tr("Keep the &previous file as NAME.fern~ when saving"))
         self.keep.setChecked(remembered.keep_previous)
         form.addRow(self.keep)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
@@ -74,11 +89,18 @@ class Preferences(QDialog):
         if found is not None:
             self.home.setText(str(found))
 
+    def _browse_kit(self) -> None:
+        found = asking.folder(self, tr("My kit"), self.my_kit.text() or str(own_kit()))
+        if found is not None:
+            self.my_kit.setText(str(found))
+
     def accept(self) -> None:
         self.remembered.look = self.look.currentData()
         self.remembered.numbers = self.numbers.currentData()
         self.remembered.text = self.text.currentData()
         self.remembered.home = self.home.text().strip()
+        self.remembered.my_kit = self.my_kit.text().strip()
+        self.remembered.reread = self.reread.currentData()
         self.remembered.undo_megabytes = self.undo.value()
         self.remembered.keep_previous = self.keep.isChecked()
         super().accept()

@@ -33,6 +33,8 @@ class Rest(QObject):
             parts.preparing.shown,
             parts.preparing.settled,
             parts.lending.looked,
+            parts.changing.looked,
+            parts.my_kit.changed,
         ):
             signal.connect(self._look.start)
         for view in views:
@@ -48,6 +50,7 @@ class Rest(QObject):
             "an errand": parts.errands.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
             "a picture being prepared": parts.preparing.busy, "a loan that was saved": parts.lending.busy,
+            "a picture's file that was saved": parts.changing.busy, "my kit's folder": parts.my_kit.busy,
             "a page": self._settings.being_made,
             "compositing": not parts.maps.settled, "chunks to upload": to_upload,
         }  # fmt: skip

@@ -20,7 +20,7 @@ _MOST_TAGS = 100
 
 
 class Describe(Command, frozen=True, tag="describe"):
-    """Give pictures tags, a folder, or have them as favourites; what is None stays as it is."""
+    """Give pictures tags, a folder, a file to be read again from, or have them as favourites; what is None stays."""
 
     label: ClassVar[str] = tr("Describe pictures")
     pictures: tuple[str, ...]
@@ -28,6 +28,7 @@ class Describe(Command, frozen=True, tag="describe"):
     drop: tuple[str, ...] = ()
     folder: str | None = None
     favourite: bool | None = None
+    file: str | None = None
 
     def apply(self, project: Project) -> Project:
         pictures = dict(project.pictures)
@@ -38,6 +39,7 @@ class Describe(Command, frozen=True, tag="describe"):
                 tags=with_tags(kit.tags, self.add, self.drop),
                 folder=kit.folder if self.folder is None else clean_folder(self.folder),
                 favourite=kit.favourite if self.favourite is None else self.favourite,
+                file=kit.file if self.file is None else self.file,
             )
         return replace(project, pictures=pictures)
 
