@@ -7,18 +7,22 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
 from hands import Hands
+from lucky_fern.core.project.commands import AddPicture
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.kit.strip import ID, Strip
 from lucky_fern.ui.widgets import asking
 from samples import save_png
 
 RED, BLUE = (np.full((16, 16, 3), colour, np.uint8) for colour in ((200, 20, 20), (20, 60, 200)))
+
+DRAG = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
 
 def press(menu: QMenu, *path: str) -> None:
@@ -94,11 +98,9 @@ def test_a_picture_dropped_from_my_kit_is_copied_with_what_is_known_of_it(hands:
     assert shown(tray.mine) == ["by hand.png"]
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(tray.mine.file_of("by hand.png")))])
-    at = QPointF(view.width() / 2, view.height() / 2)
-    QApplication.sendEvent(
-        view,
-        QDropEvent(at, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier),
-    )
+    at, (copy, left, plain) = QPointF(view.width() / 2, view.height() / 2), DRAG
+    for event in (QDragEnterEvent(at.toPoint(), copy, mime, left, plain), QDropEvent(at, copy, mime, left, plain)):
+        QApplication.sendEvent(view, event)
     hands.wait()
     assert hands.parts.work.project.pictures["by hand.png"].tags == ("dusk",)
     assert hands.parts.selection.layer.content.picture == "by hand.png"
@@ -152,10 +154,6 @@ def test_a_picture_is_edited_elsewhere_and_comes_back(hands: Hands, kit: Path) -
     changing.ready.connect(opened.append)
     changing.answer("yes")
     name = "leek-soup-label.png"
-    from msgspec.structs import replace
-
-    from lucky_fern.core.project.commands import AddPicture
-
     work.execute(AddPicture(name, replace(work.project.pictures[name], file="")))  # it came without a file
     press(hands.window.tray.strip.menu_of([name]), "Edit elsewhere")
     hands.wait()
