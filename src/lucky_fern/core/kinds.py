@@ -29,6 +29,17 @@ from lucky_fern.core.placing.ways.thrown import Thrown
 from lucky_fern.core.preparing.cutting import CuttingOut
 from lucky_fern.core.preparing.geometry import Cropping, Sizing, Straightening, Turning
 from lucky_fern.core.preparing.lighting import EveningLight
+from lucky_fern.core.preparing.patterns import (
+    Drawing,
+    bricks,
+    checker,
+    noise,
+    planks,
+    ramp,
+    runs_back,
+    stripes,
+    weave,
+)
 from lucky_fern.core.preparing.reducing import Covering, Reducing
 from lucky_fern.core.preparing.relief import Relieving
 from lucky_fern.core.preparing.rims import Mending, Spreading
@@ -39,6 +50,7 @@ from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, OPS, PLACES, SHAPES
+from lucky_fern.core.project.patterns import Bricks, Checker, Noise, Planks, Ramp, Stripes, Weave
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
 from lucky_fern.core.project.preparations import (
     Adjust,
@@ -101,3 +113,10 @@ OPS.add(Relief, Relieving())
 OPS.add(Coverage, Covering())
 OPS.add(Size, Sizing())
 OPS.add(Palette, Reducing())
+OPS.add(Noise, Drawing(noise))
+OPS.add(Ramp, Drawing(ramp, runs_back))
+OPS.add(Checker, Drawing(checker))
+OPS.add(Stripes, Drawing(stripes))
+OPS.add(Weave, Drawing(weave))
+OPS.add(Bricks, Drawing(bricks))
+OPS.add(Planks, Drawing(planks))

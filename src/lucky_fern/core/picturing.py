@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path, PurePath
 
+import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Array
@@ -17,12 +18,14 @@ from lucky_fern.core.preparing.run import encoded, prepared, taken_of
 from lucky_fern.core.project.blobs import digest_of
 from lucky_fern.core.project.commands import PreparePicture, Several
 from lucky_fern.core.project.document import KitPicture, Project
+from lucky_fern.core.project.patterns import Pattern
 from lucky_fern.core.project.preparations import PictureStep, Preparation
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
 
 Told = Callable[[float], None]
 _DRAWN = 2048  # pixels of the longer side of a drawing that is made ready
+_BLANK = 16  # pixels a side of what patterns are drawn over
 _SHARE = 0.8  # of the work that the ops are; the rest is packing what they made
 
 
@@ -113,6 +116,22 @@ def with_original(
                     width=picture.width, height=picture.height, about=picture.about, prepared=made,
                     file=kit.file if file is None else str(file.resolve()))  # fmt: skip
     return prepare(studio, identity, fresh, made.steps, told)
+
+
+def new_pattern(studio: Studio, name: str, op: Pattern) -> PreparePicture:
+    """The edit that puts a pattern into the kit under a free name, with its height and normal beside it.
+
+    Raises
+    ------
+    CommandError
+        If its numbers make no sense.
+    """
+    identity, number = name.strip(), 2
+    while identity in studio.project.pictures or identity in studio.project.sequences:
+        identity, number = f"{name.strip()} {number}", number + 1
+    blank = np.zeros((_BLANK, _BLANK, 4), np.uint8)
+    kit = studio.prepare_picture(encoded(blank), Picture("blank.png", blank, True, about=tr("nothing")))
+    return prepare(studio, identity, kit, (PictureStep(op),))
 
 
 @dataclass(frozen=True)

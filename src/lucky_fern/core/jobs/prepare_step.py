@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import PurePath
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 
@@ -11,9 +11,10 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, of_kind
 from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.limits import LONGEST_NAME
-from lucky_fern.core.picturing import main_picture, prepare, reload, with_original
+from lucky_fern.core.picturing import main_picture, new_pattern, prepare, reload, with_original
 from lucky_fern.core.project.kinds import EFFECTS, OPS
-from lucky_fern.core.project.preparations import Adjust, PictureStep
+from lucky_fern.core.project.patterns import PATTERNS, Pattern
+from lucky_fern.core.project.preparations import Adjust, PictureStep, op_tag
 from lucky_fern.core.studio import read_picture_file
 from lucky_fern.words import tr
 
@@ -52,6 +53,25 @@ def do_prepare(here: Here, step: PrepareStep) -> str:
         kit = studio.prepare_picture(data, picture, here.folder / step.picture)
     studio.execute(prepare(studio, name, kit, steps))
     return name
+
+
+class PatternStep(msgspec.Struct, frozen=True, kw_only=True):
+    """``pattern``: a picture drawn from a few numbers; other keys are those of its form."""
+
+    do: str
+    form: str = msgspec.field(name="pattern")
+    name: str | None = None
+
+
+def do_pattern(here: Here, step: PatternStep, keys: dict[str, Any]) -> str:
+    """Do the step; the picture's name in the kit."""
+    known = {op_tag(kind): kind for kind in PATTERNS}
+    if step.form not in known:
+        raise CommandError(tr("there is no pattern {form!r}; there are {known}", form=step.form,
+                              known=", ".join(known)))  # fmt: skip
+    command = new_pattern(here.studio, step.name or step.form, cast(Pattern, of_kind(OPS, step.form, keys, "op")))
+    here.studio.execute(command)
+    return next(iter(command.pictures))
 
 
 def do_replace(here: Here, step: ReplaceStep) -> str:

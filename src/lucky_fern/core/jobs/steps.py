@@ -45,9 +45,11 @@ from lucky_fern.core.jobs.layout_steps import (
 from lucky_fern.core.jobs.loan_steps import LendStep, TakeBackStep, do_lend, do_take_back
 from lucky_fern.core.jobs.mask_steps import do_mask
 from lucky_fern.core.jobs.prepare_step import (
+    PatternStep,
     PrepareStep,
     ReloadStep,
     ReplaceStep,
+    do_pattern,
     do_prepare,
     do_reload,
     do_replace,
@@ -111,6 +113,7 @@ VERBS: dict[str, Verb] = {
     "keep-recipe": closed(KeepRecipeStep, do_keep_recipe),
     "survey": closed(SurveyStep, do_survey),
     "prepare": closed(PrepareStep, do_prepare, in_groups=False),
+    "pattern": open_ended(PatternStep, do_pattern, in_groups=False),
     "replace-picture": closed(ReplaceStep, do_replace, in_groups=False),
     "reload": closed(ReloadStep, do_reload, in_groups=False),
     "lend": closed(LendStep, do_lend, in_groups=False),

@@ -70,10 +70,10 @@ class Preview:
 
     def __init__(self, picture: Picture, longest: int) -> None:
         """``longest`` is the longer side of what is shown, in pixels."""
-        size = max(picture.rgba.shape[:2])
-        self.by = min(1.0, longest / size)
-        self._first = replace(picture, rgba=_reduced(picture.rgba, self.by))
-        self._kept: OrderedDict[tuple[PictureStep, ...], State] = OrderedDict()
+        self._longest = longest
+        self._by = min(1.0, longest / max(picture.rgba.shape[:2]))
+        self._first = replace(picture, rgba=_reduced(picture.rgba, self._by))
+        self._kept: OrderedDict[tuple[float, tuple[PictureStep, ...]], State] = OrderedDict()
         self._lock = threading.Lock()
 
     def forget(self) -> None:
@@ -86,6 +86,11 @@ class Preview:
         """(rows, columns, 4) the picture as it came, reduced."""
         return self._first.rgba
 
+    def by(self, steps: tuple[PictureStep, ...]) -> float:
+        """How many pixels of what is shown a pixel of the picture is; ops that draw one anew say how large."""
+        drawn = [max(size) for step in steps if step.on and (size := step.op.drawn_size) is not None]
+        return min(1.0, self._longest / max(drawn)) if drawn else self._by
+
     def shown(self, steps: tuple[PictureStep, ...]) -> State:
         """What the ops make of it.
 
@@ -95,17 +100,17 @@ class Preview:
             As :func:`prepared` does.
         """
         with self._lock:
-            state, done = State(self._first.rgba, self._first.taken), 0
+            state, done, by = State(self._first.rgba, self._first.taken), 0, self.by(steps)
             for count in range(len(steps), 0, -1):
-                if steps[:count] in self._kept:
-                    state, done = self._kept[steps[:count]], count
+                if (by, steps[:count]) in self._kept:
+                    state, done = self._kept[by, steps[:count]], count
                     break
-            small = scaled(steps, self.by)
+            small = scaled(steps, by)
             for count in range(done, len(steps)):
                 if steps[count].on:
                     state = _applied(state, small[count].op, count + 1)
-                self._kept[steps[: count + 1]] = state
-                self._kept.move_to_end(steps[: count + 1])
+                self._kept[by, steps[: count + 1]] = state
+                self._kept.move_to_end((by, steps[: count + 1]))
             while len(self._kept) > max(_KEPT, len(steps) + 1):
                 self._kept.popitem(last=False)
             return state

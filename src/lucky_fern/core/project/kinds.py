@@ -154,6 +154,11 @@ class Op(Kind):
     __slots__ = ()
     makes: ClassVar[tuple[str, ...]] = ()  # what it makes beside the picture itself
 
+    @property
+    def drawn_size(self) -> tuple[int, int] | None:
+        """Width and height in pixels of a picture that it draws anew; None where it goes on from the one before."""
+        return None
+
     def check(self) -> None:
         """Refuse numbers out of range (CommandError)."""
 

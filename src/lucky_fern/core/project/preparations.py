@@ -305,7 +305,12 @@ class Preparation(Plain, frozen=True):
 def op_name(op: Op) -> str:
     """What an op is called in jobs: that of its effect where it has one."""
     held: Any = getattr(op, op.keys_of) if op.keys_of else op
-    return str(held.__struct_config__.tag)
+    return op_tag(type(held))
+
+
+def op_tag(kind: Any) -> str:
+    """What a kind of op is called."""
+    return str(kind.__struct_config__.tag)
 
 
 def scaled(steps: tuple[PictureStep, ...], by: float) -> tuple[PictureStep, ...]:

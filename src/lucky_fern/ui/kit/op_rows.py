@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import Op
+from lucky_fern.core.project.patterns import Bricks, Checker, Noise, Pattern, Planks, Ramp, Stripes, Weave
 from lucky_fern.core.project.preparations import (
     Adjust,
     Coverage,
@@ -74,7 +75,23 @@ class Tick:
     title: str
 
 
-Input = Slider | Pick | Sizes | Hue | Tick
+@dataclass(frozen=True)
+class Colour:
+    """A colour that is always there."""
+
+    field: str
+    title: str
+
+
+@dataclass(frozen=True)
+class Twos:
+    """An even number."""
+
+    field: str
+    title: str
+
+
+Input = Slider | Pick | Sizes | Hue | Tick | Colour | Twos
 
 
 @dataclass(frozen=True)
@@ -102,6 +119,11 @@ def _sliders(*fields: str) -> tuple[Slider, ...]:
     return tuple(Slider(field, *SLIDERS[field]) for field in fields)
 
 
+_COLOURS: tuple[Input, ...] = (
+    Colour("colour", tr("Colour")), Hue("second", tr("Second colour"), None, tr("Clear")),
+)  # fmt: skip
+_LAST: tuple[Input, ...] = (Slider("strength", tr("Relief"), -40, 40, 1), Sizes("size", tr("Pixels")))
+_SEED = Slider("seed", tr("Seed"), 0, 999, 0)
 ROWS: dict[str, OpShown] = {
     "crop": OpShown(tr("Crop"), tr("Keep what lies in a box"), lambda w, h: Crop(_inset(w, h, 0.08)), hand="box"),
     "turn": OpShown(tr("Turn"), tr("Turn it round, or mirror it"), lambda w, h: Turn(90.0), (
@@ -146,6 +168,41 @@ ROWS: dict[str, OpShown] = {
                                                                      ("nearest", tr("pick pixels")))))),
     "palette": OpShown(tr("Few colours"), tr("A palette of a few colours, for pixel art"), lambda w, h: Palette(), (
         Slider("colours", tr("Colours"), 2, 64, 0), Slider("dither", tr("Dither"), 0, 1))),
+    "noise": OpShown(tr("Noise"), tr("Clouds, cells or ridges"), lambda w, h: Noise(), (
+        Pick("form", tr("Form"), (("soft", tr("clouds")), ("cells", tr("cells")), ("ridges", tr("ridges")))),
+        *_COLOURS, Slider("cells", tr("Cells a side"), 1, 64, 0), Slider("octaves", tr("Octaves"), 1, 10, 0),
+        Slider("contrast", tr("Contrast"), 0, 4), *_LAST, _SEED)),
+    "ramp": OpShown(tr("Ramp"), tr("From one colour to another"), lambda w, h: Ramp(), (
+        Pick("form", tr("Form"), (("line", tr("along a line")), ("middle", tr("from the middle")),
+                                  ("round", tr("round it")))),
+        *_COLOURS, Slider("turn", tr("Turn °"), -180, 180, 0), Slider("times", tr("Times"), 1, 32, 0),
+        Slider("bend", tr("Bend"), 0.1, 10), Tick("back", tr("There and back")), *_LAST)),
+    "checker": OpShown(tr("Checker"), tr("Squares in turn"), lambda w, h: Checker(), (
+        *_COLOURS, Twos("across", tr("Across")), Twos("down", tr("Down")), *_LAST)),
+    "stripes": OpShown(tr("Stripes"), tr("Stripes that tile, upright or leaning"), lambda w, h: Stripes(), (
+        *_COLOURS, Slider("count", tr("Stripes"), 1, 64, 0), Slider("thick", tr("Thick"), 0, 1),
+        Slider("lean", tr("Lean"), -64, 64, 0), Slider("soft", tr("Soft rim"), 0, 1), *_LAST)),
+    "weave": OpShown(tr("Weave"), tr("Threads over and under each other"), lambda w, h: Weave(), (
+        Colour("colour", tr("Upright")), Hue("second", tr("Across"), None, tr("Clear")),
+        Hue("ground", tr("Between"), None, tr("Clear")), Twos("across", tr("Threads across")),
+        Twos("down", tr("Threads down")), Slider("thick", tr("Thick"), 0, 1), Slider("vary", tr("Vary"), 0, 1),
+        *_LAST, _SEED)),
+    "bricks": OpShown(tr("Bricks"), tr("Rows of bricks or tiles"), lambda w, h: Bricks(), (
+        Colour("colour", tr("Bricks")), Hue("second", tr("Mortar"), None, tr("Clear")),
+        Slider("across", tr("Across"), 1, 64, 0), Slider("down", tr("Rows"), 1, 64, 0),
+        Slider("shift", tr("Shift a row"), 0, 1), Slider("gap", tr("Mortar"), 0, 0.9),
+        Slider("bevel", tr("Bevel"), 0, 1),
+        Slider("vary", tr("Vary"), 0, 1), *_LAST, _SEED)),
+    "planks": OpShown(tr("Planks"), tr("Boards with grain, cut anywhere"), lambda w, h: Planks(), (
+        Colour("colour", tr("Boards")), Hue("second", tr("Gaps"), None, tr("Clear")),
+        Slider("across", tr("Pieces a board"), 1, 32, 0), Slider("down", tr("Boards"), 1, 64, 0),
+        Slider("gap", tr("Gap"), 0, 0.9), Slider("vary", tr("Vary"), 0, 1), Slider("grain", tr("Grain"), 0, 1),
+        *_LAST, _SEED)),
+}  # fmt: skip
+PATTERN_ROWS: dict[str, Pattern] = {
+    "noise": Noise(), "ramp": Ramp(), "checker": Checker(), "stripes": Stripes(),
+    "weave": Weave(colour="#c8b890", second="#b0a078"), "bricks": Bricks(colour="#9c4a34", second="#b8b0a4"),
+    "planks": Planks(colour="#a87848", second="#20160c"),
 }  # fmt: skip
 # How they stand in the menu; "" is a line between.
 ORDER = ("crop", "turn", "straighten", "size", "", "cut-out", "mend-rim", "spread", "coverage", "", "even-light",

@@ -23,9 +23,10 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core.project.effects import Curve
 from lucky_fern.core.project.kinds import Op
-from lucky_fern.core.project.preparations import Adjust, CutOut, Palette, Relief, Straighten
+from lucky_fern.core.project.patterns import Pattern
+from lucky_fern.core.project.preparations import Adjust, CutOut, Relief, Straighten
 from lucky_fern.ui.kit.op_handles import with_corners
-from lucky_fern.ui.kit.op_rows import ORDER, ROWS, Hue, Input, Pick, Sizes, Slider, shown_as, titled
+from lucky_fern.ui.kit.op_rows import ORDER, ROWS, Colour, Hue, Input, Pick, Sizes, Slider, Twos, shown_as, titled
 from lucky_fern.ui.kit.preparing_view import PreparingView
 from lucky_fern.ui.session.preparing import Preparing
 from lucky_fern.ui.widgets.curve_field import CurveField
@@ -182,7 +183,7 @@ class PreparingPanel(Page):
                 (tr("Drop"), tr("Draw over what does not"), lambda: self.view.before.do("drop")),
                 (tr("Forget strokes"), tr("Take all strokes away"), lambda: self._set(keep=(), drop=())),
             )
-        if isinstance(op, Relief):
+        if isinstance(op, Relief | Pattern):
             self._buttons(*((title, tr("Look at that"), partial(self.view.show_beside, look)) for look, title in (
                 ("picture", tr("Picture")), ("height", tr("Height")), ("normal", tr("Normal")))))  # fmt: skip
 
@@ -209,7 +210,7 @@ class PreparingPanel(Page):
         field = one.field
         if isinstance(one, Slider):
             slider = NumberField(one.low, one.high, one.decimals, "", one.title)
-            slider.changed.connect(lambda value: self._set(**{field: self._rounded(field, value, one.decimals)}))
+            slider.changed.connect(lambda value: self._set(**{field: self._rounded(value, one.decimals)}))
             slider.let_go.connect(self.preparing.settle)
             row.addWidget(slider, 1)
             self._shown[field] = slider
@@ -230,6 +231,20 @@ class PreparingPanel(Page):
             self._shown[field] = (wide, high)
         elif isinstance(one, Hue):
             self._hue(one, row)
+        elif isinstance(one, Colour):
+            colour = ColourField(one.title)
+            colour.changed.connect(lambda value: self._set(**{field: value}))
+            colour.let_go.connect(self.preparing.settle)
+            row.addWidget(colour, 1)
+            self._shown[field] = colour
+        elif isinstance(one, Twos):
+            count = whole(one.title, 2, 512, 2)
+            count.setSingleStep(2)
+            count.setKeyboardTracking(False)
+            count.valueChanged.connect(lambda value: self._set(**{field: value + value % 2}))
+            row.addWidget(count)
+            row.addStretch(1)
+            self._shown[field] = count
         else:
             tick = QCheckBox()
             tick.setAccessibleName(one.title)
@@ -242,7 +257,7 @@ class PreparingPanel(Page):
     def _hue(self, one: Hue, row: QHBoxLayout) -> None:
         """A colour of one's own, or none."""
         inner = QVBoxLayout()
-        own: QCheckBox = QCheckBox(tr("This colour"))
+        own: QCheckBox = QCheckBox(tr("This colour"), toolTip=one.none_title)
         colour = ColourField(one.title)
         pick = button(tr("Take it from the picture"), tr("Click a place in the picture on the left"),
                       partial(self._pick, one.field))  # fmt: skip
@@ -262,9 +277,8 @@ class PreparingPanel(Page):
     def _picked(self, colour: str) -> None:
         self._set(**{self._picking: colour})
 
-    def _rounded(self, field: str, value: float, decimals: int) -> float | int:
-        op = self.preparing.op
-        return round(value) if isinstance(op, Palette) and field == "colours" else round(value, decimals + 1)
+    def _rounded(self, value: float, decimals: int) -> float | int:
+        return round(value) if decimals == 0 else round(value, decimals + 1)
 
     def _show(self, op: Op) -> None:
         """Show how the op is set."""
@@ -280,6 +294,11 @@ class PreparingPanel(Page):
                     shown.setCurrentIndex(shown.findData(value))
             elif isinstance(shown, QCheckBox):
                 show_check(shown, value)
+            elif isinstance(shown, ColourField):
+                shown.set(value)
+            elif isinstance(shown, QSpinBox):
+                with QSignalBlocker(shown):
+                    shown.setValue(value)
             elif isinstance(shown[0], QSpinBox):
                 size = value if value is not None else op.out_size if isinstance(op, Straighten) else (1, 1)
                 for box, length in zip(shown, size, strict=True):

@@ -10,8 +10,10 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QTabBar, QT
 
 from lucky_fern.core.kit.searching import Card
 from lucky_fern.core.project.commands import MergePictures, Several
+from lucky_fern.core.project.patterns import Pattern
 from lucky_fern.core.project.usage import duplicates
 from lucky_fern.ui.kit.my_kit_strip import MyKitStrip
+from lucky_fern.ui.kit.op_rows import PATTERN_ROWS, ROWS
 from lucky_fern.ui.kit.picture_strip import PictureStrip
 from lucky_fern.ui.kit.recipe_strip import RecipeStrip
 from lucky_fern.ui.kit.strip import strip_height
@@ -37,7 +39,7 @@ class Tray(QWidget):
         self, work: Work, selection: Selection, recipes: Recipes, preparing: Preparing, my_kit: MyKitAtHand
     ) -> None:
         super().__init__()
-        self.work, self.my_kit = work, my_kit
+        self.work, self.my_kit, self.preparing = work, my_kit, preparing
         self.to = "project"  # where what is added goes
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -93,10 +95,17 @@ class Tray(QWidget):
             action.setChecked(to == "project")
             group.addAction(action)
         menu.addSeparator()
+        below = menu.addMenu(tr("Make a pattern"))
+        for name, op in PATTERN_ROWS.items():
+            below.addAction(ROWS[name].title, partial(self._draw, ROWS[name].title, op))
+        menu.addSeparator()
         menu.addAction(tr("Add a folder as a pack …"), lambda: self.pack_asked.emit(True))
         menu.addAction(tr("Add a zip as a pack …"), lambda: self.pack_asked.emit(False))
         add.setMenu(menu)
         return add
+
+    def _draw(self, title: str, op: Pattern) -> None:
+        self.preparing.draw(title, op)
 
     def _sorting(self) -> QToolButton:
         sort = QToolButton(text=tr("Show ▾"), popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)

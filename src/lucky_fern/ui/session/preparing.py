@@ -13,13 +13,14 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.picturing import main_picture, original, preparation_of, prepare
+from lucky_fern.core.picturing import main_picture, new_pattern, original, preparation_of, prepare
 from lucky_fern.core.preparing.cutting import proposed_corners
 from lucky_fern.core.preparing.rims import Rim, find_rim
 from lucky_fern.core.preparing.run import Preview
 from lucky_fern.core.preparing.state import State
 from lucky_fern.core.project.commands import PreparePicture
 from lucky_fern.core.project.kinds import Op
+from lucky_fern.core.project.patterns import Pattern
 from lucky_fern.core.project.preparations import MendRim, PictureStep, Point
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.change import Change
@@ -77,7 +78,7 @@ class Preparing(QObject):
     @property
     def by(self) -> float:
         """How many pixels of what is shown a pixel of the picture is."""
-        return self._preview.by if self._preview is not None else 1.0
+        return self._preview.by(self.steps) if self._preview is not None else 1.0
 
     def open(self, identity: str, then: Op | None = None) -> None:
         """Make a picture ready; its original is read beside the window. ``then`` is an op to be added at once."""
@@ -110,6 +111,18 @@ class Preparing(QObject):
         if then is not None:
             self.add(then)
         self._draw()
+
+    def draw(self, name: str, op: Pattern) -> None:
+        """Have a pattern in the kit, and set it."""
+        studio = self.work.studio
+        if studio is None:
+            return
+
+        def done(command: PreparePicture) -> None:
+            if studio is self.work.studio and self.work.execute(command):
+                self.open(next(iter(command.pictures)))
+
+        self.errands.send(tr("Drawing {name} …", name=name), lambda: new_pattern(studio, name, op), done)
 
     def close(self) -> None:
         """Back to the sheets; what was set is made."""
