@@ -10,12 +10,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.compositing.reading import averaged
 from lucky_fern.core.errors import CommandError, ExportError, PictureError
 from lucky_fern.core.kit.arriving import from_my_kit, into_my_kit
 from lucky_fern.core.kit.colours import has_colour, main_colours
 from lucky_fern.core.kit.mine import INDEX, MyKit, Note
 from lucky_fern.core.kit.packs import read_pack
+from lucky_fern.core.kit.palettes import read_palette
 from lucky_fern.core.kit.searching import Card, matches
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import (
     AddPicture,
     Describe,
@@ -27,6 +31,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import Slide
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.usage import duplicates, where_used
+from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio
 from samples import PLANE, Runner, save_png
 
@@ -206,3 +211,37 @@ def test_what_is_no_pack_is_refused(tmp_path: Path) -> None:
     ):
         with pytest.raises(PictureError, match=said):
             read_pack(tmp_path / name)
+
+
+def test_palettes_are_plain_text_in_and_out(tmp_path: Path, begun: Path, run_job: Runner) -> None:
+    (tmp_path / "sea.txt").write_text("; the sea\n# and more\n#1E3CC8 deep\n\n09f\nc81414\n#1e3cc8\n", "utf-8-sig")
+    two = np.zeros((8, 8, 3), np.uint8)
+    two[4:] = (255, 200, 0)
+    save_png(tmp_path / "two.png", two)
+    steps = [
+        {"do": "palette", "name": "Sea", "from": "sea.txt", "out": "out.txt"},
+        {"do": "palette", "name": "Two", "picture": "two.png", "count": 8},
+    ]
+    result = run_job({"job": 1, "project": "a.fern", "steps": steps, "save": "b.fern"}, "b")
+    assert result.returncode == 0, result.stderr
+    palettes = Studio.open(tmp_path / "b.fern").project.palettes
+    assert palettes == {"Sea": ("#1e3cc8", "#0099ff", "#c81414"), "Two": ("#000000", "#ffc800")}
+    assert read_palette((tmp_path / "out.txt").read_bytes(), "out.txt") == palettes["Sea"]
+    for text, said in (("#12345\n", "line 1"), ("#fff\nred\n", "line 2"), ("", "no colours")):
+        with pytest.raises(PictureError, match=said):
+            read_palette(text.encode(), "x.txt")
+    with pytest.raises(PictureError, match="no text"):
+        read_palette(b"\xff\xfe\x00", "x.txt")
+
+
+def test_the_mean_of_a_few_texels_is_taken_as_light() -> None:
+    store, key = MapStore(None), SheetKey("m", 1001)
+    colour = np.zeros((16, 16, 3), np.uint8)
+    colour[4:7, 4:7] = 255
+    store.maps[MapKey(key, "colour")] = colour
+    store.maps[MapKey(key, "height")] = np.full((16, 16, 1), 16384, np.uint16)
+    assert averaged(store, key, 16, "colour", 5, 5) == "#ffffff"
+    assert averaged(store, key, 16, "colour", 5, 4) == "#d5d5d5"  # two thirds of the light
+    assert averaged(store, key, 16, "colour", 0, 0, 0) == "#000000"
+    assert averaged(store, key, 16, "height", 3, 3) == pytest.approx(0.25, abs=1e-4)
+    assert averaged(store, key, 16, "roughness", 3, 3) == MAPS["roughness"].start[0]

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import numpy as np
+
+from lucky_fern.core.colour import decode_srgb, encode_srgb, to_hex
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import SheetKey
@@ -12,6 +15,26 @@ def texel_at(local_u: float, local_v: float, size: int) -> tuple[int, int]:
     column = min(max(int(local_u * size), 0), size - 1)
     row = min(max(int((1 - local_v) * size), 0), size - 1)
     return row, column
+
+
+def averaged(
+    store: MapStore, key: SheetKey, size: int, map_name: str, row: int, column: int, reach: int = 1
+) -> str | float:
+    """The value of a map around a texel, as jobs write it: the mean of the texels up to ``reach`` away.
+
+    Colours are averaged as light (linear) and written ``#rrggbb``, sRGB-encoded; numbers run from 0 to 1.
+    """
+    spec = MAPS[map_name]
+    kept = store.maps.get(MapKey(key, map_name))
+    if kept is None or kept.shape[0] != size:
+        mean = np.array(spec.start, np.float64)
+        return to_hex((mean[0], mean[1], mean[2])) if spec.components == 3 else float(mean[0])
+    some = kept[max(row - reach, 0) : row + reach + 1, max(column - reach, 0) : column + reach + 1]
+    values = some.reshape(-1, kept.shape[2]) / float(np.iinfo(kept.dtype).max)
+    if spec.kind != "colour":
+        return float(values[:, 0].mean())
+    light = encode_srgb(decode_srgb(values).mean(axis=0))
+    return to_hex((float(light[0]), float(light[1]), float(light[2])))
 
 
 def reading(store: MapStore, key: SheetKey, size: int, map_name: str, row: int, column: int) -> str:

@@ -7,13 +7,16 @@ from typing import Literal
 
 import msgspec
 
-from lucky_fern.core.errors import CommandError
+from lucky_fern.core.errors import CommandError, PictureError
+from lucky_fern.core.files import read_file
 from lucky_fern.core.jobs.base import Here
 from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.kit.arriving import into_my_kit, pack_into_my_kit, pack_into_project, said_of
 from lucky_fern.core.kit.mine import MyKit, own_kit
 from lucky_fern.core.kit.packs import read_pack
-from lucky_fern.core.project.commands import Describe, MergePictures, RemovePictures, RenamePicture
+from lucky_fern.core.kit.palettes import palette_of, palette_text, read_palette
+from lucky_fern.core.limits import MOST_SMALL_FILE
+from lucky_fern.core.project.commands import Describe, KeepPalette, MergePictures, RemovePictures, RenamePicture
 from lucky_fern.core.project.usage import duplicates
 from lucky_fern.words import tr
 
@@ -53,6 +56,42 @@ class KeepPictureStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, k
     do: str
     pictures: list[str]
     my_kit: str | None = None
+
+
+class PaletteStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``palette``: colours kept under a name: a list, those of a text file, or ``count`` that stand for a picture;
+    ``out`` writes them as text.
+    """
+
+    do: str
+    name: str
+    colours: list[str] | None = None
+    source: str | None = msgspec.field(name="from", default=None)
+    picture: str | None = None
+    count: int = 16
+    out: str | None = None
+
+
+def do_palette(here: Here, step: PaletteStep) -> str:
+    """Do the step; the palette's name."""
+    given = [one is not None for one in (step.colours, step.source, step.picture)]
+    if sum(given) != 1:
+        raise CommandError(tr("a palette is given by 'colours', 'from' or 'picture', one of them"))
+    if step.source is not None:
+        path = here.folder / step.source
+        colours = read_palette(read_file(path, PictureError, MOST_SMALL_FILE), path.name)
+    elif step.picture is not None:
+        if not 1 <= step.count <= 256:
+            raise CommandError(tr("'count' runs from 1 to 256, not {count}", count=step.count))
+        name = kept_picture(here.studio, here.folder, step.picture)
+        colours = palette_of(here.studio.sources.picture(here.studio.project.pictures[name]), step.count)
+    else:
+        colours = tuple(step.colours or ())
+    here.studio.execute(KeepPalette(step.name, colours))
+    if step.out is not None:
+        path = here.folder / step.out
+        here.later.append(lambda: {path: palette_text(colours)})
+    return step.name
 
 
 def do_describe(here: Here, step: DescribeStep) -> str:

@@ -59,10 +59,12 @@ from lucky_fern.core.jobs.shelf_steps import (
     DescribeStep,
     KeepPictureStep,
     PackStep,
+    PaletteStep,
     RemovePictureStep,
     do_describe,
     do_keep_picture,
     do_pack,
+    do_palette,
     do_remove_pictures,
 )
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
@@ -122,6 +124,7 @@ VERBS: dict[str, Verb] = {
     "remove-pictures": closed(RemovePictureStep, do_remove_pictures, in_groups=False),
     "pack": closed(PackStep, do_pack, in_groups=False),
     "keep-picture": closed(KeepPictureStep, do_keep_picture, in_groups=False),
+    "palette": closed(PaletteStep, do_palette, in_groups=False),
     "keep-paint": closed(PaintStep, do_paint),
     "credit": closed(CreditStep, do_credit),
     "check": closed(CheckStep, do_check),

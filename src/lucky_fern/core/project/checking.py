@@ -10,6 +10,7 @@ import math
 from lucky_fern.core.errors import CommandError, ProjectError
 from lucky_fern.core.limits import DEEPEST_GROUPS, MOST_PIXELS
 from lucky_fern.core.project.commands.checks import check_blend, check_channel
+from lucky_fern.core.project.commands.kit import check_palette
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.export_setup import check_setup
 from lucky_fern.core.project.kinds import check_value
@@ -73,6 +74,8 @@ def _check(project: Project) -> None:
     for paint in project.paints.values():
         for map_name, value in paint.values.items():
             check_value(map_name, value)
+    for colours in project.palettes.values():
+        check_palette(colours)
     for loan in project.loans.values():
         loan.check()
     for setup in project.exports:

@@ -307,7 +307,8 @@ class Project(Plain, frozen=True):
     """Everything that is saved; layers from the bottom of the stack to its top.
 
     ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
-    sets of triangles (see :mod:`~.faces`); ``recipes`` name recipe files among the contents by their digests,
+    sets of triangles (see :mod:`~.faces`); ``palettes`` are kept colours (``#rrggbb``), ``recipes`` name recipe files
+    among the contents by their digests,
     ``loans`` are boxes of sheets that are in other programs' hands, ``measured`` is the digest of what the survey
     measured, if that is kept here.
     """
@@ -323,6 +324,7 @@ class Project(Plain, frozen=True):
     selections: dict[str, str] = {}
     slides: dict[str, Slide] = {}
     paints: dict[str, KitPaint] = {}
+    palettes: dict[str, tuple[str, ...]] = {}
     recipes: dict[str, str] = {}
     loans: dict[str, Loan] = {}
     measured: str | None = None

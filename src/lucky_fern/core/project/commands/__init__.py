@@ -17,6 +17,7 @@ from lucky_fern.core.project.commands.kit import (
     AddPicture,
     AddSequence,
     KeepPaint,
+    KeepPalette,
     KeepRecipe,
     PreparePicture,
     SetFigure,
@@ -67,8 +68,8 @@ from lucky_fern.words import tr
 
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "Describe", "DuplicateLayers",
-    "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepRecipe", "KeepSlide", "LayOut",
-    "Lend", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask",
+    "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepPalette", "KeepRecipe", "KeepSlide",
+    "LayOut", "Lend", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask",
     "PreparePicture", "RemoveLayers", "RemovePictures", "RemoveSelection", "RenameLayer", "RenamePicture",
     "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports",
     "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief",
@@ -78,11 +79,12 @@ __all__ = [
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | Describe | DuplicateLayers | GiveMask | GivePaint
-    | GroupLayers | KeepMeasured | KeepPaint | KeepRecipe | KeepSlide | LayOut | Lend | MergePictures | MoveLayers
-    | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PreparePicture | RemoveLayers | RemovePictures
-    | RemoveSelection | RenameLayer | RenamePicture | RenameSelection | ReplaceModel | SaveSelection | SetChannel
-    | SetContent | SetCredit | SetExports | SetFigure | SetGroup | SetLabel | SetLayer | SetMask | SetMaskEntry
-    | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack | TakeLayers | Ungroup
+    | GroupLayers | KeepMeasured | KeepPaint | KeepPalette | KeepRecipe | KeepSlide | LayOut | Lend
+    | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PreparePicture
+    | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture | RenameSelection
+    | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup
+    | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack
+    | TakeLayers | Ungroup
 )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from typing import ClassVar
 
 from msgspec.structs import replace
 
+from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.commands.base import Command, kept_by_name
@@ -15,6 +16,8 @@ from lucky_fern.core.project.references import everything_of
 from lucky_fern.core.project.tree import with_children
 from lucky_fern.core.udim import FIRST_TILE, LAST_TILE, is_tile
 from lucky_fern.words import tr
+
+MOST_COLOURS = 10_000  # of a palette
 
 
 class AddPicture(Command, frozen=True, tag="add-picture"):
@@ -73,6 +76,34 @@ class KeepPaint(Command, frozen=True, tag="keep-paint"):
             for map_name, value in self.paint.values.items():
                 check_value(map_name, value)
         return replace(project, paints=paints)
+
+
+class KeepPalette(Command, frozen=True, tag="keep-palette"):
+    """Keep colours under a name, in place of older ones of that name; None forgets them."""
+
+    label: ClassVar[str] = tr("Keep palette")
+    name: str
+    colours: tuple[str, ...] | None
+
+    def apply(self, project: Project) -> Project:
+        gone = tr("there is no palette {name!r} any more", name=self.name)
+        if self.colours is not None:
+            check_palette(self.colours)
+        unnamed = tr("a palette needs a name")
+        return replace(project, palettes=kept_by_name(project.palettes, self.name, self.colours, unnamed, gone))
+
+    @property
+    def title(self) -> str:
+        return self.label if self.colours is not None else tr("Forget palette")
+
+
+def check_palette(colours: tuple[str, ...]) -> None:
+    """Refuse what are no colours, or too many (CommandError)."""
+    if not 1 <= len(colours) <= MOST_COLOURS:
+        raise CommandError(tr("a palette has 1 to {most} colours", most=MOST_COLOURS))
+    for colour in colours:
+        if not is_hex(colour):
+            raise CommandError(tr("{colour!r} is not a colour: write it as #rrggbb", colour=colour))
 
 
 class KeepRecipe(Command, frozen=True, tag="keep-recipe"):
