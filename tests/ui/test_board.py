@@ -13,8 +13,8 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Throw
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, NAME
+from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.curve_field import CurveField
-from lucky_fern.ui.widgets.fields import ColourField
 
 NONE = Qt.KeyboardModifier.NoModifier
 

@@ -29,8 +29,9 @@ from lucky_fern.ui.kit.op_handles import with_corners
 from lucky_fern.ui.kit.op_rows import ORDER, ROWS, Colour, Hue, Input, Pick, Sizes, Slider, Twos, shown_as, titled
 from lucky_fern.ui.kit.preparing_view import PreparingView
 from lucky_fern.ui.session.preparing import Preparing
+from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.curve_field import CurveField
-from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page, button, choice, clear, menu_button, whole
 from lucky_fern.ui.widgets.quietly import show_check

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from lucky_fern.ui.gestures.brush_strokes import BrushGesture
+from lucky_fern.ui.gestures.colour_dropper import ColourDropper
 from lucky_fern.ui.gestures.decal_handles import DecalHandles
 from lucky_fern.ui.gestures.dropper import Dropper
 from lucky_fern.ui.gestures.face_picker import FacePicker
@@ -21,8 +22,8 @@ from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.window.parts import Parts
 
 _BOTH = (Dropper, ScopePicker, MaskHandles, BrushGesture, StripeHandles, PullHandles, DecalHandles)
-_IN_SPACE = (SlideBrush, *_BOTH, SlideHandles, FacePicker)
-_ON_SHEETS = (*_BOTH, RectangleFitter, IslandHandles, partial(FacePicker, flat=True))
+_IN_SPACE = (ColourDropper, SlideBrush, *_BOTH, SlideHandles, FacePicker)
+_ON_SHEETS = (ColourDropper, *_BOTH, RectangleFitter, IslandHandles, partial(FacePicker, flat=True))
 
 
 def hand_over(parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:

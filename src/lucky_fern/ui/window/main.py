@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QPlainTextEdit, QWidget
 
@@ -171,6 +171,8 @@ class Window(QMainWindow):
         add("help.keys", tr("Shortcuts …"), self._show_keys, key.HelpContents)
         add("help.about", tr("About Lucky Fern …"), self._show_about)
         add("edit.all", tr("Select all"), self._select_all, key.SelectAll)
+        add("edit.take-values", tr("Take values from a place"), self.parts.colour_picking.ask, "K",
+            tip=tr("The paint takes what the next click finds, on every map that it gives to"))  # fmt: skip
         add("edit.leave", tr("Leave what is being done"), self._escape, "Esc")
 
     def _connect(self) -> None:
@@ -191,9 +193,11 @@ class Window(QMainWindow):
         self.recovery.wanted.connect(self._bring_back)
         self.recovery.unwanted.connect(self.parts.keeping.forget)
         self.ground.call_off.clicked.connect(self.parts.errands.call_off)
+        from lucky_fern.ui.window.colours import Colours
         from lucky_fern.ui.window.files import follow_tray
         from lucky_fern.ui.window.proposals import Proposals
 
+        self.colours = Colours(self, self.parts)
         follow_tray(self.tray, self.parts, self.files, self._place_in_middle, self._ask_credit)
         self.proposals = Proposals(self.parts, self.notice, self._notice_timer, self.remembered)
         self.tools.slide_asked.connect(self._toggle_slide)
@@ -260,6 +264,9 @@ class Window(QMainWindow):
 
     def _escape(self) -> None:
         """Back to all maps; at the Model station, out of what is being drawn and selected too."""
+        if self.parts.colour_picking.active:
+            self.parts.colour_picking.stop()
+            return
         if self.parts.preparing.picture:
             self.parts.preparing.close()
             return
@@ -300,6 +307,12 @@ class Window(QMainWindow):
             name = studio.project.name if self.parts.work.path is None else self.parts.work.path.stem
             self.setWindowTitle(tr("{name}[*] – Lucky Fern", name=name))
             self.setWindowModified(studio.changed)
+
+    def event(self, event: QEvent) -> bool:
+        if self.furnished and event.type() > QEvent.Type.User and self.colours.answers(event):
+            return True
+        handled: bool = super().event(event)
+        return handled
 
     def say(self, sentence: str, warning: bool) -> None:
         """One quiet line under the views."""

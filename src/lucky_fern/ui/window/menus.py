@@ -47,6 +47,7 @@ MENUS: dict[str, Entries] = {
         "edit.all",
         "edit.leave",
         "",
+        "edit.take-values",
         (tr("Paint with"), _PAINT),
         (tr("Select faces with"), _SELECT),
         "",

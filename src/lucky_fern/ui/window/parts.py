@@ -28,6 +28,7 @@ from lucky_fern.ui.session.recipes import Recipes
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.baking import Baking
+from lucky_fern.ui.tools.colour_picking import ColourPicking
 from lucky_fern.ui.tools.dropping import Dropping
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.filling import Filling
@@ -79,6 +80,7 @@ class Parts:
         self.sliding = self.make(Sliding)
         self.striping = self.make(StripeTool)
         self.dropping = self.make(Dropping)
+        self.colour_picking = self.make(ColourPicking)
         self.ending: list[Callable[[], object]] = []  # called before anything here ends
 
     def make(self, kind: Callable[..., _T], **more: Any) -> _T:

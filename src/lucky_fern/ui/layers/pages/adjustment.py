@@ -15,8 +15,9 @@ from lucky_fern.core.project.effects import Curve, Gradient
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.session.effect_inputs import SLIDERS
+from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.curve_field import CurveField
-from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.words import tr
 
 

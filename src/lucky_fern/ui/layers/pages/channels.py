@@ -12,7 +12,8 @@ from lucky_fern.core.project.document import Channel, Decal, Layer
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.ui.layers.board_model import STARTING
 from lucky_fern.ui.layers.pages.form import Form
-from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.colour_field import ColourField
+from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import tr, word
 

@@ -28,7 +28,8 @@ from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
-from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.colour_field import ColourField
+from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import counted, tr
 

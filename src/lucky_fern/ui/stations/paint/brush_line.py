@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QT
 from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.widgets.fields import ColourField
+from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.quietly import show_items
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import tr

@@ -22,7 +22,8 @@ from lucky_fern.ui.layers.mask_looks import mask_looks, show_looks
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.widgets.fields import ColourField, NumberField
+from lucky_fern.ui.widgets.colour_field import ColourField
+from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.quietly import show_items
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import tr
