@@ -192,6 +192,7 @@ def test_a_pack_comes_in_whole_with_its_licence(tmp_path: Path, begun: Path, run
     assert any("broken.png" in one for one in said) and any("CC-BY-4.0" in one for one in said)
     kit = Studio.open(begun / "b.fern").project.pictures["azure"]
     assert (kit.licence, kit.source, kit.folder, kit.tags) == ("CC-BY-4.0", "market", "x", ("market",))
+    assert b"Otterwick guild" in Studio.open(begun / "b.fern").blobs[kit.terms]
     credits = (begun / "out/CREDITS.txt").read_text()
     assert "CC-BY-4.0" in credits and "by the Otterwick guild" in credits
     mine = {path.relative_to(begun / "mine").as_posix() for path in (begun / "mine").rglob("*") if path.is_file()}

@@ -6,13 +6,22 @@ import io
 import shutil
 import zipfile
 from pathlib import Path
+from xml.etree import ElementTree
 
 import cv2
 import numpy as np
 import pytest
 from PIL import Image
 
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.lending import boxed, boxed_layer
+from lucky_fern.core.pictures.figure import Figure
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Brushwork, Channel, Decal
+from lucky_fern.core.project.layouts import RenameMaterial
+from lucky_fern.core.project.places import Lay
 from lucky_fern.core.studio import Studio
+from lucky_fern.demo.other_program import paint_on
 from samples import PLANE, Runner, read_png, save_png, soft_noise
 
 BOX = [40, 24, 200, 120]  # over the border of no chunk; the sheet has 300 texels, two chunks each way
@@ -171,3 +180,113 @@ def test_a_loan_that_cannot_be_is_told(lent: Path, run_job: Runner) -> None:
         step = {"do": "lend", "name": "x", "sheet": "paint:1001", "out": "x.png", **more}
         result = run_job({"job": 1, "project": "a.fern", "steps": [step]}, "b")
         assert result.returncode == 2 and told in result.stderr
+
+
+def test_the_layout_goes_along_hidden_and_changes_nothing(lent: Path, run_job: Runner) -> None:
+    steps = [{"do": "lend", "name": "ora", "sheet": "paint:1001", "box": BOX, "out": "guided.ora", "guides": True}]
+    assert run_job({"job": 1, "project": "a.fern", "steps": steps, "save": "g.fern"}, "g").returncode == 0
+    with zipfile.ZipFile(lent / "guided.ora") as archive:
+        root = ElementTree.fromstring(archive.read("stack.xml"))
+        hidden = [one for one in root.iter("layer") if one.get("visibility") == "hidden"]
+        assert [one.get("name") for one in hidden] == ["UV wires", "Islands"]
+        for one in hidden:
+            picture = np.array(Image.open(io.BytesIO(archive.read(one.get("src")))))
+            assert picture.shape == (BOX[3] - BOX[1], BOX[2] - BOX[0], 4)
+        assert (picture[..., :3] == 255).all()  # the plane covers its tile
+    after = back(lent, run_job, "ora", "guided.ora", "g.fern")
+    assert after.project.loans["ora"].layer is None  # nobody changed anything
+
+
+def test_layers_that_were_added_come_back_as_layers(lent: Path, run_job: Runner) -> None:
+    steps = [{"do": "lend", "name": "apart", "sheet": "paint:1001", "box": BOX, "out": "apart.ora", "layers": True}]
+    assert run_job({"job": 1, "project": "a.fern", "steps": steps, "save": "p.fern"}, "p").returncode == 0
+    paint_on(lent / "apart.ora", (10, 10, 40, 30), "#ff0000")
+    studio = back(lent, run_job, "apart", "apart.ora", "p.fern")
+    names = [layer.name for layer in studio.project.walk()]
+    assert names == ["Base", "Ebene ∞ <1>"]  # what lay below was not changed
+    before, after = maps(lent, "before", "baseColor") // 257, maps(lent, "after", "baseColor") // 257
+    spot = (slice(BOX[1] + 10, BOX[1] + 30), slice(BOX[0] + 10, BOX[0] + 40))
+    assert (after[spot] == (255, 0, 0)).all()
+    off = np.abs(after - before).max(axis=2)
+    off[spot] = 0
+    assert off.max() == 0
+    assert studio.project.loans["apart"].added.keys() == {"Ebene ∞ <1>"}
+    shutil.copy(lent / "b.fern", lent / "c.fern")
+    paint_on(lent / "apart.ora", (60, 10, 80, 30), "#00ff00")  # one more, of the same name: both are kept apart
+    studio = back(lent, run_job, "apart", "apart.ora", "c.fern")
+    assert [layer.name for layer in studio.project.walk()] == ["Base", "Ebene ∞ <1>", "Ebene ∞ <1> 2"]
+    after = maps(lent, "after", "baseColor") // 257
+    assert (after[spot] == (255, 0, 0)).all() and (after[BOX[1] + 20, BOX[0] + 70] == (0, 255, 0)).all()
+    with zipfile.ZipFile(lent / "apart.ora") as archive:  # taken out again there
+        stack = archive.read("stack.xml").decode()
+    root = ElementTree.fromstring(stack)
+    for one in list(root.find("stack")):
+        if "Ebene" in one.get("name", ""):
+            root.find("stack").remove(one)
+    rewritten(lent / "apart.ora", **{"stack.xml": ElementTree.tostring(root)})
+    with zipfile.ZipFile(lent / "box.ora") as archive:
+        rewritten(lent / "apart.ora", **{"mergedimage.png": archive.read("mergedimage.png")})
+    shutil.copy(lent / "b.fern", lent / "d.fern")
+    back(lent, run_job, "apart", "apart.ora", "d.fern")
+    assert np.array_equal(maps(lent, "after", "baseColor") // 257, before)
+
+
+def test_boxes_are_found_round_faces_and_layers(lent: Path) -> None:
+    studio = Studio.open(lent / "a.fern")
+    key = studio.surface.keys[0]
+    assert boxed(studio, key, np.ones(2, bool)) == (0, 0, 300, 300)
+    half = boxed(studio, key, np.array([True, False]), 0)
+    assert half == (0, 0, 300, 300)  # a triangle over the diagonal
+    place = Lay("paint", 1001, (0.5, 0.25), 0.2, 0.1)
+    picture = studio.keep_figure(Figure("rectangle"))
+    studio.execute(AddLayer("Mark", Decal(picture, place), {"colour": Channel("picture")}))
+    found = boxed_layer(studio, studio.project.layers[-1], 0)
+    assert found[0] == key and np.allclose(found[1], (120, 210, 180, 240), atol=1)
+    with pytest.raises(CommandError, match="shows no colour"):
+        boxed_layer(studio, AddLayer("None", Brushwork(), {}).apply(studio.project).layers[-1])
+
+
+def test_a_loan_follows_a_material_that_is_called_otherwise(lent: Path) -> None:
+    studio = Studio.open(lent / "a.fern")
+    studio.lay_out(RenameMaterial("paint", "gloss"))
+    assert studio.project.loans["png"].sheet == "gloss:1001"
+
+
+def test_what_is_painted_on_a_lent_view_is_thrown_back_through_its_lens(lent: Path, run_job: Runner) -> None:
+    view = {"eye": [0.8, 0.4, 2.5], "at": [0.1, 0, 0], "angle": 50}
+    lend = {"do": "lend", "name": "seen", "view": view, "size": [400, 300], "out": "seen.png"}
+    result = run_job({"job": 1, "project": "a.fern", "steps": [lend], "save": "v.fern"}, "v")
+    assert result.returncode == 0, result.stderr
+    picture = read_png(lent / "seen.png")
+    assert picture.shape == (300, 400, 4) and 0.1 < (picture[..., 3] > 0).mean() < 0.9
+    same = back(lent, run_job, "seen", "seen.png", "v.fern")
+    assert same.project.lent_views["seen"].layer is None  # nobody painted on it
+    spot = (slice(140, 160), slice(180, 220))
+    picture[spot] = (0, 0, 255, 255)
+    picture[:40, :40] = (0, 255, 0, 255)  # beside the model: falls on nothing
+    save_png(lent / "seen.png", picture)
+    studio = back(lent, run_job, "seen", "seen.png", "v.fern")
+    assert [layer.name for layer in studio.project.walk()][-1] == "seen"
+    before, after = maps(lent, "before", "baseColor") // 257, maps(lent, "after", "baseColor") // 257
+    changed = np.abs(after - before).max(axis=2) > 2
+    # Where the lens sees each texel, by the geometry of the plane alone.
+    eye, at = np.array(view["eye"]), np.array(view["at"], float)
+    back_ = (eye - at) / np.linalg.norm(eye - at)
+    right = np.cross([0, 1, 0], back_)
+    right /= np.linalg.norm(right)
+    up = np.cross(back_, right)
+    row, column = np.mgrid[0:300, 0:300] + 0.5
+    points = np.stack([column / 150 - 1, 1 - row / 150, np.zeros_like(row)], axis=2) - eye
+    depth = -(points @ back_)
+    half = np.tan(np.radians(25))
+    x = 200 + 150 * (points @ right) / depth / half
+    y = 150 - 150 * (points @ up) / depth / half
+    inside = (x > 181) & (x < 219) & (y > 141) & (y < 159)
+    beyond = (x < 179) | (x > 221) | (y < 139) | (y > 161)
+    assert changed[inside].all() and not changed[beyond].any() and inside.sum() > 300
+    assert (after[inside] == (0, 0, 255)).all()
+    for wrong, said in (({"view": {"eye": [0, 0, 0], "at": [0, 0, 0]}}, "same point"), ({"out": "x.tif"}, ".png"),
+                        ({"sheet": "paint:1001"}, "one of them"), ({"view": {**view, "at": [9, 9, 9]}}, "nothing of"),
+                        ({"size": [9000, 10]}, "4096")):  # fmt: skip
+        result = run_job({"job": 1, "project": "a.fern", "steps": [{**lend, **wrong}]}, "w")
+        assert result.returncode == 2 and said in result.stderr, result.stderr

@@ -11,9 +11,13 @@ import pytest
 
 from lucky_fern.core.errors import ExportError, ProjectError
 from lucky_fern.core.project.commands import AddLayer, PaintPixels
-from lucky_fern.core.project.document import Brushwork
-from lucky_fern.core.project.file import open_project, pack
+from lucky_fern.core.project.document import Brushwork, KitPicture, ModelSource, Project
+from lucky_fern.core.project.file import members_of, open_project, pack
+from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.painted import encode_chunk
+from lucky_fern.core.project.places import Throw
+from lucky_fern.core.project.preparations import Preparation
+from lucky_fern.core.project.references import needed_digests
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 from samples import made_world
@@ -115,3 +119,14 @@ def test_painted_pixels_are_read_when_asked_for_also_from_a_file_that_was_replac
     spoilt = Studio.open(path)
     with pytest.raises(ProjectError, match=r"painted pixels in p\.fern are damaged; take an older copy"):
         spoilt.blobs.fetch()
+
+
+def test_every_content_that_a_project_needs_has_a_place_in_its_file() -> None:
+    kit = KitPicture("a.png", "1" * 64, 1, 1, prepared=Preparation("b.jpg", "2" * 64), terms="3" * 64)
+    place = Throw((0, 0, 0), (0, 0, 1), (0, 1, 0), 1.0)
+    project = Project(
+        "all", ModelSource("m.obj", {"m.obj": "4" * 64}, "5" * 64, 1, "6" * 64), pictures={"a": kit},
+        recipes={"r": "7" * 64}, loans={"l": Loan("m:1001", 64, (0, 0, 9, 9), {"colour": "8" * 64})},
+        lent_views={"v": LentView(place, "9" * 64)}, measured="a" * 64,
+    )  # fmt: skip
+    assert members_of(project).keys() == needed_digests(project)

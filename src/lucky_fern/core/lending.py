@@ -8,11 +8,10 @@ from __future__ import annotations
 
 import dataclasses
 import io
-import zipfile
+import math
 from collections.abc import Mapping
 from pathlib import Path, PurePath
 from typing import Any, cast
-from xml.etree import ElementTree
 
 import cv2
 import numpy as np
@@ -20,32 +19,42 @@ from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32, F64, U8, U16, Array, Bool
 from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.errors import CommandError, PictureError
 from lucky_fern.core.exporting.openraster import encode_layers
 from lucky_fern.core.files import read_file
-from lucky_fern.core.limits import MOST_FILE, MOST_PIXELS, MOST_SMALL_FILE, unpacked_too_large
+from lucky_fern.core.layout.guide import GuideLook, draw_guide
+from lucky_fern.core.limits import MOST_FILE
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.markup import check_markup
+from lucky_fern.core.openraster_files import OVER, RasterLayer, layers_laid, layers_of, over_each_other, returned
 from lucky_fern.core.pictures.naming import Taken
-from lucky_fern.core.pictures.picture import Picture, read_picture
+from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.preparing.run import encoded, prepared
 from lucky_fern.core.project.commands import Lend, TakeBack
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.loans import Box, Loan
 from lucky_fern.core.project.painted import chunk_layout, encode_chunk, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.preparations import PictureStep, Size
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, span
+from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.udim import corner_of
 from lucky_fern.words import tr
 
 KINDS = (".ora", ".png", ".tif", ".tiff")
-_DEEPEST = 100  # stacks in stacks
 _ROUNDED = 4.0 / 255  # what layers laid over each other again may differ by from what was composited
 _RESAMPLED = 3.0 / 255  # what a picture of another size may differ by without having been changed
 
 
-def lend(studio: Studio, name: str, sheet: str, box: Box | None, maps: tuple[str, ...], file: str = "") -> Lend:
+def lend(
+    studio: Studio, name: str, sheet: str, box: Box | None, maps: tuple[str, ...], file: str = "",
+    feather: float = 0.0, apart: bool = False,
+) -> Lend:  # fmt: skip
     """The edit that notes a loan: maps of a box of a sheet (all of it, if none is given) as they are now.
+
+    ``feather`` texels along the border of what comes back it fades in; with ``apart``, layers that are added there
+    come back as layers.
 
     Raises
     ------
@@ -55,16 +64,71 @@ def lend(studio: Studio, name: str, sheet: str, box: Box | None, maps: tuple[str
     key = _key(studio, sheet)
     size = studio.project.size_of(key)
     top = studio.project.layers[-1].id if studio.project.layers else None
-    loan = Loan(sheet, size, box or (0, 0, size, size), dict.fromkeys(maps, ""), file, None, top)
+    loan = Loan(sheet, size, box or (0, 0, size, size), dict.fromkeys(maps, ""), file, None, top, feather, apart)
     loan.check()
     before = studio.project.loans.get(name)
     lent = {one: studio.blobs.add(encoded(_texels(studio, key, one, loan.box))) for one in maps}
-    layer = before.layer if before is not None and before.sheet == sheet else None
-    return Lend(name, replace(loan, lent=lent, layer=layer))
+    loan = replace(loan, lent=lent)
+    if before is not None and before.sheet == sheet:
+        loan = replace(loan, layer=before.layer, added=before.added)
+    if apart and "colour" in maps and PurePath(file).suffix.lower() == ".ora":
+        went = layers_of(_file(studio, loan, "colour", ".ora"), file)
+        marks = [mark for layer in went[0] for mark in layer.marks] if went is not None else []
+        loan = replace(loan, sent=tuple(marks))
+    return Lend(name, loan)
 
 
-def files_of(studio: Studio, loan: Loan, out: Path) -> dict[Path, bytes]:
+def boxed(studio: Studio, key: SheetKey, triangles: Bool, room: int = 4) -> Box:
+    """The box round faces (T,) on a sheet, with ``room`` texels more on all sides.
+
+    Raises
+    ------
+    CommandError
+        If none of them lies there.
+    """
+    rows = studio.surface.placement.triangles[key]
+    rows = rows[triangles[rows]]
+    if not len(rows):
+        raise CommandError(tr("nothing of that lies on {sheet}", sheet=str(key)))
+    size, uv = studio.project.size_of(key), studio.model.uv[rows].reshape(-1, 2) - corner_of(key.tile)
+    low, high = uv.min(axis=0) * size, uv.max(axis=0) * size
+    left, right = max(int(low[0]) - room, 0), min(math.ceil(high[0]) + room, size)
+    upper, lower = max(int(size - high[1]) - room, 0), min(math.ceil(size - low[1]) + room, size)
+    return left, upper, max(right, left + 1), max(lower, upper + 1)
+
+
+def boxed_layer(studio: Studio, layer: Layer, room: int = 4) -> tuple[SheetKey, Box]:
+    """The sheet on which a layer shows most of its colour, and the box round that.
+
+    Raises
+    ------
+    CommandError
+        If it shows nowhere.
+    """
+    best: tuple[int, SheetKey, Box] | None = None
+    for key in studio.surface.keys:
+        size = studio.project.size_of(key)
+        sheet = studio.surface.sheet(key, size)
+        shows = np.zeros((size, size), np.bool_)
+        for chunk in all_chunks(size):
+            rect = rect_of(chunk, size)
+            alpha = composite_alone(studio.sources, studio.project, "colour", sheet, rect, layer)[1]
+            shows[span(chunk, size)] = (alpha > 0) & sheet.covered[span(chunk, size)]
+        rows, columns = np.nonzero(shows.any(axis=1))[0], np.nonzero(shows.any(axis=0))[0]
+        count = int(shows.sum())
+        if count and (best is None or count > best[0]):
+            box = (max(int(columns[0]) - room, 0), max(int(rows[0]) - room, 0),
+                   min(int(columns[-1]) + 1 + room, size), min(int(rows[-1]) + 1 + room, size))  # fmt: skip
+            best = count, key, box
+    if best is None:
+        raise CommandError(tr("'{name}' shows no colour on any sheet", name=layer.name))
+    return best[1], best[2]
+
+
+def files_of(studio: Studio, loan: Loan, out: Path, guides: bool = False) -> dict[Path, bytes]:
     """The files of a loan: ``out``, or one for each map, named behind its stem, where there are several.
+
+    With ``guides`` OpenRaster has the layout's wires and the islands as hidden layers on top.
 
     Raises
     ------
@@ -76,7 +140,7 @@ def files_of(studio: Studio, loan: Loan, out: Path) -> dict[Path, bytes]:
         raise CommandError(
             tr("a loan goes out as {kinds}, not {suffix!r}", kinds=", ".join(KINDS), suffix=out.suffix)
         )
-    return {file_of(loan, out, name): _file(studio, loan, name, suffix) for name in loan.lent}
+    return {file_of(loan, out, name): _file(studio, loan, name, suffix, guides) for name in loan.lent}
 
 
 def file_of(loan: Loan, out: Path, map_name: str) -> Path:
@@ -84,13 +148,14 @@ def file_of(loan: Loan, out: Path, map_name: str) -> Path:
     return out if len(loan.lent) == 1 else out.with_name(f"{out.stem}_{map_name}{out.suffix}")
 
 
-def _file(studio: Studio, loan: Loan, name: str, suffix: str) -> bytes:
+def _file(studio: Studio, loan: Loan, name: str, suffix: str, guides: bool = False) -> bytes:
     if suffix == ".png":
         return studio.blobs[loan.lent[name]]
     pixels = _lent(studio, loan, name)
     if suffix == ".ora":
         key = _key(studio, loan.sheet)
-        return encode_layers(studio.sources, studio.project, studio.surface.sheet(key, loan.size), name, loan.box)
+        sheet, hidden = studio.surface.sheet(key, loan.size), _guides(studio, key, loan) if guides else ()
+        return encode_layers(studio.sources, studio.project, sheet, name, loan.box, hidden)
     import tifffile
 
     out = io.BytesIO()
@@ -100,10 +165,23 @@ def _file(studio: Studio, loan: Loan, name: str, suffix: str) -> bytes:
     return out.getvalue()
 
 
-def take_back(studio: Studio, name: str, files: Mapping[str, tuple[str, bytes]], feather: float = 0.0) -> TakeBack:
+def _guides(studio: Studio, key: SheetKey, loan: Loan) -> list[tuple[str, U8]]:
+    """The layout's wires, and the islands in white, on a loan's box."""
+    left, upper, right, lower = loan.box
+    part = slice(upper, lower), slice(left, right)
+    look = GuideLook(size=loan.size, line=1.0, fill="none", numbers=False)
+    islands = np.where(studio.surface.sheet(key, loan.size).covered, np.uint8(255), np.uint8(0))
+    white = np.dstack([islands] * 3 + [np.full_like(islands, 255)])
+    wires = draw_guide(studio.surface, key, look)
+    return [(tr("UV wires"), np.ascontiguousarray(wires[part])), (tr("Islands"), np.ascontiguousarray(white[part]))]
+
+
+def take_back(studio: Studio, name: str, files: Mapping[str, tuple[str, bytes]], feather: float | None = None) -> (
+    TakeBack
+):  # fmt: skip
     """The edit that takes in what changed: ``files`` are map → file name and bytes as they came back.
 
-    ``feather`` texels along the border of what changed it fades in.
+    ``feather`` texels along the border of what changed it fades in (None: as it was lent).
 
     Raises
     ------
@@ -112,17 +190,61 @@ def take_back(studio: Studio, name: str, files: Mapping[str, tuple[str, bytes]],
     """
     loan = loan_of(studio, name)
     _key(studio, loan.sheet)
+    feather = loan.feather if feather is None else feather
     found: dict[str, dict[str, str]] = {}
+    added: dict[str, dict[str, PaintedSheet]] = {}
     for map_name, (file, data) in files.items():
         sent = _lent(studio, loan, map_name)
-        values, changed = difference(sent, returned(data, file), file, map_name)
-        laid = None if changed.any() else layers_laid(data, file)
-        if laid is not None:  # a program that left the merged picture as it was
-            values, changed = difference(sent, laid, file, map_name, _ROUNDED)
+        parted = _parted(loan, data, file, sent.shape) if loan.apart and map_name == "colour" else None
+        if parted is not None:  # what was added comes apart from what was changed
+            below, own = parted
+            values, changed = difference(sent, below, file, map_name, _ROUNDED)
+            for layer in own:
+                chunks = _chunks(studio, loan, map_name, *_pixels_of(layer, loan.box))
+                title, number = layer.name.strip() or tr("Layer"), 2
+                while title in added:
+                    title, number = f"{layer.name.strip()} {number}", number + 1
+                added[title] = {loan.sheet: PaintedSheet(loan.size, {map_name: chunks})}
+        else:
+            values, changed = difference(sent, returned(data, file), file, map_name)
+            laid = None if changed.any() else layers_laid(data, file)
+            if laid is not None:  # a program that left the merged picture as it was
+                values, changed = difference(sent, laid, file, map_name, _ROUNDED)
         if changed.any():
             found[map_name] = _chunks(studio, loan, map_name, values, _share(changed, feather))
     sheets = {loan.sheet: PaintedSheet(loan.size, found)} if found else {}
-    return TakeBack(name, sheets)
+    return TakeBack(name, sheets, added)
+
+
+def _parted(loan: Loan, data: bytes, file: str, shape: tuple[int, ...]) -> (
+    tuple[Picture, list[RasterLayer]] | None
+):  # fmt: skip
+    """What an archive shows without the layers that were added on top of it there, and those; None without any.
+
+    A layer was added if neither its name nor what it shows went out, and it lies over all that did.
+    """
+    found = layers_of(data, file)
+    if found is None or not loan.sent or (found[1][1], found[1][0]) != shape[:2]:
+        return None
+    layers, (wide, high) = found
+    sent, at = set(loan.sent), len(layers)
+    while at > 0 and layers[at - 1].operator == OVER and not sent.intersection(layers[at - 1].marks):
+        at -= 1
+    below = over_each_other(layers[:at], wide, high, file)
+    if at == len(layers) or at == 0 or below is None:
+        return None
+    return below, layers[at:]
+
+
+def _pixels_of(layer: RasterLayer, box: Box) -> tuple[U8, F32]:
+    """(rows, columns, 3) colours of a layer over a loan's box, and (rows, columns) how far they cover."""
+    high, wide = box[3] - box[1], box[2] - box[0]
+    alone = over_each_other([layer], wide, high, layer.name)
+    assert alone is not None
+    rgba = alone.rgba
+    return np.asarray((rgba[..., :3].astype(np.uint32) + 128) // 257, np.uint8), (
+        rgba[..., 3].astype(np.float32) / np.float32(65535)
+    )
 
 
 def loan_of(studio: Studio, name: str) -> Loan:
@@ -179,92 +301,6 @@ def _lent(studio: Studio, loan: Loan, name: str) -> U8 | U16:
 
 
 # --- what came back ---------------------------------------------------------------------------------------------
-
-
-def returned(data: bytes, file: str) -> Picture:
-    """A file that came back, its numbers as stored.
-
-    Raises
-    ------
-    PictureError
-        If it is damaged, half written, or none.
-    """
-    if PurePath(file).suffix.lower() != ".ora" and not data.startswith(b"PK"):
-        return read_picture(data, file, "data")
-    broken = tr("{name} cannot be read; it may be half written: save it again in the other program.", name=file)
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            return _merged(archive, file)
-    except PictureError:
-        raise
-    except (zipfile.BadZipFile, KeyError, ValueError, OSError, ElementTree.ParseError, NotImplementedError) as error:
-        raise PictureError(broken) from error
-
-
-def layers_laid(data: bytes, file: str) -> Picture | None:
-    """The layers of an OpenRaster archive laid over each other; None for other files, and where they are blended
-    otherwise.
-    """
-    if not data.startswith(b"PK"):
-        return None
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        return _laid(archive, file) if "stack.xml" in archive.namelist() else None
-
-
-def _member(archive: zipfile.ZipFile, name: str, most: int, file: str) -> bytes:
-    info = archive.getinfo(name)
-    if info.file_size > most or unpacked_too_large(info.compress_size, info.file_size):
-        raise PictureError(tr("{name} would unpack to {size:.0f} MB; save it again, smaller.", name=file,
-                              size=info.file_size / 1e6))  # fmt: skip
-    return archive.read(info)
-
-
-def _merged(archive: zipfile.ZipFile, file: str) -> Picture:
-    """What an OpenRaster archive shows: its merged picture, which the specification asks of every program, else its
-    layers.
-    """
-    if "mergedimage.png" in archive.namelist():
-        return read_picture(_member(archive, "mergedimage.png", MOST_FILE, file), f"{file} (mergedimage.png)", "data")
-    found = _laid(archive, file)
-    if found is None:
-        raise PictureError(tr("{name} has no merged picture; save it again as OpenRaster or PNG.", name=file))
-    return found
-
-
-def _laid(archive: zipfile.ZipFile, file: str) -> Picture | None:
-    text = _member(archive, "stack.xml", MOST_SMALL_FILE, file)
-    check_markup(text, _DEEPEST)
-    root = ElementTree.fromstring(text)
-    wide, high = int(root.get("w", "0")), int(root.get("h", "0"))
-    if not (0 < wide * high <= MOST_PIXELS):
-        raise PictureError(tr("{name} is said to have {wide} × {high} pixels; save it again.", name=file, wide=wide,
-                              high=high))  # fmt: skip
-    whole = np.zeros((high, wide, 4), np.float64)
-    for layer in reversed(list(root.iter("layer"))):
-        if layer.get("visibility", "visible") != "visible":
-            continue
-        if layer.get("composite-op", "svg:src-over") != "svg:src-over":
-            return None
-        name = layer.get("src", "")
-        picture = read_picture(_member(archive, name, MOST_FILE, file), name, "data")
-        _lay(whole, picture, int(layer.get("x", "0")), int(layer.get("y", "0")), float(layer.get("opacity", "1")))
-    alpha = whole[..., 3:]
-    whole[..., :3] = np.divide(whole[..., :3], alpha, out=np.zeros_like(whole[..., :3]), where=alpha > 0)
-    return Picture(file, np.rint(whole * 65535).astype(np.uint16), True, taken="data")
-
-
-def _lay(whole: F64, picture: Picture, x: int, y: int, opacity: float) -> None:
-    """A picture over what is there, premultiplied, in place."""
-    rows, columns = picture.rgba.shape[:2]
-    top, left, bottom, right = max(y, 0), max(x, 0), min(y + rows, whole.shape[0]), min(x + columns, whole.shape[1])
-    if top >= bottom or left >= right:
-        return
-    part = picture.rgba[top - y : bottom - y, left - x : right - x] / float(np.iinfo(picture.rgba.dtype).max)
-    alpha = part[..., 3:] * opacity
-    under = whole[top:bottom, left:right]
-    under *= 1 - alpha
-    under[..., :3] += part[..., :3] * alpha
-    under[..., 3:] += alpha
 
 
 def difference(sent: U8 | U16, back: Picture, file: str, map_name: str, least: float = 0.0) -> tuple[U8 | U16, Bool]:

@@ -36,6 +36,7 @@ from lucky_fern.core.project.commands import (
     KeepRecipe,
     LayOut,
     Lend,
+    LendView,
     PaintMask,
     PaintPixels,
     PasteMask,
@@ -47,6 +48,7 @@ from lucky_fern.core.project.commands import (
     Several,
     TakeBack,
     TakeLayers,
+    TakeViewBack,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
@@ -454,8 +456,10 @@ def _brought(command: Command) -> Iterator[str]:
     elif isinstance(command, Lend):
         yield from () if command.loan is None else command.loan.lent.values()
     elif isinstance(command, TakeBack):
-        yield from paint_digests([command.sheets])
-    elif isinstance(command, SetLabel | SetFigure):
+        yield from paint_digests([command.sheets, *command.added.values()])
+    elif isinstance(command, LendView):
+        yield from () if command.view is None else (command.view.lent,)
+    elif isinstance(command, TakeViewBack | SetLabel | SetFigure):
         yield command.kit.digest
     elif isinstance(command, KeepRecipe | KeepMeasured):
         yield from () if command.digest is None else (command.digest,)

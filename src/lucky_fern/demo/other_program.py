@@ -46,11 +46,12 @@ def _archive(path: Path, box: Box, paint: tuple[int, ...]) -> bytes:
     root = ElementTree.fromstring(held["stack.xml"])
     stack = root.find("stack")
     assert stack is not None
-    stack.insert(0, ElementTree.Element("layer", {"name": "Ebene ∞ <1>", "src": "data/own.png", "x": str(box[0]),
+    source = f"data/own {len(held)}.png"
+    stack.insert(0, ElementTree.Element("layer", {"name": "Ebene ∞ <1>", "src": source, "x": str(box[0]),
                                                   "y": str(box[1]), "composite-op": "svg:src-over"}))  # fmt: skip
     held["stack.xml"] = ElementTree.tostring(root, encoding="utf-8", xml_declaration=True)
     own = np.full((box[3] - box[1], box[2] - box[0], 4), (*paint, 255), np.uint8)
-    held["data/own.png"] = _png(Image.fromarray(own))
+    held[source] = _png(Image.fromarray(own))
     merged = Image.open(io.BytesIO(held["mergedimage.png"]))
     merged.paste((*paint, 255), box)
     held["mergedimage.png"] = _png(merged)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import io
 import zipfile
+from collections.abc import Sequence
 from typing import Any, cast
 
 import cv2
@@ -36,11 +37,13 @@ _OPERATORS = {
 
 
 def encode_layers(
-    sources: Sources, project: Project, sheet: Sheet, map_name: str = "colour", box: Box | None = None
+    sources: Sources, project: Project, sheet: Sheet, map_name: str = "colour", box: Box | None = None,
+    hidden: Sequence[tuple[str, U8]] = (),
 ) -> bytes:  # fmt: skip
     """The colour map's layers on a sheet, topmost first, masks and strengths of what is in groups put in.
 
-    Of another map all of it is one layer. ``box`` (left, upper, right, lower) is the part that is wanted.
+    Of another map all of it is one layer. ``box`` (left, upper, right, lower) is the part that is wanted; ``hidden``
+    are pictures of it (rows, columns, 4) that lie on top and are not shown.
 
     What the format cannot say (see :func:`baked_layers`) is put in as it looks on what lies below it, so that the
     layers together show what the map shows.
@@ -49,7 +52,7 @@ def encode_layers(
     part = slice(upper, lower), slice(left, right)
     if map_name != "colour":
         bits = 16 if MAPS[map_name].wide else 8
-        return _archive([], _whole(composite_sheet(sources, project, map_name, sheet, bits)[part]))
+        return _archive([], _whole(composite_sheet(sources, project, map_name, sheet, bits)[part]), hidden)
     pictures: list[tuple[Layer, U8]] = []
     for at, layer in enumerate(project.layers):
         if layer.visible:
@@ -57,7 +60,7 @@ def encode_layers(
             rgba = np.ascontiguousarray(rgba[part])
             if rgba[..., 3].any():
                 pictures.append((layer, rgba))
-    return _archive(pictures, _whole(composite_sheet(sources, project, "colour", sheet, 8)[part]))
+    return _archive(pictures, _whole(composite_sheet(sources, project, "colour", sheet, 8)[part]), hidden)
 
 
 def _whole(pixels: U8 | U16) -> U8 | U16:
@@ -68,7 +71,9 @@ def _whole(pixels: U8 | U16) -> U8 | U16:
     return cast("U8 | U16", made)
 
 
-def _archive(pictures: list[tuple[Layer, U8]], whole: U8 | U16) -> bytes:
+def _archive(
+    pictures: list[tuple[Layer, U8]], whole: U8 | U16, hidden: Sequence[tuple[str, U8]] = ()
+) -> bytes:  # fmt: skip
     """The archive of layers, from the bottom, and of what they show together; that alone, where there are none."""
     stack = [
         f'  <layer name="{html.escape(layer.name)}" src="data/{number}.png" x="0" y="0" visibility="visible" '
@@ -78,6 +83,12 @@ def _archive(pictures: list[tuple[Layer, U8]], whole: U8 | U16) -> bytes:
     if not pictures:
         stack = ['  <layer name="all" src="data/0.png" x="0" y="0" visibility="visible" opacity="1" '
                  'composite-op="svg:src-over"/>']  # fmt: skip
+    guides = [
+        f'  <layer name="{html.escape(name)}" src="data/guide {number}.png" x="0" y="0" visibility="hidden" '
+        f'opacity="1" composite-op="svg:src-over"/>'
+        for number, (name, _) in enumerate(hidden)
+    ]
+    stack = guides + stack
     high, wide = whole.shape[:2]
     frame = f'<image version="0.0.6" w="{wide}" h="{high}">'
     xml = "\n".join([
@@ -89,6 +100,8 @@ def _archive(pictures: list[tuple[Layer, U8]], whole: U8 | U16) -> bytes:
         _put(archive, "stack.xml", xml.encode(), zipfile.ZIP_DEFLATED)
         for number, rgba in enumerate([one for _, one in pictures] or [whole]):
             _put(archive, f"data/{number}.png", encode_png(rgba), zipfile.ZIP_STORED)
+        for number, (_, rgba) in enumerate(hidden):
+            _put(archive, f"data/guide {number}.png", encode_png(rgba), zipfile.ZIP_DEFLATED)
         _put(archive, "mergedimage.png", encode_png(whole), zipfile.ZIP_STORED)
         by = min(1.0, _THUMBNAIL / max(wide, high))
         size = max(1, round(wide * by)), max(1, round(high * by))

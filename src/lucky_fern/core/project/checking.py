@@ -78,6 +78,8 @@ def _check(project: Project) -> None:
         check_palette(colours)
     for loan in project.loans.values():
         loan.check()
+    for view in project.lent_views.values():
+        view.place.check()
     for setup in project.exports:
         if setup.own is not None:
             check_preset(setup.own)

@@ -18,7 +18,7 @@ from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, References, check_value
-from lucky_fern.core.project.loans import Loan
+from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.numbers import check_finite
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope, check_picture
@@ -309,7 +309,8 @@ class Project(Plain, frozen=True):
     ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
     sets of triangles (see :mod:`~.faces`); ``palettes`` are kept colours (``#rrggbb``), ``recipes`` name recipe files
     among the contents by their digests,
-    ``loans`` are boxes of sheets that are in other programs' hands, ``measured`` is the digest of what the survey
+    ``loans`` are boxes of sheets that are in other programs' hands, ``lent_views`` what is seen of the model there,
+    ``measured`` is the digest of what the survey
     measured, if that is kept here.
     """
 
@@ -327,6 +328,7 @@ class Project(Plain, frozen=True):
     palettes: dict[str, tuple[str, ...]] = {}
     recipes: dict[str, str] = {}
     loans: dict[str, Loan] = {}
+    lent_views: dict[str, LentView] = {}
     measured: str | None = None
     exports: tuple[ExportSetup, ...] = ()
     relief: Relief = Relief()

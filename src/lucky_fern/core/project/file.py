@@ -33,7 +33,7 @@ _BROKEN = (msgspec.MsgspecError, KeyError, ValueError, TypeError, AttributeError
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # no clock inside, so equal projects make equal files
 
 
-def _members(project: Project) -> dict[str, str]:
+def members_of(project: Project) -> dict[str, str]:
     """Names inside the zip of the digests that a project needs: readable, and safe on every system."""
     members: dict[str, str] = {}
     if project.model is not None:
@@ -49,11 +49,15 @@ def _members(project: Project) -> dict[str, str]:
         if kit.prepared is not None:
             original, suffix = kit.prepared.original, PurePath(kit.prepared.name).suffix.lower()
             members.setdefault(original, f"pictures/{original[:12]}{suffix}")
+        if kit.terms:
+            members.setdefault(kit.terms, f"licences/{kit.terms[:12]}.txt")
     for digest in project.recipes.values():
         members.setdefault(digest, f"recipes/{digest[:12]}.fernrecipe")
     for loan in project.loans.values():
         for digest in loan.lent.values():
             members.setdefault(digest, f"loans/{digest[:12]}.png")
+    for view in project.lent_views.values():
+        members.setdefault(view.lent, f"loans/{view.lent[:12]}.png")
     if project.measured is not None:
         members.setdefault(project.measured, f"model/{project.measured[:12]}.survey.zst")
     return members
@@ -61,7 +65,7 @@ def _members(project: Project) -> dict[str, str]:
 
 def pack(project: Project, blobs: Blobs) -> bytes:
     """The bytes of a project file; equal projects give equal bytes."""
-    members = _members(project)
+    members = members_of(project)
     document = {
         "lucky-fern": FORMAT_VERSION,
         "project": msgspec.to_builtins(project, str_keys=True),
@@ -150,7 +154,7 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
         raise ProjectError(_foreign(name)) from error
     except _BROKEN as error:
         raise ProjectError(damaged) from error
-    if any(digest not in blobs for digest in _members(project)):
+    if any(digest not in blobs for digest in members_of(project)):
         raise ProjectError(damaged)
     check_project(project, name)
     return project, blobs

@@ -56,6 +56,10 @@ class Carrying:
     def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
         return sheets
 
+    def sheet(self, text: str) -> str:
+        """``MATERIAL:TILE``"""
+        return text
+
     def scope(self, scope: Scope) -> Scope:
         return scope
 

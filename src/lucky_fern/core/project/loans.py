@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.numbers import check_range
+from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
 from lucky_fern.words import tr
@@ -16,7 +18,9 @@ class Loan(Plain, frozen=True):
 
     ``lent`` names what went out, map → digest of a PNG; ``file`` is where it went. ``layer`` is what came back
     (None: nothing so far), ``above`` the layer that it is to lie above: the topmost one then (None: the stack was
-    empty).
+    empty). What comes back fades in over ``feather`` texels. With ``apart``, layers that were added there (to
+    OpenRaster) come back as layers of their own, ``added`` name → layer; ``sent`` tells those that went out: their
+    names, and the digests of what they show.
     """
 
     sheet: str
@@ -26,6 +30,10 @@ class Loan(Plain, frozen=True):
     file: str = ""
     layer: int | None = None
     above: int | None = None
+    feather: float = 0.0
+    apart: bool = False
+    sent: tuple[str, ...] = ()
+    added: dict[str, int] = {}
 
     def check(self) -> None:
         """Refuse a box that is none, and maps that there are not (CommandError)."""
@@ -42,5 +50,20 @@ class Loan(Plain, frozen=True):
             if name not in MAPS:
                 raise CommandError(tr("there is no map called {name!r}; the maps are {maps}", name=name,
                                       maps=", ".join(MAPS)))  # fmt: skip
+        check_range("feather", self.feather, 0, 1000, tr("texels"))
         if not self.lent:
             raise CommandError(tr("name one map at least to be lent"))
+
+
+class LentView(Plain, frozen=True):
+    """What is seen of the colour map through a lens, as a picture.
+
+    ``lent`` is the digest of a PNG, ``place`` how it was seen, ``file`` where it went; ``layer`` and ``picture`` (of
+    the kit) are what came back, if anything did.
+    """
+
+    place: Throw
+    lent: str
+    file: str = ""
+    picture: str = ""
+    layer: int | None = None

@@ -34,7 +34,7 @@ def _from_6(project: dict[str, Any]) -> dict[str, Any]:
 
 
 def _from_7(project: dict[str, Any]) -> dict[str, Any]:
-    """Version 8 knows tags, folders, favourites and licence files of pictures, patterns and palettes."""
+    """Version 8 knows tags, folders, favourites and licence files of pictures, patterns, palettes and lent views."""
     return {**project, "version": 8}
 
 

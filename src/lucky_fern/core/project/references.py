@@ -104,6 +104,7 @@ def needed_digests(project: Project) -> set[str]:
     """Digests of all contents that a project needs: its model, its kit, and what is painted."""
     found = painted_digests(project) | {digest for kit in project.pictures.values() for digest in kit.digests}
     found |= {digest for loan in project.loans.values() for digest in loan.lent.values()}
+    found |= {view.lent for view in project.lent_views.values()}
     found |= set(project.recipes.values()) | ({project.measured} if project.measured is not None else set())
     if project.model is not None:
         found |= set(project.model.files.values())
@@ -120,8 +121,13 @@ def carried(project: Project, carrying: Carrying) -> Project:
         for number, mask in project.masks.items()
     }  # fmt: skip
     slides = {name: replace(slide, place=carrying.place(slide.place)) for name, slide in project.slides.items()}
+    views = {
+        name: replace(view, place=carrying.place(view.place), picture=view.picture and carrying.picture(view.picture))
+        for name, view in project.lent_views.items()
+    }
+    loans = {name: replace(loan, sheet=carrying.sheet(loan.sheet)) for name, loan in project.loans.items()}
     layers = tuple(_carried(layer, carrying) for layer in project.layers)
-    return replace(project, layers=layers, masks=masks, slides=slides)
+    return replace(project, layers=layers, masks=masks, slides=slides, lent_views=views, loans=loans)
 
 
 def _carried(layer: Layer, carrying: Carrying) -> Layer:

@@ -27,4 +27,5 @@ class Drawn:
     mesh: F64 | None = None  # (rows, columns, 2) points by which a picture is pulled
     slide: tuple[QPixmap, list[F64], float] | None = None  # a picture, its quads (4, 2), how far it is seen
     box: list[F64] = field(default_factory=list)  # (N, 2) lines of the space that a throw reaches
+    loans: list[tuple[F64, str]] = field(default_factory=list)  # (N, 2) boxes that are out; words
     hint_line: str = ""  # what is being snapped to

@@ -93,3 +93,6 @@ class PlaneView(SurfaceView, Protocol):
 
     def plane_at(self, point: F64) -> F64:
         """(2,) in the plane of the sheets, under a pixel."""
+
+    def pixel_of(self, plane: F64) -> F64:
+        """(..., 2) pixels of places in the plane of the sheets."""

@@ -51,6 +51,7 @@ class Overlay(QWidget):
         if self.drawn.outline is not None or self.drawn.disc is not None:
             self._selecting(painter)
         self._mirrored(painter)
+        self._loans(painter)
         painter.setPen(QPen(QColor(44, 107, 76, 200), 1.0, Qt.PenStyle.DashLine))
         for line in self.drawn.box:
             painter.drawPolyline(QPolygonF([_point(place) for place in line]))
@@ -103,6 +104,17 @@ class Overlay(QWidget):
                 painter.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
                 painter.drawLine(at - QPointF(0, 9), at + QPointF(0, 9))
                 painter.drawEllipse(at, 5, 5)
+
+    def _loans(self, painter: QPainter) -> None:
+        """Boxes that are in another program's hands."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for outline, words in self.drawn.loans:
+            shape = QPolygonF([_point(place) for place in outline])
+            painter.setPen(QPen(QColor(255, 255, 255, 220), 2.6))
+            painter.drawPolygon(shape)
+            painter.setPen(QPen(FERN, 1.4, Qt.PenStyle.DashLine))
+            painter.drawPolygon(shape)
+            self._tag(painter, shape.boundingRect().topLeft() + QPointF(4, 22), words)
 
     def _stripe(self, painter: QPainter) -> None:
         """Where a stripe runs, and its points."""

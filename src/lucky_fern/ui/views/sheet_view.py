@@ -135,14 +135,15 @@ class SheetView(View):
         self.camera = camera
         self._all_framed = False
         self.overlay.labels = [
-            (self._pixel(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
+            (self.pixel_of(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
         ]
         self.refresh()
         self._marker_changed()
 
     # --- between screen and sheet -----------------------------------------------------------------------------
 
-    def _pixel(self, plane: F64) -> F64:
+    def pixel_of(self, plane: F64) -> F64:
+        """Where places in the plane of all sheets are drawn."""
         return self.camera.to_screen(plane, self.width(), self.height())
 
     def plane_at(self, point: F64) -> F64:
@@ -164,7 +165,7 @@ class SheetView(View):
         corners = np.full((surface.model.triangle_count, 3, 3), np.nan)
         for key in surface.keys:
             rows = surface.placement.triangles[key]
-            corners[rows, :, :2] = self._pixel(self.tiles.to_plane(key.material, surface.model.uv[rows]))
+            corners[rows, :, :2] = self.pixel_of(self.tiles.to_plane(key.material, surface.model.uv[rows]))
             corners[rows, :, 2] = 0.0
         return corners
 
@@ -189,7 +190,7 @@ class SheetView(View):
         key = None if hit is None or not np.isfinite(hit.uv).all() else sheet_of(studio.surface, hit)
         if hit is None or key is None or np.linalg.norm(hit.position - position) > 3 * reach:
             return None
-        return self._pixel(self.tiles.to_plane(key.material, hit.uv))
+        return self.pixel_of(self.tiles.to_plane(key.material, hit.uv))
 
     def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
         plane = np.array([self.plane_at(point) for point in points])
@@ -200,7 +201,7 @@ class SheetView(View):
         studio = self.work.studio
         assert studio is not None
         along_u, along_v = uv_axes(studio.model, hit.triangle)
-        tile = float(np.linalg.norm(self._pixel(np.array([1.0, 0.0])) - self._pixel(np.zeros(2))))
+        tile = float(np.linalg.norm(self.pixel_of(np.array([1.0, 0.0])) - self.pixel_of(np.zeros(2))))
         return pixels / max(tile, 1e-9) * float(np.sqrt(np.linalg.norm(np.cross(along_u, along_v))))
 
     def grip_of(self, place: Framed, height: float) -> Grip | None:
@@ -209,7 +210,7 @@ class SheetView(View):
         if pose is None or pose.sheet.material not in self.tiles.origin:
             return None
         plane = self.tiles.to_plane(pose.sheet.material, pose.centre)
-        ends = self._pixel(np.stack([plane, plane + pose.half_x, plane + pose.half_y]))
+        ends = self.pixel_of(np.stack([plane, plane + pose.half_x, plane + pose.half_y]))
         return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
 
     def moved(self, place: Framed, point: F64) -> Framed | None:
@@ -224,7 +225,7 @@ class SheetView(View):
         key = None if marker is None or studio is None else sheet_of(studio.surface, marker)
         if key is None or marker is None or not np.isfinite(marker.uv).all():
             return None
-        return self._pixel(self.tiles.to_plane(key.material, marker.uv))
+        return self.pixel_of(self.tiles.to_plane(key.material, marker.uv))
 
     def hover(self, point: F64) -> None:
         studio, plane = self.work.studio, self.plane_at(point)

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, Qt, QUrl
+from PySide6.QtCore import QEventLoop, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QMessageBox, QWidget
 
-from lucky_fern.core.lending import KINDS
 from lucky_fern.core.model.load import SUFFIXES as MODEL_SUFFIXES
 from lucky_fern.core.pictures.picture import SUFFIXES as PICTURE_SUFFIXES
 from lucky_fern.core.project.file import SUFFIX
@@ -62,25 +61,6 @@ class Files:
         path = asking.open_file(self._window, tr("Replace {picture}", picture=picture), filter_)
         if path is not None:
             self._parts.bringing.replace(picture, path)
-
-    def ask_lend(self) -> None:
-        """Give a sheet's map to the desktop's program for such files; it comes back as it is saved."""
-        studio = self._parts.work.studio
-        if studio is None:
-            return
-        keys = list(studio.surface.keys)
-        names = [str(key) for key in keys]
-        words = tr("The sheet that goes out:")
-        at = 0 if len(keys) == 1 else asking.which(self._window, tr("Lend a sheet"), words, names)
-        if at is None:
-            return
-        shown = self._parts.looking.shown_map or "colour"
-        start = f"{studio.project.name} {keys[at].material} {keys[at].tile} {shown}.ora"
-        filter_ = asking.kinds(tr("OpenRaster, PNG or TIFF"), KINDS)
-        path = asking.save_file(self._window, tr("Lend a sheet"), start, filter_, KINDS[0])
-        if path is not None:
-            self._parts.lending.lent.connect(open_elsewhere, Qt.ConnectionType.SingleShotConnection)
-            self._parts.lending.lend(keys[at], (shown,), path)
 
     def save(self) -> None:
         """Save where the project is kept, or ask for a place."""

@@ -20,6 +20,7 @@ from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import tr
 
 if TYPE_CHECKING:
+    from lucky_fern.ui.kit.loans_page import LoansPage
     from lucky_fern.ui.kit.preparing_panel import PreparingPanel
     from lucky_fern.ui.kit.preparing_view import PreparingView
     from lucky_fern.ui.kit.sequence_panel import SequencePanel
@@ -39,11 +40,11 @@ if TYPE_CHECKING:
 _BREATH = 60  # milliseconds between two parts that are made beforehand
 _Tab = TypeVar("_Tab", bound=QWidget)
 _NAMES = (
-    "masks", "slides", "brush", "model_check", "model_select", "model_layout", "model_names", "model_survey",
+    "masks", "slides", "brush", "loans", "model_check", "model_select", "model_layout", "model_names", "model_survey",
     "model_files",
     "model_panel", "check_panel", "export_panel", "sequence_panel", "preparing_view",
 )  # fmt: skip
-TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush")}
+TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush"), "loans": tr("Loans")}
 _AT = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}  # station → its own side
 
 
@@ -86,6 +87,12 @@ class Late(QObject):
         from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
 
         return self._in_tab("slides", self.parts.make(SlidePanel))
+
+    @cached_property
+    def loans(self) -> LoansPage:
+        from lucky_fern.ui.kit.loans_page import LoansPage
+
+        return self._in_tab("loans", self.parts.make(LoansPage))
 
     @cached_property
     def brush(self) -> BrushPanel:

@@ -116,6 +116,7 @@ class Window(QMainWindow):
         for page, title in (
             (self.settings, tr("Layer")), (self.late.tab("masks"), TABS["masks"]), (self.history, tr("History")),
             (self.late.tab("slides"), TABS["slides"]), (self.late.tab("brush"), TABS["brush"]),
+            (self.late.tab("loans"), TABS["loans"]),
         ):  # fmt: skip
             self.pages.addTab(page, title)
         self._notice_timer = QTimer(self, singleShot=True)
@@ -152,7 +153,7 @@ class Window(QMainWindow):
         add("file.save-as", tr("Save as …"), self.files.ask_save, "Ctrl+Shift+S")
         add("file.pictures", tr("Add pictures …"), self.files.ask_pictures)
         add("file.reload", tr("Read changed pictures again"), self.parts.bringing.reload, "F5")
-        add("file.lend", tr("Lend a sheet to another program …"), self.files.ask_lend)
+        add("file.lend", tr("Lend to another program …"), self._show_loans)
         add("file.export", tr("Export again"), self._export_again, "Ctrl+E", icon_name="export")
         for which, title in DEMOS.items():
             add(f"file.demo-{which}", title, partial(self._open_demo, which))
@@ -256,6 +257,12 @@ class Window(QMainWindow):
         self.parts.looking.go_to("export")
         self.late.export_panel.credits.choose(picture)
         self.late.export_panel.ensureWidgetVisible(self.late.export_panel.credits)
+
+    def _show_loans(self) -> None:
+        """What goes out to other programs, and what is out."""
+        if self.parts.looking.station not in ("artwork", "paint"):
+            self.parts.looking.go_to("artwork")
+        self.pages.setCurrentWidget(self.late.loans)
 
     def _export_again(self) -> None:
         """Write what the project is exported as, from every station."""

@@ -26,6 +26,7 @@ class Proposals:
         parts.changing.asked.connect(self._ask_reread)
         parts.changing.wish_changed.connect(self._note_wish)
         parts.changing.ready.connect(open_elsewhere)
+        parts.lending.lent.connect(open_elsewhere)
 
     def _tell_rim(self, picture: str, rim: Rim) -> None:
         """A picture that came in has a rim."""

@@ -31,7 +31,7 @@ from lucky_fern.core.project.commands.layout import (
     ReplaceModel,
     SaveSelection,
 )
-from lucky_fern.core.project.commands.lending import Lend, TakeBack
+from lucky_fern.core.project.commands.lending import Lend, LendView, TakeBack, TakeViewBack
 from lucky_fern.core.project.commands.masks import (
     AddMaskEntry,
     GiveMask,
@@ -69,22 +69,22 @@ from lucky_fern.words import tr
 __all__ = [
     "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "Describe", "DuplicateLayers",
     "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepPalette", "KeepRecipe", "KeepSlide",
-    "LayOut", "Lend", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels", "PasteMask",
-    "PreparePicture", "RemoveLayers", "RemovePictures", "RemoveSelection", "RenameLayer", "RenamePicture",
-    "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit", "SetExports",
-    "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace", "SetRelief",
-    "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers", "Ungroup", "free_name", "from_plain",
-    "to_plain",
+    "LayOut", "Lend", "LendView", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels",
+    "PasteMask", "PreparePicture", "RemoveLayers", "RemovePictures", "RemoveSelection", "RenameLayer",
+    "RenamePicture", "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit",
+    "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace",
+    "SetRelief", "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers", "TakeViewBack", "Ungroup",
+    "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | Describe | DuplicateLayers | GiveMask | GivePaint
-    | GroupLayers | KeepMeasured | KeepPaint | KeepPalette | KeepRecipe | KeepSlide | LayOut | Lend
+    | GroupLayers | KeepMeasured | KeepPaint | KeepPalette | KeepRecipe | KeepSlide | LayOut | Lend | LendView
     | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PreparePicture
     | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture | RenameSelection
     | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup
     | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack
-    | TakeLayers | Ungroup
+    | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip
 
 
