@@ -223,9 +223,9 @@ def test_layers_that_were_added_come_back_as_layers(lent: Path, run_job: Runner)
     for one in list(root.find("stack")):
         if "Ebene" in one.get("name", ""):
             root.find("stack").remove(one)
-    rewritten(lent / "apart.ora", **{"stack.xml": ElementTree.tostring(root)})
+    rewritten(lent / "apart.ora", stack_xml=ElementTree.tostring(root))
     with zipfile.ZipFile(lent / "box.ora") as archive:
-        rewritten(lent / "apart.ora", **{"mergedimage.png": archive.read("mergedimage.png")})
+        rewritten(lent / "apart.ora", mergedimage_png=archive.read("mergedimage.png"))
     shutil.copy(lent / "b.fern", lent / "d.fern")
     back(lent, run_job, "apart", "apart.ora", "d.fern")
     assert np.array_equal(maps(lent, "after", "baseColor") // 257, before)

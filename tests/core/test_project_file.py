@@ -126,7 +126,7 @@ def test_every_content_that_a_project_needs_has_a_place_in_its_file() -> None:
     place = Throw((0, 0, 0), (0, 0, 1), (0, 1, 0), 1.0)
     project = Project(
         "all", ModelSource("m.obj", {"m.obj": "4" * 64}, "5" * 64, 1, "6" * 64), pictures={"a": kit},
-        recipes={"r": "7" * 64}, loans={"l": Loan("m:1001", 64, (0, 0, 9, 9), {"colour": "8" * 64})},
+        recipes={"r": "7" * 64}, loans={"l": Loan("m:1001", 64, (0, 0, 9, 9), {"colour": "8" * 64}, laid="b" * 64)},
         lent_views={"v": LentView(place, "9" * 64)}, measured="a" * 64,
     )  # fmt: skip
     assert members_of(project).keys() == needed_digests(project)

@@ -58,7 +58,7 @@ class Hands:
         while not done() and time.monotonic() < end:
             QApplication.processEvents()
             time.sleep(0.01)
-        assert done()
+        assert done(), self.window.notice.text()
 
     def open(self, studio: Studio) -> None:
         self.parts.work.take(studio)

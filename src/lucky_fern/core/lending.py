@@ -43,6 +43,7 @@ from lucky_fern.core.udim import corner_of
 from lucky_fern.words import tr
 
 KINDS = (".ora", ".png", ".tif", ".tiff")
+_LAID = 1.5 / 255  # the same layers laid over each other twice
 _ROUNDED = 4.0 / 255  # what layers laid over each other again may differ by from what was composited
 _RESAMPLED = 3.0 / 255  # what a picture of another size may differ by without having been changed
 
@@ -73,8 +74,11 @@ def lend(
         loan = replace(loan, layer=before.layer, added=before.added)
     if apart and "colour" in maps and PurePath(file).suffix.lower() == ".ora":
         went = layers_of(_file(studio, loan, "colour", ".ora"), file)
-        marks = [mark for layer in went[0] for mark in layer.marks] if went is not None else []
-        loan = replace(loan, sent=tuple(marks))
+        laid = None if went is None else over_each_other(went[0], *went[1], file)
+        if went is not None and laid is not None:
+            marks = tuple(mark for layer in went[0] for mark in layer.marks)
+            shown, _ = difference(_lent(studio, loan, "colour"), laid, file, "colour")
+            loan = replace(loan, sent=marks, laid=studio.blobs.add(encoded(shown)))
     return Lend(name, loan)
 
 
@@ -198,7 +202,7 @@ def take_back(studio: Studio, name: str, files: Mapping[str, tuple[str, bytes]],
         parted = _parted(loan, data, file, sent.shape) if loan.apart and map_name == "colour" else None
         if parted is not None:  # what was added comes apart from what was changed
             below, own = parted
-            values, changed = difference(sent, below, file, map_name, _ROUNDED)
+            values, changed = difference(_decoded(studio.blobs[loan.laid]), below, file, map_name, _LAID)
             for layer in own:
                 chunks = _chunks(studio, loan, map_name, *_pixels_of(layer, loan.box))
                 title, number = layer.name.strip() or tr("Layer"), 2
@@ -296,7 +300,12 @@ def _lent(studio: Studio, loan: Loan, name: str) -> U8 | U16:
     """(rows, columns, n) what went out."""
     if name not in loan.lent:
         raise CommandError(tr("{name!r} was not lent; lent are {known}", name=name, known=", ".join(loan.lent)))
-    found: Any = cv2.imdecode(np.frombuffer(studio.blobs[loan.lent[name]], np.uint8), cv2.IMREAD_UNCHANGED)
+    return _decoded(studio.blobs[loan.lent[name]])
+
+
+def _decoded(data: bytes) -> U8 | U16:
+    """(rows, columns, n) a PNG of ours."""
+    found: Any = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     return cast("U8 | U16", found[..., ::-1] if found.ndim == 3 else found[..., None])
 
 

@@ -454,7 +454,7 @@ def _brought(command: Command) -> Iterator[str]:
     elif isinstance(command, TakeLayers):
         yield from needed_digests(command.part)
     elif isinstance(command, Lend):
-        yield from () if command.loan is None else command.loan.lent.values()
+        yield from () if command.loan is None else command.loan.digests
     elif isinstance(command, TakeBack):
         yield from paint_digests([command.sheets, *command.added.values()])
     elif isinstance(command, LendView):

@@ -54,7 +54,7 @@ def members_of(project: Project) -> dict[str, str]:
     for digest in project.recipes.values():
         members.setdefault(digest, f"recipes/{digest[:12]}.fernrecipe")
     for loan in project.loans.values():
-        for digest in loan.lent.values():
+        for digest in sorted(loan.digests):
             members.setdefault(digest, f"loans/{digest[:12]}.png")
     for view in project.lent_views.values():
         members.setdefault(view.lent, f"loans/{view.lent[:12]}.png")

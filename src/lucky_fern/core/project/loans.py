@@ -19,8 +19,8 @@ class Loan(Plain, frozen=True):
     ``lent`` names what went out, map → digest of a PNG; ``file`` is where it went. ``layer`` is what came back
     (None: nothing so far), ``above`` the layer that it is to lie above: the topmost one then (None: the stack was
     empty). What comes back fades in over ``feather`` texels. With ``apart``, layers that were added there (to
-    OpenRaster) come back as layers of their own, ``added`` name → layer; ``sent`` tells those that went out: their
-    names, and the digests of what they show.
+    OpenRaster) come back as layers of their own, ``added`` name → layer; ``sent`` tells those that went out (their
+    names, and the digests of what they show), ``laid`` is the digest of what they show together.
     """
 
     sheet: str
@@ -33,7 +33,13 @@ class Loan(Plain, frozen=True):
     feather: float = 0.0
     apart: bool = False
     sent: tuple[str, ...] = ()
+    laid: str = ""
     added: dict[str, int] = {}
+
+    @property
+    def digests(self) -> frozenset[str]:
+        """Those of the pictures that it is held against."""
+        return frozenset(self.lent.values()) | ({self.laid} if self.laid else frozenset())
 
     def check(self) -> None:
         """Refuse a box that is none, and maps that there are not (CommandError)."""

@@ -103,7 +103,7 @@ def painted_digests(project: Project) -> set[str]:
 def needed_digests(project: Project) -> set[str]:
     """Digests of all contents that a project needs: its model, its kit, and what is painted."""
     found = painted_digests(project) | {digest for kit in project.pictures.values() for digest in kit.digests}
-    found |= {digest for loan in project.loans.values() for digest in loan.lent.values()}
+    found |= {digest for loan in project.loans.values() for digest in loan.digests}
     found |= {view.lent for view in project.lent_views.values()}
     found |= set(project.recipes.values()) | ({project.measured} if project.measured is not None else set())
     if project.model is not None:
