@@ -93,7 +93,7 @@ def test_a_box_is_drawn_lent_from_the_page_and_shown_while_it_is_out(
     page.lend_.click()
     hands.wait()
     assert opened == [tmp_path / "part_colour.ora"] and (tmp_path / "part_roughness.ora").is_file()
-    assert {words for _, words in view.drawn.loans} == {"on loan: part", "to go out"}
+    assert {words for _, words in view.drawn.loans} == {"on loan: part"}
     assert np.allclose(view.drawn.loans[0][0][[0, 2]], [start, end], atol=3)
     assert page.list.count() == 1 and "Roughness" in page.list.item(0).text()
     layers = names(hands)

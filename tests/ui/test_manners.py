@@ -242,7 +242,7 @@ def test_copies_arrive_in_one_folded_group_and_kit_pictures_leave_as_files(hands
     assert hands.parts.selection.layer.id == layer.id and len(hands.parts.work.project.layers) == 6
     hands.parts.work.undo()
     assert len(hands.parts.work.project.layers) == 5
-    file = hands.window.tray.file_of("kettle-and-reed.png")
+    file = hands.window.tray.strip.file_of("kettle-and-reed.png")
     kit = hands.parts.work.project.pictures["kettle-and-reed.png"]
     assert file.name == "kettle-and-reed.png"
     assert file.read_bytes() == hands.parts.work.studio.blobs[kit.digest]

@@ -136,6 +136,7 @@ class Lending(QObject):
         def done(command: Lend) -> None:
             assert command.loan is not None
             if studio is self.work.studio and self.work.execute(command):
+                self.choose(self.key)
                 self._went(path)
                 self.lent.emit(file_of(command.loan, path, next(iter(command.loan.lent))))
 

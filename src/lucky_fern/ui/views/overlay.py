@@ -107,8 +107,8 @@ class Overlay(QWidget):
 
     def _loans(self, painter: QPainter) -> None:
         """Boxes that are in another program's hands."""
-        painter.setBrush(Qt.BrushStyle.NoBrush)
         for outline, words in self.drawn.loans:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
             shape = QPolygonF([_point(place) for place in outline])
             painter.setPen(QPen(QColor(255, 255, 255, 220), 2.6))
             painter.drawPolygon(shape)

@@ -172,7 +172,7 @@ class Window(QMainWindow):
         add("help.keys", tr("Shortcuts …"), self._show_keys, key.HelpContents)
         add("help.about", tr("About Lucky Fern …"), self._show_about)
         add("edit.all", tr("Select all"), self._select_all, key.SelectAll)
-        add("edit.take-values", tr("Take values from a place"), self.parts.colour_picking.ask, "K",
+        add("edit.take-values", tr("Take values from a place"), self.parts.colour_picking.ask, "Q",
             tip=tr("The paint takes what the next click finds, on every map that it gives to"))  # fmt: skip
         add("edit.leave", tr("Leave what is being done"), self._escape, "Esc")
 

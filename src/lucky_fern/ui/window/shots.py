@@ -315,6 +315,37 @@ def _rub_out_one(parts: Parts) -> None:
     parts.work.refresh()
 
 
+def _lent(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """A box of the hull, and what is seen of her, in another program's hands; what was painted there is back."""
+    from lucky_fern.demo.other_program import paint_on
+    from lucky_fern.demo.world import demo_studio
+    from lucky_fern.ui.session.lending import Wish
+
+    parts.work.take(demo_studio("ferry"))
+    window.rest.wait(300)
+    assert parts.work.studio is not None
+    key, lending = parts.work.studio.surface.keys[0], parts.lending
+    lending.lent.disconnect()  # no other program is opened
+    with tempfile.TemporaryDirectory() as folder:
+        hull = Path(folder) / "hull planks.ora"
+        lending.lend(key, Wish(), hull, (300, 1000, 1500, 1700))
+        window.rest.wait(120)
+        lending.lend_view(Path(folder) / "port side.png", 1.6)
+        window.rest.wait(120)
+        paint_on(hull, (250, 120, 950, 330), "#e8c860")
+        lending.look()
+        window.rest.wait(120)
+        window.late.loans.refresh()
+        window.pages.setCurrentWidget(window.late.loans)
+        window.sheet_view.go_to_triangles(parts.work.studio.surface.placement.triangles[key])
+        window.rest.wait(60)
+        shoot("loans")
+    for name in list(lending.out()):
+        lending.forget(name)
+    window.sheet_view.frame_all()
+    window.pages.setCurrentIndex(0)
+
+
 def _preparing(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     """The photograph of the sign straightened, its light evened, cut out."""
     from lucky_fern.core.project.preparations import CutOut
@@ -445,6 +476,7 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     _placing(parts, window, shoot)
     _painting(parts, window, shoot)
     _preparing(parts, window, shoot)
+    _lent(parts, window, shoot)
     _worn(parts, window, shoot)
     parts.work.take(demo_studio("ferry"))
     layers = {layer.name: layer.id for layer in parts.work.project.walk()}
@@ -455,11 +487,6 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     shoot("mask")
     parts.selection.select(layers["Drier varnish"])
     window.pages.setCurrentIndex(0)
-    parts.looking.show_map("roughness")
-    window.model_view.hover(np.array([window.model_view.width() * 0.45, window.model_view.height() * 0.6]))
-    shoot("one-map-alone")
-    parts.looking.show_map(None)
-    window.model_view.leaveEvent(None)
     window.pages.setCurrentIndex(2)
     parts.comparing.pin()
     parts.work.execute(SetChannel(layers["Hull green"], "colour", Channel("#284b78")))
