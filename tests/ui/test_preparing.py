@@ -178,3 +178,27 @@ def test_what_was_set_last_is_made_on_leaving_and_never_in_another_project(hands
     other = Studio.of(first.project, first.blobs, "other")
     hands.open(other)
     assert hands.parts.preparing.picture == "" and kit_of(hands, "grey.png").prepared == made
+
+
+def test_a_pattern_is_made_from_the_tray_and_set_by_its_sliders(hands: Hands) -> None:
+    tray, preparing, work = hands.window.tray, hands.parts.preparing, hands.parts.work
+    menu = next(one.menu() for one in tray.add.menu().actions() if one.text() == "Make a pattern")
+    next(one for one in menu.actions() if one.text() == "Bricks").trigger()
+    hands.wait()
+    assert preparing.picture == "Bricks" and {"Bricks height", "Bricks normal"} <= work.project.pictures.keys()
+    panel, view = hands.window.late.preparing_panel, hands.window.late.preparing_view
+    assert not view.before.isVisible() and view.after.isVisible() and "1024 × 1024" in view.told_after.text()
+    first = work.project.pictures["Bricks"].digest
+    panel._shown["down"].number.setValue(12)
+    panel._shown["size"][0].setValue(2048)
+    hands.wait()
+    assert preparing.op.down == 12 and preparing.op.size == (2048, 1024)
+    made = work.project.pictures["Bricks"]
+    assert made.digest != first and (made.width, made.height) == (2048, 1024)
+    preparing.close()
+    hands.wait()
+    for _ in range(3):
+        if work.project.pictures["Bricks"].digest == first:
+            break
+        work.undo()
+    assert work.project.pictures["Bricks"].digest == first

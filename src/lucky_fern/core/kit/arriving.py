@@ -40,7 +40,7 @@ def from_my_kit(studio: Studio, kit: MyKit, name: str) -> Brought:
     """
     data, note = kit.read(name)
     picture = read_picture(data, PurePosixPath(name).name, note.taken)
-    made = studio.prepare_picture(data, picture)
+    made = studio.prepare_picture(data, picture, kit.folder / name)
     made = replace(made, tags=note.tags, favourite=note.favourite, covers=note.covers, author=note.author,
                    licence=note.licence, source=note.source)  # fmt: skip
     return _brought(studio, [(picture.name, made)], tr("Add picture"), list(picture.notes))

@@ -265,6 +265,7 @@ class PreparingPanel(Page):
         own.toggled.connect(lambda on: self._set(**{one.field: colour.text.text() if on else one.none}))
         colour.changed.connect(lambda value: self._set(**{one.field: value}))
         colour.let_go.connect(self.preparing.settle)
+        pick.setHidden(isinstance(self.preparing.op, Pattern))  # there is none
         inner.addWidget(own)
         inner.addWidget(colour)
         inner.addWidget(pick)

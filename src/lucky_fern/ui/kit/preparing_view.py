@@ -217,6 +217,9 @@ class PreparingView(QWidget):
 
     def _tell(self) -> None:
         op, found = self.preparing.op, self.preparing.view
+        anew = op is not None and op.drawn_size is not None  # what was before is not seen any more
+        for widget in (self.before, self.told_before):
+            widget.setVisible(not anew)
         self.told_before.setText(tr("The original") if op is None or self.preparing.at == 0 else
                                  tr("Before: {op}", op=titled(op)))  # fmt: skip
         if found is not None and found.after is not None:

@@ -221,7 +221,7 @@ class Lending(QObject):
             if not _says_more(studio.project, name, command):
                 return
             if self.work.execute(command):
-                self.work.say(tr("{name} is back: what was changed lies in the layer of that name.", name=name))
+                self.work.say(_said(name, command))
 
         self.errands.send(
             tr("Taking {name} back …", name=name),
@@ -263,6 +263,17 @@ def _all(project: Project) -> dict[str, Loan | LentView]:
     found: dict[str, Loan | LentView] = dict(project.loans)
     found.update(project.lent_views)
     return found
+
+
+def _said(name: str, command: TakeBack) -> str:
+    """Where what came back lies."""
+    added = ", ".join(f"'{title}'" for title in command.added)
+    if added and command.sheets:
+        return tr("{name} is back: what was changed lies in the layer of that name, and {added} came along.",
+                  name=name, added=added)  # fmt: skip
+    if added:
+        return tr("{name} is back: {added} came along.", name=name, added=added)
+    return tr("{name} is back: what was changed lies in the layer of that name.", name=name)
 
 
 def _says_more(project: Project, name: str, command: TakeBack) -> bool:

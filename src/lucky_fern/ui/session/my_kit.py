@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
+from lucky_fern.core.errors import PictureError
+from lucky_fern.core.files import read_file
 from lucky_fern.core.kit.arriving import (
     Brought,
     from_my_kit,
@@ -122,7 +124,7 @@ class MyKitAtHand(QObject):
         def work() -> list[str]:
             done = []
             for path in paths:
-                data = path.read_bytes()
+                data = read_file(path, PictureError)
                 read_picture(data, path.name)  # nobody wants a file that is none
                 done.append(kit.add(data, path.name))
             return done
