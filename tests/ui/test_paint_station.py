@@ -104,7 +104,7 @@ def test_strokes_lines_stamps_and_fills_paint_and_are_one_step_each(ferry: Hands
     assert key is not None
     corner = sheet.tiles.corner(key)
     ring = [
-        sheet._pixel(corner + np.array(place))
+        sheet.pixel_of(corner + np.array(place))
         for place in ((0.1, 0.1), (0.4, 0.1), (0.4, 0.4), (0.1, 0.4), (0.1, 0.1))
     ]
     painting.set(values={**painting.values, "colour": "#ff00ff"})

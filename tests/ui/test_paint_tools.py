@@ -174,7 +174,7 @@ def test_masks_are_looked_at_and_their_pictures_moved(ferry: Hands) -> None:
     ferry.window.late.masks.list.setCurrentRow(1)
     ferry.window.late.masks.handles.click()
     corner = sheet.tiles.corner(key)
-    middle, aim = sheet._pixel(corner + np.array([0.5, 0.5])), sheet._pixel(corner + np.array([0.7, 0.6]))
+    middle, aim = sheet.pixel_of(corner + np.array([0.5, 0.5])), sheet.pixel_of(corner + np.array([0.7, 0.6]))
     ferry.drag(sheet, middle, aim)
     moved = parts.work.project.masks[parts.work.project.layer(layer).mask or 0].entries[0].shape
     assert isinstance(moved, PictureShape) and isinstance(moved.place, Lay)
@@ -196,7 +196,7 @@ def test_tips_paints_rectangles_and_flat_gradients(ferry: Hands) -> None:
     corner = sheet.tiles.corner(key)
 
     def pixel(u: float, v: float) -> np.ndarray:
-        return np.asarray(sheet._pixel(corner + np.array([u, v])))
+        return np.asarray(sheet.pixel_of(corner + np.array([u, v])))
 
     # A tip from what is on the sheet.
     painting.set(picking_tip=True)

@@ -129,7 +129,7 @@ def test_wear_edgings_and_recipes_come_from_the_menu_and_are_kept(
 
 def test_recipes_have_pictures_and_are_dragged_onto_a_part_or_onto_everything(hands: Hands) -> None:
     parts, tray, view = hands.parts, hands.window.tray, hands.window.model_view
-    tray.kinds.setCurrentIndex(1)
+    tray.kinds.setCurrentIndex(2)
     names = [tray.recipes.items.item(row).text() for row in range(tray.recipes.items.rowCount())]
     at = names.index("Worn edges")
     assert "Rust" in names and tray.recipes.isVisible() and not tray.strip.isVisible()

@@ -376,7 +376,7 @@ def _recipes(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None
     from lucky_fern.demo.world import demo_studio
 
     parts.work.take(demo_studio("flask"))
-    window.tray.kinds.setCurrentIndex(1)
+    window.tray.kinds.setCurrentIndex(2)
     for name, part in (("Worn paint", "lid"), ("Leather with stitches", "strap"), ("Runs below edges", "body")):
         kept = parts.recipes.find(f"made/{name}")
         assert kept is not None
