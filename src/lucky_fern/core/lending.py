@@ -111,13 +111,8 @@ def boxed_layer(studio: Studio, layer: Layer, room: int = 4) -> tuple[SheetKey, 
     """
     best: tuple[int, SheetKey, Box] | None = None
     for key in studio.surface.keys:
-        size = studio.project.size_of(key)
-        sheet = studio.surface.sheet(key, size)
-        shows = np.zeros((size, size), np.bool_)
-        for chunk in all_chunks(size):
-            rect = rect_of(chunk, size)
-            alpha = composite_alone(studio.sources, studio.project, "colour", sheet, rect, layer)[1]
-            shows[span(chunk, size)] = (alpha > 0) & sheet.covered[span(chunk, size)]
+        shows = where_shown(studio, key, layer)
+        size = len(shows)
         rows, columns = np.nonzero(shows.any(axis=1))[0], np.nonzero(shows.any(axis=0))[0]
         count = int(shows.sum())
         if count and (best is None or count > best[0]):
@@ -127,6 +122,17 @@ def boxed_layer(studio: Studio, layer: Layer, room: int = 4) -> tuple[SheetKey, 
     if best is None:
         raise CommandError(tr("'{name}' shows no colour on any sheet", name=layer.name))
     return best[1], best[2]
+
+
+def where_shown(studio: Studio, key: SheetKey, layer: Layer) -> Bool:
+    """(size, size) where a layer shows colour on the islands of a sheet."""
+    size = studio.project.size_of(key)
+    sheet = studio.surface.sheet(key, size)
+    shows = np.zeros((size, size), np.bool_)
+    for chunk in all_chunks(size):
+        alpha = composite_alone(studio.sources, studio.project, "colour", sheet, rect_of(chunk, size), layer)[1]
+        shows[span(chunk, size)] = (alpha > 0) & sheet.covered[span(chunk, size)]
+    return shows
 
 
 def files_of(studio: Studio, loan: Loan, out: Path, guides: bool = False) -> dict[Path, bytes]:

@@ -295,20 +295,25 @@ def _worn(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
 
 def _rub_out_one(parts: Parts) -> None:
     """A groove below the stitches, and the mask of both taking one of them out."""
-    from lucky_fern.core.compositing.layers.edged import laid
+    import cv2
+
     from lucky_fern.core.edging import groove_of
     from lucky_fern.core.jobs.steps import do_step
+    from lucky_fern.core.lending import where_shown
+    from lucky_fern.core.sheets.picking import at_uv
+    from lucky_fern.core.udim import corner_of
 
     studio, layer = parts.work.studio, parts.selection.layer
     assert studio is not None and layer is not None
     parts.work.execute(groove_of(studio, layer.id))
-    found = laid(studio.sources, layer.content).found  # type: ignore[arg-type]  # it is an edging
-    model = studio.model
-    points = model.positions[model.triangles[model.part == model.parts.index("canopy")]].reshape(-1, 3)
-    middles = found.ends.mean(axis=1)
-    away = np.abs(middles[:, None] - points[None]).max(axis=2).min(axis=1)
-    hem = np.flatnonzero(away < 0.3)  # those by the canopy's own corners
-    x, y, z = (float(value) for value in middles[hem[len(hem) // 3]])
+    key = next(key for key in studio.surface.keys if key.tile == 1011)
+    shown = where_shown(studio, key, studio.project.layer(layer.id))
+    _, _, stats, middles = cv2.connectedComponentsWithStats(shown.astype(np.uint8))
+    number = 1 + int(np.argsort(stats[1:, cv2.CC_STAT_AREA])[len(stats) // 2])  # a stitch like most of them
+    column, row = (middles[number] + 0.5) / len(shown)
+    hit = at_uv(studio.surface, key.material, corner_of(key.tile) + np.array([column, 1 - row]))
+    assert hit is not None
+    x, y, z = (float(value) for value in hit.position)
     do_step(studio, {"do": "mask", "layer": layer.name, "kind": "fill", "value": 1}, Path())
     touch = {"do": "stroke", "layer": layer.name, "on": "mask", "erase": True, "radius": 0.07, "hardness": 1}
     do_step(studio, {**touch, "points": [[x, y, z]]}, Path())
