@@ -290,3 +290,13 @@ def test_what_is_painted_on_a_lent_view_is_thrown_back_through_its_lens(lent: Pa
                         ({"size": [9000, 10]}, "4096")):  # fmt: skip
         result = run_job({"job": 1, "project": "a.fern", "steps": [{**lend, **wrong}]}, "w")
         assert result.returncode == 2 and said in result.stderr, result.stderr
+
+
+def test_a_half_written_archive_is_told_of_loans_that_come_apart_too(lent: Path, run_job: Runner) -> None:
+    steps = [{"do": "lend", "name": "apart", "sheet": "paint:1001", "box": BOX, "out": "apart.ora", "layers": True}]
+    assert run_job({"job": 1, "project": "a.fern", "steps": steps, "save": "p.fern"}, "p").returncode == 0
+    whole = (lent / "apart.ora").read_bytes()
+    (lent / "apart.ora").write_bytes(whole[: len(whole) // 2])
+    steps = [{"do": "take-back", "name": "apart", "from": "apart.ora"}]
+    result = run_job({"job": 1, "project": "p.fern", "steps": steps}, "h")
+    assert result.returncode == 2 and "half written" in result.stderr and "Traceback" not in result.stderr

@@ -8,6 +8,9 @@ from __future__ import annotations
 import hashlib
 import io
 import zipfile
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import PurePath
 from xml.etree import ElementTree
@@ -23,6 +26,8 @@ from lucky_fern.words import tr
 
 _DEEPEST = 100  # stacks in stacks
 OVER = "svg:src-over"
+_BROKEN = (zipfile.BadZipFile, KeyError, ValueError, OSError, EOFError, zlib.error, ElementTree.ParseError,
+           NotImplementedError)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -49,6 +54,20 @@ class RasterLayer:
         return f"name {self.name}", "shows " + hashlib.sha256(at + part.tobytes()).hexdigest()[:32]
 
 
+@contextmanager
+def _opened(data: bytes, file: str) -> Iterator[zipfile.ZipFile]:
+    """An archive; whatever is wrong with it is told with the remedy (PictureError)."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            yield archive
+    except PictureError:
+        raise
+    except _BROKEN as error:
+        raise PictureError(
+            tr("{name} cannot be read; it may be half written: save it again in the other program.", name=file)
+        ) from error
+
+
 def returned(data: bytes, file: str) -> Picture:
     """A file that came back, its numbers as stored.
 
@@ -59,24 +78,16 @@ def returned(data: bytes, file: str) -> Picture:
     """
     if PurePath(file).suffix.lower() != ".ora" and not data.startswith(b"PK"):
         return read_picture(data, file, "data")
-    broken = tr("{name} cannot be read; it may be half written: save it again in the other program.", name=file)
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            return _merged(archive, file)
-    except PictureError:
-        raise
-    except (zipfile.BadZipFile, KeyError, ValueError, OSError, ElementTree.ParseError, NotImplementedError) as error:
-        raise PictureError(broken) from error
+    with _opened(data, file) as archive:
+        return _merged(archive, file)
 
 
 def layers_laid(data: bytes, file: str) -> Picture | None:
     """The layers of an OpenRaster archive laid over each other; None for other files, and where they are blended
-    otherwise.
+    otherwise (PictureError if it is damaged).
     """
-    if not data.startswith(b"PK"):
-        return None
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        return _laid(archive, file) if "stack.xml" in archive.namelist() else None
+    found = layers_of(data, file)
+    return None if found is None else over_each_other(found[0], *found[1], file)
 
 
 def _member(archive: zipfile.ZipFile, name: str, most: int, file: str) -> bytes:
@@ -93,15 +104,11 @@ def _merged(archive: zipfile.ZipFile, file: str) -> Picture:
     """
     if "mergedimage.png" in archive.namelist():
         return read_picture(_member(archive, "mergedimage.png", MOST_FILE, file), f"{file} (mergedimage.png)", "data")
-    found = _laid(archive, file)
+    layers, size = _layers(archive, file)
+    found = over_each_other(layers, *size, file)
     if found is None:
         raise PictureError(tr("{name} has no merged picture; save it again as OpenRaster or PNG.", name=file))
     return found
-
-
-def _laid(archive: zipfile.ZipFile, file: str) -> Picture | None:
-    layers, (wide, high) = _layers(archive, file)
-    return over_each_other(layers, wide, high, file)
 
 
 def _layers(archive: zipfile.ZipFile, file: str) -> tuple[list[RasterLayer], tuple[int, int]]:
@@ -126,10 +133,16 @@ def _layers(archive: zipfile.ZipFile, file: str) -> tuple[list[RasterLayer], tup
 
 
 def layers_of(data: bytes, file: str) -> tuple[list[RasterLayer], tuple[int, int]] | None:
-    """The shown layers of an OpenRaster archive, from the bottom, and its size; None for other files."""
+    """The shown layers of an OpenRaster archive, from the bottom, and its size; None for other files.
+
+    Raises
+    ------
+    PictureError
+        If it is damaged or half written.
+    """
     if not data.startswith(b"PK"):
         return None
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+    with _opened(data, file) as archive:
         return _layers(archive, file) if "stack.xml" in archive.namelist() else None
 
 

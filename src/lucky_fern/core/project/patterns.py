@@ -32,6 +32,7 @@ class Pattern(Op, Plain, frozen=True):
     makes: ClassVar[tuple[str, ...]] = ("height", "normal")
     counts: ClassVar[tuple[str, ...]] = ()  # fields that count something along a side
     shares: ClassVar[tuple[str, ...]] = ()  # fields that run from 0 to 1
+    even: ClassVar[bool] = False  # whether what it counts comes in pairs, so that it tiles
 
     @property
     def drawn_size(self) -> tuple[int, int] | None:
@@ -49,8 +50,11 @@ class Pattern(Op, Plain, frozen=True):
         check_range("strength", self.strength, -1000, 1000)
         for name in self.counts:
             check_range(name, getattr(self, name), 1, _MOST)
+            if self.even and getattr(self, name) % 2:
+                raise CommandError(tr("{name} is an even number, so that it tiles", name=name))
         for name in self.shares:
             check_share(name, getattr(self, name))
+        check_range("seed", getattr(self, "seed", 0), 0, 2**31 - 1)
 
     def scaled(self, by: float) -> Pattern:
         size = max(1, round(self.size[0] * by)), max(1, round(self.size[1] * by))
@@ -71,7 +75,6 @@ class Noise(Pattern, Plain, frozen=True, tag_field="op", tag="noise"):
         super().check()
         check_range("octaves", self.octaves, 1, 10)
         check_range("contrast", self.contrast, 0, 20)
-        check_range("seed", self.seed, 0, 2**31 - 1)
 
 
 class Ramp(Pattern, Plain, frozen=True, tag_field="op", tag="ramp"):
@@ -96,11 +99,7 @@ class Checker(Pattern, Plain, frozen=True, tag_field="op", tag="checker"):
     across: int = 8
     down: int = 8
     counts: ClassVar[tuple[str, ...]] = ("across", "down")
-
-    def check(self) -> None:
-        super().check()
-        if self.across % 2 or self.down % 2:
-            raise CommandError(tr("a checker has an even number of squares along each side, so that it tiles"))
+    even: ClassVar[bool] = True
 
 
 class Stripes(Pattern, Plain, frozen=True, tag_field="op", tag="stripes"):
@@ -129,12 +128,7 @@ class Weave(Pattern, Plain, frozen=True, tag_field="op", tag="weave"):
     ground: str | None = "#1c1a17"
     counts: ClassVar[tuple[str, ...]] = ("across", "down")
     shares: ClassVar[tuple[str, ...]] = ("thick", "vary")
-
-    def check(self) -> None:
-        super().check()
-        check_range("seed", self.seed, 0, 2**31 - 1)
-        if self.across % 2 or self.down % 2:
-            raise CommandError(tr("a weave has an even number of threads each way, so that it tiles"))
+    even: ClassVar[bool] = True
 
 
 class Bricks(Pattern, Plain, frozen=True, tag_field="op", tag="bricks"):
@@ -153,7 +147,6 @@ class Bricks(Pattern, Plain, frozen=True, tag_field="op", tag="bricks"):
     def check(self) -> None:
         super().check()
         check_range("gap", self.gap, 0, 0.9)
-        check_range("seed", self.seed, 0, 2**31 - 1)
         whole = self.shift * self.down
         if abs(whole - round(whole)) > 1e-6:
             raise CommandError(
@@ -177,7 +170,6 @@ class Planks(Pattern, Plain, frozen=True, tag_field="op", tag="planks"):
     def check(self) -> None:
         super().check()
         check_range("gap", self.gap, 0, 0.9)
-        check_range("seed", self.seed, 0, 2**31 - 1)
 
 
 PATTERNS: tuple[type[Pattern], ...] = (Noise, Ramp, Checker, Stripes, Weave, Bricks, Planks)

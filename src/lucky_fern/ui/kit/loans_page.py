@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, Qt, QUrl
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QListWidget, QListWidgetIt
 from lucky_fern.core.lending import KINDS
 from lucky_fern.core.lending_views import KINDS as VIEW_KINDS
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.loans import Loan
+from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.ui.session.lending import Lending, Wish
 from lucky_fern.ui.session.looking import Looking
@@ -173,10 +174,10 @@ class LoansPage(Page):
             if path is not None:
                 self.lending.lend_view(path, _PROPORTION)
 
-    def _chosen(self, action: object) -> None:
+    def _chosen(self, action: Callable[[str], object]) -> None:
         item = self.list.currentItem()
         if item is not None:
-            action(str(item.data(Qt.ItemDataRole.UserRole)))  # type: ignore[operator]  # one of the two above
+            action(str(item.data(Qt.ItemDataRole.UserRole)))
 
     def _open(self) -> None:
         item = self.list.currentItem()
@@ -184,8 +185,8 @@ class LoansPage(Page):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(item.toolTip()))))
 
 
-def _line(name: str, loan: object) -> str:
-    if not isinstance(loan, Loan):
+def _line(name: str, loan: Loan | LentView) -> str:
+    if isinstance(loan, LentView):
         return tr("{name}: what was seen", name=name)
     left, upper, right, lower = loan.box
     maps = ", ".join(MAPS[one].title for one in loan.lent)
