@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import ndimage
 
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.colour import decode_srgb, encode_srgb
@@ -280,6 +281,16 @@ def test_coverage_says_where_and_a_palette_has_few_colours() -> None:
     assert np.abs(fixed.rgba[0, :, 0].astype(int) - near).max() <= 128 and set(fixed.rgba[0, :, 0]) == {0, 128, 255}
     noisy = picture(np.random.default_rng(7).uniform(0, 255, (60, 60, 3)))
     assert len(np.unique(made(noisy, Palette(12)).rgba.reshape(-1, 4), axis=0)) <= 12
+
+
+@pytest.mark.parametrize("radius", [3.0, 4.0, 6.3, 25.0])
+def test_a_blur_of_any_width_is_the_gaussian_of_light(radius: float) -> None:
+    rgb = np.random.default_rng(4).integers(0, 256, (150, 170, 3)).astype(np.float64)
+    found = colours(made(picture(rgb), Adjust(Blur(radius))))
+    light = ndimage.gaussian_filter(
+        decode_srgb(rgb / 255), (radius, radius, 0), mode="wrap", truncate=6
+    )  # noise has no seam
+    assert np.abs(found - encode_srgb(light) * 255).max() <= 1.5  # half a step is rounding; the tail beyond 3 sigma
 
 
 def test_a_blur_bears_no_fringe() -> None:

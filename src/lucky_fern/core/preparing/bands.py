@@ -16,6 +16,7 @@ from lucky_fern.core.compiled import kernel
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.pictures.pyramid import Flavour
 
+_ENCODE_8: U8 = ((ENCODE_16.astype(np.int32) + 128) // 257).astype(np.uint8)  # encoded, by light in steps of 65535
 _BAND = 128  # rows
 _MOST = 256  # … where what lies round would be most of the work otherwise
 
@@ -56,7 +57,7 @@ def by_bands(rgba: U8 | U16, work: Callable[[Array], Array], reach: int = 0, wra
         top, bottom = band
         out[top:bottom] = work(with_border(rgba, top, bottom, reach, wraps))
 
-    for_each(one, bands(rgba.shape[0], max(_BAND, min(8 * reach, _MOST), 2 * reach)))
+    for_each(one, bands(rgba.shape[0], max(_BAND, min(16 * reach, _MOST), 2 * reach)))
     return out
 
 
@@ -108,7 +109,7 @@ def from_light(values: F32, kind: np.dtype[np.uint8] | np.dtype[np.uint16], flav
     """Premultiplied float32 RGBA as straight RGBA of 8 or 16 bits; black where nothing is."""
     if kind == np.uint8:
         out = np.empty(values.shape, np.uint8)
-        _to_8(values, ENCODE_16, flavour == "colour", out)
+        _to_8(values, _ENCODE_8, flavour == "colour", out)
         return out
     alpha = np.clip(values[..., 3:], 0, 1)
     straight = np.divide(values[..., :3], alpha, out=np.zeros_like(values[..., :3]), where=alpha > 0)
@@ -118,7 +119,7 @@ def from_light(values: F32, kind: np.dtype[np.uint8] | np.dtype[np.uint16], flav
 
 
 @kernel
-def _to_8(values: F32, encode: U16, colours: bool, out: U8) -> None:
+def _to_8(values: F32, encode: U8, colours: bool, out: U8) -> None:
     for r in range(values.shape[0]):
         for c in range(values.shape[1]):
             alpha = min(max(values[r, c, 3], np.float32(0)), np.float32(1))
@@ -127,8 +128,7 @@ def _to_8(values: F32, encode: U16, colours: bool, out: U8) -> None:
             for k in range(3):
                 value = min(max(values[r, c, k] * by, np.float32(0)), np.float32(1))
                 if colours:
-                    code = encode[np.int32(value * np.float32(65535) + np.float32(0.5))]
-                    out[r, c, k] = np.uint8((np.int32(code) + 128) // 257)
+                    out[r, c, k] = encode[np.int32(value * np.float32(65535) + np.float32(0.5))]
                 else:
                     out[r, c, k] = np.uint8(value * np.float32(255) + np.float32(0.5))
 

@@ -6,6 +6,7 @@ Perspective by a homography (R. Hartley and A. Zisserman, "Multiple View Geometr
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -94,45 +95,65 @@ def to_corners(corners: tuple[Point, ...], size: tuple[int, int]) -> F64:
 
 def _shrunk(state: State, size: tuple[int, int]) -> U8 | U16:
     """Every new pixel is the mean of what it covers."""
-    wide, high = state.size
-    out = np.empty((size[1], size[0], 4), state.rgba.dtype)
-    per = wide / size[0]
-    # Each old column lies in one new one, or in that and the next.
-    edges = np.arange(wide + 1) / per
-    home = np.minimum(np.floor(edges[:-1] + 1e-9).astype(np.int32), size[0] - 1)
-    share = np.clip((home + 1 - edges[:-1]) * per, 0, 1).astype(np.float32)
-    decode = decoding(state.rgba, state.flavour)
+    out, means = np.empty((size[1], size[0], 4), state.rgba.dtype), _means(state, size)
 
     def one(band: tuple[int, int]) -> None:
-        first, last = band
-        values = np.zeros((last - first, size[0] + 1, 4), np.float32)  # the last column catches what rounding leaves
-        _gather(state.rgba, decode, home, share, first, high / size[1], values)
-        values = values[:, :-1] * np.float32(size[0] / wide)
-        out[first:last] = from_light(np.ascontiguousarray(values), state.rgba.dtype, state.flavour)
+        values = np.zeros((band[1] - band[0], size[0], 4), np.float32)
+        means(band[0], values)
+        out[slice(*band)] = from_light(values, state.rgba.dtype, state.flavour)
 
     for_each(one, bands(size[1], 64))
     return out
 
 
+def _shrunk_light(state: State, size: tuple[int, int]) -> F32:
+    """The same as premultiplied light."""
+    out, means = np.zeros((size[1], size[0], 4), np.float32), _means(state, size)
+    for_each(lambda band: means(band[0], out[slice(*band)]), bands(size[1], 64))
+    return out
+
+
+def _means(state: State, size: tuple[int, int]) -> Callable[[int, F32], None]:
+    """What adds the premultiplied means of rows from a new one on to rows of nothing."""
+    wide, high = state.size
+    per = wide / size[0]
+    # Each old column lies in one new one, or in that and the next.
+    edges = np.arange(wide + 1) / per
+    home = np.minimum(np.floor(edges[:-1] + 1e-9).astype(np.int32), size[0] - 1)
+    begin = np.searchsorted(home, np.arange(size[0] + 1)).astype(np.int32)
+    last = begin[1:] - 1
+    over = 1 - np.clip((home[last] + 1 - edges[last]) * per, 0, 1).astype(np.float32)
+    decode = decoding(state.rgba, state.flavour)
+    return lambda first, out: _gather(state.rgba, decode, begin, over, first, (per, high / size[1]), out)
+
+
 @kernel
-def _gather(rgba: Array, decode: F32, home: I32, share: F32, first: int, per: float, out: F32) -> None:
-    """Add up premultiplied light over what each new pixel of some rows covers; columns are not yet made means."""
-    part = np.float32(1) / np.float32(len(decode) - 1)
-    for r in range(out.shape[0]):
-        low, high = (first + r) * per, (first + r + 1) * per
-        for y in range(int(low + 1e-9), min(int(np.ceil(high - 1e-9)), rgba.shape[0])):
-            weight = np.float32((min(y + 1.0, high) - max(float(y), low)) / per)
-            for x in range(rgba.shape[1]):
-                here = weight * share[x]
-                beyond = weight - here
-                alpha = rgba[y, x, 3] * part
-                j = home[x]
-                for k in range(3):
-                    value = decode[rgba[y, x, k]] * alpha
-                    out[r, j, k] += value * here
-                    out[r, j + 1, k] += value * beyond
-                out[r, j, 3] += alpha * here
-                out[r, j + 1, 3] += alpha * beyond
+def _gather(rgba: Array, decode: F32, begin: I32, over: F32, first: int, pers: tuple[float, float], out: F32) -> None:
+    """Add up premultiplied light over what each new pixel of some rows covers.
+
+    Old columns from its ``begin`` on lie in a new one, but for the share ``over`` of the last: that is the next.
+    """
+    part, per = np.float32(1) / np.float32(len(decode) - 1), pers[1]
+    area = pers[0] * per
+    line = np.empty((out.shape[1], 4), np.float32)  # an old row, in new columns
+    for y in range(int(first * per + 1e-9), min(int(np.ceil((first + out.shape[0]) * per - 1e-9)), rgba.shape[0])):
+        r0 = g0 = b0 = a0 = np.float32(0)  # what the last old column gives to the next new one
+        for j in range(out.shape[1]):
+            red, green, blue, all_ = r0, g0, b0, a0
+            for x in range(begin[j], begin[j + 1]):
+                a0 = rgba[y, x, 3] * part
+                r0, g0, b0 = decode[rgba[y, x, 0]] * a0, decode[rgba[y, x, 1]] * a0, decode[rgba[y, x, 2]] * a0
+                red, green, blue, all_ = red + r0, green + g0, blue + b0, all_ + a0
+            beyond = over[j]
+            r0, g0, b0, a0 = r0 * beyond, g0 * beyond, b0 * beyond, a0 * beyond
+            line[j, 0], line[j, 1], line[j, 2], line[j, 3] = red - r0, green - g0, blue - b0, all_ - a0
+        row = int(y / per + 1e-9)  # it lies in this new row, or in that and the next
+        above = min(max((row + 1) * per - y, 0.0), 1.0)
+        for r, weight in ((row - first, np.float32(above / area)), (row + 1 - first, np.float32((1 - above) / area))):
+            if 0 <= r < out.shape[0] and weight > 0:
+                for j in range(out.shape[1]):
+                    for k in range(4):
+                        out[r, j, k] += line[j, k] * weight
 
 
 def _through(state: State, forward: F64, size: tuple[int, int], clear: bool) -> U8 | U16:
@@ -140,39 +161,59 @@ def _through(state: State, forward: F64, size: tuple[int, int], clear: bool) -> 
 
     Where it shrinks, from a copy that was area-filtered to fit; between pixels by cubics.
     """
-    source, by = _fitting(state, forward, size)
+    left, upper, right, lower = _seen(state.size, forward, size)
+    part = replace(state, rgba=state.rgba[upper:lower, left:right], beside={})
+    fit = _fitting(part.size, forward, size)
+    by = part.size[0] / fit[0], part.size[1] / fit[1]
     # Middles of pixels lie at whole numbers for the package.
     middle = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
-    matrix = np.linalg.inv(middle) @ np.diag([1 / by[0], 1 / by[1], 1.0]) @ forward @ middle
+    there = np.diag([1 / by[0], 1 / by[1], 1.0]) @ np.array([[1, 0, -left], [0, 1, -upper], [0, 0, 1.0]])
+    matrix = np.linalg.inv(middle) @ there @ forward @ middle
     beyond = cv2.BORDER_CONSTANT if clear else cv2.BORDER_REPLICATE
     out = np.empty((size[1], size[0], 4), state.rgba.dtype)
-    if max(*source.size, *size) > _LONGEST:
+    if max(*fit, *size) > _LONGEST:
         raise PictureError(tr("it is too long for that; make it smaller first, with a size op above"))
-    whole = light(source.rgba, state.flavour) if source.rgba.size * 4 <= _ROOM * state.rgba.nbytes else None
+    whole, source = None, part.rgba
+    if fit[0] * fit[1] * 16 <= _ROOM * state.rgba.nbytes:
+        whole = light(source, state.flavour) if fit == part.size else _shrunk_light(part, fit)
+    elif fit != part.size:
+        source = _shrunk(part, fit)
 
     def one(band: tuple[int, int]) -> None:
         top, bottom = band
         here = matrix @ np.array([[1, 0, 0], [0, 1, top], [0, 0, 1.0]])
-        part = whole
-        if part is None:  # only the rows that are needed, for the sake of memory
+        seen = whole
+        if seen is None:  # only the rows that are needed, for the sake of memory
             x, y = np.array([0, size[0], size[0], 0]), np.array([0, 0, bottom - top, bottom - top])
             w = here[2, 0] * x + here[2, 1] * y + here[2, 2]
             v = (here[1, 0] * x + here[1, 1] * y + here[1, 2]) / w
-            rows = source.rgba.shape[0]
+            rows = source.shape[0]
             first = int(np.clip(math.floor(float(v.min())) - 3, 0, rows - 1))
             last = int(np.clip(math.ceil(float(v.max())) + 4, first + 1, rows))
-            part = light(source.rgba[first:last], state.flavour)
+            seen = light(source[first:last], state.flavour)
             here = np.array([[1, 0, 0], [0, 1, -first], [0, 0, 1.0]]) @ here
-        values = cv2.warpPerspective(part, here, (size[0], bottom - top), flags=_CUBIC, borderMode=beyond)
+        values = cv2.warpPerspective(seen, here, (size[0], bottom - top), flags=_CUBIC, borderMode=beyond)
         out[top:bottom] = from_light(np.asarray(values, np.float32), state.rgba.dtype, state.flavour)
 
     for_each(one, bands(size[1], 256))
     return out
 
 
-def _fitting(state: State, forward: F64, size: tuple[int, int]) -> tuple[State, tuple[float, float]]:
-    """The picture no finer than needed, and by how much it was shrunk each way."""
-    wide, high = state.size
+def _seen(whole: tuple[int, int], forward: F64, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """The box (left, upper, right, lower) of a picture that is needed, with a few pixels for the cubics."""
+    ends = forward @ np.array([[0, size[0], size[0], 0], [0, 0, size[1], size[1]], [1, 1, 1, 1.0]])
+    if (ends[2] <= 0).any():  # the horizon is in it
+        return 0, 0, *whole
+    low, high = (ends[:2] / ends[2]).min(axis=1), (ends[:2] / ends[2]).max(axis=1)
+    more = 4 + 2 * (high - low) / np.array(size)
+    first = np.clip(np.floor(low - more), 0, np.array(whole) - 1).astype(int)
+    last = np.clip(np.ceil(high + more), first + 1, np.array(whole)).astype(int)
+    return int(first[0]), int(first[1]), int(last[0]), int(last[1])
+
+
+def _fitting(whole: tuple[int, int], forward: F64, size: tuple[int, int]) -> tuple[int, int]:
+    """The size at which a picture is no finer than needed."""
+    wide, high = whole
     # How far one new pixel reaches in the old picture, at the middle.
     x, y = size[0] / 2, size[1] / 2
     w = forward[2] @ [x, y, 1]
@@ -181,6 +222,5 @@ def _fitting(state: State, forward: F64, size: tuple[int, int]) -> tuple[State, 
     reach = np.abs(along).max(axis=1)
     by_x, by_y = (max(1.0, float(one)) for one in reach)
     if max(by_x, by_y) < 1.2:
-        return state, (1.0, 1.0)
-    fit = (max(1, math.ceil(wide / by_x)), max(1, math.ceil(high / by_y)))
-    return replace(state, rgba=_shrunk(state, fit)), (wide / fit[0], high / fit[1])
+        return whole
+    return max(1, math.ceil(wide / by_x)), max(1, math.ceil(high / by_y))

@@ -36,7 +36,7 @@ class Repeating(OpRow):
 
 def _turned(rgba: U8 | U16) -> U8 | U16:
     """Rows as columns."""
-    made: Any = np.ascontiguousarray(rgba.transpose(1, 0, 2))
+    made: Any = cv2.transpose(rgba)
     return cast("U8 | U16", made)
 
 
@@ -45,11 +45,11 @@ def _across(rgba: U8 | U16, overlap: float) -> None:
     columns = rgba.shape[1]
     width = min(max(2, round(overlap * columns)), columns // 2)
     # At its own border, what is half a width away goes on over to the other side.
-    far = (np.arange(columns) + columns // 2) % columns
-    left, right = np.arange(width), np.arange(columns - 1, columns - 1 - width, -1)
-    away = [np.ascontiguousarray(rgba[:, far[at]]) for at in (left, right)]
-    for at, other in zip((left, right), away, strict=True):
-        rgba[:, at] = _joined(other, np.ascontiguousarray(rgba[:, at]))
+    half = columns // 2
+    far_left, far_right = rgba[:, half : half + width].copy(), cv2.flip(rgba[:, half - width : half], 1)
+    rgba[:, :width] = _joined(far_left, rgba[:, :width].copy())
+    right = cv2.flip(rgba[:, columns - width :], 1)
+    rgba[:, columns - width :] = cv2.flip(_joined(np.asarray(far_right), np.asarray(right)), 1)
 
 
 def _joined(first: Array, second: Array) -> Array:
