@@ -15,7 +15,7 @@ from lucky_fern.core.arrays import Array
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.errors import PictureError
 from lucky_fern.core.pictures.picture import Picture
-from lucky_fern.core.preparing.cutting import proposed_corners
+from lucky_fern.core.preparing.corners import proposed_corners
 from lucky_fern.core.preparing.rims import find_rim
 from lucky_fern.core.preparing.run import Preview, prepared
 from lucky_fern.core.preparing.state import State
@@ -39,6 +39,7 @@ from lucky_fern.core.project.preparations import (
     Turn,
 )
 from lucky_fern.core.studio import Studio
+from lucky_fern.demo.pictures import sign_photograph
 from samples import PLANE, Runner, read_png, save_png, soft_noise
 
 LAY = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.5, 0.5], "width": 1.0, "height": 1.0}
@@ -143,7 +144,17 @@ def test_perspective_is_taken_out(corners: tuple[tuple[float, float], ...]) -> N
     assert np.abs(colours(found) - pattern(x, y)).mean() < 1
     proposed = proposed_corners(picture(photo).rgba)
     assert proposed is not None
-    assert np.abs(np.array(proposed) - [(130, 90), (900, 40), (960, 700), (60, 620)]).max() < 12
+    rim = np.array([[[-2, -2], [wide + 2, -2], [wide + 2, high + 2], [-2, high + 2]]], np.float32)  # drawn so far
+    drawn = cv2.perspectiveTransform(rim, forward)[0]
+    least = int(drawn.sum(axis=1).argmin())
+    assert np.abs(np.array(proposed) - np.roll(drawn, -least, axis=0)).max() < 2
+
+
+def test_the_corners_of_a_round_cornered_sign_are_proposed_where_its_sides_meet() -> None:
+    photo = sign_photograph()
+    proposed = proposed_corners(picture(photo[..., :3].astype(np.float64)).rgba)
+    assert proposed is not None
+    assert np.abs(np.array(proposed) - [(300, 210), (1330, 330), (1275, 905), (250, 860)]).max() < 3
 
 
 def test_a_smaller_picture_has_the_mean_of_what_each_pixel_covers_as_light() -> None:

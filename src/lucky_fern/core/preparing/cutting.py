@@ -28,6 +28,8 @@ _FINE = 1400  # … and of that in which the outline's neighbourhood is found
 _ROUNDS = 2  # more change nothing on all scenes that were tried
 _LEAST = 12  # steps of 255 from the background that count as something else
 _ROUGH_GROUND = 24.0  # steps of 255: a background that varies more says nothing of what lies within the subject
+_ALIKE = 0.3  # cosine of the angle between two ways in colour space
+_COMMON = 4.0  # times as common outside as inside
 _SMOOTH = 3  # pixels of the fine copy over which colours along the outline are averaged
 _CELL = 8  # pixels of the fine copy over which the background is averaged
 _BAND = 2  # pixels of the fine copy on each side of the outline that may be mixed
@@ -37,7 +39,7 @@ class CuttingOut(OpRow):
     def apply(self, state: State, op: CutOut) -> State:
         frame = _frame(state.size, op)
         part = state.rgba[frame.rows, frame.columns]
-        fine, by = _smaller(part, _FINE)
+        fine, by = smaller(part, _FINE)
         points = [_dots(points, frame, by, op.radius, fine.shape[:2]) for points in (op.keep, op.drop)]
         if op.colour is not None:
             inside, sure = _by_colour(fine, op, points)
@@ -100,7 +102,7 @@ def _frame(size: tuple[int, int], op: CutOut) -> _Frame:
                   op.box is None)  # fmt: skip
 
 
-def _smaller(rgba: U8 | U16, longest: int) -> tuple[U8, float]:
+def smaller(rgba: U8 | U16, longest: int) -> tuple[U8, float]:
     """Encoded colours (r, c, 3) uint8, no longer than that, and by what they were multiplied."""
     by = min(1.0, longest / max(rgba.shape[:2]))
     rgb: Array = np.ascontiguousarray(rgba[..., :3])
@@ -137,10 +139,13 @@ def _by_box(fine: U8, frame: _Frame, by: float, points: list[Bool]) -> tuple[Boo
     rough = _rough(fine, boxed, points)
     inside = np.asarray(cv2.resize(rough.astype(np.uint8) * 255, fine.shape[1::-1], interpolation=cv2.INTER_LINEAR))
     inside = (inside > 127) & boxed
+    inside &= ~_of_background(fine, inside) | points[0]
     # What is thinner than the rough copy shows: what differs from the background more than that does from itself, and
     # touches the subject.
-    away, noise = _from_background(fine, inside | points[0], boxed)
+    away, noise, smooth = _from_background(fine, inside | points[0], boxed)
     unlike = (away > max(_LEAST, 1.1 * noise)) & boxed & ~points[1]
+    # A darker joint between planks is unlike, but no subject.
+    unlike[unlike & ~inside] = _towards(fine, inside | points[0], smooth, unlike & ~inside)
     inside = (_touching(unlike, inside) | inside | points[0]) & ~points[1] & boxed
     # What is like the background within it, and by its outline: holes that colour mixtures alone do not tell.
     typical = float(np.percentile(away[inside], 75)) if inside.any() else 0.0
@@ -152,6 +157,27 @@ def _by_box(fine: U8, frame: _Frame, by: float, points: list[Bool]) -> tuple[Boo
         like &= _edge(inside, 3)
     inside &= ~like | points[0]
     return inside, _sure(inside, unlike & ~inside) | points[0] | points[1]
+
+
+def _of_background(fine: U8, inside: Bool) -> Bool:
+    """What lies along the outline, inside, and has colours that are common outside and rare further in."""
+    width = max(3, 3 * max(inside.shape) // _ROUGH)
+    zone = _edge(inside, width)
+    around = cv2.dilate(inside.astype(np.uint8), np.ones((5, 5), np.uint8))
+    core, outside = inside & ~zone, np.asarray(around == 0)
+    if core.sum() < 0.3 * inside.sum() or not outside.any():  # thin all over: nothing to compare with
+        return np.zeros_like(inside)
+    high = (fine >> 4).astype(np.uint16)
+    codes = (high[..., 0] << 8) | (high[..., 1] << 4) | high[..., 2]
+    shares = []
+    for where in (outside, core):
+        counts = np.bincount(codes[where][::3], minlength=4096).reshape(16, 16, 16).astype(np.float32)
+        for axis in range(3):  # neighbouring colours count too
+            counts = counts * 2 + np.roll(counts, 1, axis) + np.roll(counts, -1, axis)
+        shares.append(counts.ravel() / max(float(counts.sum()), 1.0))
+    foreign = shares[0] > _COMMON * shares[1] + 1e-5
+    found = (zone & foreign[codes]).astype(np.uint8)
+    return np.asarray(cv2.morphologyEx(found, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0)
 
 
 def _rough(fine: U8, boxed: Bool, points: list[Bool]) -> Bool:
@@ -177,15 +203,28 @@ def _rough(fine: U8, boxed: Bool, points: list[Bool]) -> Bool:
     return np.asarray((mask & 1) == 1)
 
 
-def _from_background(fine: U8, inside: Bool, boxed: Bool) -> tuple[F32, float]:
-    """How far each pixel is from the background as it goes on there (steps of 255), and how noisy that is."""
+def _from_background(fine: U8, inside: Bool, boxed: Bool) -> tuple[F32, float, Array]:
+    """How far each pixel is from the background as it goes on there (steps of 255), how noisy that is, and it."""
     outside = ~np.asarray(cv2.dilate(inside.astype(np.uint8), np.ones((5, 5), np.uint8)), np.bool_)
     if not outside.any():
-        return np.zeros(fine.shape[:2], np.float32), 255.0
+        return np.zeros(fine.shape[:2], np.float32), 255.0, fine
     smooth = cv2.resize(_averaged(fine, outside, _CELL), fine.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     away = _most_apart(fine, np.asarray(smooth))
     sample = away[outside & boxed] if (outside & boxed).any() else away[outside]
-    return np.asarray(away, np.float32), float(np.percentile(sample, 99))
+    return np.asarray(away, np.float32), float(np.percentile(sample, 99)), np.asarray(smooth)
+
+
+def _towards(fine: U8, inside: Bool, back: Array, where: Bool) -> Bool:
+    """Which of some pixels lie from the background's colour towards the subject's nearby: mixtures of both."""
+    rows, columns = np.nonzero(where)
+    if not inside.any() or not len(rows):
+        return np.zeros(len(rows), np.bool_)
+    front = _averaged(fine, inside, _CELL)
+    cells = rows * front.shape[0] // where.shape[0], columns * front.shape[1] // where.shape[1]
+    behind = back[rows, columns].astype(np.float32)
+    way, off = front[cells] - behind, fine[rows, columns] - behind
+    lengths = (way * way).sum(axis=1) * (off * off).sum(axis=1)
+    return np.asarray((way * off).sum(axis=1) > np.float32(_ALIKE) * np.sqrt(lengths))
 
 
 def _most_apart(fine: U8, colours: Array) -> F32:
@@ -335,71 +374,3 @@ def _mix(
                 own = (pixels[r, c, k] / scale - (1 - alpha) * behind[k]) / max(alpha, 1e-3)
                 value = trust * min(max(own, 0.0), 255.0) + (1 - trust) * colour[k]
                 out[r, c, k] = min(max(value, 0.0), 255.0) * scale + 0.5
-
-
-def proposed_corners(rgba: U8 | U16) -> tuple[Point, Point, Point, Point] | None:
-    """The corners (upper left, then clockwise) of what looks most like a straight-sided sign; None if none."""
-    fine, by = _smaller(rgba, 900)
-    grey = np.asarray(cv2.cvtColor(fine, cv2.COLOR_RGB2GRAY))
-    if (rgba[..., 3] == 0).any():
-        alpha = cv2.resize(rgba[..., 3], fine.shape[1::-1], interpolation=cv2.INTER_AREA)
-        grey = np.asarray(np.where(alpha > np.iinfo(rgba.dtype).max // 2, 255, 0), np.uint8)
-    soft = np.asarray(cv2.GaussianBlur(grey, (5, 5), 0))
-    level = float(np.median(soft))
-    best, most = None, 0.0  # what is smaller than a few percent is a detail
-    whole = grey.shape[0] * grey.shape[1]
-    planes = [cv2.dilate(cv2.Canny(soft, low * level + 5, high * level + 10), np.ones((3, 3), np.uint8))
-              for low, high in ((0.3, 0.8), (0.66, 1.33))]  # fmt: skip
-    threshold = cv2.threshold(soft, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)[1]
-    planes += [threshold, 255 - threshold]
-    for plane in planes:
-        for outline in cv2.findContours(plane, cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)[0]:
-            hull = cv2.convexHull(outline)
-            area = cv2.contourArea(hull)
-            if area < 0.03 * whole or area <= most or area > 0.97 * whole:
-                continue
-            four = _four(hull)
-            if four is None or cv2.contourArea(four) < 0.9 * area:
-                continue
-            score = area * 0.1 ** _on_border(
-                four, grey.shape
-            )  # a side that is the picture's own is no edge of a sign
-            if score > most:
-                best, most = four, score
-    if best is None:
-        return None
-    points = (best.reshape(4, 2).astype(np.float64) + 0.5) / by
-    return _ordered(points)
-
-
-def _on_border(four: Array, shape: tuple[int, ...]) -> int:
-    """How many sides of four lie along the picture's border."""
-    near = 0.015 * max(shape) + 2
-    found = 0
-    for at in range(4):
-        ends = np.array([four.reshape(4, 2)[at], four.reshape(4, 2)[(at + 1) % 4]])
-        for axis, length in ((0, shape[1]), (1, shape[0])):
-            found += bool((ends[:, axis] < near).all() or (ends[:, axis] > length - near).all())
-    return found
-
-
-def _four(hull: Array) -> Array | None:
-    """A convex outline as four corners, if it all but has as many."""
-    around = cv2.arcLength(hull, True)
-    for share in (0.01, 0.02, 0.03, 0.05, 0.08):
-        found = cv2.approxPolyDP(hull, share * around, True)
-        if len(found) == 4:
-            return np.asarray(found)
-        if len(found) < 4:
-            return None
-    return None
-
-
-def _ordered(points: Array) -> tuple[Point, Point, Point, Point]:
-    """Clockwise as seen, from the one that is nearest to the upper left."""
-    middle = points.mean(axis=0)
-    angles = np.arctan2(points[:, 1] - middle[1], points[:, 0] - middle[0])
-    points = points[np.argsort(angles)]
-    first = int(np.argmin(points.sum(axis=1)))
-    a, b, c, d = (tuple(float(n) for n in point) for point in np.roll(points, -first, axis=0))
-    return (a[0], a[1]), (b[0], b[1]), (c[0], c[1]), (d[0], d[1])

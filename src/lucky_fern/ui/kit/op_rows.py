@@ -130,7 +130,7 @@ ROWS: dict[str, OpShown] = {
         Slider("degrees", tr("Turn °"), -180, 180, 1), Tick("mirror", tr("Mirrored")))),
     "straighten": OpShown(tr("Straighten"), tr("Take perspective out: drag its four corners"), _corners, (
         Sizes("size", tr("Becomes")),), hand="corners"),
-    "cut-out": OpShown(tr("Cut out"), tr("Take the background away"), lambda w, h: CutOut(_inset(w, h, 0.1)), (
+    "cut-out": OpShown(tr("Cut out"), tr("Take the background away"), lambda w, h: CutOut(_inset(w, h, 0.03)), (
         Hue("colour", tr("By colour"), None, tr("By the box")), Slider("tolerance", tr("Tolerance"), 0, 0.6, 3),
         Slider("radius", tr("Stroke, pixels"), 1, 60, 0)), hand="cut"),
     "mend-rim": OpShown(tr("Mend rim"), tr("Recolour a rim along its alpha from inside"), lambda w, h: MendRim(), (

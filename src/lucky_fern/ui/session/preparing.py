@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.picturing import main_picture, new_pattern, original, preparation_of, prepare
-from lucky_fern.core.preparing.cutting import proposed_corners
+from lucky_fern.core.preparing.corners import proposed_corners
 from lucky_fern.core.preparing.rims import Rim, find_rim
 from lucky_fern.core.preparing.run import Preview
 from lucky_fern.core.preparing.state import State
