@@ -30,6 +30,7 @@ _LEAST = 12  # steps of 255 from the background that count as something else
 _ROUGH_GROUND = 24.0  # steps of 255: a background that varies more says nothing of what lies within the subject
 _ALIKE = 0.3  # cosine of the angle between two ways in colour space
 _COMMON = 4.0  # times as common outside as inside
+_USUAL = 0.002  # share of the pixels round the box
 _SMOOTH = 3  # pixels of the fine copy over which colours along the outline are averaged
 _CELL = 8  # pixels of the fine copy over which the background is averaged
 _BAND = 2  # pixels of the fine copy on each side of the outline that may be mixed
@@ -167,17 +168,24 @@ def _of_background(fine: U8, inside: Bool) -> Bool:
     core, outside = inside & ~zone, np.asarray(around == 0)
     if core.sum() < 0.3 * inside.sum() or not outside.any():  # thin all over: nothing to compare with
         return np.zeros_like(inside)
-    high = (fine >> 4).astype(np.uint16)
-    codes = (high[..., 0] << 8) | (high[..., 1] << 4) | high[..., 2]
-    shares = []
-    for where in (outside, core):
-        counts = np.bincount(codes[where][::3], minlength=4096).reshape(16, 16, 16).astype(np.float32)
-        for axis in range(3):  # neighbouring colours count too
-            counts = counts * 2 + np.roll(counts, 1, axis) + np.roll(counts, -1, axis)
-        shares.append(counts.ravel() / max(float(counts.sum()), 1.0))
-    foreign = shares[0] > _COMMON * shares[1] + 1e-5
+    codes = _codes(fine)
+    foreign = _shares(codes[outside][::3]) > _COMMON * _shares(codes[core][::3]) + 1e-5
     found = (zone & foreign[codes]).astype(np.uint8)
     return np.asarray(cv2.morphologyEx(found, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0)
+
+
+def _codes(rgb: U8) -> U16:
+    """(r, c) which of 4096 coarse colours each pixel has."""
+    high = (rgb >> 4).astype(np.uint16)
+    return np.asarray((high[..., 0] << 8) | (high[..., 1] << 4) | high[..., 2])
+
+
+def _shares(codes: U16) -> F32:
+    """(4096,) how common each coarse colour is; neighbouring ones count too."""
+    counts = np.bincount(codes, minlength=4096).reshape(16, 16, 16).astype(np.float32)
+    for axis in range(3):
+        counts = counts * 2 + np.roll(counts, 1, axis) + np.roll(counts, -1, axis)
+    return np.asarray(counts.ravel() / max(float(counts.sum()), 1.0))
 
 
 def _rough(fine: U8, boxed: Bool, points: list[Bool]) -> Bool:
@@ -198,9 +206,22 @@ def _rough(fine: U8, boxed: Bool, points: list[Bool]) -> Bool:
         mask[0], mask[-1], mask[:, 0], mask[:, -1] = (cv2.GC_BGD,) * 4
     if not ((mask & 1) == 1).any():
         return np.zeros(fine.shape[:2], np.bool_)
+    found = _cut(small, mask)
+    if found.any() or within.all():
+        return found
+    # A subject that is small in its box drowns in what may be of it: colours of what lies round the box are taken for
+    # background at first.
+    codes = _codes(small)
+    mask[(mask == cv2.GC_PR_FGD) & (_shares(codes[~within]) > _USUAL)[codes]] = cv2.GC_PR_BGD
+    return _cut(small, mask) if ((mask & 1) == 1).any() else found
+
+
+def _cut(small: Array, mask: Array) -> Bool:
+    """Subject or not by graph cuts; the mask is left as it is."""
     cv2.setRNGSeed(7)  # its first guess is drawn at random: the same picture is cut alike every time
-    cv2.grabCut(small, mask, None, np.zeros((1, 65)), np.zeros((1, 65)), _ROUNDS, cv2.GC_INIT_WITH_MASK)
-    return np.asarray((mask & 1) == 1)
+    found = mask.copy()
+    cv2.grabCut(small, found, None, np.zeros((1, 65)), np.zeros((1, 65)), _ROUNDS, cv2.GC_INIT_WITH_MASK)
+    return np.asarray((found & 1) == 1)
 
 
 def _from_background(fine: U8, inside: Bool, boxed: Bool) -> tuple[F32, float, Array]:
