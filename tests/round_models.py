@@ -12,7 +12,7 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.picture import Picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
-from lucky_fern.core.sheets.grid import span
+from lucky_fern.core.sheets.grid import span, square
 from lucky_fern.core.sheets.surface import Surface
 from samples import soft_noise
 
@@ -81,8 +81,10 @@ def ball(folder: Path, subdivisions: int) -> Model:
 def drawn(model: Model, placed: PlacedPicture, size: int = 512) -> np.ndarray:
     """The first sheet, straight RGBA 0…255."""
     surface = Surface(model)
-    sheet = surface.sheet(surface.keys[0], size)
+    sheet = surface.sheet(surface.keys[0], square(size))
     out = np.zeros((size, size, 4))
     for chunk in touched_chunks(placed, sheet):
-        out[span(chunk, size)] = draw_placed(placed, sheet, chunk, build_pyramid(NOISE, "colour"), False, True) / 257
+        out[span(chunk, square(size))] = (
+            draw_placed(placed, sheet, chunk, build_pyramid(NOISE, "colour"), False, True) / 257
+        )
     return out

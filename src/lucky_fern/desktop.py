@@ -123,12 +123,13 @@ def thumbnail(project: Path, target: Path, size: int) -> None:
         raise LuckyFernError(f"{project.name} has no sheet to be seen.")
     key = studio.surface.keys[0]
     small = 1 << max(int(np.ceil(np.log2(max(size, 16)))), 4)
-    if studio.project.size_of(key) > small:
-        studio.execute(SetSheetSize(small, str(key)))
+    if studio.project.size_of(key).longest > small:
+        studio.execute(SetSheetSize(studio.project.size_of(key).as_long_as(small), str(key)))
     side = studio.project.size_of(key)
     pixels = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, side), 8)
-    if side > size:
-        pixels = cv2.resize(pixels, (size, size), interpolation=cv2.INTER_AREA)
+    if side.longest > size:
+        few = side.as_long_as(size)
+        pixels = cv2.resize(pixels, (few.width, few.height), interpolation=cv2.INTER_AREA)
     write_whole(target, encode_png(np.ascontiguousarray(pixels, np.uint8)))
 
 

@@ -6,6 +6,8 @@ import tempfile
 import time
 from pathlib import Path
 
+from lucky_fern.core.sheets.grid import square
+
 BLOCKS = """o block
 v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 .2\nv 1 0 .2\nv 1 1 .2\nv 0 1 .2
 vt 0.1 0.1\nvt 0.4 0.1\nvt 0.4 0.4\nvt 0.1 0.4\nvt 0.6 0.6\nvt 0.9 0.6\nvt 0.9 0.9\nvt 0.6 0.9
@@ -94,7 +96,7 @@ def compile_kernels(folder: Path) -> None:
     run_job(folder / "j.json")
     model = load_model(folder / "m.obj")
     pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
-    check_layout(Surface(model), lambda key: 64)
+    check_layout(Surface(model), lambda key: square(64))
     nearest_faces(np.random.default_rng(0).uniform(0, 9, (2, 3, 3)), 9, 9)
     environment.reflections()
     for encoded in (True, False):

@@ -29,6 +29,7 @@ from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.layouts import GiveMaterial, Transform
 from lucky_fern.core.project.places import Along, Throw
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from samples import PLANE, read_png, save_png, soft_noise
 from small_models import SIDE_BY_SIDE
@@ -213,7 +214,7 @@ def test_pictures_inside_a_glb_start_the_stack(tmp_path: Path) -> None:
     (tmp_path / "box.glb").write_bytes(mesh.export(file_type="glb"))
     studio = Studio.new(tmp_path / "box.glb", sheet_size=64)
     assert first_washes(studio, tmp_path) == []
-    covered = studio.surface.sheet(studio.surface.keys[0], 64).covered
+    covered = studio.surface.sheet(studio.surface.keys[0], square(64)).covered
     assert np.abs(map_of(studio)[covered].astype(int) - RED[0, 0]).max() <= 1
     assert cv2.imdecode(np.frombuffer(studio.blobs[next(iter(studio.project.pictures.values())).digest], np.uint8), 1) is not None  # fmt: skip
 

@@ -25,7 +25,7 @@ from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
-from lucky_fern.core.sheets.grid import span
+from lucky_fern.core.sheets.grid import span, square
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -42,13 +42,13 @@ def board(folder: Path) -> Model:
 
 
 def begun(model: Model, size: int, brush: Brush, **more: object) -> Stroke:
-    return Stroke(Surface(model), lambda key: size, lambda sheet, chunk: sheet.owners(chunk), brush, **more)
+    return Stroke(Surface(model), lambda key: square(size), lambda sheet, chunk: sheet.owners(chunk), brush, **more)
 
 
 def sheet_of(stroke: Stroke | Covered, size: int) -> np.ndarray:
     out = np.zeros((size, size))
     for place, covered in stroke.coverage.items():
-        out[span(place.chunk, size)] = covered
+        out[span(place.chunk, square(size))] = covered
     return out
 
 
@@ -202,7 +202,7 @@ def test_fills_take_faces_outlines_and_colours(tmp_path: Path) -> None:
     assert covered[:, :62].mean() > 0.85 and covered[:, 66:].max() == 0
     key = surface.keys[0]
     triangle = np.array([(0.1, 0.1), (0.4, 0.1), (0.1, 0.7)])
-    drawn = sheet_of(Covered(fill_outline(surface, key, 128, owners, triangle)), 128)
+    drawn = sheet_of(Covered(fill_outline(surface, key, square(128), owners, triangle)), 128)
     around = (0.3 + 0.6 + np.hypot(0.3, 0.6)) * 128  # texels; the outline is true to a sixteenth of one
     assert drawn.sum() == pytest.approx(0.09 * 128**2, abs=around / 16)
     assert ((drawn > 0.05) & (drawn < 0.95)).sum() > 30  # its slanted edge is soft
@@ -240,7 +240,7 @@ def test_hiding_on_a_layer_without_a_mask_leaves_the_rest(plane: Path, tmp_path:
         stroke.go_to(np.array([x, 0.0, 0.0]), FRONT)
         easel.paint_on_mask(studio, layer, stroke, value)
         mask = studio.project.layer(layer).mask
-        sheet = studio.surface.sheet(studio.surface.keys[0], 64)
+        sheet = studio.surface.sheet(studio.surface.keys[0], square(64))
         found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 64, 0, 64))
         assert found is not None
         return found[32]
@@ -264,7 +264,7 @@ def test_a_picture_confines_what_is_painted_level_by_level(plane: Path, tmp_path
     studio.execute(AddMaskEntry(layer, MaskEntry(whole_tile, "confine")))
 
     def shown() -> np.ndarray:
-        sheet = studio.surface.sheet(studio.surface.keys[0], 256)
+        sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
         mask = studio.project.layer(layer).mask
         found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 256, 0, 256))
         assert found is not None

@@ -122,10 +122,10 @@ def test_a_sheet_that_is_larger_than_its_finest_detail(tmp_path: Path) -> None:
     studio = Studio.new(tmp_path / "plane.obj", sheet_size=1024)
     add(studio, save_png(tmp_path / "soft.png", soft_noise((1024, 1024), cells=4)), "colour")
     (one,) = found(studio)["size"]
-    assert one.command is not None and one.command.size <= 256
+    assert one.command is not None and one.command.size.width <= 256
     assert found(Studio.new(tmp_path / "plane.obj", sheet_size=128)) == {}
     studio.execute(one.command)
-    assert "size" not in found(studio) or found(studio)["size"][0].command.size < one.command.size
+    assert "size" not in found(studio) or found(studio)["size"][0].command.size.width < one.command.size.width
 
 
 def test_padding_names_budget_and_licences(studio: Studio) -> None:

@@ -41,6 +41,7 @@ from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Lev
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from samples import save_png
 
@@ -113,8 +114,8 @@ REFUSED: list[tuple[Any, str]] = [
     (AddSequence("s", {12: "p.png"}), "12 is no tile"),
     (AddSequence("p.png", {1001: "p.png"}), "cannot be called"),
     (SetRelief(Relief(float("inf"))), "up to a million"),
-    (PaintPixels(1, "paint:1001", 64, {"colour": {}}), "cannot be painted on"),
-    (PaintMask(7, 0, "paint:1001", 64, {}), "not a painted one"),
+    (PaintPixels(1, "paint:1001", square(64), {"colour": {}}), "cannot be painted on"),
+    (PaintMask(7, 0, "paint:1001", square(64), {}), "not a painted one"),
 ]
 
 

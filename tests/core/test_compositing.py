@@ -27,6 +27,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.plain import BLEND_MODES, Scope
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from recommendation import w3c
 from samples import save_png
@@ -93,8 +94,8 @@ def test_only_what_an_edit_touches_is_composited_again_and_equals_a_fresh_start(
 
     def same_as_fresh() -> None:
         for name in ("colour", "roughness", "emissive"):
-            fresh = composite_sheet(studio.sources, studio.project, name, studio.surface.sheet(key, 1024), 8)
-            assert (store.get(MapKey(key, name), 1024) == fresh).all(), name
+            fresh = composite_sheet(studio.sources, studio.project, name, studio.surface.sheet(key, square(1024)), 8)
+            assert (store.get(MapKey(key, name), square(1024)) == fresh).all(), name
 
     for piece, chunks in everything(studio.sources, studio.project).items():
         store.update(studio.project, piece, chunks)
@@ -167,7 +168,7 @@ def test_texels_beside_an_island_take_its_colour_so_that_no_seam_shows(tmp_path:
     studio = Studio.new(tmp_path / "inset.obj", sheet_size=256)
     studio.execute(AddLayer("A", Wash(), {"colour": Channel("#ff0000")}, scope=Scope(parts=("a",))))
     studio.execute(AddLayer("B", Wash(), {"colour": Channel("#0000ff")}, scope=Scope(parts=("b",))))
-    sheet = studio.surface.sheet(studio.surface.keys[0], 256)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
     whole = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)
     half = int(0.525 * 256)
     assert (whole[:, : half - 1] == (255, 0, 0)).all() and (whole[:, half + 2 :] == (0, 0, 255)).all()
@@ -185,6 +186,6 @@ def test_texels_beside_an_island_take_its_colour_so_that_no_seam_shows(tmp_path:
 def test_a_map_without_layers_holds_its_starting_value(studio: Studio, name: str) -> None:
     for layer in studio.project.layers:
         studio.execute(RemoveLayers((layer.id,)))
-    sheet = studio.surface.sheet(studio.surface.keys[0], 64)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(64))
     out = composite_sheet(studio.sources, studio.project, name, sheet, 16)
     assert np.allclose(out / 65535, MAPS[name].start, atol=1 / 65535)

@@ -15,7 +15,7 @@ from lucky_fern.core.compositing.layers.edged import laid
 from lucky_fern.core.compositing.motifs import _chance
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.steps import do_step
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.survey.runs import runs_of
 from lucky_fern.core.survey.survey import border_edges
@@ -78,7 +78,7 @@ def test_both_sides_of_a_seam_meet(tmp_path: Path) -> None:
     (sheet,) = studio.surface.sheets(studio.project.size_of)
     solid = shown(studio)[..., 0] > 0.5
     points, covered = [], []
-    for chunk in all_chunks(512):
+    for chunk in all_chunks(square(512)):
         inside, where, _, _ = studio.sources.survey.places(sheet, chunk)
         part = solid[chunk.row * 256 : chunk.row * 256 + 256, chunk.column * 256 : chunk.column * 256 + 256]
         points.append(where)

@@ -19,7 +19,7 @@ from lucky_fern.core.project.commands import AddLayer, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name, safe_name
 from lucky_fern.core.project.places import Lay
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import SheetKey, square
 from lucky_fern.core.studio import Studio
 from samples import read_png, save_png, soft_noise
 
@@ -101,7 +101,7 @@ def test_another_size_renders_anew_and_green_turns_over_for_minus_y(tmp_path: Pa
     inner = slice(10, 54)
     assert np.abs(encode_srgb(blocks.mean((1, 3))) * 255 - small)[inner, inner].max() < 12
     assert blocks.std((1, 3))[inner, inner].mean() > 0.02
-    assert studio.project.sheet_size == 64
+    assert studio.project.sheet_size == square(64)
 
 
 def test_an_export_is_the_same_however_the_project_was_worked_on(tmp_path: Path) -> None:
@@ -110,7 +110,7 @@ def test_an_export_is_the_same_however_the_project_was_worked_on(tmp_path: Path)
     for turn in range(3):
         studio = studio_on(tmp_path)
         picture = studio.add_picture(save_png(tmp_path / "p.png", soft_noise((90, 70))))
-        studio.execute(SetSheetSize(300))
+        studio.execute(SetSheetSize(square(300)))
         if turn:
             studio.execute(AddLayer("Aside", Wash(), {"colour": Channel("#ffffff")}))
             export(studio.sources, studio.project, ExportSetup("separate", "o"), "p", tmp_path / "aside")

@@ -11,7 +11,7 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.placing.leaning import frames
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from samples import PLANE
 
@@ -66,7 +66,7 @@ def test_a_bump_is_carried_over_with_its_normals_and_heights(tmp_path: Path, tur
         tmp_path,
     )
     sheet = studio.surface.sheets(studio.project.size_of)[0]
-    (chunk,) = all_chunks(128)
+    (chunk,) = all_chunks(square(128))
     inside, points, _, _ = studio.sources.survey.places(sheet, chunk)
     x, y = points[:, 0] - offset[0], points[:, 1] - offset[1]
     height = composite_sheet(studio.sources, studio.project, "height", sheet, 16)[inside][:, 0] / 65535
@@ -98,7 +98,7 @@ def test_what_lies_elsewhere_or_beyond_the_cage_is_said(tmp_path: Path) -> None:
     do_step(studio, {"do": "set", "layer": "Half: nothing found", "visible": True}, tmp_path)
     (sheet,) = studio.surface.sheets(studio.project.size_of)
     pink = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)[..., 1] < 100
-    (chunk,) = all_chunks(64)
+    (chunk,) = all_chunks(square(64))
     inside, points, _, _ = studio.sources.survey.places(sheet, chunk)
     there = (points[:, 0] < low[0] + 1) & (points[:, 1] > 0)  # it covers a quarter at that height
     assert (pink[inside] == ~there).mean() > 0.97
@@ -133,7 +133,7 @@ def test_a_coarse_sphere_gets_the_normals_and_heights_of_a_fine_one(tmp_path: Pa
     studio = Studio.new(globe(tmp_path / "coarse.obj", 16, 6, True), sheet_size=128)
     globe(tmp_path / "fine.obj", 256, 160, False)
     do_step(studio, {"do": "survey", "what": ["normal", "height"], "finer": "fine.obj", "cage": 0.2}, tmp_path)
-    (sheet,), (chunk,) = studio.surface.sheets(studio.project.size_of), all_chunks(128)
+    (sheet,), (chunk,) = studio.surface.sheets(studio.project.size_of), all_chunks(square(128))
     inside, points, _, _ = studio.sources.survey.places(sheet, chunk)
     got = composite_sheet(studio.sources, studio.project, "normal", sheet, 16)[inside] / 65535 * 2 - 1
     rows, columns = (one.astype(np.int64) for one in np.nonzero(inside))

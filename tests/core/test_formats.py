@@ -37,6 +37,7 @@ from lucky_fern.core.project.effects import Shade
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.presets import MapFile, Pick, Preset, check_preset, preset_from_json, preset_to_json
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from samples import Runner, read_png, save_png, soft_noise
 
@@ -496,5 +497,5 @@ def test_openraster_bakes_what_it_cannot_say(tmp_path: Path) -> None:
         layers = [dict(layer.attrib) for layer in tree.iter("layer")]
         assert {layer["composite-op"] for layer in layers} == {"svg:src-over"} and len(layers) == 6
         total, merged = stacked(archive, layers)
-    inside = studio.surface.sheet(studio.surface.keys[0], SIZE).covered
+    inside = studio.surface.sheet(studio.surface.keys[0], square(SIZE)).covered
     assert np.abs(total * 255 - merged)[inside].max() <= 3

@@ -48,7 +48,7 @@ from lucky_fern.core.project.plain import PaintedSheet, Plain, Scope
 from lucky_fern.core.project.references import everything_of, needed_digests
 from lucky_fern.core.project.shapes import Mask, MaskEntry, PaintedShape, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
-from lucky_fern.core.sheets.grid import every_chunk, shape
+from lucky_fern.core.sheets.grid import every_chunk, shape, square
 from lucky_fern.core.studio import Studio
 from samples import PLANE, save_png
 
@@ -119,7 +119,7 @@ class Upper(Shape, Plain, frozen=True, tag_field="kind", tag="toy-upper"):
 
 class UpperMask(ShapeRow):
     def values(self, sources: Any, project: Any, shape: Any, sheet: Any, rect: Any) -> Any:
-        rows = np.arange(rect.top, rect.bottom)[:, None] < shape.share * sheet.size
+        rows = np.arange(rect.top, rect.bottom)[:, None] < shape.share * sheet.size.height
         return np.broadcast_to(rows, rect.shape).astype(np.float32)
 
 
@@ -158,7 +158,7 @@ def studio(tmp_path: Path) -> Studio:
 
 
 def look(studio: Studio, name: str) -> np.ndarray:
-    sheet = studio.surface.sheet(studio.surface.keys[0], SIZE)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(SIZE))
     return composite_sheet(studio.sources, studio.project, name, sheet, 8)
 
 
@@ -275,7 +275,7 @@ def test_an_edit_is_done_whole_or_not_at_all(studio: Studio, tmp_path: Path) -> 
     studio.execute(prepared.command)
     assert studio.model.uv.shape == (2, 3, 2) and studio.project.model.layout is not None
     # A mask from another project whose pixels are not here.
-    sheets = {"paint:1001": PaintedSheet(64, {"mask": {"0,0": "f" * 64}})}
+    sheets = {"paint:1001": PaintedSheet(square(64), {"mask": {"0,0": "f" * 64}})}
     foreign = MaskEntry(PaintedShape(sheets))
     now = studio.project
     with pytest.raises(CommandError, match="not in this project"):

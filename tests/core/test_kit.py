@@ -31,7 +31,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import Slide
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.usage import duplicates, where_used
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import SheetKey, square
 from lucky_fern.core.studio import Studio
 from samples import PLANE, Runner, save_png
 
@@ -241,8 +241,8 @@ def test_the_mean_of_a_few_texels_is_taken_as_light() -> None:
     colour[4:7, 4:7] = 255
     store.maps[MapKey(key, "colour")] = colour
     store.maps[MapKey(key, "height")] = np.full((16, 16, 1), 16384, np.uint16)
-    assert averaged(store, key, 16, "colour", 5, 5) == "#ffffff"
-    assert averaged(store, key, 16, "colour", 5, 4) == "#d5d5d5"  # two thirds of the light
-    assert averaged(store, key, 16, "colour", 0, 0, 0) == "#000000"
-    assert averaged(store, key, 16, "height", 3, 3) == pytest.approx(0.25, abs=1e-4)
-    assert averaged(store, key, 16, "roughness", 3, 3) == MAPS["roughness"].start[0]
+    assert averaged(store, key, square(16), "colour", 5, 5) == "#ffffff"
+    assert averaged(store, key, square(16), "colour", 5, 4) == "#d5d5d5"  # two thirds of the light
+    assert averaged(store, key, square(16), "colour", 0, 0, 0) == "#000000"
+    assert averaged(store, key, square(16), "height", 3, 3) == pytest.approx(0.25, abs=1e-4)
+    assert averaged(store, key, square(16), "roughness", 3, 3) == MAPS["roughness"].start[0]

@@ -13,6 +13,7 @@ from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.layout.measure import measure
 from lucky_fern.core.layout.overlaps import overlapping_pairs
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.surface import Surface
 
 
@@ -94,7 +95,7 @@ def test_odd_layouts_are_told_in_a_sentence(
     tmp_path: Path, places: list[tuple[float, float, bool]], kinds: set[str], word: str
 ) -> None:
     (tmp_path / "odd.obj").write_text(boxes(places))
-    found = check_layout(Surface(load_model(tmp_path / "odd.obj")), lambda key: 128)
+    found = check_layout(Surface(load_model(tmp_path / "odd.obj")), lambda key: square(128))
     assert {one.kind for one in found} == kinds
     assert word in " ".join(one.sentence for one in found)
     assert all(len(one.triangles) for one in found) and [one.worry for one in found] == sorted(
@@ -106,5 +107,5 @@ def test_faces_without_uvs_or_without_area_and_odd_edges_are_told(tmp_path: Path
     text = boxes([(0.1, 0.1, False)]) + "v 9 0 0\nv 9 1 0\nv 8 0 1\nf 5 6 7\nvt .9 .9\nf 5/5 7/5 6/5\n"
     text += "v 0 0 1\nv 0 0 -1\nf 1/1 2/2 8/3\nf 1/1 2/2 9/3\n"
     (tmp_path / "odd.obj").write_text(text)
-    kinds = {one.kind for one in check_layout(Surface(load_model(tmp_path / "odd.obj")), lambda key: 64)}
+    kinds = {one.kind for one in check_layout(Surface(load_model(tmp_path / "odd.obj")), lambda key: square(64))}
     assert {"no-uv", "zero-area", "edges", "overlap"} <= kinds

@@ -48,6 +48,7 @@ from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from samples import save_png, soft_noise
@@ -68,7 +69,7 @@ def squares(folder: Path, places: list[tuple[float, float, float]], mirrored: tu
 
 
 def edited(model: Model, edit: LayoutEdit, chosen: np.ndarray | None = None, size: int = 1024) -> Model:
-    return edit_layout(model, edit, chosen, lambda key: size).model
+    return edit_layout(model, edit, chosen, lambda key: square(size)).model
 
 
 def islands_box(model: Model, island: int) -> np.ndarray:
@@ -125,17 +126,17 @@ def test_a_stacked_box_comes_apart_into_six_sides_without_stretch(tmp_path: Path
         text.append("f " + " ".join(f"{v}/{k + 1}" for k, v in enumerate(face)))
     (tmp_path / "box.obj").write_text("\n".join(text))
     model = load_model(tmp_path / "box.obj")
-    assert any(one.worry for one in check_layout(Surface(model), lambda key: 1024))
+    assert any(one.worry for one in check_layout(Surface(model), lambda key: square(1024)))
     boxed = edited(model, AsBox())
     measures = measure(boxed)
     assert len(np.unique(boxed.islands)) == 6 and not island_overlaps(boxed)
     assert np.allclose(measures.angle_stretch, 1) and np.ptp(measures.density) < 1e-6 * measures.density[0]
-    assert not [one for one in check_layout(Surface(boxed), lambda key: 1024) if one.worry]
+    assert not [one for one in check_layout(Surface(boxed), lambda key: square(1024)) if one.worry]
 
 
 def test_unwrapping_leaves_nothing_to_worry_about(tmp_path: Path) -> None:
     model = edited(cylinder(tmp_path), Unwrap(padding=8))
-    assert not [one for one in check_layout(Surface(model), lambda key: 1024) if one.worry]
+    assert not [one for one in check_layout(Surface(model), lambda key: square(1024)) if one.worry]
     assert model.uv.min() >= 0 and model.uv.max() <= 1 and not island_overlaps(model)
 
 
@@ -175,7 +176,7 @@ def test_many_pieces_fit_onto_a_small_sheet_and_it_is_told_what_gave_way(
     tmp_path: Path, count: int, size: int, what: str
 ) -> None:
     model = boxes(tmp_path, count)
-    done = edit_layout(model, Unwrap(padding=8), None, lambda key: size)
+    done = edit_layout(model, Unwrap(padding=8), None, lambda key: square(size))
     uv = done.model.uv
     assert np.isfinite(uv).all() and uv.min() >= 0 and uv.max() <= 1
     assert not island_overlaps(done.model)
@@ -194,7 +195,7 @@ def test_unwrapping_can_be_called_off_while_the_pieces_are_laid(tmp_path: Path) 
             raise Cancelled("enough")
 
     with pytest.raises(Cancelled):
-        edit_layout(model, Unwrap(padding=2), None, lambda key: 1024, stop)
+        edit_layout(model, Unwrap(padding=2), None, lambda key: square(1024), stop)
     assert told == sorted(told) and 0.6 < told[-1] < 0.75  # noticed soon, not when all was laid
 
 
@@ -249,7 +250,7 @@ def test_a_mirrored_half_stacks_corner_by_corner(tmp_path: Path) -> None:
     at = {tuple(p): uv for p, uv in zip(model.corners.reshape(-1, 3), model.uv.reshape(-1, 2), strict=True)}
     for x, y, z in ((1.0, 0.0, 0.0), (3.0, 0.0, 0.0), (3.0, 1.0, 0.0), (1.0, 2.0, 0.0), (2.0, 0.0, 1.0)):
         assert np.allclose(at[x, y, z], at[-x, y, z])
-    found = [one for one in check_layout(Surface(model), lambda key: 256) if one.kind == "twins"]
+    found = [one for one in check_layout(Surface(model), lambda key: square(256)) if one.kind == "twins"]
     assert len(found) == 1 and "mirrored" in found[0].sentence
 
 
@@ -338,7 +339,7 @@ def test_paint_stays_on_the_surface_or_in_uv_space(tmp_path: Path, stay: bool) -
     # By whole texels, so that what stays on the surface comes out to the byte.
     studio.lay_out(Transform(move=(0, -64 / 512)), left, stay)
     after = colour_of(studio)
-    inside = studio.surface.sheet(studio.surface.keys[0], 512).covered
+    inside = studio.surface.sheet(studio.surface.keys[0], square(512)).covered
     rows = slice(80, 200)  # the left island reaches from column 11 to 245
     columns = slice(20, 240)
     if stay:
@@ -356,13 +357,15 @@ def test_turned_and_scaled_paint_agrees_with_sampling_the_old_layout(tmp_path: P
     paint(studio, rgba)
     before, old = colour_of(studio).astype(float), studio.model
     studio.lay_out(Transform(rotate=30, scale=(0.5, 0.5), about=(0.25, 0.75)), studio.model.part == 0)
-    after, sheet = colour_of(studio), studio.surface.sheet(studio.surface.keys[0], 512)
+    after, sheet = colour_of(studio), studio.surface.sheet(studio.surface.keys[0], square(512))
     checked = 0
     for chunk in [(0, 0), (0, 1)]:
         points = sheet.surface_points(
-            type(studio.surface.sheet(studio.surface.keys[0], 512).chunks_of(np.ones(len(sheet.xy), bool)).pop())(
-                *chunk
-            )
+            type(
+                studio.surface.sheet(studio.surface.keys[0], square(512))
+                .chunks_of(np.ones(len(sheet.xy), bool))
+                .pop()
+            )(*chunk)
         )
         rows, columns = np.nonzero((points.triangle >= 0) & (old.part[points.triangle] == 0))
         for r, c in list(zip(rows, columns, strict=True))[::97]:

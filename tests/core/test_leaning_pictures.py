@@ -18,7 +18,7 @@ from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.layouts import Transform
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw, Warp
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from samples import save_png
 
@@ -26,7 +26,7 @@ SIZE, LEAN = 64, 30.0
 FLAT = [(0, 0), (1, 0), (1, 1), (0, 1)]
 
 
-def square(folder: Path, turn: float, mirrored: bool, slant: float = 0.0) -> Studio:
+def tilted(folder: Path, turn: float, mirrored: bool, slant: float = 0.0) -> Studio:
     """A square of 2 × 2 that faces +Z (or leans back by ``slant``), its UVs turned and mirrored."""
     angle, tilt = np.radians(turn), np.radians(slant)
     text = "o square\nusemtl a\n"
@@ -51,9 +51,9 @@ def leaning(studio: Studio, folder: Path, flip: bool = False) -> str:
 def in_space(studio: Studio) -> np.ndarray:
     """(N, 3) the normals that the map gives to texels well inside the square."""
     key = studio.surface.keys[0]
-    sheet = studio.surface.sheet(key, SIZE)
+    sheet = studio.surface.sheet(key, square(SIZE))
     stored = composite_sheet(studio.sources, studio.project, "normal", sheet, 16) / 65535 * 2 - 1
-    points = sheet.surface_points(all_chunks(SIZE)[0])
+    points = sheet.surface_points(all_chunks(square(SIZE))[0])
     inside = (points.triangle >= 0) & (np.abs(points.position[..., :2]) < 0.4).all(axis=-1)
     tangent, bitangent, normal = frames_at(studio.model, points.triangle[inside], points.barycentric[inside])
     x, y, z = stored[inside].T[..., None]
@@ -83,7 +83,7 @@ PLACES: dict[str, tuple[Place, float]] = {  # and by how many degrees the pictur
 @pytest.mark.parametrize("mirrored", [False, True])
 @pytest.mark.parametrize("name", PLACES)
 def test_a_placed_lean_stays_in_space(tmp_path: Path, turn: float, mirrored: bool, name: str) -> None:
-    studio = square(tmp_path, turn, mirrored)
+    studio = tilted(tmp_path, turn, mirrored)
     place, by = PLACES[name]
     studio.execute(AddLayer("lean", Decal(leaning(studio, tmp_path), place), {"normal": Channel("picture")}))
     angle = np.radians(by)
@@ -93,7 +93,7 @@ def test_a_placed_lean_stays_in_space(tmp_path: Path, turn: float, mirrored: boo
 
 @pytest.mark.parametrize("mirrored", [False, True])
 def test_flipped_and_pulled_pictures_turn_their_lean(tmp_path: Path, mirrored: bool) -> None:
-    studio = square(tmp_path, 120.0, mirrored)
+    studio = tilted(tmp_path, 120.0, mirrored)
     picture = leaning(studio, tmp_path)
     flipped = Throw((0, 0, 0), OUT, UP, 1.6, flip=True)
     studio.execute(AddLayer("lean", Decal(picture, flipped), {"normal": Channel("picture")}))
@@ -111,7 +111,7 @@ def test_flipped_and_pulled_pictures_turn_their_lean(tmp_path: Path, mirrored: b
 def test_a_triplanar_wash_leans_alike_on_any_layout(tmp_path: Path, mirrored: bool, slant: float) -> None:
     found = []
     for turn in (0.0, 90.0, 213.0):
-        studio = square(tmp_path, turn, mirrored, slant)
+        studio = tilted(tmp_path, turn, mirrored, slant)
         wash = Wash(by="triplanar", repeat=(1.0, 1.0))
         channels = {"normal": Channel("picture", picture=leaning(studio, tmp_path))}
         studio.execute(AddLayer("lean", wash, channels))
@@ -121,7 +121,7 @@ def test_a_triplanar_wash_leans_alike_on_any_layout(tmp_path: Path, mirrored: bo
 
 
 def test_a_laid_and_a_washed_picture_lean_along_uv_as_they_are_turned(tmp_path: Path) -> None:
-    studio = square(tmp_path, 0.0, False)
+    studio = tilted(tmp_path, 0.0, False)
     picture = leaning(studio, tmp_path)
     laid = Lay("a", 1001, (0.5, 0.5), 0.9, rotate=70.0)
     angle = np.radians(70)
@@ -154,9 +154,9 @@ def test_a_rolled_lean_follows_the_round(tmp_path: Path) -> None:
     studio = Studio.new(tmp_path / "tube.obj", sheet_size=128)
     roll = Roll((0, 0, 0), (0, 1, 0), (0, 0.5, 1), 2 * np.pi, 1.0)
     studio.execute(AddLayer("lean", Decal(leaning(studio, tmp_path), roll), {"normal": Channel("picture")}))
-    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
     stored = composite_sheet(studio.sources, studio.project, "normal", sheet, 16) / 65535 * 2 - 1
-    points = sheet.surface_points(all_chunks(128)[0])
+    points = sheet.surface_points(all_chunks(square(128))[0])
     inside = (points.triangle >= 0) & (points.barycentric > 0.08).all(axis=-1)
     tangent, bitangent, normal = frames_at(studio.model, points.triangle[inside], points.barycentric[inside])
     x, y, z = stored[inside].T[..., None]
@@ -169,7 +169,7 @@ def test_a_rolled_lean_follows_the_round(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("mirrored", [False, True])
 def test_paint_keeps_its_lean_when_it_is_cloned_smeared_and_its_island_turned(tmp_path: Path, mirrored: bool) -> None:
-    studio = square(tmp_path, 90.0, mirrored)
+    studio = tilted(tmp_path, 90.0, mirrored)
     studio.execute(AddLayer("paint", Brushwork(), {}))
     layer = studio.project.layers[0].id
     studio.execute(

@@ -173,7 +173,7 @@ def test_what_cannot_come_back_is_told(lent: Path, run_job: Runner, name: str, f
 def test_a_loan_that_cannot_be_is_told(lent: Path, run_job: Runner) -> None:
     for more, told in (
         ({"sheet": "paint:1002"}, "there is no sheet 'paint:1002'; there are paint:1001"),
-        ({"box": [0, 0, 400, 10]}, "within the sheet's 300 texels"),
+        ({"box": [0, 0, 400, 10]}, "within the sheet's 300 × 300 texels"),
         ({"maps": ["gloss"]}, "there is no map called 'gloss'"),
         ({"out": "box.gif"}, "goes out as .ora, .png"),
     ):

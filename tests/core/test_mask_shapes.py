@@ -17,6 +17,7 @@ from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.studio import Studio
 from samples import PLANE, Runner, read_png, save_png
@@ -31,9 +32,9 @@ ISLANDS[5:75, 4:48], ISLANDS[5:75, 50:96] = 0, 1
 
 def shown(studio: Studio, layer: int, number: int = 0) -> np.ndarray:
     key = studio.surface.keys[number]
-    size = studio.project.size_of(key)
+    size = studio.project.size_of(key).width
     found = mask_values(studio.sources, studio.project, studio.project.layer(layer).mask,
-                        studio.surface.sheet(key, size), Rect(0, size, 0, size))  # fmt: skip
+                        studio.surface.sheet(key, square(size)), Rect(0, size, 0, size))  # fmt: skip
     assert found is not None
     return found / 65535
 

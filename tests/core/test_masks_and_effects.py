@@ -36,6 +36,7 @@ from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, ScopeShape
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.studio import Studio
 from samples import save_png
@@ -59,9 +60,9 @@ def composite(studio: Studio, name: str, bits: int = 16) -> np.ndarray:
 
 def shown(studio: Studio, number: int | None) -> np.ndarray:
     key = studio.surface.keys[0]
-    size = studio.project.size_of(key)
+    size = studio.project.size_of(key).width
     found = mask_values(
-        studio.sources, studio.project, number, studio.surface.sheet(key, size), Rect(0, size, 0, size)
+        studio.sources, studio.project, number, studio.surface.sheet(key, square(size)), Rect(0, size, 0, size)
     )
     return np.ones((size, size)) if found is None else found / 65535.0
 
@@ -128,7 +129,7 @@ def test_a_feathered_mask_is_a_gaussian_inside_its_island(plane: Path, tmp_path:
     studio.execute(AddMaskEntry(layer, MaskEntry(PaintedShape(), feather=7.0)))
     mask = studio.project.layers[0].mask
     chunks = {"0,0": studio.blobs.add(encode_chunk(half))}
-    studio.execute(PaintMask(mask, 0, "paint:1001", 300, chunks))
+    studio.execute(PaintMask(mask, 0, "paint:1001", square(300), chunks))
     expected = np.zeros((300, 300))
     expected[:256, 128:256] = 1
     soft = gaussian_filter(expected, 7.0, mode="constant", truncate=3)
@@ -200,7 +201,7 @@ def test_blur_stays_inside_its_island_and_crosses_chunks_without_a_trace(isles: 
     before = composite(isles, "colour")
     isles.execute(AddLayer("soft", Adjustment(Blur(8.0)), {"colour": Channel()}))
     assert np.abs(composite(isles, "colour") - before).max() < 1e-3
-    isles.execute(SetSheetSize(700))
+    isles.execute(SetSheetSize(square(700)))
     size, key = 700, isles.surface.keys[0]
     ramp = isles.execute(AddLayer("edge", Wash(), {"roughness": Channel(0.0)})).layers[-1].id
     chunk = np.zeros((256, 256, 1), np.uint8)
@@ -208,10 +209,10 @@ def test_blur_stays_inside_its_island_and_crosses_chunks_without_a_trace(isles: 
     isles.execute(AddMaskEntry(ramp, MaskEntry(PaintedShape())))
     mask = isles.project.layer(ramp).mask
     digest = isles.blobs.add(encode_chunk(chunk))
-    isles.execute(PaintMask(mask, 0, str(key), size, {"0,0": digest, "1,0": digest, "1,1": digest}))
+    isles.execute(PaintMask(mask, 0, str(key), square(size), {"0,0": digest, "1,0": digest, "1,1": digest}))
     rough = composite(isles, "roughness")[..., 0]
     isles.execute(AddLayer("soft", Adjustment(Blur(5.0)), {"roughness": Channel()}))
-    sheet = isles.surface.sheet(key, size)
+    sheet = isles.surface.sheet(key, square(size))
     island = np.where(sheet.covered, np.arange(size)[None] >= 343, -1)
     exact = np.zeros((size, size))
     for number in (0, 1):
@@ -264,7 +265,7 @@ def test_a_ramp_leans_normals_by_its_slope_at_any_size(tmp_path: Path, width: fl
         1, size / 64
     )
     # The same on a sheet of another size than the project's.
-    studio.execute(SetSheetSize(2 * size, str(studio.surface.keys[0])))
+    studio.execute(SetSheetSize(square(2 * size), str(studio.surface.keys[0])))
     assert np.abs(composite(studio, "normal")[size, size] * 2 - 1 - exact).max() < 2e-3 * max(1, size / 64)
 
 
@@ -280,7 +281,7 @@ def test_painted_pixels_show_dirty_their_chunks_travel_and_are_resampled(plane: 
     texels[..., 3] = 255
     before = studio.project
     chunks = {"1,0": studio.blobs.add(encode_chunk(texels))}
-    studio.execute(PaintPixels(layer, "paint:1001", 512, {"colour": chunks}))
+    studio.execute(PaintPixels(layer, "paint:1001", square(512), {"colour": chunks}))
     found = {piece.map: chunks for piece, chunks in dirtied(studio.sources, before, studio.project).items()}
     assert found == {"colour": {(1, 0)}}
     whole = composite(studio, "colour", 8) * 255
@@ -290,19 +291,19 @@ def test_painted_pixels_show_dirty_their_chunks_travel_and_are_resampled(plane: 
     studio.save(tmp_path / "x.fern")
     again = Studio.open(tmp_path / "x.fern")
     assert again.project == studio.project and (composite(again, "colour", 8) * 255 == whole).all()
-    studio.execute(SetSheetSize(256))
+    studio.execute(SetSheetSize(square(256)))
     small = composite(studio, "colour", 8) * 255
     assert np.abs(small[128:, :128] - texels[::2, ::2, :3]).max() <= 1
-    studio.execute(SetSheetSize(512))
+    studio.execute(SetSheetSize(square(512)))
     assert (composite(studio, "colour", 8) * 255 == whole).all()
-    studio.execute(SetSheetSize(300))
+    studio.execute(SetSheetSize(square(300)))
     odd = composite(studio, "colour", 8) * 255
     for row in range(3, 16, 3):  # the middles of the painted squares, wherever they lie now
         for column in range(1, 16, 3):
             at = int((256 + row * 16 + 8) * 300 / 512), int((column * 16 + 8) * 300 / 512)
             assert np.abs(odd[at] - texels[row * 16 + 8, column * 16 + 8, :3]).max() <= 1
     with pytest.raises(CommandError, match="painted at 512"):
-        studio.execute(PaintPixels(layer, "paint:1001", 300, {"colour": chunks}))
+        studio.execute(PaintPixels(layer, "paint:1001", square(300), {"colour": chunks}))
 
 
 def test_the_history_keeps_to_its_room_and_lets_go_of_pixels_nobody_shows(plane: Path) -> None:
@@ -313,7 +314,7 @@ def test_the_history_keeps_to_its_room_and_lets_go_of_pixels_nobody_shows(plane:
     digests = []
     for _ in range(12):
         digests.append(studio.blobs.add(encode_chunk(rng.integers(0, 256, (256, 256, 4)).astype(np.uint8))))
-        studio.execute(PaintPixels(layer, "paint:1001", 256, {"colour": {"0,0": digests[-1]}}))
+        studio.execute(PaintPixels(layer, "paint:1001", square(256), {"colour": {"0,0": digests[-1]}}))
     assert studio.history.cost <= 1_000_000 and 2 <= len(studio.history.titles) < 8
     assert digests[0] not in studio.blobs and digests[-1] in studio.blobs
     there = len(studio.history.titles)

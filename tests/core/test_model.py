@@ -13,7 +13,7 @@ import trimesh
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.sheets.grid import all_chunks, span
+from lucky_fern.core.sheets.grid import all_chunks, span, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
 
@@ -161,14 +161,14 @@ def test_demo_models_are_clean_and_only_the_life_rings_share_uv_space(tmp_path: 
     surface = Surface(model)
     assert model.warnings == () and surface.placement.warnings == ()
     for key in surface.keys:
-        sheet = surface.sheet(key, 1024)
+        sheet = surface.sheet(key, square(1024))
         owners = np.zeros((1024, 1024), np.int32)
         for part in range(len(model.parts)):
             if model.parts[part] == "life ring":
                 continue
 
-            for chunk in all_chunks(1024):
-                owners[span(chunk, 1024)] += sheet.owners(chunk, (model.part == part)[sheet.triangle]) >= 0
+            for chunk in all_chunks(square(1024)):
+                owners[span(chunk, square(1024))] += sheet.owners(chunk, (model.part == part)[sheet.triangle]) >= 0
         assert owners.max() <= 1, key
 
 

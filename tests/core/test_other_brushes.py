@@ -29,7 +29,7 @@ from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Brushwork
 from lucky_fern.core.project.layouts import Transform
-from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.grid import Chunk, square
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -49,7 +49,7 @@ def eye_at(place: tuple[float, float, float], target: tuple[float, float, float]
 
 
 def begun(model: Model, brush: Brush, eye: Eye | None = None) -> Stroke:
-    return Stroke(Surface(model), lambda key: SIZE, lambda sheet, chunk: sheet.owners(chunk), brush, eye=eye)
+    return Stroke(Surface(model), lambda key: square(SIZE), lambda sheet, chunk: sheet.owners(chunk), brush, eye=eye)
 
 
 def only(stroke: Stroke) -> np.ndarray:
@@ -68,7 +68,7 @@ def test_a_brush_round_on_the_screen_covers_what_is_near_there(tmp_path: Path, p
     stroke = begun(model, brush, eye)
     where = np.array([0.25, 1.2, 0.4])
     stroke.go_to(where, np.array([0.0, 0.0, 1.0]))
-    sheet = stroke.surface.sheet(stroke.surface.keys[0], SIZE)
+    sheet = stroke.surface.sheet(stroke.surface.keys[0], square(SIZE))
     at = sheet.surface_points(Chunk(0, 0))
 
     def on_screen(points: np.ndarray) -> np.ndarray:
@@ -92,7 +92,7 @@ def test_what_is_seen_is_what_no_triangle_hides(tmp_path: Path, parallel: bool) 
     model = tube(tmp_path, sides=24, rings=4)
     eye = eye_at((0.3, 3.4, 1.6), (0.0, 1.0, 0.0), parallel)  # over the rim into the open tube
     surface = Surface(model)
-    sheet = surface.sheet(surface.keys[0], SIZE)
+    sheet = surface.sheet(surface.keys[0], square(SIZE))
     seen = Seen(model, eye).texels(sheet, Chunk(0, 0))
     at = sheet.surface_points(Chunk(0, 0))
     mesh = trimesh.Trimesh(
@@ -133,7 +133,7 @@ def test_only_what_faces_within_the_limit_is_covered(tmp_path: Path) -> None:
     model = tube(tmp_path, sides=64, rings=1)
     stroke = begun(model, Brush(3.0, 1.0, facing=40.0))
     stroke.go_to(np.array([0.0, 1.0, 0.5]), np.array([0.0, 0.0, 1.0]))
-    at = stroke.surface.sheet(stroke.surface.keys[0], SIZE).surface_points(Chunk(0, 0))
+    at = stroke.surface.sheet(stroke.surface.keys[0], square(SIZE)).surface_points(Chunk(0, 0))
     turned = np.degrees(np.arctan2(np.abs(at.position[..., 0]), at.position[..., 2]))
     covered = only(stroke) > 0.5
     assert covered[(at.triangle >= 0) & (turned < 39)].all()

@@ -16,7 +16,7 @@ from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
-from lucky_fern.core.sheets.grid import SheetKey, all_chunks
+from lucky_fern.core.sheets.grid import SheetKey, all_chunks, square
 from lucky_fern.core.studio import Studio
 
 
@@ -113,7 +113,7 @@ def test_a_blurred_tube_has_no_seam(tmp_path: Path) -> None:
     assert np.ptp(found) > 10 and np.abs(found - np.roll(found, 256 // 16)).max() <= 2
     cut = tube(tmp_path, True, "halves")
     ring_of_staves(cut, 9.0)
-    cut.execute(SetSheetSize(512))
+    cut.execute(SetSheetSize(square(512)))
     sheet = cut.surface.sheets(cut.project.size_of)[0]
     halves = composite_sheet(cut.sources, cut.project, "roughness", sheet, 8)[..., 0].astype(int)
     ring = np.concatenate([halves[384], halves[128][::-1]])
@@ -129,7 +129,7 @@ def test_what_is_beyond_a_seam_is_done_again_when_it_changes(tmp_path: Path) -> 
     studio.execute(AddLayer("soft", Adjustment(Blur(12.0)), {"roughness": Channel()}))
     store = MapStore(studio.sources)
     for key in studio.surface.keys:
-        store.update(studio.project, MapKey(key, "roughness"), all_chunks(SIZE))
+        store.update(studio.project, MapKey(key, "roughness"), all_chunks(square(SIZE)))
     before = studio.project
     studio.execute(SetLayer(studio.project.layers[1].id, opacity=0.3))
     dirty = dirtied(studio.sources, before, studio.project)
@@ -138,6 +138,6 @@ def test_what_is_beyond_a_seam_is_done_again_when_it_changes(tmp_path: Path) -> 
         store.update(studio.project, piece, chunks)
     for key in studio.surface.keys:
         fresh = Studio(studio.project, studio.blobs, studio.model)
-        sheet = fresh.surface.sheet(key, SIZE)
+        sheet = fresh.surface.sheet(key, square(SIZE))
         whole = composite_sheet(fresh.sources, fresh.project, "roughness", sheet, 8)
-        assert np.array_equal(whole, store.get(MapKey(key, "roughness"), SIZE))
+        assert np.array_equal(whole, store.get(MapKey(key, "roughness"), square(SIZE)))

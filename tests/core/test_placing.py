@@ -34,7 +34,7 @@ from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.places import Lay, Throw
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, span, square
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
@@ -53,7 +53,7 @@ def thrown(surface: Surface, sheet: Sheet, place: Throw, picture: Picture, neare
     """The whole sheet, straight RGBA 0…1."""
     pose = throw(surface.model, place, place.height or place.width * picture.height / picture.width)
     pyramid = build_pyramid(picture, "colour")
-    out = np.zeros((sheet.size, sheet.size, 4))
+    out = np.zeros((*sheet.size.shape, 4))
     for chunk in touched_chunks(pose, sheet):
         out[span(chunk, sheet.size)] = draw_placed(pose, sheet, chunk, pyramid, nearest, True) / 65535
     return out
@@ -63,7 +63,7 @@ def laid(place: Lay, sheet: Sheet, picture: Picture, nearest: bool = False, enco
     affine = lay_on_sheet(place, place.height or place.width * picture.height / picture.width, sheet.key, sheet.size)
     assert affine is not None
     pyramid = build_pyramid(picture, "colour" if encode else "data")
-    out = np.zeros((sheet.size, sheet.size, 4))
+    out = np.zeros((*sheet.size.shape, 4))
     for chunk in laid_chunks(affine, sheet.size):
         out[span(chunk, sheet.size)] = draw_laid(affine, sheet.size, chunk, pyramid, nearest, encode, False) / 65535
     return out
@@ -71,7 +71,7 @@ def laid(place: Lay, sheet: Sheet, picture: Picture, nearest: bool = False, enco
 
 def on(path: Path, size: int) -> tuple[Surface, Sheet]:
     surface = Surface(load_model(path))
-    return surface, surface.sheet(surface.keys[0], size)
+    return surface, surface.sheet(surface.keys[0], square(size))
 
 
 @settings(max_examples=25, deadline=None)
@@ -215,7 +215,7 @@ def test_hidden_surfaces_are_those_that_cast_rays_say(tmp_path: Path) -> None:
         alpha = thrown(surface, sheet, pose, WHITE)[..., 3]
         frame = pose_frame(pose)
         checked = wrong = 0
-        for chunk in all_chunks(512):
+        for chunk in all_chunks(square(512)):
             points_here = sheet.surface_points(chunk)
             faces = model.face_normals[points_here.triangle] @ frame.towards
             local = (points_here.position - frame.origin) @ frame.matrix.T
@@ -226,7 +226,7 @@ def test_hidden_surfaces_are_those_that_cast_rays_say(tmp_path: Path) -> None:
             far = (locations - frame.origin) @ frame.towards < (np.inf if stand_off is None else stand_off)
             hidden = np.zeros(len(start), np.bool_)
             hidden[ray[far]] = True
-            got = alpha[span(chunk, 512)][ask] == 0
+            got = alpha[span(chunk, square(512))][ask] == 0
             checked, wrong = checked + len(start), wrong + int((got != hidden).sum())
         assert checked > 20000 and wrong < checked * 2e-4  # a ray may graze an edge
 
@@ -287,7 +287,7 @@ def test_triplanar_pictures_stand_upright_on_all_six_sides_and_fit_their_repeat(
     pixels = np.dstack([np.tile(ramp, (256, 1)), np.tile(ramp[:, None], (1, 256)), np.zeros((256, 256), np.uint8)])
     picture = studio.add_picture(save_png(tmp_path / "ramp_mask.png", pixels))
     studio.execute(AddLayer("x", Wash(by="triplanar"), {"colour": Channel("picture", picture=picture)}))
-    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
     found = composite_sheet(studio.sources, studio.project, "colour", sheet, 8).astype(float)
     points = sheet.surface_points(Chunk(0, 0))
     for normal in np.vstack([np.eye(3), -np.eye(3)]):
@@ -309,7 +309,7 @@ def test_drawings_stay_sharp_at_the_texels_they_get(tmp_path: Path, plane: Path)
     picture = studio.add_picture(tmp_path / "halves.svg")
     place = Lay("paint", 1001, (0.5, 0.5), 1.0)
     studio.execute(AddLayer("x", Decal(picture, place), {"colour": Channel("picture")}))
-    sheet = studio.surface.sheet(studio.surface.keys[0], 2048)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(2048))
     line = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)[1000]
     between = (line[:, 0] > 3) & (line[:, 0] < 252)
     assert between.sum() <= 2 and (line[:1022] == (255, 0, 0)).all() and (line[1026:] == (0, 0, 255)).all()

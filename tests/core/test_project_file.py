@@ -18,6 +18,7 @@ from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.preparations import Preparation
 from lucky_fern.core.project.references import needed_digests
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 from samples import made_world
@@ -106,7 +107,7 @@ def test_painted_pixels_are_read_when_asked_for_also_from_a_file_that_was_replac
     digest = studio.blobs.add(encode_chunk(texels))
     studio.execute(AddLayer("Paint", Brushwork(), {}))
     key = str(studio.surface.keys[0])
-    studio.execute(PaintPixels(studio.project.layers[-1].id, key, 64, {"colour": {"0,0": digest}}))
+    studio.execute(PaintPixels(studio.project.layers[-1].id, key, square(64), {"colour": {"0,0": digest}}))
     path = tmp_path / "p.fern"
     studio.save(path)
     again = Studio.open(path)

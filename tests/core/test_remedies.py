@@ -13,6 +13,7 @@ from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import faces_for, remedies
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
 from samples import PLANE
@@ -108,13 +109,13 @@ def test_the_first_remedy_of_each_sentence_mends_it(
     studio = Studio.new(tmp_path / "odd.obj", sheet_size=256)
 
     def worries():
-        return [one for one in check_layout(studio.surface, lambda key: 256) if one.worry]
+        return [one for one in check_layout(studio.surface, lambda key: square(256)) if one.worry]
 
     found = worries()
-    assert (found[0].kind, remedies(studio.surface, found[0])[0].title) == first
+    assert (found[0].kind, remedies(studio.surface, studio.project.size_of, found[0])[0].title) == first
     before, told = studio.model.uv, 0
     while found and told < 6:
-        remedy = remedies(studio.surface, found[0])[0]
+        remedy = remedies(studio.surface, studio.project.size_of, found[0])[0]
         studio.lay_out(remedy.edit, faces_for(studio.surface, found[0], remedy))
         assert found[0].kind not in [one.kind for one in worries()]
         found, told = worries(), told + 1
@@ -126,7 +127,7 @@ def test_the_first_remedy_of_each_sentence_mends_it(
 def test_mirrored_halves_are_twins_and_not_a_fold(tmp_path: Path) -> None:
     (tmp_path / "odd.obj").write_text(mirrored_halves())
     studio = Studio.new(tmp_path / "odd.obj", sheet_size=256)
-    found = check_layout(studio.surface, lambda key: 256)
+    found = check_layout(studio.surface, lambda key: square(256))
     assert {one.kind for one in found} == {"flipped", "twins"}
     assert "1 pair of mirrored twins" in next(one for one in found if one.kind == "twins").sentence
 
@@ -153,7 +154,7 @@ def test_a_model_that_is_inside_out_is_said_and_turned_over_with_its_paint(tmp_p
     stroke = {"do": "stroke", "layer": "Paint", "points": [[0.3, 0.5, 1.0], [0.6, 0.4, 1.0]], "radius": 0.2,
               "values": {"colour": "#cc3311"}}  # fmt: skip
     do_step(bad, stroke, tmp_path)
-    (remedy,) = remedies(bad.surface, finding)
+    (remedy,) = remedies(bad.surface, bad.project.size_of, finding)
 
     def painted(studio: Studio) -> np.ndarray:
         (sheet,) = studio.surface.sheets(studio.project.size_of)

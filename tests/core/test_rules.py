@@ -15,7 +15,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.places import parse_place
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.project.commands import RemoveLayers, SetLayer, SetPlace
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.survey.falls import climbed, rounded_normals
@@ -31,9 +31,9 @@ def ruled(studio: Studio, **keys: object) -> np.ndarray:
     do_step(studio, {"do": "mask", "layer": "Wear", "kind": "rule", **keys}, Path())
     layer = next(one for one in studio.project.walk() if one.name == "Wear")
     key = studio.surface.keys[0]
-    size = studio.project.size_of(key)
+    size = studio.project.size_of(key).width
     found = mask_values(
-        studio.sources, studio.project, layer.mask, studio.surface.sheet(key, size), Rect(0, size, 0, size)
+        studio.sources, studio.project, layer.mask, studio.surface.sheet(key, square(size)), Rect(0, size, 0, size)
     )
     assert found is not None
     return found / 65535
@@ -162,7 +162,7 @@ def test_heights_directions_levels_and_numbers(tmp_path: Path) -> None:
     assert not ruled(studio, rule="seams", reach=0.3, of="open").any()
     by_island = ruled(studio, rule="vary", by="island", seed=3)
     number = studio.model.islands[
-        studio.surface.sheet(studio.surface.keys[0], 256).owners(all_chunks(256)[0])[inside]
+        studio.surface.sheet(studio.surface.keys[0], square(256)).owners(all_chunks(square(256))[0])[inside]
     ]
     found = {int(n): set(by_island[inside][number == n].tolist()) for n in np.unique(number)}
     assert all(len(one) == 1 for one in found.values()) and len(set.union(*found.values())) == 6
@@ -186,7 +186,7 @@ def test_facing_can_go_by_the_relief_of_the_layers_below(tmp_path: Path) -> None
         key.map == "colour" and chunks for key, chunks in dirtied(studio.sources, before, studio.project).items()
     )
     key = studio.surface.keys[0]
-    flat = mask_values(studio.sources, studio.project, studio.project.layers[1].mask, studio.surface.sheet(key, 64),
+    flat = mask_values(studio.sources, studio.project, studio.project.layers[1].mask, studio.surface.sheet(key, square(64)),
                        Rect(0, 64, 0, 64))  # fmt: skip
     assert np.abs(flat[inside][faces[:, 2] > 0.5] / 65535 - 1).max() < 1e-3
 
@@ -225,7 +225,7 @@ def test_the_rim_of_a_decal_is_as_far_as_its_border(tmp_path: Path) -> None:
     studio.execute(SetPlace(mark.id, parse_place(studio, moved)))
     assert any(key.map == "colour" for key in dirtied(studio.sources, before, studio.project))
     layer = studio.project.layers[0]
-    sheet = studio.surface.sheet(studio.surface.keys[0], 256)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
     after = mask_values(studio.sources, studio.project, layer.mask, sheet, Rect(0, 256, 0, 256))
     assert after is not None and not np.array_equal(after / 65535, values)
     studio.execute(RemoveLayers((mark.id,)))
@@ -254,7 +254,7 @@ def test_rules_are_saved_and_read_back_and_measured_values_are_found_again(tmp_p
     again = Studio.open(tmp_path / "worn.fern")
     assert again.project.masks == studio.project.masks
     layer = again.project.layers[0]
-    sheet = again.surface.sheet(again.surface.keys[0], 64)
+    sheet = again.surface.sheet(again.surface.keys[0], square(64))
     assert np.array_equal(
         mask_values(again.sources, again.project, layer.mask, sheet, Rect(0, 64, 0, 64)) / 65535, values
     )
@@ -274,7 +274,7 @@ def test_a_rule_is_corrected_by_hand_and_the_last_stroke_is_what_shows(tmp_path:
     inside, points, faces = places(studio)
     front, back = faces[:, 2] > 0.5, faces[:, 2] < -0.5
     layer = studio.project.layers[0]
-    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
 
     def shown() -> np.ndarray:
         found = mask_values(

@@ -19,6 +19,7 @@ from lucky_fern.core.selecting.colour import like_colour, mean_colours
 from lucky_fern.core.selecting.seen import disc, faces_at, inside, nearest_faces, stroke
 from lucky_fern.core.selecting.spread import facing, grown, like_normal, whole
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from small_models import SIDE_BY_SIDE
 
@@ -92,7 +93,7 @@ def test_like_colours_are_found_under_the_faces(tmp_path: Path) -> None:
     studio.execute(AddLayer("Red", Wash(), {"colour": Channel("#ff0000")}, scope=scope))
 
     def texels(key):
-        return composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, 128), 8)
+        return composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, square(128)), 8)
 
     means = mean_colours(studio.surface, texels)
     left = studio.model.part == 0
@@ -119,7 +120,7 @@ def test_a_named_selection_is_a_scope_and_a_mask_and_keeps_its_users_when_rename
     studio.execute(AddMaskEntry(studio.project.layers[-1].id, MaskEntry(ScopeShape(scope))))
 
     def shown(name: str) -> np.ndarray:
-        sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+        sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
         return composite_sheet(studio.sources, studio.project, name, sheet, 8)[..., 0]
 
     for name in ("panes", "windows"):

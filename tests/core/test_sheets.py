@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucky_fern.core.model.load import load_model
-from lucky_fern.core.sheets.grid import all_chunks, span
+from lucky_fern.core.sheets.grid import all_chunks, span, square
 from lucky_fern.core.sheets.padding import plan_padding
 from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles
 from lucky_fern.core.sheets.surface import Surface
@@ -34,7 +34,7 @@ def test_a_texel_belongs_to_a_triangle_exactly_if_its_centre_lies_in_it(numbers:
     clearly_out = ((sides.max(0) > 1e-3) & (sides.min(0) < -1e-3)).all(0)
     assert (out[clearly_in] >= 0).all()
     assert (out[clearly_out & ~clearly_in] == -1).all()
-    starts, kept = bin_triangles(corners, 8, 4)
+    starts, kept = bin_triangles(corners, 8, 4, 4)
     for chunk in range(16):  # binning may only leave out what touches nothing of the chunk
         part = np.full((8, 8), -1, np.int32)
         mark_triangles(corners, np.zeros(len(corners), np.uint8), kept[starts[chunk] : starts[chunk + 1]],
@@ -44,10 +44,10 @@ def test_a_texel_belongs_to_a_triangle_exactly_if_its_centre_lies_in_it(numbers:
 
 def test_texel_positions_lie_where_the_uvs_say(plane: Path) -> None:
     surface = Surface(load_model(plane))
-    sheet = surface.sheet(surface.keys[0], 300)  # not a multiple of a chunk
+    sheet = surface.sheet(surface.keys[0], square(300))  # not a multiple of a chunk
     assert sheet.covered.all()
-    for chunk in all_chunks(300):
-        rows, columns = span(chunk, 300)
+    for chunk in all_chunks(square(300)):
+        rows, columns = span(chunk, square(300))
         y, x = np.mgrid[rows, columns] + 0.5
         points = sheet.surface_points(chunk)
         exact = np.stack([x / 150 - 1, 1 - y / 150, 0 * x], axis=-1)
@@ -76,7 +76,7 @@ def test_an_island_smaller_than_a_texel_still_gets_one(tmp_path: Path) -> None:
         "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt .5001 .5001\nvt .5011 .5001\nvt .5001 .5011\nf 1/1 2/2 3/3\n"
     )
     surface = Surface(load_model(tmp_path / "speck.obj"))
-    sheet = surface.sheet(surface.keys[0], 64)
+    sheet = surface.sheet(surface.keys[0], square(64))
     assert needles(sheet.xy).tolist() == [1] and sheet.covered.sum() == 1
 
 
@@ -87,7 +87,7 @@ def test_a_triangle_over_a_tile_border_lies_on_both_tiles_and_strays_are_told(tm
     )
     surface = Surface(load_model(tmp_path / "wide.obj"))
     assert [key.tile for key in surface.keys] == [1001, 1002]
-    areas = [surface.sheet(key, 100).covered.mean() for key in surface.keys]
+    areas = [surface.sheet(key, square(100)).covered.mean() for key in surface.keys]
     assert np.allclose(areas, 0.4, atol=0.01)
     assert "1 triangle" in surface.placement.warnings[0]
 

@@ -27,6 +27,7 @@ from lucky_fern.core.project.commands import AddLayer, KeepSlide
 from lucky_fern.core.project.document import Channel, Decal, Slide
 from lucky_fern.core.project.finishes import FINISHES, finished, raised, raised_by
 from lucky_fern.core.project.places import Drape, Lay, Throw
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.picking import SurfaceHit, pick
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -168,7 +169,7 @@ def test_a_raised_sticker_has_an_edge_in_the_normal_map(plane: Path, tmp_path: P
             "Sticker", Decal(picture, thrown(0, 0, 1.0, height=1.0)), raised({"colour": Channel("picture")}, 0.2)
         )
     )
-    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
     height = composite_sheet(studio.sources, studio.project, "height", sheet, 16)
     normal = composite_sheet(studio.sources, studio.project, "normal", sheet, 16)
     assert height[64, 64, 0] / np.iinfo(height.dtype).max == pytest.approx(0.7, abs=0.01)

@@ -40,6 +40,7 @@ from lucky_fern.core.project.effects import Blur, Invert, Levels
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import BLEND_MODES
 from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from recommendation import w3c
 from small_models import SIDE_BY_SIDE
@@ -141,7 +142,7 @@ def test_random_stacks_of_groups_masks_and_adjustments_agree_with_the_recommenda
     for tree in stack:
         build(studio, tree)
         colour, alpha = put(tree, colour, alpha)
-    sheet = studio.surface.sheet(studio.surface.keys[0], SIZE)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(SIZE))
     found = composite_sheet(studio.sources, studio.project, "colour", sheet, 16) / 65535.0
     assert np.abs(found - colour).max() < 1 / 255
 
@@ -232,10 +233,10 @@ def test_whatever_is_edited_the_maps_kept_up_to_date_equal_those_of_a_fresh_star
         shown = isles.project
         if turn % 3 == 2:
             fresh = Studio(isles.project, isles.blobs, isles.model)
-            sheet = fresh.surface.sheet(key, 600)
+            sheet = fresh.surface.sheet(key, square(600))
             for name, bits in (("colour", 8), ("height", 16), ("normal", 16), ("roughness", 8)):
                 whole = composite_sheet(fresh.sources, fresh.project, name, sheet, bits)
-                assert (store.get(MapKey(key, name), 600) == whole).all(), (name, isles.history.titles)
+                assert (store.get(MapKey(key, name), square(600)) == whole).all(), (name, isles.history.titles)
 
 
 def test_moving_grouping_and_ungrouping_never_loses_a_layer(isles: Studio) -> None:

@@ -25,7 +25,7 @@ from lucky_fern.core.placing.warp import reach_of, warped
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, Project
 from lucky_fern.core.project.places import Along, Throw, Warp
-from lucky_fern.core.sheets.grid import span
+from lucky_fern.core.sheets.grid import span, square
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -38,24 +38,24 @@ UP = (0.0, 0.0, 1.0)
 def striped(model: Model, stripe: Stripe, picture: Picture, size: int = 256) -> np.ndarray:
     """The first sheet, straight RGBA 0…255."""
     surface = Surface(model)
-    sheet = surface.sheet(surface.keys[0], size)
+    sheet = surface.sheet(surface.keys[0], square(size))
     out = np.zeros((size, size, 4))
     pyramid = build_pyramid(picture, "colour")
     for chunk in stripe_chunks(stripe, sheet):
-        out[span(chunk, size)] = draw_stripe(stripe, sheet, chunk, pyramid, False, True, False) / 257
+        out[span(chunk, square(size))] = draw_stripe(stripe, sheet, chunk, pyramid, False, True, False) / 257
     return out
 
 
 def positions(model: Model, size: int) -> np.ndarray:
     """(size, size, 3) where the texels of the first sheet lie; NaN outside."""
     surface = Surface(model)
-    sheet = surface.sheet(surface.keys[0], size)
+    sheet = surface.sheet(surface.keys[0], square(size))
     out = np.full((size, size, 3), np.nan)
-    for row in range(sheet.size // 256 or 1):
-        for column in range(sheet.size // 256 or 1):
+    for row in range(sheet.size.across):
+        for column in range(sheet.size.across):
             chunk = type(next(iter(sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)))))(row, column)
             points = sheet.surface_points(chunk)
-            out[span(chunk, size)] = np.where(points.triangle[..., None] >= 0, points.position, np.nan)
+            out[span(chunk, square(size))] = np.where(points.triangle[..., None] >= 0, points.position, np.nan)
     return out
 
 
@@ -207,7 +207,7 @@ def test_what_the_eye_sees_is_the_picture_itself_across_seams_too(tmp_path: Path
     """Rays from an eye that looks at a tube's seam: the texture there against the picture itself, no texture between."""
     model = tube(tmp_path)
     surface = Surface(model)
-    sheet = surface.sheet(surface.keys[0], 512)
+    sheet = surface.sheet(surface.keys[0], square(512))
     place = Throw((0.0, 1.0, -0.5), (0.0, 0.0, -1.0), (0.0, 1.0, 0.0), 0.6, depth=1.0)
     height = 0.6 * 96 / 160
     texture = (drawn(model, throw(model, place, height)) / 255).astype(np.float32)
@@ -308,7 +308,7 @@ def test_what_one_must_know_about_a_stripe(plane: Path) -> None:
     for width, words in ((0.05, "edges will be rough"), (0.5, "2 units long, 16 texels across.")):
         place = Along(((-1, 0, 0), (1, 0, 0)), (UP, UP), width)
         stripe = studio.sources.stripe(place, 1.0, None)
-        facts = stripe_facts(studio.surface, Project("p", sheet_size=64), place, stripe)
+        facts = stripe_facts(studio.surface, Project("p", sheet_size=square(64)), place, stripe)
         assert words in " ".join(fact.sentence for fact in facts)
     off = Along(((-1, 0, 0), (3, 0, 0)), (UP, UP), 0.2)
     facts = stripe_facts(studio.surface, studio.project, off, studio.sources.stripe(off, 1.0, None))

@@ -22,7 +22,7 @@ from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
 from lucky_fern.core.project.layouts import Transform
 from lucky_fern.core.project.painted import MASK
 from lucky_fern.core.project.places import Throw
-from lucky_fern.core.sheets.grid import Chunk, span
+from lucky_fern.core.sheets.grid import Chunk, span, square
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
@@ -42,7 +42,7 @@ def brute(model: Model, size: int, points: np.ndarray, normals: np.ndarray, brus
     """Coverage of every sheet, texel by texel and sample by sample."""
     surface, found = Surface(model), {}
     for key in surface.keys:
-        sheet = surface.sheet(key, size)
+        sheet = surface.sheet(key, square(size))
         out = np.zeros((size, size))
         for chunk in sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)):
             at = sheet.surface_points(chunk)
@@ -59,7 +59,7 @@ def brute(model: Model, size: int, points: np.ndarray, normals: np.ndarray, brus
                 far = np.linalg.norm(at.position - point, axis=-1) / brush.radius
                 facing = at.normal @ normal > 0
                 free *= 1 - np.where(facing, falloff(far, hard), 0) * brush.flow
-            out[span(chunk, size)] = np.where(inside, 1 - free, 0)
+            out[span(chunk, square(size))] = np.where(inside, 1 - free, 0)
         found[str(key)] = out
     return found
 
@@ -67,12 +67,12 @@ def brute(model: Model, size: int, points: np.ndarray, normals: np.ndarray, brus
 def gathered(stroke: Stroke, size: int) -> dict[str, np.ndarray]:
     out: dict[str, np.ndarray] = {str(key): np.zeros((size, size)) for key in stroke.surface.keys}
     for place, covered in stroke.coverage.items():
-        out[str(place.sheet)][span(place.chunk, size)] = covered
+        out[str(place.sheet)][span(place.chunk, square(size))] = covered
     return out
 
 
 def begun(model: Model, size: int, brush: Brush) -> Stroke:
-    return Stroke(Surface(model), lambda key: size, lambda sheet, chunk: sheet.owners(chunk), brush)
+    return Stroke(Surface(model), lambda key: square(size), lambda sheet, chunk: sheet.owners(chunk), brush)
 
 
 @settings(max_examples=18, deadline=None)
@@ -162,7 +162,7 @@ def test_a_stroke_stays_on_its_side_and_on_allowed_faces(tmp_path: Path) -> None
     covered = next(iter(gathered(stroke, 128).values()))
     assert covered[:, :64].max() == 1
     assert covered[:, 64:].max() == 0
-    only = Stroke(Surface(model), lambda key: 128, lambda sheet, chunk: sheet.owners(chunk), Brush(0.3),
+    only = Stroke(Surface(model), lambda key: square(128), lambda sheet, chunk: sheet.owners(chunk), Brush(0.3),
                   np.array([True, False, False, False]))  # fmt: skip
     only.go_to(np.array([0.5, 0.5, 0.0]), np.array([0.0, 0.0, 1.0]))
     half = next(iter(gathered(only, 128).values()))
@@ -212,12 +212,12 @@ def test_painting_goes_on_when_a_sheet_has_another_size_by_then(plane: Path) -> 
 
     dab(-0.5)
     key = str(studio.surface.keys[0])
-    studio.execute(SetSheetSize(256, key))
+    studio.execute(SetSheetSize(square(256), key))
     dab(0.5)
     content = studio.project.layer(layer).content
     assert isinstance(content, Brushwork)
-    assert content.sheets[key].size == 256
-    sheet = studio.surface.sheet(studio.surface.keys[0], 256)
+    assert content.sheets[key].size == square(256)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
     chunk = next(iter(sheet.chunks_of(np.ones(2, np.bool_))))
     painted = studio.project.layer(layer)
     stamp = row_of(painted).stamp(studio.sources, studio.project, painted, "colour", sheet, chunk)
@@ -249,7 +249,7 @@ def test_a_stroke_that_goes_on_paints_a_sheet_of_another_size_too(plane: Path, o
                 easel.paint_on_layer(studio, layer, stroke.take_fresh(), {"colour": "#ff0000"}, began)
 
     drawn(-0.5)
-    studio.execute(SetSheetSize(128, key))
+    studio.execute(SetSheetSize(square(128), key))
     drawn(0.5)
     now = studio.project.layer(layer)
     if on_mask:
@@ -257,9 +257,9 @@ def test_a_stroke_that_goes_on_paints_a_sheet_of_another_size_too(plane: Path, o
         sheets = studio.project.masks[now.mask].entries[0].shape.sheets
     else:
         sheets = now.content.sheets
-    assert sheets[key].size == 128
+    assert sheets[key].size == square(128)
     rgba = draw_painted(
-        sheets[key], MASK if on_mask else "colour", 128, Chunk(0, 0), studio.blobs, studio.sources.kept
+        sheets[key], MASK if on_mask else "colour", square(128), Chunk(0, 0), studio.blobs, studio.sources.kept
     )
     assert rgba is not None
     assert (rgba[64, [32, 96], 3] > 65000).all()
@@ -281,7 +281,7 @@ def test_a_painted_mask_stays_on_the_surface_when_its_island_is_moved(tmp_path: 
         """Of the mask, at a point of the left board."""
         hit = pick(studio.model, np.array([x, y, 1.0]), np.array([0.0, 0.0, -1.0]))
         mask = studio.project.layer(layer).mask
-        sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+        sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
         found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 128, 0, 128))
         assert hit is not None and found is not None
         return int(found[int((1 - hit.uv[1]) * 128), int(hit.uv[0] * 128)])
@@ -316,7 +316,7 @@ def test_revealing_more_later_goes_on_with_the_same_mask(plane: Path, tmp_path: 
     from lucky_fern.core.compositing.masks import mask_values
     from lucky_fern.core.sheets.region import Rect
 
-    sheet = studio.surface.sheet(studio.surface.keys[0], 128)
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(128))
     shown = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 128, 0, 128))
     assert shown is not None
     assert shown[64, 32] == 0

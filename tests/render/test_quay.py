@@ -19,7 +19,7 @@ from lucky_fern.core.exporting.model_files import model_files
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import preset_from_json
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.quay.advice import import_notes, read_wrongly, why_other
@@ -38,7 +38,7 @@ def ferry(tmp_path_factory: pytest.TempPathFactory) -> tuple[Studio, Path]:
     folder = tmp_path_factory.mktemp("quay")
     studio = demo_studio("ferry", folder / "world")
     for key in studio.surface.keys:
-        studio.execute(SetSheetSize(SIZE, str(key)))
+        studio.execute(SetSheetSize(square(SIZE), str(key)))
     return studio, folder
 
 
@@ -115,7 +115,7 @@ def test_normals_in_blocks_get_their_third_component_back(ferry: tuple[Studio, P
     cargo = cargo_of(ferry, ExportSetup("separate", "", "dds"))
     for key, maps in maps_of(cargo).items():
         wanted = taking.whole_map(ferry[0], key, "normal")
-        inside = ferry[0].surface.sheet(key, SIZE).covered
+        inside = ferry[0].surface.sheet(key, square(SIZE)).covered
         assert np.abs(maps["normal"].astype(int) - wanted)[inside].mean() < 3
 
 
@@ -123,7 +123,7 @@ def test_a_classic_set_gives_back_what_it_was_made_of(ferry: tuple[Studio, Path]
     """Within what 8 bits leave: stated for the round trip."""
     cargo = cargo_of(ferry, ExportSetup("classic", ""))
     for key, maps in maps_of(cargo).items():
-        inside = ferry[0].surface.sheet(key, SIZE).covered
+        inside = ferry[0].surface.sheet(key, square(SIZE)).covered
         for name in ("colour", "metallic", "roughness"):
             differs = np.abs(maps[name].astype(int) - taking.whole_map(ferry[0], key, name))[inside]
             assert np.quantile(differs, 0.95) <= 3, (key, name)
@@ -175,7 +175,7 @@ def test_the_quay_shows_what_the_program_shows_and_how_far_wrong_settings_are(
     textures = SheetTextures(context, store)
     sizes = dict.fromkeys(studio.surface.keys, SIZE)
     for piece in store.maps:
-        textures.upload(piece, SIZE, all_chunks(SIZE))
+        textures.upload(piece, SIZE, all_chunks(square(SIZE)))
     textures.finish()
     target = context.framebuffer([context.texture((480, 360), 4)], context.depth_renderbuffer((480, 360)))
     target.use()

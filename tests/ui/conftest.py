@@ -14,6 +14,7 @@ from hands import Hands
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.history import History
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 from lucky_fern.render.drawing import Drawing
@@ -60,7 +61,7 @@ def flask_studio(qapp: QApplication, world: Path) -> tuple[Studio, Project]:
     """The flask on small sheets, opened once for all tests, and the state where each begins."""
     studio = demo_studio("flask", world)
     for key in studio.surface.keys:
-        studio.execute(SetSheetSize(512, str(key)))
+        studio.execute(SetSheetSize(square(512), str(key)))
     return studio, studio.project
 
 
@@ -85,7 +86,7 @@ def small_ferry(qapp: QApplication, world: Path) -> tuple[Studio, Project]:
     """The Marsh Hen on small sheets, opened once for all tests, and the state where each begins."""
     studio = demo_studio("ferry", world)
     for key in studio.surface.keys:
-        studio.execute(SetSheetSize(512, str(key)))
+        studio.execute(SetSheetSize(square(512), str(key)))
     return studio, studio.project
 
 

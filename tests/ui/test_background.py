@@ -18,7 +18,7 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.file import save_project
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, every_chunk
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, every_chunk, square
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.views.drawing_thread import NO_GL
@@ -66,7 +66,7 @@ def test_a_storm_of_edits_ends_with_the_maps_of_the_last_one(hands: Hands) -> No
     rng = np.random.default_rng(3)
     for step in range(40):
         if step % 7 == 3:
-            parts.work.execute(SetSheetSize(int(rng.choice([256, 512, 1024]))))
+            parts.work.execute(SetSheetSize(square(int(rng.choice([256, 512, 1024])))))
         if step % 5 == 2:
             parts.work.execute(SetLayer(parts.work.project.layers[1].id, visible=bool(step % 2)))
         colour = "#" + "".join(f"{v:02x}" for v in rng.integers(0, 256, 3))
@@ -74,19 +74,19 @@ def test_a_storm_of_edits_ends_with_the_maps_of_the_last_one(hands: Hands) -> No
         QApplication.processEvents()
     hands.wait()
     key = parts.work.studio.surface.keys[0]
-    size = parts.work.project.size_of(key)
+    size = parts.work.project.size_of(key).width
     for name in ("colour", "roughness", "metallic"):
         fresh = composite_sheet(
-            parts.work.studio.sources, parts.work.project, name, parts.work.studio.surface.sheet(key, size), 8
+            parts.work.studio.sources, parts.work.project, name, parts.work.studio.surface.sheet(key, square(size)), 8
         )
         assert (parts.maps.store.get(MapKey(key, name), size) == fresh).all(), name
 
 
 def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> None:
     studio = hands.parts.work.studio
-    studio.execute(SetSheetSize(1024))
+    studio.execute(SetSheetSize(square(1024)))
     large = studio.project
-    studio.execute(SetSheetSize(256))
+    studio.execute(SetSheetSize(square(256)))
     small, key = studio.project, studio.surface.keys[0]
 
     class Interrupted(MapStore):
@@ -105,14 +105,14 @@ def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> N
     finally:
         thread.close()
     for name in ("colour", "roughness"):
-        fresh = composite_sheet(studio.sources, small, name, studio.surface.sheet(key, 256), 8)
-        assert np.array_equal(store.get(MapKey(key, name), 256), fresh), name
+        fresh = composite_sheet(studio.sources, small, name, studio.surface.sheet(key, square(256)), 8)
+        assert np.array_equal(store.get(MapKey(key, name), square(256)), fresh), name
 
 
 @pytest.mark.parametrize("slow", [False, True])
 def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: Hands, slow: bool) -> None:
     studio = hands.parts.work.studio
-    studio.execute(SetSheetSize(2048))
+    studio.execute(SetSheetSize(square(2048)))
     key = studio.surface.keys[0]
     colour, everywhere = MapKey(key, "colour"), every_chunk(2048)
     answers: list[tuple[MapKey, int, int, np.ndarray | None]] = []
@@ -144,7 +144,7 @@ def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: H
         thread.close()
     coarse = next(one for one in answers if one[1] > 32)
     assert coarse[0] == colour and coarse[2] - begun == (0 if slow else 4)
-    fine = composite_sheet(studio.sources, edited, "colour", studio.surface.sheet(key, 2048), 8)
+    fine = composite_sheet(studio.sources, edited, "colour", studio.surface.sheet(key, square(2048)), 8)
     assert np.array_equal(store.get(colour, 2048), fine)
     far = np.abs(coarse[3].astype(int) - fine).max(axis=2)
     assert np.median(far) <= 1 and (far > 16).mean() < 0.1  # only where pictures have detail

@@ -49,7 +49,7 @@ def test_a_field_takes_its_colour_from_a_view_and_from_pictures(hands: Hands, fi
     assert not hands.parts.colour_picking.active and len(work.project.layers) == layers
     hit = view.surface_at(np.array([view.width() / 2, view.height() / 2]))
     key = work.studio.surface.keys[0]
-    store, size = hands.parts.maps.store, work.project.size_of(key)
+    store, size = hands.parts.maps.store, work.project.size_of(key).width
     assert hit is not None and store.maps[MapKey(key, "colour")].shape[0] == size
     taken = work.project.layers[0].channels["colour"].source
     assert taken == field.hex and taken in hands.window.notice.text()

@@ -82,7 +82,7 @@ def test_a_box_is_drawn_lent_from_the_page_and_shown_while_it_is_out(
     next(one for one in page.what.menu().actions() if one.text().startswith("A box")).trigger()
     assert lending.drawing
     key = hands.parts.work.studio.surface.keys[0]
-    size = hands.parts.work.project.size_of(key)
+    size = hands.parts.work.project.size_of(key).width
     corners = np.array([(0.25, 0.75), (0.5, 0.5)])
     start, end = (view.pixel_of(view.tiles.to_plane(key.material, one)) for one in corners)
     hands.drag(view, start, end)
@@ -109,7 +109,7 @@ def test_the_selected_layer_gives_the_box(hands: Hands) -> None:
     lending = hands.parts.lending
     lending.choose_layer()
     hands.wait()
-    size = hands.parts.work.project.size_of(lending.key)
+    size = hands.parts.work.project.size_of(lending.key).width
     left, upper, right, lower = lending.box
     assert 0 < (right - left) * (lower - upper) < size * size / 4
     hands.parts.lending.choose_faces(np.ones(hands.parts.work.studio.model.triangle_count, bool))
@@ -136,7 +136,7 @@ def test_a_view_goes_out_and_is_thrown_back_from_where_one_looked(
     assert changed.any() and changed.mean() < 0.05
     hit = view.surface_at(np.array([view.width() / 2, view.height() / 2]))
     key = hands.parts.work.studio.surface.keys[0]
-    size = hands.parts.work.project.size_of(key)
+    size = hands.parts.work.project.size_of(key).width
     row, column = int((1 - hit.uv[1] % 1) * size), int((hit.uv[0] % 1) * size)
     assert np.allclose(colour_of(hands)[row, column], (0, 255, 255), atol=4)
     hands.window.model_view.navigate("orbit", 40.0, 0.0, np.zeros(2))  # looking elsewhere changes nothing of it

@@ -15,6 +15,7 @@ from hands import Hands
 from lucky_fern.core import taking
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.project.document import Brushwork, Decal
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.ui.views.view import View
@@ -145,10 +146,10 @@ def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
     assert layer.mask is not None and hit is not None
     key = sheet_of(parts.work.studio.surface, hit)
     assert key is not None
-    size = parts.work.project.size_of(key)
+    size = parts.work.project.size_of(key).width
     u, v = local_uv(hit, key)
     row, column = int((1 - v) * size), int(u * size)
-    sheet = parts.work.studio.surface.sheet(key, size)
+    sheet = parts.work.studio.surface.sheet(key, square(size))
 
     def shown() -> int:
         found = mask_values(

@@ -20,7 +20,7 @@ from lucky_fern.core.project.document import Brushwork, Channel, Wash
 from lucky_fern.core.project.looks import TINT
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from test_paint_station import ALT, LEFT, PLAIN, at, before_the_cabin, click, texel
 
@@ -134,8 +134,8 @@ def test_brushes_on_the_screen_and_on_what_is_seen(ferry: Hands) -> None:
         assert layer is not None and isinstance(layer.content, Brushwork)
         count = 0
         for key in studio.surface.keys:
-            painted, sheet = layer.content.sheets.get(str(key)), studio.surface.sheet(key, 512)
-            for chunk in all_chunks(512) if painted is not None else ():
+            painted, sheet = layer.content.sheets.get(str(key)), studio.surface.sheet(key, square(512))
+            for chunk in all_chunks(square(512)) if painted is not None else ():
                 rgba = draw_painted(painted, "colour", 512, chunk, studio.blobs, studio.sources.kept)
                 if rgba is not None:
                     count += int(((rgba[..., 3] > 0) & ~seen.texels(sheet, chunk)).sum())

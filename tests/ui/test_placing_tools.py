@@ -15,6 +15,7 @@ from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.places import Along, Throw
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.ui.gestures.pull_handles import pulled_points
 from lucky_fern.ui.gestures.slide_handles import SlideHandles
@@ -138,8 +139,8 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
 
     def shown(where: np.ndarray) -> int:
         key = parts.work.studio.surface.keys[int(parts.work.studio.surface.sheet_of_triangle[hit.triangle])]
-        size = parts.work.project.size_of(key)
-        sheet = parts.work.studio.surface.sheet(key, size)
+        size = parts.work.project.size_of(key).width
+        sheet = parts.work.studio.surface.sheet(key, square(size))
         row, column = int((1 - where[1] % 1) * size), int(where[0] % 1 * size)
         values = mask_values(
             parts.work.studio.sources, parts.work.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)

@@ -45,7 +45,7 @@ def test_a_painted_mask_goes_to_another_project_with_its_paint(hands: Hands, tmp
     parts = hands.parts
     click(hands, 3)
     key = str(parts.work.studio.surface.keys[0])
-    size = parts.work.project.size_of(parts.work.studio.surface.keys[0])
+    size = parts.work.project.size_of(parts.work.studio.surface.keys[0]).width
     digest = parts.work.studio.blobs.add(encode_chunk(np.full((256, 256, 1), 200, np.uint8)))
     painted = PaintedShape({key: PaintedSheet(size, {"mask": {"0,0": digest}})})
     parts.work.execute(AddMaskEntry(parts.selection.layer.id, MaskEntry(painted)))

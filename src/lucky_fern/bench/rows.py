@@ -32,7 +32,7 @@ from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.painted import encode_chunk, place_name
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.presets import PRESETS
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, span, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
@@ -48,7 +48,8 @@ def composite(folder: Path) -> Row:
     layers = [random_rgba(seed, size) for seed in range(count)]
     images = [Image.fromarray(layer) for layer in layers]
     chunks = {
-        chunk: [np.ascontiguousarray(layer[span(chunk, size)]) for layer in layers] for chunk in all_chunks(size)
+        chunk: [np.ascontiguousarray(layer[span(chunk, square(size))]) for layer in layers]
+        for chunk in all_chunks(square(size))
     }
     out = np.zeros((size, size, 3), np.uint8)
     everywhere = np.ones((256, 256), np.bool_)
@@ -58,7 +59,7 @@ def composite(folder: Path) -> Row:
             acc = np.ones((256, 256, 3), np.float32)
             for layer in chunks[chunk]:
                 blend_rgba(acc, layer, 1.0, MODE_NUMBERS["normal"])
-            quantise_8(acc, everywhere, out[span(chunk, size)])
+            quantise_8(acc, everywhere, out[span(chunk, square(size))])
 
         for_each(work, chunks)
 
@@ -78,7 +79,7 @@ def throw_decal(folder: Path) -> Row:
     (folder / "plane.obj").write_text(PLANE)
     surface = Surface(load_model(folder / "plane.obj"))
     size = 2048
-    sheet = surface.sheet(surface.keys[0], size)
+    sheet = surface.sheet(surface.keys[0], square(size))
     picture = Picture("noise", random_rgba(3, size), True)
     pyramid = build_pyramid(picture, "colour")
     place = Throw((0, 0, 0), (0, 0, 1), (0, 1, 0), 2.0, 2.0, 0.5, rotate=3.0)
@@ -116,9 +117,11 @@ def write_maps(folder: Path) -> Row:
     arrays = []
     for file in PRESETS["separate"].files:
         for key in studio.surface.keys:
-            if not set(file.told_by) & written_maps(studio.sources, studio.project, studio.surface.sheet(key, 2048)):
+            if not set(file.told_by) & written_maps(
+                studio.sources, studio.project, studio.surface.sheet(key, square(2048))
+            ):
                 continue
-            sheet = studio.surface.sheet(key, 2048)
+            sheet = studio.surface.sheet(key, square(2048))
             pixels = composite_sheet(studio.sources, studio.project, file.told_by[0], sheet, 8)
             arrays.append(np.ascontiguousarray(pixels[..., ::-1]))
 
@@ -154,10 +157,10 @@ def open_project(folder: Path) -> Row:
         layer = studio.project.layers[-1].id
         for key in studio.surface.keys:
             chunks = {}
-            for chunk in all_chunks(2048):
+            for chunk in all_chunks(square(2048)):
                 soft = cv2.resize(rng.integers(0, 256, (32, 32, 4), dtype=np.uint8), (256, 256))
                 chunks[place_name(chunk)] = studio.blobs.add(encode_chunk(soft))
-            studio.execute(PaintPixels(layer, str(key), 2048, {"colour": chunks}))
+            studio.execute(PaintPixels(layer, str(key), square(2048), {"colour": chunks}))
     path = folder / "painted.fern"
     studio.save(path)
 
@@ -218,7 +221,7 @@ from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.project.commands import AddLayer, PaintPixels
 from lucky_fern.core.project.document import Brushwork
 from lucky_fern.core.project.painted import encode_chunk, place_name
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 studio = Studio.new(Path(sys.argv[1]), sheet_size=4096)
 rng = np.random.default_rng(3)
@@ -228,13 +231,13 @@ for number in range(20):
     studio.execute(AddLayer(f"p{number}", Brushwork(), {}))
     layer = studio.project.layers[-1].id
     for key in studio.surface.keys:
-        places = [all_chunks(4096)[i] for i in rng.choice(256, 13, replace=False)]
+        places = [all_chunks(square(4096))[i] for i in rng.choice(256, 13, replace=False)]
         chunks = {}
         for chunk in places:
             texels = rng.integers(0, 256, (256, 256, 4)).astype(np.uint8)
             touched += texels.nbytes
             chunks[place_name(chunk)] = studio.blobs.add(encode_chunk(texels))
-        studio.execute(PaintPixels(layer, str(key), 4096, {"colour": chunks}))
+        studio.execute(PaintPixels(layer, str(key), square(4096), {"colour": chunks}))
 store = MapStore(studio.sources)
 for key, chunks in everything(studio.sources, studio.project).items():
     store.update(studio.project, key, chunks)

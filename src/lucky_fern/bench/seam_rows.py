@@ -15,6 +15,7 @@ from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Adjustment, Channel, Wash
 from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.places import Throw
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio, ensure_world
 
@@ -76,7 +77,7 @@ def blur_over_seams(folder: Path) -> Row:
 
     def blurred(studio: Studio) -> np.ndarray:
         sources = Sources(studio.surface, studio.blobs, pictures=studio.sources)
-        sheet = studio.surface.sheet(studio.surface.keys[0], 1024)
+        sheet = studio.surface.sheet(studio.surface.keys[0], square(1024))
         return composite_sheet(sources, studio.project, "colour", sheet, 8)
 
     mine, other = side_by_side(lambda: blurred(studios[0]), lambda: blurred(studios[1]), 3)

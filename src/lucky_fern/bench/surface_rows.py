@@ -20,7 +20,7 @@ from lucky_fern.core.placing.placed import draw_placed, touched_chunks
 from lucky_fern.core.project.places import Drape
 from lucky_fern.core.selecting.seen import faces_at, nearest_faces, stroke
 from lucky_fern.core.selecting.spread import whole
-from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.grid import Chunk, square
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.demo.world import demo_studio, ensure_world
@@ -53,7 +53,7 @@ def layout_check(folder: Path) -> Row:
 
     def check() -> None:
         # Anew each time, with nothing worked out before but what every model has once it is read.
-        check_layout(Surface(replace(model)), lambda key: 2048)
+        check_layout(Surface(replace(model)), lambda key: square(2048))
 
     model = load_model(path)
     mine, other = side_by_side(check, lambda: trimesh.load(path, process=False), runs=3)
@@ -92,7 +92,7 @@ def drape_on_hull(folder: Path) -> Row:
     from lucky_fern.render.textures import SheetTextures
 
     studio = demo_studio("ferry", ensure_world(folder / "world"))
-    surface, size = studio.surface, 2048
+    surface, size = studio.surface, square(2048)
     sheets = [surface.sheet(key, size) for key in surface.keys]
     pyramid = build_pyramid(Picture("noise", random_rgba(5, 512), True), "colour")
     place = Drape((3.55, 1.22, 1.1), (0.4, -0.33, 0.85), (0.0, 1.0, 0.0), 1.6, 0.3)

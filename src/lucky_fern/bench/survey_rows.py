@@ -12,13 +12,13 @@ from lucky_fern.core.compositing.layers.edged import Edged, laid
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Channel, Layer
 from lucky_fern.core.project.edgings import Edging
-from lucky_fern.core.sheets.grid import all_chunks
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.survey.rays import cosine_disc
 from lucky_fern.core.survey.survey import Survey
 from lucky_fern.demo.world import demo_studio
 
-_SIZE, _RAYS = 2048, 32
+_SIZE, _RAYS = square(2048), 32
 _SHARE = 32  # of the points, that the tree is asked about: its time is counted so many times
 
 

@@ -199,10 +199,10 @@ def _free(name: str, taken: Container[str]) -> str:
 def _drawn(
     finer: Finer, sheet: Sheet, maps: tuple[str, ...], told: Callable[[int], object]
 ) -> tuple[dict[str, U16], int, int]:  # fmt: skip
-    """Pictures (size, size, 4) uint16 of a sheet by map, transparent where nothing was found (``missed``: the other
+    """Pictures (rows, columns, 4) uint16 of a sheet by map, clear where nothing was found (``missed``: the other
     way round); how many texels that were, and of how many.
     """
-    made = {name: np.zeros((sheet.size, sheet.size, 4), np.uint16) for name in (*maps, "missed")}
+    made = {name: np.zeros((*sheet.size.shape, 4), np.uint16) for name in (*maps, "missed")}
     mark = np.rint(np.array(from_hex(_MARK)) * 65535).astype(np.uint16)
     carry = partial(finer.carry, sheet, cover="occlusion" in maps)
     chunks = all_chunks(sheet.size)

@@ -29,7 +29,7 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
 from lucky_fern.core.project.tree import up_to
-from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.grid import Chunk, Extent
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
@@ -252,14 +252,14 @@ def erase_on_layer(studio: Studio, layer_id: int, stroke: Stroke | Covered, befo
 
 def _brushwork(
     studio: Studio, layer_id: int, stroke: Stroke | Covered, before: Project | None
-) -> tuple[dict[str, PaintedSheet], dict[Place, int]]:
+) -> tuple[dict[str, PaintedSheet], dict[Place, Extent]]:
     if before is None:
         bring_to_size(studio, layer_id)
     layer = (before or studio.project).layer(layer_id)
     return painted_on(layer), _sizes(studio, stroke)
 
 
-def _sizes(studio: Studio, stroke: Stroke | Covered) -> dict[Place, int]:
+def _sizes(studio: Studio, stroke: Stroke | Covered) -> dict[Place, Extent]:
     return {place: studio.project.size_of(place.sheet) for place in stroke.coverage}
 
 

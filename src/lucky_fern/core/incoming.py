@@ -33,7 +33,7 @@ from lucky_fern.core.project.document import Channel, ModelSource, Project, Wash
 from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
-from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.grid import Chunk, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio, read_picture_file, read_sequence
 from lucky_fern.words import tr
@@ -280,7 +280,7 @@ def _moved(old: Surface, new: Surface, scale: float) -> list[str]:
     where: dict[str, int] = {}
     near = _NEAR * max(old.model.diagonal, new.model.diagonal)
     for key in keys:
-        was, now = old.sheet(key, _PROBE), new.sheet(key, _PROBE)
+        was, now = old.sheet(key, square(_PROBE)), new.sheet(key, square(_PROBE))
         first, second = was.surface_points(Chunk(0, 0)), now.surface_points(Chunk(0, 0))
         both = (first.triangle >= 0) & (second.triangle >= 0)
         far = both & (np.linalg.norm(first.position * scale - second.position, axis=2) > near)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import dataclasses
 import io
-import math
 from collections.abc import Mapping
 from pathlib import Path, PurePath
 from typing import Any, cast
@@ -36,7 +35,7 @@ from lucky_fern.core.project.loans import Box, Loan
 from lucky_fern.core.project.painted import chunk_layout, encode_chunk, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.preparations import PictureStep, Size
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, span, to_texels
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.udim import corner_of
@@ -65,7 +64,9 @@ def lend(
     key = _key(studio, sheet)
     size = studio.project.size_of(key)
     top = studio.project.layers[-1].id if studio.project.layers else None
-    loan = Loan(sheet, size, box or (0, 0, size, size), dict.fromkeys(maps, ""), file, None, top, feather, apart)
+    loan = Loan(
+        sheet, size, box or (0, 0, size.width, size.height), dict.fromkeys(maps, ""), file, None, top, feather, apart
+    )
     loan.check()
     before = studio.project.loans.get(name)
     lent = {one: studio.blobs.add(encoded(_texels(studio, key, one, loan.box))) for one in maps}
@@ -95,10 +96,8 @@ def boxed(studio: Studio, key: SheetKey, triangles: Bool, room: int = 4) -> Box:
     if not len(rows):
         raise CommandError(tr("nothing of that lies on {sheet}", sheet=str(key)))
     size, uv = studio.project.size_of(key), studio.model.uv[rows].reshape(-1, 2) - corner_of(key.tile)
-    low, high = uv.min(axis=0) * size, uv.max(axis=0) * size
-    left, right = max(int(low[0]) - room, 0), min(math.ceil(high[0]) + room, size)
-    upper, lower = max(int(size - high[1]) - room, 0), min(math.ceil(size - low[1]) + room, size)
-    return left, upper, max(right, left + 1), max(lower, upper + 1)
+    at = to_texels(uv, size)
+    return size.box_round(at.min(axis=0) - room, at.max(axis=0) + room)
 
 
 def boxed_layer(studio: Studio, layer: Layer, room: int = 4) -> tuple[SheetKey, Box]:
@@ -112,12 +111,11 @@ def boxed_layer(studio: Studio, layer: Layer, room: int = 4) -> tuple[SheetKey, 
     best: tuple[int, SheetKey, Box] | None = None
     for key in studio.surface.keys:
         shows = where_shown(studio, key, layer)
-        size = len(shows)
         rows, columns = np.nonzero(shows.any(axis=1))[0], np.nonzero(shows.any(axis=0))[0]
         count = int(shows.sum())
         if count and (best is None or count > best[0]):
-            box = (max(int(columns[0]) - room, 0), max(int(rows[0]) - room, 0),
-                   min(int(columns[-1]) + 1 + room, size), min(int(rows[-1]) + 1 + room, size))  # fmt: skip
+            size = studio.project.size_of(key)
+            box = size.box_round(np.array([columns[0], rows[0]]) - room, np.array([columns[-1], rows[-1]]) + 1 + room)
             best = count, key, box
     if best is None:
         raise CommandError(tr("'{name}' shows no colour on any sheet", name=layer.name))
@@ -125,10 +123,10 @@ def boxed_layer(studio: Studio, layer: Layer, room: int = 4) -> tuple[SheetKey, 
 
 
 def where_shown(studio: Studio, key: SheetKey, layer: Layer) -> Bool:
-    """(size, size) where a layer shows colour on the islands of a sheet."""
+    """(rows, columns) where a layer shows colour on the islands of a sheet."""
     size = studio.project.size_of(key)
     sheet = studio.surface.sheet(key, size)
-    shows = np.zeros((size, size), np.bool_)
+    shows = np.zeros(size.shape, np.bool_)
     for chunk in all_chunks(size):
         alpha = composite_alone(studio.sources, studio.project, "colour", sheet, rect_of(chunk, size), layer)[1]
         shows[span(chunk, size)] = (alpha > 0) & sheet.covered[span(chunk, size)]
@@ -179,10 +177,10 @@ def _guides(studio: Studio, key: SheetKey, loan: Loan) -> list[tuple[str, U8]]:
     """The layout's wires, and the islands in white, on a loan's box."""
     left, upper, right, lower = loan.box
     part = slice(upper, lower), slice(left, right)
-    look = GuideLook(size=loan.size, line=1.0, fill="none", numbers=False)
+    look = GuideLook(size=loan.size.longest, line=1.0, fill="none", numbers=False)
     islands = np.where(studio.surface.sheet(key, loan.size).covered, np.uint8(255), np.uint8(0))
     white = np.dstack([islands] * 3 + [np.full_like(islands, 255)])
-    wires = draw_guide(studio.surface, key, look)
+    wires = draw_guide(studio.surface, key, look, loan.size)
     return [(tr("UV wires"), np.ascontiguousarray(wires[part])), (tr("Islands"), np.ascontiguousarray(white[part]))]
 
 
@@ -298,7 +296,7 @@ def _texels(studio: Studio, key: SheetKey, name: str, box: Box) -> U8 | U16:
     bits = 16 if MAPS[name].wide else 8
     sheet = studio.surface.sheet(key, studio.project.size_of(key))
     whole: Any = composite_sheet(studio.sources, studio.project, name, sheet, bits)
-    made = np.ascontiguousarray(whole.reshape(sheet.size, sheet.size, -1)[upper:lower, left:right])
+    made = np.ascontiguousarray(whole.reshape(*sheet.size.shape, -1)[upper:lower, left:right])
     return cast("U8 | U16", made)
 
 

@@ -23,6 +23,7 @@ from lucky_fern.core.preparing.run import encoded
 from lucky_fern.core.project.commands import LendView, TakeViewBack
 from lucky_fern.core.project.loans import LentView
 from lucky_fern.core.project.places import Throw
+from lucky_fern.core.sheets.grid import Extent, to_texels
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.survey.rays import Rays
 from lucky_fern.core.udim import corner_of
@@ -119,15 +120,14 @@ class _Colours:
                 whole = composite_sheet(studio.sources, studio.project, "colour", surface, 8)
                 self._maps[number] = np.asarray(whole, np.uint8)
             pixels, mine = self._maps[number], np.flatnonzero(sheet == number)
-            size = pixels.shape[0]
-            place = (uv[mine] - corner_of(key.tile)) * size
-            column, row = place[:, 0] - 0.5, size - place[:, 1] - 0.5
+            high, wide = pixels.shape[:2]
+            column, row = to_texels(uv[mine] - corner_of(key.tile), Extent(wide, high)).T - 0.5
             x0, y0 = np.floor(column).astype(np.int64), np.floor(row).astype(np.int64)
             fx, fy = (column - x0)[:, None], (row - y0)[:, None]
             total = np.zeros((len(mine), 3))
             for dx, dy, weight in ((0, 0, (1 - fx) * (1 - fy)), (1, 0, fx * (1 - fy)), (0, 1, (1 - fx) * fy),
                                    (1, 1, fx * fy)):  # fmt: skip
-                some = pixels[np.clip(y0 + dy, 0, size - 1), np.clip(x0 + dx, 0, size - 1)]
+                some = pixels[np.clip(y0 + dy, 0, high - 1), np.clip(x0 + dx, 0, wide - 1)]
                 total += DECODE_8[some] * weight
             out[mine, :3], out[mine, 3] = total, 1.0
         return out

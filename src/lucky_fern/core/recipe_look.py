@@ -18,6 +18,7 @@ from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Project, Wash
 from lucky_fern.core.recipes import put_recipe
+from lucky_fern.core.sheets.grid import to_texels
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.survey.rays import Rays
 
@@ -86,7 +87,7 @@ def _drawn(studio: Studio, size: int) -> U8:
     for name, spec in MAPS.items():
         if name not in ("height", "occlusion"):
             found = composite_sheet(studio.sources, studio.project, name, sheet, 8)
-            maps[name] = found.reshape(sheet.size, sheet.size, spec.components) / 255.0
+            maps[name] = found.reshape(*sheet.size.shape, spec.components) / 255.0
     eye = _EYE / np.linalg.norm(_EYE)
     right = unit_rows(np.cross([0.0, 1.0, 0.0], eye)[None])[0]
     up = np.cross(eye, right)
@@ -100,7 +101,7 @@ def _drawn(studio: Studio, size: int) -> U8:
     met = row >= 0
     at, weight = row[met], np.stack([1 - u[met] - v[met], u[met], v[met]], axis=1)
     flat = np.einsum("nk,nkd->nd", weight, model.uv[at])
-    where = np.stack([flat[:, 0] * sheet.size - 0.5, (1 - flat[:, 1]) * sheet.size - 0.5], axis=1).astype(np.float32)
+    where = (to_texels(flat, sheet.size) - 0.5).astype(np.float32)
     seen = {name: _sampled(values, where) for name, values in maps.items()}
     facing = model.face_normals[at].astype(np.float64)
     along = uv_directions(model, at, 0.0)

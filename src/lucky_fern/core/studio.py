@@ -56,6 +56,7 @@ from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, TurnOver
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
+from lucky_fern.core.sheets.grid import Extent, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.words import tr
 
@@ -103,20 +104,21 @@ class Studio:
                 self.sources.survey.take_along(msgspec.msgpack.decode(self.blobs[digest], type=dict[str, bytes]))
 
     @classmethod
-    def new(cls, model_path: Path, name: str | None = None, sheet_size: int = 1024) -> Studio:
-        """Start a project on a model file.
+    def new(cls, model_path: Path, name: str | None = None, sheet_size: Extent | int = 1024) -> Studio:
+        """Start a project on a model file; a number for the sheets is a square's edge.
 
         Raises
         ------
         ModelError
             If the model cannot be used.
         """
+        size = square(sheet_size) if isinstance(sheet_size, int) else sheet_size
         files = gather(model_path)
         model = build(files)
         blobs = Blobs()
         contents = {name: blobs.add(data) for name, data in files.files.items()}
         source = ModelSource(files.name, contents, blobs.add(encode_model(model)), REVISION)
-        return cls(Project(name or model_path.stem, source, sheet_size), blobs, model)
+        return cls(Project(name or model_path.stem, source, size), blobs, model)
 
     @classmethod
     def open(cls, path: Path) -> Studio:

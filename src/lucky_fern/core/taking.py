@@ -22,7 +22,7 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import PaintedShape
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
@@ -38,7 +38,7 @@ def whole_map(studio: Studio, key: SheetKey, map_name: str) -> U8 | U16:
 def written(
     studio: Studio, finished: Callable[[Project], MapStore | None] = lambda _: None
 ) -> dict[SheetKey, dict[str, U8]]:
-    """Sheet → map → (size, size, n) uint8 of all maps that layers write to, as they are composited now.
+    """Sheet → map → (rows, columns, n) uint8 of all maps that layers write to, as they are composited now.
 
     ``finished`` answers with maps of a project that are composited already, where they are there.
     """
@@ -83,7 +83,7 @@ def value_at(studio: Studio, layer_id: int, key: SheetKey, map_name: str, u: flo
     """(n,) the value of a map without a layer at a place of a sheet (0…1 each way, v up)."""
     still = _without(studio, layer_id)
     size = still.sheet(key).size
-    values, _ = still.read(map_name, key, np.array([u * size]), np.array([(1 - v) * size]))
+    values, _ = still.read(map_name, key, np.array([u * size.width]), np.array([(1 - v) * size.height]))
     return np.asarray(values[0], np.float32)
 
 
@@ -143,5 +143,5 @@ def tip_picture(studio: Studio, layer_id: int | None, key: SheetKey, rect: Rect,
     return bytes(data)
 
 
-def _painted(studio: Studio, painted: PaintedSheet, name: str, size: int, chunk: Chunk) -> U16 | None:
+def _painted(studio: Studio, painted: PaintedSheet, name: str, size: Extent, chunk: Chunk) -> U16 | None:
     return draw_painted(painted, name, size, chunk, studio.blobs, studio.sources.kept)

@@ -13,6 +13,7 @@ from lucky_fern.core.project.document import Channel, Decal, Wash
 from lucky_fern.core.project.file import SUFFIX
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.livery import paint_ferry
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
@@ -50,7 +51,7 @@ def demo_studio(which: str = "flask", folder: Path | None = None) -> Studio:
 
 def _build(which: str, folder: Path) -> Studio:
     studio = Studio.new(folder / f"{which}.obj", TITLES[which])
-    studio.execute(SetSheetSize({"flask": 1024, "ferry": 2048, "kettle": 64}[which]))
+    studio.execute(SetSheetSize(square({"flask": 1024, "ferry": 2048, "kettle": 64}[which])))
     for path in sorted((folder / "pictures").iterdir()):
         studio.add_picture(path)
     {"flask": _flask, "ferry": paint_ferry, "kettle": _kettle}[which](studio)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.project.presets import PRESETS, MapFile, Pick
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.quay.cargo import Cargo, Maps, maps_of
 from lucky_fern.quay.unpacking import is_normal
 from lucky_fern.words import tr
@@ -37,9 +38,9 @@ def why_other(cargo: Cargo, painted: Maps) -> list[str]:
         found.append(tr("No file holds {sorted}.", sorted=" or ".join(sorted(lacking))))
     for key, maps in painted.items():
         have, wanted = _size(shown.get(key, {})), _size(maps)
-        if have < wanted and key in shown:
+        if have.texels < wanted.texels and key in shown:
             found.append(
-                tr("Files of {key} have {have} texels a side, the sheet {wanted}.", key=key, have=have, wanted=wanted)
+                tr("Files of {key} have {have} texels, the sheet {wanted}.", key=key, have=have, wanted=wanted)
             )
             break
     lossy = sorted({_LOSSY[one.path.suffix.lower()] for one in cargo.crates if one.path.suffix.lower() in _LOSSY})
@@ -50,8 +51,9 @@ def why_other(cargo: Cargo, painted: Maps) -> list[str]:
     return found
 
 
-def _size(maps: Mapping[str, U8]) -> int:
-    return max((pixels.shape[0] for pixels in maps.values()), default=0)
+def _size(maps: Mapping[str, U8]) -> Extent:
+    sizes = (Extent(*pixels.shape[1::-1]) for pixels in maps.values())
+    return max(sizes, key=lambda size: size.texels, default=Extent(0, 0))
 
 
 def import_notes(cargo: Cargo) -> str:

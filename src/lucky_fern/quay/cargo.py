@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from threading import Lock
@@ -16,7 +16,7 @@ from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.project.presets import MapFile, Preset
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.quay.naming import recognised
 from lucky_fern.quay.unpacking import as_read, from_classic, is_normal, taken_apart, unpacked
@@ -161,7 +161,7 @@ def _points_down(file: MapFile, otherwise: bool) -> bool:
 
 
 def maps_of(cargo: Cargo) -> dict[SheetKey, dict[str, U8]]:
-    """Sheet → map → (size, size, n) uint8 with the sheet's size, from whatever set lies there.
+    """Sheet → map → (rows, columns, n) uint8 with the sheet's size, from whatever set lies there.
 
     Arrays of files that are read as they were the last time are the same objects.
 
@@ -219,18 +219,22 @@ def _put_together(parts: list[dict[str, U8]]) -> dict[str, U8]:
         for name, pixels in one.items():
             have.setdefault(name, pixels)
     if "diffuse" in have and "colour" not in have:
-        size = max(have[name].shape[0] for name in ("diffuse", "specular", "gloss") if name in have)
+        size = _largest(have[name] for name in ("diffuse", "specular", "gloss") if name in have)
         have = {**from_classic({name: sized(pixels, size) for name, pixels in have.items()}), **have}
     maps = {name: pixels for name, pixels in have.items() if name in MAPS}
     if "colour" in maps and maps["colour"].shape[2] == 1:
         maps["colour"] = np.repeat(maps["colour"], 3, axis=2)
-    largest = max((pixels.shape[0] for pixels in maps.values()), default=1)
+    largest = _largest(maps.values())
     return {name: sized(pixels, largest) for name, pixels in maps.items()}
 
 
-def sized(pixels: U8, size: int) -> U8:
-    """(size, size, n) of a square map of another size."""
-    if pixels.shape[:2] == (size, size):
+def _largest(maps: Iterable[U8]) -> Extent:
+    return max((Extent(*one.shape[1::-1]) for one in maps), key=lambda size: size.texels, default=square(1))
+
+
+def sized(pixels: U8, size: Extent) -> U8:
+    """(rows, columns, n) of a map of another size."""
+    if pixels.shape[:2] == size.shape:
         return pixels
-    made = cv2.resize(pixels, (size, size), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(made, np.uint8).reshape(size, size, pixels.shape[2])
+    made = cv2.resize(pixels, (size.width, size.height), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(made, np.uint8).reshape(*size.shape, pixels.shape[2])

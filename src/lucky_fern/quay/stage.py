@@ -11,7 +11,7 @@ from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, all_chunks, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.quay.cargo import Maps
 from lucky_fern.render.camera import Camera
@@ -38,7 +38,7 @@ class Stage:
         self._store = MapStore(Sources(surface, Blobs()))
         self._shown: dict[MapKey, U8] = {}
         self._pending: dict[MapKey, set[Chunk]] = {}
-        self.sizes: dict[SheetKey, int] = dict.fromkeys(surface.keys, 1)
+        self.sizes: dict[SheetKey, Extent] = dict.fromkeys(surface.keys, square(1))
         self.textures = SheetTextures(context, self._store)
 
     @classmethod
@@ -54,10 +54,10 @@ class Stage:
         wanted = {MapKey(key, name): pixels for key, one in maps.items() for name, pixels in one.items()}
         before = dict(self.sizes)
         for key in self.sizes:
-            sizes = [pixels.shape[0] for piece, pixels in wanted.items() if piece.sheet == key]
-            self.sizes[key] = max(sizes, default=1)
+            sizes = [Extent(*pixels.shape[1::-1]) for piece, pixels in wanted.items() if piece.sheet == key]
+            self.sizes[key] = max(sizes, key=lambda size: size.texels, default=square(1))
         for piece in self._shown.keys() | wanted.keys():
-            pixels, size = wanted.get(piece), self.sizes.get(piece.sheet, 1)
+            pixels, size = wanted.get(piece), self.sizes.get(piece.sheet, square(1))
             same = pixels is self._shown.get(piece) and size == before.get(piece.sheet)
             if piece.sheet not in self.sizes or same:
                 continue

@@ -18,7 +18,7 @@ import moderngl
 
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.render.frames import Box, Frames
 from lucky_fern.render.parcels import Parcel
 from lucky_fern.render.textures import SheetTextures
@@ -48,7 +48,7 @@ class Stock:
 
     store: MapStore
     parcels: Parcels
-    sizes: Mapping[SheetKey, int]
+    sizes: Mapping[SheetKey, Extent]
 
 
 @dataclass(frozen=True)
@@ -69,7 +69,7 @@ class Wanted:
 class Painter(Protocol):
     """Draws one kind of picture into the framebuffer in use. Owns what it makes in one context."""
 
-    def draw(self, picture: Any, textures: SheetTextures | None, sizes: Mapping[SheetKey, int]) -> bool:
+    def draw(self, picture: Any, textures: SheetTextures | None, sizes: Mapping[SheetKey, Extent]) -> bool:
         """Draw; False if it could not draw all of it yet."""
 
     def release(self) -> None: ...

@@ -9,7 +9,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64, Bool
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
@@ -48,7 +48,7 @@ class ModelPainter:
         self._put: tuple[Bool | None, F64 | None, Coloured | None, F64 | None] = _NOTHING  # as the scene shows them
 
     def draw(
-        self, picture: ModelPicture, textures: SheetTextures | None, sizes: Mapping[SheetKey, int]
+        self, picture: ModelPicture, textures: SheetTextures | None, sizes: Mapping[SheetKey, Extent]
     ) -> bool:  # fmt: skip
         """Draw into the framebuffer in use; False while the light is still being worked out."""
         surface = picture.surface

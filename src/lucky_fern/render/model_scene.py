@@ -10,7 +10,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Array, Bool
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.render import environment
@@ -203,7 +203,7 @@ class ModelScene:
         aspect: float,
         look: Look,
         textures: SheetTextures | None,
-        size_of: Mapping[SheetKey, int],
+        size_of: Mapping[SheetKey, Extent],
     ) -> None:
         """Draw into the framebuffer in use."""
         context = self.context
@@ -272,7 +272,7 @@ class ModelScene:
             calls_of(self.context).draw(array, moderngl.TRIANGLES)
             array.release()
 
-    def _draw_pieces(self, textures: SheetTextures | None, size_of: Mapping[SheetKey, int]) -> None:
+    def _draw_pieces(self, textures: SheetTextures | None, size_of: Mapping[SheetKey, Extent]) -> None:
         """All faces as the program is set."""
         for piece in self._pieces:
             key = piece.key
@@ -280,7 +280,7 @@ class ModelScene:
             self._set("painted", painted)
             if painted:
                 assert key is not None and textures is not None
-                self._set("squares", size_of[key] / CHECKER_TEXELS)
+                self._set("squares", (size_of[key].width / CHECKER_TEXELS, size_of[key].height / CHECKER_TEXELS))
                 for name, texture in textures.of(key, size_of[key]).items():
                     texture.use(UNITS[name])
             calls_of(self.context).draw(piece.array, moderngl.TRIANGLES)

@@ -14,7 +14,7 @@ from lucky_fern.core.arrays import U8, U16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, span
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, span
 from lucky_fern.render.mips import halvings
 
 # Which maps share a texture, component by component.
@@ -30,11 +30,11 @@ HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in m
 
 @dataclass(frozen=True)
 class Parcel:
-    """A chunk of a texture of a sheet of ``size`` texels; ``levels`` are (r, c, 4) uint8, without mips just one."""
+    """A chunk of a texture of a sheet of some ``size``; ``levels`` are (r, c, 4) uint8, without mips just one."""
 
     sheet: SheetKey
     texture: str
-    size: int
+    size: Extent
     chunk: Chunk
     levels: tuple[U8, ...]
 
@@ -42,10 +42,10 @@ class Parcel:
     def corner(self) -> tuple[int, int]:
         """Its lowest left texel in the texture."""
         rows, columns = span(self.chunk, self.size)
-        return columns.start, self.size - rows.stop
+        return columns.start, self.size.height - rows.stop
 
 
-def packed(store: MapStore, sheet: SheetKey, texture: str, size: int, chunk: Chunk) -> Parcel:
+def packed(store: MapStore, sheet: SheetKey, texture: str, size: Extent, chunk: Chunk) -> Parcel:
     """Pack what a store holds now of a chunk; maps that it does not hold are as they start."""
     rows, columns = span(chunk, size)
     pixels = np.ascontiguousarray(_texels(store, sheet, texture, size, rows, columns)[::-1])
@@ -54,9 +54,9 @@ def packed(store: MapStore, sheet: SheetKey, texture: str, size: int, chunk: Chu
     return Parcel(sheet, texture, size, chunk, (pixels, *smaller))
 
 
-def lines_up(size: int) -> bool:
+def lines_up(size: Extent) -> bool:
     """Whether the mips of a sheet are made of the mips of its chunks."""
-    return size & (size - 1) == 0
+    return size.width == size.height and size.width & (size.width - 1) == 0
 
 
 def start_texel(texture: str) -> U8:
@@ -65,7 +65,7 @@ def start_texel(texture: str) -> U8:
     return (np.array([*start, 1.0][:4]) * 255 + 0.5).astype(np.uint8)
 
 
-def _texels(store: MapStore, sheet: SheetKey, texture: str, size: int, rows: slice, columns: slice) -> U8:
+def _texels(store: MapStore, sheet: SheetKey, texture: str, size: Extent, rows: slice, columns: slice) -> U8:
     """(rows, columns, 4) uint8: the maps that share a texture, component by component."""
     out = np.empty((rows.stop - rows.start, columns.stop - columns.start, 4), np.uint8)
     at = 0
@@ -74,7 +74,7 @@ def _texels(store: MapStore, sheet: SheetKey, texture: str, size: int, rows: sli
         spec = MAPS[name]
         into = out[..., at : at + spec.components]
         at += spec.components
-        if kept is None or kept.shape[0] != size:
+        if kept is None or kept.shape[:2] != size.shape:
             into[:] = (np.array(spec.start) * 255 + 0.5).astype(np.uint8)
         elif kept.dtype == np.uint8:
             into[:] = kept[rows, columns]

@@ -9,7 +9,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures
@@ -47,7 +47,7 @@ class SheetPainter:
         self._tinted: tuple[Coloured | None, F64 | None] = (None, None)
 
     def draw(
-        self, picture: SheetPicture, textures: SheetTextures | None, sizes: Mapping[SheetKey, int]
+        self, picture: SheetPicture, textures: SheetTextures | None, sizes: Mapping[SheetKey, Extent]
     ) -> bool:  # fmt: skip
         """Draw into the framebuffer in use."""
         surface = picture.surface

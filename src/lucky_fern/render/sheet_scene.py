@@ -10,7 +10,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.render.calls import calls_of
@@ -143,7 +143,7 @@ class SheetScene:
 
     def draw(
         self, camera: FlatCamera, width: float, height: float, shown_map: str | None, wires: bool,
-        textures: SheetTextures, size_of: Mapping[SheetKey, int], ground: tuple[float, float, float],
+        textures: SheetTextures, size_of: Mapping[SheetKey, Extent], ground: tuple[float, float, float],
         wire_ink: tuple[float, float, float, float], checker: bool = False,
     ) -> None:  # fmt: skip
         """Draw into the framebuffer in use; lengths in pixels."""
@@ -158,8 +158,9 @@ class SheetScene:
                 low[0] / width * 2 - 1, 1 - low[1] / height * 2, camera.scale / width * 2, camera.scale / height * 2
             )  # fmt: skip
             uniform(self._program, "place").value = tuple(float(v) for v in place)
-            uniform(self._program, "squares").value = size_of[key] / CHECKER_TEXELS
-            for name, texture in textures.of(key, size_of[key]).items():
+            size = size_of[key]
+            uniform(self._program, "squares").value = size.width / CHECKER_TEXELS, size.height / CHECKER_TEXELS
+            for name, texture in textures.of(key, size).items():
                 texture.use(UNITS[name])
                 self._samplers[UNITS[name]].use(UNITS[name])
             calls_of(context).draw(self._square, moderngl.TRIANGLE_STRIP)

@@ -13,7 +13,7 @@ import numpy as np
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, all_chunks, square
 from lucky_fern.render.calls import calls_of
 from lucky_fern.render.mips import LEVELS
 from lucky_fern.render.parcels import ENCODED, HOME, PACKING, Parcel, lines_up, packed, start_texel
@@ -55,14 +55,14 @@ class SheetTextures:
         self.store = store
         self._calls = calls_of(context)
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
-        self._sizes: dict[SheetKey, int] = {}
+        self._sizes: dict[SheetKey, Extent] = {}
         self._coming: dict[tuple[SheetKey, str], _Coming] = {}
         self._stale: set[moderngl.Texture] = set()
         self.nearest: bool | None = None  # whether texels are seen as squares; None: where sheets are small
         self.mips = True
         self.unsent: dict[MapKey, set[Chunk]] = {}  # composited before there were textures, still to be uploaded
 
-    def of(self, key: SheetKey, size: int) -> dict[str, moderngl.Texture]:
+    def of(self, key: SheetKey, size: Extent) -> dict[str, moderngl.Texture]:
         """Texture name → texture of a sheet.
 
         As long as nothing was composited for any of its maps, a texture is a single texel of what they start from:
@@ -72,7 +72,7 @@ class SheetTextures:
         if kept is not None and self._sizes[key] == size:
             return kept
         self._drop(key)
-        made = self._textures[key] = {name: self._whole(name, 1) for name in PACKING}
+        made = self._textures[key] = {name: self._whole(name, square(1)) for name in PACKING}
         self._sizes[key] = size
         for maps in PACKING.values():
             there = [piece for name in maps if self._has(piece := MapKey(key, name), size)]
@@ -80,43 +80,43 @@ class SheetTextures:
                 self.unsent[there[0]] = set(all_chunks(size))
         return made
 
-    def _has(self, key: MapKey, size: int) -> bool:
+    def _has(self, key: MapKey, size: Extent) -> bool:
         kept = self.store.maps.get(key)
-        return kept is not None and kept.shape[0] == size
+        return kept is not None and kept.shape[:2] == size.shape
 
-    def _whole(self, name: str, size: int) -> moderngl.Texture:
+    def _whole(self, name: str, size: Extent) -> moderngl.Texture:
         """A texture filled, mips and all, with what its maps start from."""
         begun = self._begin(name, size)
         while not self._fill(begun):
             pass
         return begun.texture
 
-    def _begin(self, name: str, size: int) -> _Coming:
+    def _begin(self, name: str, size: Extent) -> _Coming:
         kind = SRGB8_ALPHA8 if name in ENCODED else None
-        texture = self.context.texture((size, size), 4, internal_format=kind)
+        texture = self.context.texture((size.width, size.height), 4, internal_format=kind)
         texture.repeat_x = texture.repeat_y = False
         texture.anisotropy = 1.0 if is_software(self.context) else 8.0
-        levels = min(int(np.log2(size)), LEVELS) if lines_up(size) else 0
+        levels = min(int(np.log2(size.width)), LEVELS) if lines_up(size) else 0
         if levels:
             self._calls.add_levels(texture, kind or _RGBA8, levels)
         self._set_filter(texture, mips=levels > 0)
-        band = np.empty((min(size, _BAND), size), np.uint32)
+        band = np.empty((min(size.height, _BAND), size.width), np.uint32)
         band[:] = start_texel(name).view(np.uint32)[0]
         return _Coming(texture, levels, band.view(np.uint8).reshape(*band.shape, 4))
 
     def _fill(self, coming: _Coming) -> bool:
         """Fill the next band of a texture; whether it was the last one."""
-        size, row = coming.texture.width, coming.row
-        rows = min(_BAND, size - row)
+        wide, high, row = coming.texture.width, coming.texture.height, coming.row
+        rows = min(_BAND, high - row)
         for level in range(coming.levels + 1):
-            part = np.ascontiguousarray(coming.band[: max(rows >> level, 1), : max(size >> level, 1)])
+            part = np.ascontiguousarray(coming.band[: max(rows >> level, 1), : max(wide >> level, 1)])
             self._calls.write(coming.texture, level, 0, row >> level, part)
         coming.row += rows
-        return coming.row >= size
+        return coming.row >= high
 
     def _set_filter(self, texture: moderngl.Texture, mips: bool) -> None:
         # Sheets this small are pixel art: their texels are meant to be seen.
-        squares = texture.width <= PIXEL_ART if self.nearest is None else self.nearest
+        squares = max(texture.size) <= PIXEL_ART if self.nearest is None else self.nearest
         near = moderngl.NEAREST if squares else moderngl.LINEAR
         far = moderngl.NEAREST_MIPMAP_LINEAR if self.nearest else moderngl.LINEAR_MIPMAP_LINEAR
         texture.filter = (far if mips and self.mips else near, near)
@@ -126,7 +126,7 @@ class SheetTextures:
         self.nearest, self.mips = nearest, mips
         for kept in self._textures.values():
             for texture in kept.values():
-                self._set_filter(texture, texture.width > 1)
+                self._set_filter(texture, max(texture.size) > 1)
 
     # --- what comes in ----------------------------------------------------------------------------------------
 
@@ -139,7 +139,7 @@ class SheetTextures:
         if self._sizes.get(key) != size:
             return True
         kept = self._textures[key]
-        if kept[name].width != size:
+        if kept[name].size != (size.width, size.height):
             coming = self._coming.get((key, name))
             if coming is None:
                 coming = self._coming[key, name] = self._begin(name, size)
@@ -154,7 +154,7 @@ class SheetTextures:
             self._stale.add(kept[name])
         return True
 
-    def upload(self, key: MapKey, size: int, chunks: Iterable[Chunk]) -> None:
+    def upload(self, key: MapKey, size: Extent, chunks: Iterable[Chunk]) -> None:
         """Send the given chunks of one map to its texture."""
         self.of(key.sheet, size)
         inside = set(all_chunks(size))
@@ -164,7 +164,7 @@ class SheetTextures:
                 while not self.put(parcel):
                     pass
 
-    def send(self, pending: dict[MapKey, set[Chunk]], sizes: dict[SheetKey, int], seconds: float = np.inf) -> None:
+    def send(self, pending: dict[MapKey, set[Chunk]], sizes: dict[SheetKey, Extent], seconds: float = np.inf) -> None:
         """Upload chunks out of ``pending``, no longer than about ``seconds``; what is left stays in it."""
         end = time.perf_counter() + seconds
         while pending and time.perf_counter() < end:

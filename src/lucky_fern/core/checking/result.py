@@ -23,7 +23,7 @@ from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.export_setup import ExportSetup
-from lucky_fern.core.sheets.grid import SMALLEST, SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.words import tr
@@ -34,6 +34,7 @@ Read = Callable[[SheetKey, str], U8 | U16]
 
 _DARK, _BRIGHT = 0.11, 0.95  # encoded; charcoal and fresh snow
 _SHARE = 0.02  # of a sheet's texels; less is not spoken of
+_SMALL = 16  # texels: nobody saves by going below
 _FINE = 2  # 8-bit steps that a sheet may differ from its half before it counts as finer
 _MIPS = 16  # texels round an island that the first four halvings read
 _RIM = 40  # 8-bit steps between a see-through texel and its visible neighbour
@@ -261,29 +262,29 @@ def _around(values: F32, mask: Bool) -> F32:
 def _too_fine(sheet: Sheet, maps: dict[str, U8 | U16]) -> Iterator[Found]:
     """A sheet that has more texels than anything on it needs."""
     size, smaller = sheet.size, sheet.size
-    while smaller > SMALLEST and smaller % 2 == 0 and maps:
-        half = smaller // 2
+    while smaller.shortest > _SMALL and smaller.width % 2 == smaller.height % 2 == 0 and maps:
+        half = smaller.scaled(0.5)
         if not all(_same_in(pixels, half, sheet.covered) for pixels in maps.values()):
             break
         smaller = half
-    if smaller < size and size >= 256:
-        saved = 1 - (smaller / size) ** 2
+    if smaller != size and size.longest >= 256:
+        saved = 1 - smaller.texels / size.texels
         sentence = tr(
             "{smaller} texels would do for {key}: nothing on it is finer. That saves {saved:.0%} of it.",
             smaller=smaller,
             key=sheet.key,
             saved=saved,
         )
-        command = SetSheetSize(max(smaller, SMALLEST), str(sheet.key))
+        command = SetSheetSize(smaller, str(sheet.key))
         yield Found(
             "size", sentence, False, sheet.key, title=tr("Make it {smaller}", smaller=smaller), command=command
         )
 
 
-def _same_in(pixels: U8 | U16, half: int, inside: Bool) -> bool:
+def _same_in(pixels: U8 | U16, half: Extent, inside: Bool) -> bool:
     """Whether a map looks the same when it was brought to a smaller size and back."""
     eight = pixels if pixels.dtype == np.uint8 else (pixels >> 8).astype(np.uint8)
-    small = cv2.resize(np.ascontiguousarray(eight), (half, half), interpolation=cv2.INTER_AREA)
+    small = cv2.resize(np.ascontiguousarray(eight), (half.width, half.height), interpolation=cv2.INTER_AREA)
     back = cv2.resize(small, eight.shape[1::-1], interpolation=cv2.INTER_LINEAR).reshape(eight.shape)
     differs = np.abs(back.astype(np.int16) - eight).max(axis=2)[inside]
     return float((differs > _FINE).mean()) < 0.0005

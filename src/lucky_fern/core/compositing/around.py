@@ -19,7 +19,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import frames_at
 from lucky_fern.core.sheets.beyond import Places, nearest_edges
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, to_texels
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.udim import corner_of, tile_of
@@ -104,7 +104,7 @@ class Around(Islands):
     """What lies round the islands of a rectangle of a sheet; ``fetch`` gives the values of any chunk of any sheet."""
 
     def __init__(
-        self, sources: Sources, size_of: Callable[[SheetKey], int], sheet: Sheet, rect: Rect, fetch: Fetch,
+        self, sources: Sources, size_of: Callable[[SheetKey], Extent], sheet: Sheet, rect: Rect, fetch: Fetch,
         normals: bool = False,
     ) -> None:  # fmt: skip
         """With ``normals``, what is fetched are directions in the frames that they lie in: they are turned."""
@@ -116,8 +116,8 @@ class Around(Islands):
         """Beyond the rectangle nothing is asked but where it ends with the sheet."""
         size, rect = self.sheet.size, self.rect
         rows, columns = rect.shape
-        return Rect(-reach if rect.top == 0 else 0, rows + (reach if rect.bottom == size else 0),
-                    -reach if rect.left == 0 else 0, columns + (reach if rect.right == size else 0))  # fmt: skip
+        down, right = (reach if end else 0 for end in (rect.bottom == size.height, rect.right == size.width))
+        return Rect(-reach if rect.top == 0 else 0, rows + down, -reach if rect.left == 0 else 0, columns + right)
 
     def own(self) -> F32:
         """(r, c) the first component of what lies on the rectangle itself."""
@@ -145,13 +145,13 @@ class Around(Islands):
     def _halo(self, number: int, wide: Rect, reach: int, known: Bool) -> _Halo:
         surface, size = self.sources.surface, self.sheet.size
         owned, pieces = known.copy(), []
-        if wide.top < 0 or wide.left < 0 or wide.bottom > size or wide.right > size:
+        if wide.top < 0 or wide.left < 0 or wide.bottom > size.height or wide.right > size.width:
             pieces += self._on_next_tiles(number, wide, owned)
         borders = surface.beyond.island_borders.get(number)
         if borders is not None:
             corner = np.array(corner_of(self.sheet.key.tile))
             uv = surface.model.uv[borders[:, 0]] - corner
-            flat = np.ascontiguousarray(np.stack([uv[..., 0] * size, (1 - uv[..., 1]) * size], axis=-1))
+            flat = to_texels(uv, size)
             every = np.arange(len(borders))
             ends = np.ascontiguousarray(np.stack([flat[every, borders[:, 1]],
                                                   flat[every, (borders[:, 1] + 1) % 3]], axis=1))  # fmt: skip
@@ -216,10 +216,8 @@ class Around(Islands):
         x, y = np.zeros(len(uv), np.float32), np.zeros(len(uv), np.float32)
         for n in np.unique(number[usable]).tolist():
             key = surface.keys[n]
-            across, up = corner_of(key.tile)
             mine = usable & (number == n)
-            size = self.size_of(key)
-            x[mine], y[mine] = (uv[mine, 0] - across) * size, (1 - (uv[mine, 1] - up)) * size
+            x[mine], y[mine] = to_texels(uv[mine] - corner_of(key.tile), self.size_of(key)).T
         at, sheet, island = (rows[usable], columns[usable]), number[usable], model.islands[triangle[usable]]
         return _Halo(at[0].astype(np.int32), at[1].astype(np.int32), sheet, island, x[usable], y[usable],
                      turn[usable], mirrored[usable])  # fmt: skip
@@ -229,7 +227,7 @@ class Around(Islands):
         surface, key, size = self.sources.surface, self.sheet.key, self.sheet.size
         across, up = corner_of(key.tile)
         rows, columns = np.mgrid[wide.top : wide.bottom, wide.left : wide.right]
-        u, v = across + (columns + 0.5) / size, up + 1 - (rows + 0.5) / size
+        u, v = across + (columns + 0.5) / size.width, up + 1 - (rows + 0.5) / size.height
         out = []
         for du in (-1, 0, 1):
             for dv in (-1, 0, 1):
@@ -243,7 +241,7 @@ class Around(Islands):
                 if not inside.any():
                     continue
                 there = self.size_of(other)
-                x, y = (u[inside] - column) * there, (1 - (v[inside] - row)) * there
+                x, y = (u[inside] - column) * there.width, (1 - (v[inside] - row)) * there.height
                 sheet = surface.sheet(other, there)
                 same = _numbers_at(self.sources, sheet, x.astype(np.int64), y.astype(np.int64)) == number
                 r, k = np.nonzero(inside)
@@ -301,11 +299,11 @@ def island_numbers(sources: Sources, sheet: Sheet, rect: Rect) -> I32:
 
 def _numbers_at(sources: Sources, sheet: Sheet, x: I64, y: I64) -> I32:
     """(N,) island numbers at texels of a sheet."""
-    x, y = np.clip(x, 0, sheet.size - 1), np.clip(y, 0, sheet.size - 1)
+    x, y = np.clip(x, 0, sheet.size.width - 1), np.clip(y, 0, sheet.size.height - 1)
     out = np.full(len(x), -1, np.int32)
-    code = y // CHUNK * chunks_across(sheet.size) + x // CHUNK
+    code = y // CHUNK * sheet.size.across + x // CHUNK
     for cell in np.unique(code).tolist():
-        chunk = Chunk(cell // chunks_across(sheet.size), cell % chunks_across(sheet.size))
+        chunk = Chunk(cell // sheet.size.across, cell % sheet.size.across)
         mine = code == cell
         out[mine] = chunk_numbers(sources, sheet, chunk)[y[mine] - chunk.row * CHUNK, x[mine] - chunk.column * CHUNK]
     return out

@@ -10,7 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, I64, Bool
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent
 from lucky_fern.core.sheets.sheet import Sheet
 
 ANY = -2  # in place of an island's number: whatever island a texel belongs to
@@ -39,8 +39,8 @@ def read_between(
     wanted = np.full(len(x), ANY, np.int32) if island is None else island
     places = _Places((x - 0.5).astype(np.float32), (y - 0.5).astype(np.float32), wanted)
     out, total = np.zeros((len(x), components), np.float32), np.zeros(len(x), np.float32)
-    across = chunks_across(sheet.size)
-    for cell in _cells_of(places.x, places.y, sheet.size, across).tolist():
+    across = sheet.size.across
+    for cell in _cells_of(places.x, places.y, sheet.size).tolist():
         chunk = Chunk(cell // across, cell % across)
         numbers = chunk_numbers(sources, sheet, chunk)
         if _any_in(places, numbers, chunk.row * CHUNK, chunk.column * CHUNK):
@@ -61,14 +61,14 @@ def chunk_numbers(sources: Sources, sheet: Sheet, chunk: Chunk) -> I32:
     return sources.kept.get(("islands", sheet.key, sheet.size, chunk), find, lambda made: made.nbytes)
 
 
-def _cells_of(x: F32, y: F32, size: int, across: int) -> I64:
+def _cells_of(x: F32, y: F32, size: Extent) -> I64:
     """Numbers of the chunks that hold any of the four texels round places."""
     cells = [np.zeros(0, np.int64)]
     for dx in (0, 1):
         for dy in (0, 1):
-            column = np.clip(np.floor(x).astype(np.int64) + dx, 0, size - 1) // CHUNK
-            row = np.clip(np.floor(y).astype(np.int64) + dy, 0, size - 1) // CHUNK
-            cells.append(np.unique(row * across + column))
+            column = np.clip(np.floor(x).astype(np.int64) + dx, 0, size.width - 1) // CHUNK
+            row = np.clip(np.floor(y).astype(np.int64) + dy, 0, size.height - 1) // CHUNK
+            cells.append(np.unique(row * size.across + column))
     return np.unique(np.concatenate(cells))
 
 

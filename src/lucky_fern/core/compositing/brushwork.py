@@ -14,25 +14,25 @@ from lucky_fern.core.placing.lay import draw_laid
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, encode_chunk, place_name, place_of
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, shape
 from lucky_fern.core.sheets.region import Rect, chunks_in, gathered, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
 _MARGIN = 4  # texels of the painted sheet around what is resampled
 
 
-def painted_chunks(painted: PaintedSheet, map_name: str, size: int) -> set[Chunk]:
-    """The chunks of a sheet of ``size`` texels that painted pixels reach."""
+def painted_chunks(painted: PaintedSheet, map_name: str, size: Extent) -> set[Chunk]:
+    """The chunks of a sheet that painted pixels reach."""
     places = [place_of(name) for name in painted.maps.get(map_name, {})]
     if painted.size == size:
         return set(places)
     found: set[Chunk] = set()
-    scale, last = size / painted.size, chunks_across(size) - 1
+    scales = size.height / painted.size.height, size.width / painted.size.width
     for place in places:
-        low = [int((at * CHUNK * scale - 1) // CHUNK) for at in place]
-        high = [int(((at + 1) * CHUNK * scale + 1) // CHUNK) for at in place]
-        for row in range(max(low[0], 0), min(high[0], last) + 1):
-            for column in range(max(low[1], 0), min(high[1], last) + 1):
+        low = [int((at * CHUNK * scale - 1) // CHUNK) for at, scale in zip(place, scales, strict=True)]
+        high = [int(((at + 1) * CHUNK * scale + 1) // CHUNK) for at, scale in zip(place, scales, strict=True)]
+        for row in range(max(low[0], 0), min(high[0], size.down - 1) + 1):
+            for column in range(max(low[1], 0), min(high[1], size.across - 1) + 1):
                 found.add(Chunk(row, column))
     return found
 
@@ -50,7 +50,7 @@ def changed_paint(old: dict[str, PaintedSheet], new: dict[str, PaintedSheet], sh
 
 
 def draw_painted(
-    painted: PaintedSheet, map_name: str, size: int, chunk: Chunk, blobs: Blobs, kept: Kept
+    painted: PaintedSheet, map_name: str, size: Extent, chunk: Chunk, blobs: Blobs, kept: Kept
 ) -> U16 | None:
     """(r, c, 4) uint16 straight RGBA of a chunk; scalar maps in all three colours; None where nothing is painted."""
 
@@ -66,16 +66,16 @@ def draw_painted(
     nothing = np.zeros(4, np.uint16)
     if painted.size == size:
         return piece(chunk)
-    own, scale = rect_of(chunk, size), painted.size / size
+    own, across, down = rect_of(chunk, size), painted.size.width / size.width, painted.size.height / size.height
     wanted = Rect(
-        int(own.top * scale), int(np.ceil(own.bottom * scale)), int(own.left * scale), int(np.ceil(own.right * scale))
-    ).grown(_MARGIN + int(scale), painted.size)
+        int(own.top * down), int(np.ceil(own.bottom * down)), int(own.left * across), int(np.ceil(own.right * across))
+    ).grown(_MARGIN + int(max(across, down)), painted.size)
     region = gathered(wanted, painted.size, nothing, piece)
     if region is None:
         return None
     flavour: Flavour = "colour" if map_name != MASK and MAPS[map_name].kind == "colour" else "data"
     rows, columns = wanted.shape
-    affine = np.array([[scale / columns, 0, -wanted.left / columns], [0, scale / rows, -wanted.top / rows]])
+    affine = np.array([[across / columns, 0, -wanted.left / columns], [0, down / rows, -wanted.top / rows]])
 
     def resample() -> U16:
         pyramid = build_pyramid(Picture("painted", region, True), flavour)
@@ -86,7 +86,7 @@ def draw_painted(
     return kept.get(key, resample, lambda made: made.nbytes)
 
 
-def resized(painted: PaintedSheet, size: int, blobs: Blobs, kept: Kept) -> PaintedSheet:
+def resized(painted: PaintedSheet, size: Extent, blobs: Blobs, kept: Kept) -> PaintedSheet:
     """A painted sheet resampled to another size, its chunks among the contents."""
     maps: dict[str, dict[str, str]] = {}
     for name in painted.maps:

@@ -18,7 +18,7 @@ from lucky_fern.core.compositing.stack import has_relief, view_reach
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.references import layer_refers, mask_refers, with_sequences
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, chunks_across
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -299,7 +299,7 @@ def _with_reach(
 
 
 def over_seams(
-    surface: Surface, size_of: Callable[[SheetKey], int], chunks: dict[SheetKey, set[Chunk]], reach: int
+    surface: Surface, size_of: Callable[[SheetKey], Extent], chunks: dict[SheetKey, set[Chunk]], reach: int
 ) -> dict[SheetKey, set[Chunk]]:
     """Chunks, all within so many texels of them, and what lies as near over seams."""
     out = {key: spread(some, reach, size_of(key)) for key, some in chunks.items()}
@@ -317,7 +317,7 @@ def over_seams(
     return out
 
 
-def _seam_links(surface: Surface, sizes: tuple[int, ...]) -> list[Link]:
+def _seam_links(surface: Surface, sizes: tuple[Extent, ...]) -> list[Link]:
     """Chunks that meet at seams: one, the other, and how many times as fine the other's texels are there."""
     if surface.seam_links is not None and surface.seam_links[0] == sizes:
         return surface.seam_links[1]
@@ -329,15 +329,15 @@ def _seam_links(surface: Surface, sizes: tuple[int, ...]) -> list[Link]:
     ends, scale = [], []
     for row, start, number in ((triangle, corner, mine), (other, entry, theirs)):
         row, start, number = row[kept], start[kept], number[kept]
-        size = np.array(sizes, np.float64)[number]
+        size = np.array([one.shape for one in sizes], np.float64)[number]
         tile = np.array([corner_of(key.tile) for key in surface.keys], np.float64)[number]
         a, b = (model.uv[row, (start + k) % 3] - tile for k in (0, 1))
         middle = (a + b) / 2
         last = np.maximum(np.ceil(size / CHUNK) - 1, 0)
-        rows = np.clip((1 - middle[:, 1]) * size // CHUNK, 0, last)
-        columns = np.clip(middle[:, 0] * size // CHUNK, 0, last)
+        rows = np.clip((1 - middle[:, 1]) * size[:, 0] // CHUNK, 0, last[:, 0])
+        columns = np.clip(middle[:, 0] * size[:, 1] // CHUNK, 0, last[:, 1])
         ends.append(np.stack([number, rows, columns], axis=1).astype(np.int64))
-        scale.append(np.linalg.norm(b - a, axis=1) * size)
+        scale.append(np.linalg.norm((b - a) * size[:, ::-1], axis=1))
     finer = np.ceil(scale[1] / np.maximum(scale[0], 1e-9)).clip(1, 64).astype(np.int64)
     found = np.unique(np.concatenate([*ends, finer[:, None]], axis=1), axis=0).tolist() if len(finer) else []
     links: list[Link] = [
@@ -347,20 +347,19 @@ def _seam_links(surface: Surface, sizes: tuple[int, ...]) -> list[Link]:
     return links
 
 
-def spread(chunks: set[Chunk], texels: int, size: int) -> set[Chunk]:
+def spread(chunks: set[Chunk], texels: int, size: Extent) -> set[Chunk]:
     """Chunks and all that lie within so many texels of one."""
     if not texels:
         return chunks
-    rings, last = -(-texels // CHUNK), chunks_across(size) - 1
-    return {near for chunk in chunks for near in _around(chunk, rings, last)}
+    return {near for chunk in chunks for near in _around(chunk, -(-texels // CHUNK), size)}
 
 
-def _around(chunk: Chunk, rings: int, last: int) -> Iterator[Chunk]:
-    for row in range(max(chunk.row - rings, 0), min(chunk.row + rings, last) + 1):
-        for column in range(max(chunk.column - rings, 0), min(chunk.column + rings, last) + 1):
+def _around(chunk: Chunk, rings: int, size: Extent) -> Iterator[Chunk]:
+    for row in range(max(chunk.row - rings, 0), min(chunk.row + rings, size.down - 1) + 1):
+        for column in range(max(chunk.column - rings, 0), min(chunk.column + rings, size.across - 1) + 1):
             yield Chunk(row, column)
 
 
-def _around_one(chunk: Chunk, texels: int, size: int) -> set[Chunk]:
+def _around_one(chunk: Chunk, texels: int, size: Extent) -> set[Chunk]:
     """A chunk and those within so many texels of it, an edge over it that may be longer than a chunk included."""
-    return set(_around(chunk, -(-texels // CHUNK) + 1, chunks_across(size) - 1))
+    return set(_around(chunk, -(-texels // CHUNK) + 1, size))

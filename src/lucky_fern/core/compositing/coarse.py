@@ -10,14 +10,15 @@ from msgspec.structs import replace
 from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import CHUNK, SMALLEST, Chunk, SheetKey, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, span
 
+_LEAST = 16  # texels across and down, if there are as many
 COARSER = 8  # times fewer texels across: a chunk costs a 64th
 
 
-def coarse_size(size: int) -> int:
-    """Texels across the smaller sheet that stands for one of ``size``."""
-    return max(size // COARSER, SMALLEST)
+def coarse_size(size: Extent) -> Extent:
+    """The smaller sheet that stands for one of ``size``."""
+    return Extent(*(min(max(one // COARSER, _LEAST), one) for one in (size.width, size.height)))
 
 
 class Coarse:
@@ -62,9 +63,12 @@ class Coarse:
         return replace(project, sheet_sizes={**project.sheet_sizes, **sizes})
 
 
-def _box(chunk: Chunk, fine: int, coarse: int) -> tuple[slice, slice]:
+def _box(chunk: Chunk, fine: Extent, coarse: Extent) -> tuple[slice, slice]:
     """Rows and columns of a coarse sheet that a chunk of the fine one is filled from."""
-    rows, columns = (slice(part.start * coarse // fine, -(-part.stop * coarse // fine)) for part in span(chunk, fine))
+    rows, columns = (
+        slice(part.start * few // many, -(-part.stop * few // many))
+        for part, few, many in zip(span(chunk, fine), coarse.shape, fine.shape, strict=True)
+    )
     return rows, columns
 
 

@@ -15,7 +15,7 @@ from lucky_fern.core.compositing.stack import composite_rect, has_relief
 from lucky_fern.core.maps import MAPS, MapSpec
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, span
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -97,7 +97,7 @@ def composite_sheet(
     dtype = np.uint8 if bits == 8 else np.uint16
     top = np.iinfo(dtype).max
     start = np.floor(np.array(spec.start) * top + 0.5).astype(dtype)
-    out = np.empty((sheet.size, sheet.size, spec.components), dtype)
+    out = np.empty((*sheet.size.shape, spec.components), dtype)
     out[:] = start
 
     def work(chunk: Chunk) -> None:
@@ -109,7 +109,7 @@ def composite_sheet(
     return out
 
 
-def _taken(finished: Finished, key: MapKey, size: int, bits: int) -> U8 | U16 | None:
+def _taken(finished: Finished, key: MapKey, size: Extent, bits: int) -> U8 | U16 | None:
     """A copy of a finished map with so many bits, if it was there all the while."""
     store = finished()
     if store is None:
@@ -155,15 +155,15 @@ class MapStore:
         for key in [key for key in self.maps if key.sheet not in sources.surface.keys]:
             del self.maps[key]
 
-    def get(self, key: MapKey, size: int) -> U8 | U16:
-        """(size, size, n) array of a map; filled with the map's starting value when first asked for."""
+    def get(self, key: MapKey, size: Extent) -> U8 | U16:
+        """(rows, columns, n) array of a map; filled with the map's starting value when first asked for."""
         kept = self.maps.get(key)
-        if kept is not None and kept.shape[0] == size:
+        if kept is not None and kept.shape[:2] == size.shape:
             return kept
         spec = MAPS[key.map]
         dtype = np.uint16 if spec.wide else np.uint8
         start = np.floor(np.array(spec.start) * np.iinfo(dtype).max + 0.5).astype(dtype)
-        shape = (size, size, spec.components)
+        shape = (*size.shape, spec.components)
         fresh: U8 | U16 = np.full(shape, start[0], dtype)  # type: ignore[assignment]  # 8 or 16 bits
         if (start != start[0]).any():
             fresh[:] = start

@@ -7,18 +7,18 @@ import numpy as np
 from lucky_fern.core.colour import decode_srgb, encode_srgb, to_hex
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 
 
-def texel_at(local_u: float, local_v: float, size: int) -> tuple[int, int]:
+def texel_at(local_u: float, local_v: float, size: Extent) -> tuple[int, int]:
     """Row and column of the texel at a place counted from its tile's lower left, 0…1 each way."""
-    column = min(max(int(local_u * size), 0), size - 1)
-    row = min(max(int((1 - local_v) * size), 0), size - 1)
+    column = min(max(int(local_u * size.width), 0), size.width - 1)
+    row = min(max(int((1 - local_v) * size.height), 0), size.height - 1)
     return row, column
 
 
 def averaged(
-    store: MapStore, key: SheetKey, size: int, map_name: str, row: int, column: int, reach: int = 1
+    store: MapStore, key: SheetKey, size: Extent, map_name: str, row: int, column: int, reach: int = 1
 ) -> str | float:
     """The value of a map around a texel, as jobs write it: the mean of the texels up to ``reach`` away.
 
@@ -26,7 +26,7 @@ def averaged(
     """
     spec = MAPS[map_name]
     kept = store.maps.get(MapKey(key, map_name))
-    if kept is None or kept.shape[0] != size:
+    if kept is None or kept.shape[:2] != size.shape:
         mean = np.array(spec.start, np.float64)
         return to_hex((mean[0], mean[1], mean[2])) if spec.components == 3 else float(mean[0])
     some = kept[max(row - reach, 0) : row + reach + 1, max(column - reach, 0) : column + reach + 1]
@@ -37,11 +37,11 @@ def averaged(
     return to_hex((float(light[0]), float(light[1]), float(light[2])))
 
 
-def reading(store: MapStore, key: SheetKey, size: int, map_name: str, row: int, column: int) -> str:
+def reading(store: MapStore, key: SheetKey, size: Extent, map_name: str, row: int, column: int) -> str:
     """One line: tile, texel, and the value as stored and as 0–255."""
     spec = MAPS[map_name]
     kept = store.maps.get(MapKey(key, map_name))
-    if kept is not None and kept.shape[0] == size:
+    if kept is not None and kept.shape[:2] == size.shape:
         top = 65535 if spec.wide else 255
         values = [float(value) / top for value in kept[row, column]]
     else:

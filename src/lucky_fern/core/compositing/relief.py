@@ -13,10 +13,11 @@ from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.document import Relief
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.core.sheets.region import gathered
 
 
-def relief_normals(height: F32, around: Around, relief: Relief, project_size: int) -> F32:
+def relief_normals(height: F32, around: Around, relief: Relief, project_size: Extent) -> F32:
     """(r, c, 3) float32 tangent-space normals, stored 0…1, from (r, c, 1) heights 0…1 of a rectangle.
 
     Slopes are taken towards neighbours on the surface, over seams too. One texel more on each side than is wanted
@@ -34,10 +35,11 @@ def relief_normals(height: F32, around: Around, relief: Relief, project_size: in
     assert owner is not None
     if relief.unit == "texels":
         # Texels of a sheet of the project's size, so that sheets of other sizes agree.
-        scale = np.float32(relief.strength * sheet.size / project_size)
-        x, y = -along_x * scale, -along_v * scale
+        x = -along_x * np.float32(relief.strength * sheet.size.width / project_size.width)
+        y = -along_v * np.float32(relief.strength * sheet.size.height / project_size.height)
     else:
-        per_texel = frame_slopes(sheet.model)[sheet.triangle[owner]] * sheet.size
+        per_texel = frame_slopes(sheet.model)[sheet.triangle[owner]]
+        along_x, along_v = along_x * np.float32(sheet.size.width), along_v * np.float32(sheet.size.height)
         strength = np.float32(relief.strength)
         x = np.asarray(-strength * along_x * per_texel[..., 0], np.float32)
         y = np.asarray(-strength * (along_x * per_texel[..., 1] + along_v * per_texel[..., 2]), np.float32)

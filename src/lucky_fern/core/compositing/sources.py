@@ -188,7 +188,8 @@ class Sources:
             pose = way_of(place).sheet_pose(self.surface, place, height)
             if pose is None:
                 return SVG_LONGEST
-            needed = 2 * sheet.size * max(float(np.linalg.norm(pose.half_x)), float(np.linalg.norm(pose.half_y)))
+            texels = np.array([sheet.size.width, sheet.size.height])
+            needed = 2 * max(float(np.linalg.norm(half * texels)) for half in (pose.half_x, pose.half_y))
             finest = SVG_LONGEST
             while finest < needed and finest < _FINEST:
                 finest *= 2

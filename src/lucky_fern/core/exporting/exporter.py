@@ -299,7 +299,7 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
     for plan in plans.files:
         if plan.file is not None and plan.sheet is not None:
             size = _resized(project, setup, plan.file).size_of(plan.sheet)
-            raw += size * size * len(plan.file.channels) * setup.bits_of(plan.file) // 8
+            raw += size.texels * len(plan.file.channels) * setup.bits_of(plan.file) // 8
     free = shutil.disk_usage(first).free
     if free < raw * _LEAST:
         raise ExportError(
@@ -314,14 +314,19 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
 
 
 def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) -> Project:
-    """The project with the sizes that files have: a file's own, a sheet's, that of all, or those of its sheets."""
-    if file is not None and file.size is not None:
-        return replace(project, sheet_size=file.size, sheet_sizes={})
-    if setup.size is not None:
-        return replace(project, sheet_size=setup.size, sheet_sizes=setup.sizes)
-    if setup.sizes:
-        return replace(project, sheet_sizes={**project.sheet_sizes, **setup.sizes})
-    return project
+    """The project with the sizes that files have: a file's own, a sheet's, that of all, or those of its sheets.
+
+    One number is the longer side's; proportions stay.
+    """
+    longest = setup.size if file is None or file.size is None else file.size
+    own = {} if file is not None and file.size is not None else setup.sizes
+    sizes = dict(project.sheet_sizes)
+    if longest is not None:
+        sizes = {name: size.as_long_as(longest) for name, size in sizes.items()}
+    for name, texels in own.items():
+        sizes[name] = project.sheet_sizes.get(name, project.sheet_size).as_long_as(texels)
+    usual = project.sheet_size if longest is None else project.sheet_size.as_long_as(longest)
+    return replace(project, sheet_size=usual, sheet_sizes=sizes)
 
 
 def _in_floats(file: MapFile, setup: ExportSetup) -> bool:

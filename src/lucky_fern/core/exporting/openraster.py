@@ -48,7 +48,7 @@ def encode_layers(
     What the format cannot say (see :func:`baked_layers`) is put in as it looks on what lies below it, so that the
     layers together show what the map shows.
     """
-    left, upper, right, lower = box or (0, 0, sheet.size, sheet.size)
+    left, upper, right, lower = box or (0, 0, sheet.size.width, sheet.size.height)
     part = slice(upper, lower), slice(left, right)
     if map_name != "colour":
         bits = 16 if MAPS[map_name].wide else 8
@@ -136,7 +136,7 @@ def _beyond_normal(layer: Layer) -> bool:
 
 
 def _baked(sources: Sources, project: Project, sheet: Sheet, at: int) -> U8:
-    """(size, size, 4) straight RGBA that, simply laid on what is below layer ``at``, shows what the layer makes of
+    """(rows, columns, 4) straight RGBA that, simply laid on what is below layer ``at``, shows what the layer makes of
     it.
     """
     layer = project.layers[at]
@@ -144,7 +144,7 @@ def _baked(sources: Sources, project: Project, sheet: Sheet, at: int) -> U8:
     full = replace(layer, opacity=1.0, channels=channels)
     below = replace(project, layers=project.layers[:at])
     above = replace(project, layers=(*project.layers[:at], full))
-    out = np.zeros((sheet.size, sheet.size, 4), np.uint8)
+    out = np.zeros((*sheet.size.shape, 4), np.uint8)
 
     def work(chunk: Chunk) -> None:
         rect, place = rect_of(chunk, sheet.size), span(chunk, sheet.size)
@@ -166,8 +166,8 @@ def _put(archive: zipfile.ZipFile, name: str, data: bytes, how: int) -> None:
 
 
 def _alone(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> U8:
-    """(size, size, 4) straight RGBA of a layer by itself; its own strength is told beside it."""
-    out = np.zeros((sheet.size, sheet.size, 4), np.uint8)
+    """(rows, columns, 4) straight RGBA of a layer by itself; its own strength is told beside it."""
+    out = np.zeros((*sheet.size.shape, 4), np.uint8)
 
     def work(chunk: Chunk) -> None:
         at = span(chunk, sheet.size)

@@ -12,7 +12,7 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import SheetKey, all_chunks, span
+from lucky_fern.core.sheets.grid import Extent, SheetKey, all_chunks, span, to_texels
 from lucky_fern.core.sheets.surface import Surface
 
 NOTICED = 12 / 255  # a texel further off than this from what its points give counts as lost
@@ -64,11 +64,11 @@ def vertex_colours(sources: Sources, project: Project, model: Model | None = Non
 
 def _read(texels: U8, uv: F64) -> U8:
     """(..., 3) bilinear samples of a sheet's colour, as light."""
-    size = texels.shape[0]
-    x, y = np.clip(uv[..., 0] * size - 0.5, 0, size - 1), np.clip((1 - uv[..., 1]) * size - 0.5, 0, size - 1)
-    x, y = np.nan_to_num(x), np.nan_to_num(y)
+    size = Extent(*texels.shape[1::-1])
+    at = np.nan_to_num(to_texels(uv, size) - 0.5)
+    x, y = np.clip(at[..., 0], 0, size.width - 1), np.clip(at[..., 1], 0, size.height - 1)
     left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    right, low = np.minimum(left + 1, size - 1), np.minimum(top + 1, size - 1)
+    right, low = np.minimum(left + 1, size.width - 1), np.minimum(top + 1, size.height - 1)
     fx, fy = (x - left)[..., None], (y - top)[..., None]
     light = decode_srgb(np.arange(256) / 255.0)
     upper = light[texels[top, left]] * (1 - fx) + light[texels[top, right]] * fx
@@ -82,7 +82,7 @@ def _lost(surface: Surface, texels: dict[SheetKey, U8], corners: U8) -> tuple[fl
     bad, every = np.zeros(len(model.parts)), 0
     light = decode_srgb(corners[..., :3] / 255.0)
     for key in surface.keys:
-        size = texels[key].shape[0]
+        size = Extent(*texels[key].shape[1::-1])
         sheet = surface.sheet(key, size)
         for chunk in all_chunks(size):
             points = sheet.surface_points(chunk)

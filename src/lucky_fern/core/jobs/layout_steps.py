@@ -240,11 +240,12 @@ def do_template(here: Here, step: TemplateStep) -> str:
     look = GuideLook(step.size, step.line, step.wires, step.fill, step.numbers, step.transparent)
     check_look(look)
     surface, key, path = studio.surface, keys[step.sheet], _target(here.folder, step.out)
+    size = studio.project.size_of(key).as_long_as(look.size)
 
     def write() -> dict[Path, bytes]:
         if kind == ".svg":
-            return {path: guide_svg(surface, key, look).encode()}
-        return {path: encode_png(draw_guide(surface, key, look))}
+            return {path: guide_svg(surface, key, look, size).encode()}
+        return {path: encode_png(draw_guide(surface, key, look, size))}
 
     here.later.append(write)
     return step.out

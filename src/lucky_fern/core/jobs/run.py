@@ -18,6 +18,7 @@ from lucky_fern.core.exporting.exporter import export, plan_export
 from lucky_fern.core.files import WholeFiles, read_file, target
 from lucky_fern.core.jobs.base import Later
 from lucky_fern.core.jobs.places import convert
+from lucky_fern.core.jobs.sizes import Sizing, sized
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.limits import MOST_SMALL_FILE
 from lucky_fern.core.project.commands import SetSheetSize
@@ -40,7 +41,7 @@ class Job(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     job: int
     model: str | None = None
     project: str | None = None
-    sheet_size: int | dict[str, int] | None = None
+    sheet_size: Sizing | dict[str, Sizing] | None = None
     steps: list[Any] = []
     save: str | None = None
     exports: list[Any] = []
@@ -159,19 +160,19 @@ def _start(job: Job, path: Path) -> Studio:
     return studio
 
 
-def _size_sheets(studio: Studio, wanted: int | dict[str, int] | None) -> None:
+def _size_sheets(studio: Studio, wanted: Sizing | dict[str, Sizing] | None) -> None:
     if wanted is None:
         return
-    sizes = {"default": wanted} if isinstance(wanted, int) else dict(wanted)
+    sizes = dict(wanted) if isinstance(wanted, dict) else {"default": wanted}
     if "default" in sizes:
-        studio.execute(SetSheetSize(sizes.pop("default")))
+        studio.execute(SetSheetSize(sized(sizes.pop("default"))))
     known = [str(key) for key in studio.surface.keys]
     for name, size in sizes.items():
         if name not in known:
             raise CommandError(
                 tr("there is no sheet {name!r}; there are {known} and default", name=name, known=", ".join(known))
             )
-        studio.execute(SetSheetSize(size, name))
+        studio.execute(SetSheetSize(sized(size), name))
 
 
 def _setup(studio: Studio, data: object, stem: str, folder: Path) -> ExportSetup:

@@ -10,19 +10,21 @@ from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.project.layouts import Align, Distribute, EvenDensity, FitRectangle, Snap, SnapTo, Transform
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.core.udim import corner_of, is_tile
 from lucky_fern.words import tr
 
 SNAP = 0.05  # tiles; further away nothing is pulled to a border or to another island
 
 
-def transform(layout: Layout, asked: Transform, size: int) -> None:
+def transform(layout: Layout, asked: Transform, size: Extent) -> None:
     """Scale, then turn, then move the chosen islands as one (or each by itself); ``size`` is for snapping."""
     if 0 in asked.scale:
         raise CommandError(tr("scale takes two numbers other than 0; -1 flips"))
     everything = layout.whole(layout.numbers)
     several = [layout.whole(np.array([island])) for island in layout.numbers] if asked.each else [everything]
-    matrix = linear_part(asked)
+    # Turned as texels lie: squares stay squares on sheets that are none.
+    matrix = linear_part(asked) * (size.proportions[None, :] / size.proportions[:, None])
     for rows in several:
         about = np.array(asked.about) if asked.about is not None else layout.box(rows).mean(axis=0)
         layout.uv[rows] = (layout.uv[rows] - about) @ matrix.T + about + asked.move
@@ -99,12 +101,12 @@ def distribute(layout: Layout, asked: Distribute) -> None:
         at += size + gap
 
 
-def even_density(layout: Layout, asked: EvenDensity, size: int) -> None:
+def even_density(layout: Layout, asked: EvenDensity, size: Extent) -> None:
     """Scale every chosen island about its middle to one density; ``size`` in texels is their sheet's."""
     if asked.texels_per_unit is not None and not asked.texels_per_unit > 0:
         raise CommandError(tr("texels_per_unit must be above 0"))
     measures = layout.measures
-    wanted = measures.typical_density() if asked.texels_per_unit is None else asked.texels_per_unit / size
+    wanted = measures.typical_density() if asked.texels_per_unit is None else asked.texels_per_unit / size.mean
     for group in layout.groups():
         rows = layout.whole(np.array(group))
         surface = float(measures.area[rows].sum())
@@ -123,7 +125,7 @@ def _scale_on_tile(layout: Layout, rows: I32 | Bool, scale: F64) -> None:
         layout.uv[rows] += np.maximum(tile - box[0], 0) + np.minimum(tile + 1 - box[1], 0)
 
 
-def proportions(layout: Layout) -> None:
+def proportions(layout: Layout, size: Extent) -> None:
     """Undo what squeezes an island as a whole, keeping its area and its own directions of u and v.
 
     The scale along u and v that brings the mean metric of the island nearest to squares: its inverse metric's
@@ -134,7 +136,7 @@ def proportions(layout: Layout) -> None:
         rows = layout.rows(island)
         corner, uv = model.corners[rows], layout.uv[rows]
         edges = np.stack([corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]], axis=1)
-        steps = np.stack([uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]], axis=1)
+        steps = np.stack([uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]], axis=1) * size.proportions
         usable = np.abs(np.linalg.det(steps)) > 1e-16
         if not usable.any():
             continue
@@ -175,15 +177,16 @@ def flip_v(layout: Layout) -> None:
     layout.uv[rows, :, 1] = 2 * row[:, None] + 1 - layout.uv[rows, :, 1]
 
 
-def snap(layout: Layout, asked: Snap, size: int) -> None:
+def snap(layout: Layout, asked: Snap, size: Extent) -> None:
     """Move islands a little, each by itself, onto whole texels, a tile's border, or against other islands."""
     _moves(layout, lambda box: _snap_step(layout, asked.to, size, box))
 
 
-def _snap_step(layout: Layout, to: SnapTo, size: int, box: F64) -> F64:
+def _snap_step(layout: Layout, to: SnapTo, size: Extent, box: F64) -> F64:
     """(2,) the small step that brings a box onto what it snaps to."""
     if to == "texels":
-        whole: F64 = np.round(box[0] * size) / size - box[0]
+        texels = np.array([size.width, size.height])
+        whole: F64 = np.round(box[0] * texels) / texels - box[0]
         return whole
     if to == "tile":
         low = np.floor(box.mean(axis=0))

@@ -13,7 +13,7 @@ from lucky_fern.core.placing.leaning import carried_leans, frames_at
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, shape, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, shape, span, to_texels
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import tile_of
 
@@ -23,7 +23,7 @@ Painted = dict[str, PaintedSheet]
 class Carrier:
     """Brings painted sheets from an old layout of a model to a new one."""
 
-    def __init__(self, old: Surface, new: Surface, size_of: Callable[[SheetKey], int], blobs: Blobs) -> None:
+    def __init__(self, old: Surface, new: Surface, size_of: Callable[[SheetKey], Extent], blobs: Blobs) -> None:
         self.old, self.new, self.size_of, self.blobs = old, new, size_of, blobs
         self.sources = Sources(old, blobs)
         names_old = np.array(old.model.materials, object)[old.model.material]
@@ -47,7 +47,7 @@ class Carrier:
         return {text: PaintedSheet(sizes[key], out[text]) for key in self.new.keys
                 if (text := str(key)) in out and any(out[text].values())}  # fmt: skip
 
-    def _map(self, painted: Painted, name: str, sizes: dict[SheetKey, int]) -> dict[SheetKey, dict[str, str]]:
+    def _map(self, painted: Painted, name: str, sizes: dict[SheetKey, Extent]) -> dict[SheetKey, dict[str, str]]:
         dtype, count = chunk_layout(name)
         found: dict[SheetKey, dict[str, str]] = {}
         for key in self.new.keys:
@@ -80,13 +80,13 @@ class Carrier:
                 found[key] = chunks
         return found
 
-    def _left(self, key: SheetKey, size: int) -> Bool | None:
-        """(size, size) bool, texels of the old layout whose surface has gone elsewhere."""
+    def _left(self, key: SheetKey, size: Extent) -> Bool | None:
+        """(rows, columns) bool, texels of the old layout whose surface has gone elsewhere."""
         if key not in self.old.keys:
             return None
         sheet = self.old.sheet(key, size)
         moved = self.moved[sheet.triangle]
-        out = np.zeros((size, size), np.bool_)
+        out = np.zeros(size.shape, np.bool_)
         for chunk in sheet.chunks_of(moved):
             owner = sheet.owners(chunk)
             out[span(chunk, size)] = (owner >= 0) & moved[np.maximum(owner, 0)]
@@ -112,7 +112,7 @@ class Carrier:
 
         # Where texel meets texel nothing is to be mixed: what only moved by whole texels keeps its bytes.
         x, y = (np.where(np.abs(v - np.round(v)) < 1e-6, np.round(v), v) + 0.5
-                for v in (uv[:, 0] * sheet.size - 0.5, (1 - uv[:, 1]) * sheet.size - 0.5))  # fmt: skip
+                for v in to_texels(uv, sheet.size).T - 0.5)  # fmt: skip
         values, found = read_between(self.sources, there, fetch, x, y, island, count)
         if not found.all():  # a sliver that owns no texel: whatever lies beside it
             values[~found] = read_between(self.sources, there, fetch, x[~found], y[~found], None, count)[0]
@@ -120,7 +120,7 @@ class Carrier:
         return np.asarray((values + 0.5).astype(dtype))
 
     def _sampled(
-        self, painted: Painted, name: str, key: SheetKey, size: int, chunk: tuple[int, int],
+        self, painted: Painted, name: str, key: SheetKey, size: Extent, chunk: tuple[int, int],
         owner: I32, arrived: Bool,
     ) -> Array:  # fmt: skip
         """(N, n) texels for the places of a chunk whose surface came from elsewhere."""

@@ -12,7 +12,7 @@ from lucky_fern.core.layout.gaps import tight_gaps
 from lucky_fern.core.layout.islands import meetings, overlaps
 from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.model.model import Model, edge_counts, groups
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.survey.survey import numbers_of
 from lucky_fern.words import counted, tr
@@ -24,13 +24,13 @@ _INWARD = 0.5  # of all there is: an open piece that looks inward so much is ins
 _WORTH_TELLING = 0.002  # of the surface; less of it is not spoken of
 
 
-def check_layout(surface: Surface, size_of: Callable[[SheetKey], int]) -> list[Finding]:
+def check_layout(surface: Surface, size_of: Callable[[SheetKey], Extent]) -> list[Finding]:
     """All findings, the worrying ones first.
 
     Two islands that cover each other are twins, made on purpose; anything else that overlaps is an accident.
     """
     model = surface.model
-    measures = measure(model)
+    measures = measure(model, surface.proportions(size_of))
     meeting = _meeting(surface, measures)
     touched = [np.unique(model.islands[one.triangles]) for one in meeting if one.kind in ("overlap", "folded")]
     overlapping = np.concatenate([np.empty(0, np.int32), *touched])
@@ -246,7 +246,7 @@ def _thin(model: Model, measures: Measures) -> list[Finding]:
     ]
 
 
-def _gaps(surface: Surface, size_of: Callable[[SheetKey], int], overlapping: I32) -> list[Finding]:
+def _gaps(surface: Surface, size_of: Callable[[SheetKey], Extent], overlapping: I32) -> list[Finding]:
     found = []
     for key in surface.keys:
         sheet = surface.sheet(key, size_of(key))

@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout import arrange, flatten, pack
 from lucky_fern.core.layout.islands import Layout
+from lucky_fern.core.layout.pack import SizeAt
 from lucky_fern.core.layout.room import settle
 from lucky_fern.core.layout.twins import stack_twins
 from lucky_fern.core.layout.unwrap import charts
@@ -19,12 +20,11 @@ from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.tangents import mikk_tangents
 from lucky_fern.core.project import layouts as ask
 from lucky_fern.core.project.layouts import LayoutEdit
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.udim import tile_of
 from lucky_fern.words import tr
 
 PADDING = 8  # texels, round what is flattened
-SizeAt = Callable[[str, F64], int]
 Told = Callable[[float], None]
 
 
@@ -37,14 +37,14 @@ class Edited:
 
 
 def edit_layout(
-    model: Model, edit: LayoutEdit, chosen: Bool | None, size_of: Callable[[SheetKey], int],
+    model: Model, edit: LayoutEdit, chosen: Bool | None, size_of: Callable[[SheetKey], Extent],
     told: Told = lambda share: None,
 ) -> Edited:  # fmt: skip
     """Do one edit to the chosen faces ((T,) bool; None for all).
 
     Parameters
     ----------
-    size_of : edge length of a sheet in texels; asked for sheets that are not there yet, too.
+    size_of : how large a sheet is, in texels; asked for sheets that are not there yet, too.
     told : is told the share that is done, of edits that take long; what it raises ends the edit.
 
     Raises
@@ -60,7 +60,7 @@ def edit_layout(
         return Edited(_turned(model, chosen), ())
     layout = Layout.of(model, chosen)
 
-    def size_at(material: str, corner: F64) -> int:
+    def size_at(material: str, corner: F64) -> Extent:
         return size_of(SheetKey(material, tile_of(int(corner[0]), int(corner[1]))))
 
     if isinstance(edit, ask.AlongAxis | ask.RoundAxis | ask.AsBox | ask.Unwrap):
@@ -129,14 +129,14 @@ def _make(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> None
     layout.chosen = chosen
 
 
-def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
+def _make_one(layout: Layout, edit: LayoutEdit, size: Extent, told: Told) -> None:
     model = layout.model
     rows = np.flatnonzero(layout.chosen).astype(np.int32)
     corners = model.corners[rows]
     if isinstance(edit, ask.Unwrap):
         shapes, mine = charts(model.positions, model.triangles[rows].astype(np.int64), lambda share: told(share / 2))
         mine_of = [rows[one] for one in mine]
-        settle(layout, shapes, mine_of, edit.padding / size, size, lambda share: told(0.5 + share / 2))
+        _settle(layout, shapes, mine_of, edit.padding, size, lambda share: told(0.5 + share / 2))
         return
     if isinstance(edit, ask.AlongAxis):
         direction = np.array(edit.direction) if edit.direction is not None else flatten.best_direction(corners)
@@ -161,15 +161,24 @@ def _make_one(layout: Layout, edit: LayoutEdit, size: int, told: Told) -> None:
         places = flatten.round_axis(corners, axis, point)
     else:
         shapes, mine = flatten.as_box(model, rows)
-        settle(layout, shapes, [rows[one] for one in mine], PADDING / size, size)
+        _settle(layout, shapes, [rows[one] for one in mine], PADDING, size)
         return
-    settle(layout, [places], [rows], PADDING / size, size)
+    _settle(layout, [places], [rows], PADDING, size)
+
+
+def _settle(
+    layout: Layout, shapes: list[F64], rows: list[I32], padding: float, size: Extent,
+    told: Told = lambda share: None,
+) -> None:  # fmt: skip
+    """Give shapes in model units a place on their tile so that texels come out square."""
+    squeezed = [shape / size.proportions for shape in shapes]
+    settle(layout, squeezed, rows, padding / size.shortest, size.shortest, told)
 
 
 def _arrange(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> None:
     """Move islands that are there."""
 
-    def size() -> int:
+    def size() -> Extent:
         rows = layout.whole(layout.numbers)
         return size_at(layout.model.materials[layout.model.material[rows][0]], layout.tile(rows))
 
@@ -182,7 +191,7 @@ def _arrange(layout: Layout, edit: LayoutEdit, size_at: SizeAt, told: Told) -> N
     elif isinstance(edit, ask.Distribute):
         arrange.distribute(layout, edit)
     elif isinstance(edit, ask.Proportions):
-        arrange.proportions(layout)
+        arrange.proportions(layout, size())
     elif isinstance(edit, ask.EvenDensity):
         arrange.even_density(layout, edit, size())
     elif isinstance(edit, ask.SendTo):

@@ -21,7 +21,7 @@ def tight_gaps(sheet: Sheet, needed: int = NEEDED) -> tuple[int, I32]:
     gap : texels between the two that are closest (0: they touch); ``needed`` if none is closer.
     islands : (N,) int32, the model's numbers, those on both sides of a gap that is too small.
     """
-    number = np.full((sheet.size, sheet.size), -1, np.int32)
+    number = np.full(sheet.size.shape, -1, np.int32)
     islands = sheet.model.islands[sheet.triangle]
 
     def mark(chunk: Chunk) -> None:

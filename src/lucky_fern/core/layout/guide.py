@@ -11,7 +11,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, U8
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.plain import Plain
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey, square, to_texels
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 from lucky_fern.words import tr
@@ -108,8 +108,8 @@ def _borders(surface: Surface) -> I32:
     return np.concatenate([lone, both])
 
 
-def draw_guide(surface: Surface, key: SheetKey, look: GuideLook) -> U8:
-    """(size, size, 4) uint8 straight sRGB and alpha, row 0 at the top.
+def draw_guide(surface: Surface, key: SheetKey, look: GuideLook, size: Extent | None = None) -> U8:
+    """(rows, columns, 4) uint8 straight sRGB and alpha, row 0 at the top; of another ``size`` than as high as wide.
 
     Raises
     ------
@@ -118,16 +118,16 @@ def draw_guide(surface: Surface, key: SheetKey, look: GuideLook) -> U8:
     """
     check_look(look)
     drawing = _drawing(surface, key)
-    side = look.size * _FINER if look.size <= 4096 else look.size
-    finer = side // look.size
+    finer = _FINER if look.size <= 4096 else 1
+    fine = (size or square(look.size)).scaled(finer)
+    side = fine.shortest
     # Colours under transparent texels are those of the paint beside them, so that shrinking leaves no rim.
-    canvas = np.zeros((side, side, 4), np.uint8)
+    canvas = np.zeros((*fine.shape, 4), np.uint8)
     if not look.transparent:
         canvas[:] = 255
 
     def pixels(uv: F64) -> I32:
-        flat = np.stack([uv[..., 0], 1 - uv[..., 1]], axis=-1) * side - 0.5
-        return np.asarray(np.round(flat * (1 << _SHIFT)), np.int32)
+        return np.asarray(np.round((to_texels(uv, fine) - 0.5) * (1 << _SHIFT)), np.int32)
 
     if look.fill != "none":
         grey = (196, 196, 196)
@@ -159,10 +159,11 @@ def _number(canvas: U8, number: int, middle: F64, room: float, side: int) -> Non
     thick = max(round(scale * 1.6), 1)
     (width, height), _ = cv2.getTextSize(text, cv2.FONT_HERSHEY_SIMPLEX, scale, thick)
     rim = thick * 3
-    left, top = int(middle[0] * side - width / 2) - rim, int((1 - middle[1]) * side - height / 2) - rim
+    high, wide = canvas.shape[:2]
+    left, top = int(middle[0] * wide - width / 2) - rim, int((1 - middle[1]) * high - height / 2) - rim
     box = np.zeros((height + 2 * rim + 2, width + 2 * rim + 2), np.uint8)
-    rows = slice(max(top, 0), max(min(top + box.shape[0], side), 0))
-    columns = slice(max(left, 0), max(min(left + box.shape[1], side), 0))
+    rows = slice(max(top, 0), max(min(top + box.shape[0], high), 0))
+    columns = slice(max(left, 0), max(min(left + box.shape[1], wide), 0))
     for ink, stroke in ((255, rim), (20, thick)):  # written as a mask: letters must not soften the alpha
         box[:] = 0
         cv2.putText(box, text, (rim, rim + height), cv2.FONT_HERSHEY_SIMPLEX, scale, 255, stroke, cv2.LINE_8)
@@ -174,27 +175,28 @@ def _shrunk(canvas: U8, finer: int) -> U8:
     """Area means of premultiplied colour."""
     if finer == 1:
         return canvas
-    side = canvas.shape[0] // finer
     values = canvas.astype(np.float32)
     values[..., :3] *= values[..., 3:] / 255
-    small = cv2.resize(values, (side, side), interpolation=cv2.INTER_AREA)
+    small = cv2.resize(values, (canvas.shape[1] // finer, canvas.shape[0] // finer), interpolation=cv2.INTER_AREA)
     small[..., :3] /= np.maximum(small[..., 3:], 1e-3) / 255
     return np.asarray(np.clip(small + 0.5, 0, 255), np.uint8)
 
 
-def guide_svg(surface: Surface, key: SheetKey, look: GuideLook) -> str:
+def guide_svg(surface: Surface, key: SheetKey, look: GuideLook, size: Extent | None = None) -> str:
     """The same as an SVG of ``look.size`` user units (SVG 1.1)."""
     check_look(look)
-    drawing, side = _drawing(surface, key), look.size
+    drawing, whole = _drawing(surface, key), size or square(look.size)
+    side = whole.shortest
     out = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{side}" height="{side}" viewBox="0 0 {side} {side}">',
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{whole.width}" height="{whole.height}" '
+        f'viewBox="0 0 {whole.width} {whole.height}">',
         f"<title>{key.material.replace('&', '&amp;').replace('<', '&lt;')} {key.tile}</title>",
     ]
     if not look.transparent:
-        out.append(f'<rect width="{side}" height="{side}" fill="#ffffff"/>')
+        out.append(f'<rect width="{whole.width}" height="{whole.height}" fill="#ffffff"/>')
 
     def flat(uv: F64) -> F64:
-        result: F64 = np.round(np.stack([uv[..., 0], 1 - uv[..., 1]], axis=-1) * side, 3)
+        result: F64 = np.round(to_texels(uv, whole), 3)
         return result
 
     def path(points: F64, closed: bool) -> str:

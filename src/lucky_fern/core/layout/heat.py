@@ -42,7 +42,7 @@ def heat_of_stretch(stretch: F64) -> Heat:
     return Heat(along(_ONE_WAY, stretch - 1.0), _ONE_WAY, ("1×", "1.5×", "2× and more"), "Stretch")
 
 
-def density_heat(measures: Measures, sheet_size: int) -> Heat:
+def density_heat(measures: Measures, sheet_size: float) -> Heat:
     """Texels for a unit of the model, on a scale of a quarter to four times the usual."""
     usual = measures.typical_density()
     ratio = np.nan_to_num(measures.density / max(usual, 1e-300), nan=1.0)

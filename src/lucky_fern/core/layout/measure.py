@@ -48,11 +48,17 @@ class Measures:
         return self.typical_density() / self.density
 
 
-def measure(model: Model) -> Measures:
-    """The measures of every triangle."""
+def measure(model: Model, proportions: F64 | None = None) -> Measures:
+    """The measures of every triangle.
+
+    ``proportions`` (T, 2): what u and v of each are multiplied by, where texels are no squares of UV space (see
+    :attr:`~lucky_fern.core.sheets.grid.Extent.proportions`).
+    """
     corner, uv = model.corners, np.nan_to_num(model.uv)
     e1, e2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
     d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    if proportions is not None:
+        d1, d2 = d1 * proportions, d2 * proportions
     twice = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
     size = np.maximum(np.abs(uv - uv[:, :1]).max(axis=(1, 2)), 1e-300)
     usable = model.has_uv & (np.abs(twice) > 1e-10 * size * size)

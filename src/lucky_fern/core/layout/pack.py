@@ -11,10 +11,11 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout, meetings
 from lucky_fern.core.layout.room import Room, fit, largest_fit, room_beside
 from lucky_fern.core.project.layouts import Pack, Unstack
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
 
 Groups = list[tuple[int, ...]]
-SizeAt = Callable[[str, F64], int]
+SizeAt = Callable[[str, F64], Extent]
 
 
 def pack(layout: Layout, asked: Pack, size_at: SizeAt, told: Callable[[float], None]) -> None:
@@ -41,12 +42,13 @@ def _pack_groups(
         corner = np.array([u, v])
         size = size_at(layout.model.materials[material], corner)
         members = [layout.whole(np.array(group)) for group in groups]
-        room = room_beside(layout, material, corner, np.any(members, axis=0), asked.padding / size)
+        room = room_beside(layout, material, corner, np.any(members, axis=0), asked.padding / size.shortest)
         shapes = [layout.uv[rows] for rows in members]
+        turn = asked.turn and size.width == size.height  # a quarter turn would squeeze texels otherwise
         if asked.scale:
-            spots = largest_fit(shapes, room, asked.turn, told=of_all)
+            spots = largest_fit(shapes, room, turn, told=of_all)
         else:
-            spots = fit(shapes, room, 1.0, asked.turn, of_all)
+            spots = fit(shapes, room, 1.0, turn, of_all)
         if spots is None:
             remedy = "less padding or fewer islands" if asked.scale else "let packing scale them"
             raise CommandError(
@@ -86,7 +88,7 @@ def unstack(layout: Layout, asked: Unstack, size_at: SizeAt, told: Callable[[flo
         corner, material = layout.tile(rows), int(model.material[rows][0])
         key = (material, float(corner[0]), float(corner[1]))
         if key not in rooms:
-            padding = asked.padding / size_at(model.materials[material], corner)
+            padding = asked.padding / size_at(model.materials[material], corner).shortest
             rooms[key] = room_beside(layout, material, corner, everything, padding)
         spot = rooms[key].find(layout.uv[rows])
         if spot is None:

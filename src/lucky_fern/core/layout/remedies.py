@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -26,6 +27,7 @@ from lucky_fern.core.project.layouts import (
     Unstack,
     Unwrap,
 )
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.words import tr
 
@@ -61,14 +63,16 @@ _REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
     "inside-out": (Remedy(tr("Turn them over"), TurnOver()),),
 }
 
+SizeOf = Callable[[SheetKey], Extent]
 
-def remedies(surface: Surface, finding: Finding) -> tuple[Remedy, ...]:
+
+def remedies(surface: Surface, size_of: SizeOf, finding: Finding) -> tuple[Remedy, ...]:
     """The ways to mend a finding, the likeliest first; none for what cannot be mended in a layout."""
     found = _REMEDIES.get(finding.kind, ())
     if finding.kind not in ("stretch", "folded", "zero-area", "overlap", "no-uv"):
         return found
     model, rows = surface.model, finding.triangles
-    if finding.kind == "stretch" and _squeezed(surface, finding):
+    if finding.kind == "stretch" and _squeezed(surface, size_of, finding):
         found = tuple(sorted(found, key=lambda one: not isinstance(one.edit, Proportions)))
     normals = model.face_normals[rows]
     if finding.kind != "overlap" and (normals @ best_direction(model.corners[rows])).min() >= _ONE_WAY:
@@ -79,12 +83,16 @@ def remedies(surface: Surface, finding: Finding) -> tuple[Remedy, ...]:
     return found
 
 
-def _squeezed(surface: Surface, finding: Finding) -> bool:
+def _squeezed(surface: Surface, size_of: SizeOf, finding: Finding) -> bool:
     """Whether it is whole islands that are squeezed along u or v, so that scaling them mends most of it."""
     model = surface.model
     layout = Layout.of(model, faces_for(surface, finding, _UNWRAP))
-    proportions(layout)
-    before, after = measure(model), measure(replace(model, uv=layout.uv))
+    scale = surface.proportions(size_of)
+    first = surface.sheet_of_triangle[finding.triangles[0]]
+    if first < 0:
+        return False
+    proportions(layout, size_of(surface.keys[first]))
+    before, after = measure(model, scale), measure(replace(model, uv=layout.uv), scale)
     stretch = [np.nan_to_num(one.angle_stretch[finding.triangles], nan=9.0) for one in (before, after)]
     area = before.area[finding.triangles]
     worse = [float((area * (values > STRETCHED)).sum()) for values in stretch]

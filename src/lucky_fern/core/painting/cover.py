@@ -109,13 +109,13 @@ def texel_boxes(
 
 
 @kernel
-def touched_cells(boxes: I64, across: int, chunk: int) -> Bool:
-    """(across²,) which chunks any box touches."""
-    found = np.zeros(across * across, np.bool_)
+def touched_cells(boxes: I64, across: int, down: int, chunk: int) -> Bool:
+    """(across · down,) which chunks any box touches."""
+    found = np.zeros(across * down, np.bool_)
     for i in range(len(boxes)):
         if boxes[i, 0] > boxes[i, 1] or boxes[i, 2] > boxes[i, 3]:
             continue
-        for row in range(max(boxes[i, 2] // chunk, 0), min(boxes[i, 3] // chunk, across - 1) + 1):
+        for row in range(max(boxes[i, 2] // chunk, 0), min(boxes[i, 3] // chunk, down - 1) + 1):
             for column in range(max(boxes[i, 0] // chunk, 0), min(boxes[i, 1] // chunk, across - 1) + 1):
                 found[row * across + column] = True
     return found

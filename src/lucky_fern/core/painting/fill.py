@@ -10,13 +10,13 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
 from lucky_fern.core.painting.stroke import Place
 from lucky_fern.core.parallel import for_each
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, shape, span
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, shape, span, to_texels
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 
 Owners = Callable[[Sheet, Chunk], I32]
-SizeOf = Callable[[SheetKey], int]
+SizeOf = Callable[[SheetKey], Extent]
 _FINER = 8  # parts of a texel, for the edges of outlines
 
 
@@ -34,10 +34,10 @@ def fill_faces(surface: Surface, size_of: SizeOf, owners: Owners, chosen: Bool) 
     return found
 
 
-def fill_outline(surface: Surface, key: SheetKey, size: int, owners: Owners, outline: F64) -> dict[Place, F32]:
+def fill_outline(surface: Surface, key: SheetKey, size: Extent, owners: Owners, outline: F64) -> dict[Place, F32]:
     """Coverage of the texels of a sheet inside an outline (N, 2) in its UV space (0…1, v up), soft by one texel."""
     sheet = surface.sheet(key, size)
-    points = np.stack([outline[:, 0] * size, (1 - outline[:, 1]) * size], axis=1)
+    points = to_texels(outline, size)
     found: dict[Place, F32] = {}
     for chunk in sheet.chunks_of(np.ones(len(sheet.triangle), np.bool_)):
         rows, columns = span(chunk, size)
@@ -61,7 +61,7 @@ def fill_alike(
 ) -> dict[Place, F32]:  # fmt: skip
     """Coverage of texels whose value lies within a tolerance (0…1) of that of one texel.
 
-    ``read`` gives a sheet's whole map (size, size, n). ``joined`` takes only texels of that sheet that hang together
+    ``read`` gives a sheet's whole map (r, c, n). ``joined`` takes only texels of that sheet that hang together
     with the one; otherwise all sheets are searched.
     """
     start = read(key)
@@ -100,7 +100,7 @@ def shaded(
             rows, columns = span(place.chunk, sheet.size)
             v, u = np.mgrid[rows, columns] + 0.5
             across, up = corner_of(place.sheet.tile)
-            away = np.stack([across + u / sheet.size, up + 1 - v / sheet.size], axis=2) - start
+            away = np.stack([across + u / sheet.size.width, up + 1 - v / sheet.size.height], axis=2) - start
         else:
             away = sheet.positions(place.chunk, owners(sheet, place.chunk)) - start
         share = np.linalg.norm(away, axis=2) / length if radial else away @ way / length**2

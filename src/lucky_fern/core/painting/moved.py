@@ -14,7 +14,7 @@ from lucky_fern.core.painting.brush import rights
 from lucky_fern.core.painting.ground import Ground, surface_ground
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
 from lucky_fern.core.placing.leaning import carried_leans, frames_at
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, span, to_texels
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of, tile_of
 
@@ -85,9 +85,7 @@ class _Where:
         values = [np.zeros((len(points), MAPS[name].components), np.float32) for name in names]
         there = np.zeros(len(points), np.bool_)
         for key, mine in self._by_sheet(uv, material, found):
-            size = self.still.project.size_of(key)
-            across, up = corner_of(key.tile)
-            x, y = (uv[mine, 0] - across) * size, (1 - (uv[mine, 1] - up)) * size
+            x, y = to_texels(uv[mine] - corner_of(key.tile), self.still.project.size_of(key)).T
             for number, name in enumerate(names):
                 values[number][mine], there[mine] = self.still.read(name, key, x, y)
         if "normal" in names and there.any():
@@ -105,11 +103,10 @@ class _Where:
         rows, weights = np.full(len(uv), -1, np.int32), np.zeros((len(uv), 3))
         for key, mine in self._by_sheet(uv, material, there):
             sheet = self.still.sheet(key)
-            across, up = corner_of(key.tile)
-            x, y = (uv[mine, 0] - across) * sheet.size, (1 - (uv[mine, 1] - up)) * sheet.size
+            x, y = to_texels(uv[mine] - corner_of(key.tile), sheet.size).T
             column, row = (
-                np.clip(x, 0, sheet.size - 1).astype(np.int64),
-                np.clip(y, 0, sheet.size - 1).astype(np.int64),
+                np.clip(x, 0, sheet.size.width - 1).astype(np.int64),
+                np.clip(y, 0, sheet.size.height - 1).astype(np.int64),
             )
             for chunk in {Chunk(int(r), int(c)) for r, c in zip(row // CHUNK, column // CHUNK, strict=True)}:
                 inside = (row // CHUNK == chunk.row) & (column // CHUNK == chunk.column)

@@ -15,13 +15,14 @@ from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import PaintMask, PaintPixels
 from lucky_fern.core.project.painted import MASK, chunk_layout, decode_chunk, encode_chunk, place_name
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.sheets.grid import CHUNK
+from lucky_fern.core.sheets.grid import CHUNK, Extent
 
 Coverage = Mapping[Place, F32]
 
 
 def paint_mask(
-    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, int], value: float, opacity: float,
+    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, Extent], value: float,
+    opacity: float,
     blobs: Blobs, mask: int, at: int,
 ) -> tuple[PaintMask, ...]:  # fmt: skip
     """Commands that bring covered texels of a painted mask entry towards a value (1 shows, 0 hides).
@@ -36,7 +37,7 @@ def paint_mask(
         texels = np.rint(after).astype(np.uint8)[..., None]
         return _kept(texels, blobs) if texels.any() else ""
 
-    found: dict[tuple[str, int], dict[str, str]] = {}
+    found: dict[tuple[str, Extent], dict[str, str]] = {}
     places = list(coverage)
     for place, digest in zip(places, for_each(painted, places), strict=True):
         found.setdefault((str(place.sheet), sizes[place]), {})[place_name(place.chunk)] = digest
@@ -49,7 +50,7 @@ def mask_chunk(share: F32) -> bytes:
 
 
 def paint_layer(
-    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, int], paint: Paint,
+    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, Extent], paint: Paint,
     opacity: float, blobs: Blobs, layer: int,
 ) -> tuple[PaintPixels, ...]:  # fmt: skip
     """Commands that put paint onto covered texels of a brushwork layer, over what is painted there."""
@@ -65,7 +66,7 @@ def paint_layer(
 
 
 def erase_layer(
-    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, int], opacity: float,
+    sheets: Mapping[str, PaintedSheet], coverage: Coverage, sizes: Mapping[Place, Extent], opacity: float,
     blobs: Blobs, layer: int,
 ) -> tuple[PaintPixels, ...]:  # fmt: skip
     """Commands that take paint away from covered texels of all maps of a brushwork layer."""
@@ -87,10 +88,10 @@ def erase_layer(
 
 
 def _on_layer(
-    todo: list[tuple[Place, str]], work: Callable[[tuple[Place, str]], str], sizes: Mapping[Place, int], layer: int
+    todo: list[tuple[Place, str]], work: Callable[[tuple[Place, str]], str], sizes: Mapping[Place, Extent], layer: int
 ) -> tuple[PaintPixels, ...]:
     """Work through chunks of maps on all cores; the commands that give the layer what came of it."""
-    found: dict[tuple[str, int], dict[str, dict[str, str]]] = {}
+    found: dict[tuple[str, Extent], dict[str, dict[str, str]]] = {}
     for (place, name), digest in zip(todo, for_each(work, todo), strict=True):
         maps = found.setdefault((str(place.sheet), sizes[place]), {})
         maps.setdefault(name, {})[place_name(place.chunk)] = digest

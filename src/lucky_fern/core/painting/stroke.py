@@ -21,7 +21,7 @@ from lucky_fern.core.painting.symmetry import Symmetry, ways_of
 from lucky_fern.core.painting.tips import grain_field, pyramid
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.placing.slide import Eye
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, chunks_across, shape, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, shape, span
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 
@@ -58,7 +58,7 @@ class Stroke:
     """Coverage that grows while a stroke is drawn: for each touched chunk (rows, columns) float32, 0…1."""
 
     def __init__(
-        self, surface: Surface, size_of: Callable[[SheetKey], int], owners: Callable[[Sheet, Chunk], I32],
+        self, surface: Surface, size_of: Callable[[SheetKey], Extent], owners: Callable[[Sheet, Chunk], I32],
         brush: Brush, allowed: Bool | None = None, tip: F32 | None = None, symmetry: Symmetry | None = None,
         material: str | None = None, eye: Eye | None = None,
     ) -> None:  # fmt: skip
@@ -173,8 +173,8 @@ class Stroke:
             boxes = texel_boxes(
                 sheet.xy, sheet.needle, near, ground.corners, sheet.triangle, samples[:, :3], reach, even
             )
-            across = chunks_across(sheet.size)
-            for cell in np.flatnonzero(touched_cells(boxes, across, CHUNK)):
+            across, down = sheet.size.across, sheet.size.down
+            for cell in np.flatnonzero(touched_cells(boxes, across, down, CHUNK)):
                 chunk = Chunk(int(cell) // across, int(cell) % across)
                 todo.append(partial(self._cover_chunk, sheet, chunk, near, boxes, samples))
         for_each(lambda work: work(), todo)

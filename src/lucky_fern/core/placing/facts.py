@@ -18,6 +18,7 @@ from lucky_fern.core.placing.way import way_of
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Along, Framed
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.core.sheets.picking import pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.words import tr
@@ -154,7 +155,7 @@ def stripe_facts(surface: Surface, project: Project, place: Along, stripe: Strip
     if hit is not None and key is not None:
         along_u, along_v = uv_axes(surface.model, hit.triangle)
         area = float(np.linalg.norm(np.cross(along_u, along_v)))
-        across = place.width / max(area, 1e-300) ** 0.5 * project.size_of(key)
+        across = place.width / max(area, 1e-300) ** 0.5 * project.size_of(key).mean
         thin = across < _THIN
         sentence = tr("{length:.3g} units long, {across:.3g} texels across", length=stripe.path.length, across=across)
         found.append(
@@ -183,13 +184,13 @@ def _laid_facts(surface: Surface, place: Place, height: float) -> list[Fact]:
     return []
 
 
-def larger_sheet(project: Project, surface: Surface, place: Framed, height: float) -> tuple[str, int] | None:
+def larger_sheet(project: Project, surface: Surface, place: Framed, height: float) -> tuple[str, Extent] | None:
     """The sheet under a decal's middle and twice its size; None if it is as large as it goes."""
     pose = sheet_pose(surface, place, height)
     if pose is None:
         return None
-    size = project.size_of(pose.sheet) * 2
-    return (str(pose.sheet), size) if size <= _LARGEST else None
+    size = project.size_of(pose.sheet).scaled(2)
+    return (str(pose.sheet), size) if size.longest <= _LARGEST else None
 
 
 def better_draped(model: Model, thrown: PlacedPicture, draped: Callable[[], PlacedPicture]) -> bool:

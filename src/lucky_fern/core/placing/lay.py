@@ -12,13 +12,13 @@ from lucky_fern.core.placing.hidden import NOTHING
 from lucky_fern.core.placing.paint import WHOLE, paint
 from lucky_fern.core.project.document import Wash
 from lucky_fern.core.project.places import Lay
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, all_chunks, shape, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, shape, span
 from lucky_fern.core.udim import corner_of
 
 _TINY = 1e-9
 
 
-def lay_on_sheet(place: Lay, height: float, key: SheetKey, size: int) -> F64 | None:
+def lay_on_sheet(place: Lay, height: float, key: SheetKey, size: Extent) -> F64 | None:
     """(2, 3) float64: texel (x, y) of a sheet to picture (s, t); None for sheets of other materials.
 
     A picture that reaches over its tile's border goes on on the neighbouring tile.
@@ -30,7 +30,7 @@ def lay_on_sheet(place: Lay, height: float, key: SheetKey, size: int) -> F64 | N
     return _texel_affine(matrix, offset + matrix @ shift, size)
 
 
-def repeat_on_sheet(wash: Wash, key: SheetKey, size: int) -> F64:
+def repeat_on_sheet(wash: Wash, key: SheetKey, size: Extent) -> F64:
     """(2, 3) float64: texel (x, y) to picture (s, t) of a picture repeated ``repeat`` times a tile.
 
     ``rotate`` turns the picture counter-clockwise round the origin of UV space, ``offset`` then moves it,
@@ -45,12 +45,12 @@ def repeat_on_sheet(wash: Wash, key: SheetKey, size: int) -> F64:
     return _texel_affine(matrix, np.array([0.0, 1.0]) + matrix @ shift, size)
 
 
-def whole_tile(size: int) -> F64:
+def whole_tile(size: Extent) -> F64:
     """(2, 3) float64: texel (x, y) to picture (s, t) of a picture that fills the sheet."""
-    return np.array([[1 / size, 0.0, 0.0], [0.0, 1 / size, 0.0]])
+    return np.array([[1 / size.width, 0.0, 0.0], [0.0, 1 / size.height, 0.0]])
 
 
-def laid_chunks(affine: F64, size: int) -> set[Chunk]:
+def laid_chunks(affine: F64, size: Extent) -> set[Chunk]:
     """The chunks that a laid picture touches."""
     inverse = np.linalg.inv(affine[:, :2])
     corner = (np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]]) - affine[:, 2]) @ inverse.T
@@ -64,7 +64,7 @@ def laid_chunks(affine: F64, size: int) -> set[Chunk]:
 
 
 def draw_laid(
-    affine: F64, size: int, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool, repeat: bool
+    affine: F64, size: Extent, chunk: Chunk, pyramid: Pyramid, nearest: bool, encode: bool, repeat: bool
 ) -> U16:
     """(rows, columns, 4) uint16 straight RGBA that a laid or repeated picture gives to a chunk."""
     out = np.zeros((*shape(chunk, size), 4), np.uint16)
@@ -78,9 +78,9 @@ def draw_laid(
     return out
 
 
-def _texel_affine(matrix: F64, offset: F64, size: int) -> F64:
-    """From UV → (s, t) to texel space: u = x / size, v = 1 − y / size."""
-    to_uv = np.array([[1 / size, 0.0, 0.0], [0.0, -1 / size, 1.0]])
+def _texel_affine(matrix: F64, offset: F64, size: Extent) -> F64:
+    """From UV → (s, t) to texel space: u = x / width, v = 1 − y / height."""
+    to_uv = np.array([[1 / size.width, 0.0, 0.0], [0.0, -1 / size.height, 1.0]])
     affine = matrix @ to_uv
     affine[:, 2] += offset
     # A right angle is meant to be exact: its cosine must not leave a slant of 1e-17 behind.

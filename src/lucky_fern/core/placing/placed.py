@@ -20,7 +20,7 @@ from lucky_fern.core.placing.bent import draw_bent
 from lucky_fern.core.placing.bundles import Affine, Box, Corner, Faces, Shadow, Style
 from lucky_fern.core.placing.hidden import NOTHING, Occluders
 from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across, shape
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, shape
 from lucky_fern.core.sheets.sheet import Sheet
 
 
@@ -96,10 +96,9 @@ def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
 
 def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     """The chunks of a sheet that a placed picture may touch."""
-    across = chunks_across(sheet.size)
     at = placed.find(sheet.triangle)
     chosen = np.flatnonzero(at >= 0)
-    marked = np.zeros((across, across), np.bool_)
+    marked = np.zeros((sheet.size.down, sheet.size.across), np.bool_)
     if placed.weights is not None or placed.repeat:
         return sheet.chunks_of(at >= 0)  # where on a triangle it ends is not even
     if len(chosen):

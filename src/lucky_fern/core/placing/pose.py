@@ -43,7 +43,8 @@ def texels_of(surface: Surface, project: Project, place: Framed, height: float) 
     if pose is None or pose.sheet not in surface.keys:
         return None
     size = project.size_of(pose.sheet)
-    return float(2 * np.linalg.norm(pose.half_x) * size), float(2 * np.linalg.norm(pose.half_y) * size)
+    texels = np.array([size.width, size.height])
+    return float(2 * np.linalg.norm(pose.half_x * texels)), float(2 * np.linalg.norm(pose.half_y * texels))
 
 
 def drop_thrown(model: Model, hit: SurfaceHit, proportion: float, view_up: F64, share: float = 0.3) -> Throw:
@@ -93,9 +94,11 @@ def nudged(surface: Surface, project: Project, place: Framed, height: float, ste
     pose = sheet_pose(surface, place, height)
     if pose is None or pose.sheet not in surface.keys:
         return place
+    size = project.size_of(pose.sheet)
+    texels = np.array([size.width, size.height])
     if own:
-        step = unit_rows(pose.half_x) * step[0] + unit_rows(pose.half_y) * step[1]
-    return move_to_uv(surface, place, pose.sheet, pose.centre + step / project.size_of(pose.sheet))
+        step = unit_rows(pose.half_x * texels) * step[0] + unit_rows(pose.half_y * texels) * step[1]
+    return move_to_uv(surface, place, pose.sheet, pose.centre + step / texels)
 
 
 def scaled(place: Framed, height: float, across: float, down: float, smallest: float) -> Framed:

@@ -15,9 +15,8 @@ from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.export_setup import check_setup
 from lucky_fern.core.project.kinds import check_value
 from lucky_fern.core.project.numbers import check_share
-from lucky_fern.core.project.plain import Scope, check_picture
+from lucky_fern.core.project.plain import Scope, check_picture, check_size
 from lucky_fern.core.project.presets import check_preset
-from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
 from lucky_fern.core.udim import is_tile
 from lucky_fern.words import tr
 
@@ -46,15 +45,7 @@ def check_project(project: Project, name: str) -> None:
 
 def _check(project: Project) -> None:
     for size in (project.sheet_size, *project.sheet_sizes.values()):
-        if not SMALLEST <= size <= LARGEST:
-            raise CommandError(
-                tr(
-                    "a sheet is {SMALLEST} to {LARGEST} texels wide, not {size}",
-                    SMALLEST=SMALLEST,
-                    LARGEST=LARGEST,
-                    size=size,
-                )
-            )
+        check_size(size)
     _check_kit(project)
     seen: set[int] = set()
     for layer in project.layers:

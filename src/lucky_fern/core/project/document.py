@@ -24,10 +24,10 @@ from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Blend, PaintedSheet, Plain, Sampling, Scope, check_picture
 from lucky_fern.core.project.preparations import Preparation
 from lucky_fern.core.project.shapes import Mask
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 8
+FORMAT_VERSION = 9
 MOST_REPEATS = 1e6  # of a picture over one tile
 
 
@@ -316,8 +316,8 @@ class Project(Plain, frozen=True):
 
     name: str
     model: ModelSource | None = None
-    sheet_size: int = 1024
-    sheet_sizes: dict[str, int] = {}
+    sheet_size: Extent = Extent(1024, 1024)
+    sheet_sizes: dict[str, Extent] = {}
     layers: tuple[Layer, ...] = ()
     pictures: dict[str, KitPicture] = {}
     sequences: dict[str, dict[int, str]] = {}
@@ -335,8 +335,8 @@ class Project(Plain, frozen=True):
     next_id: int = 1
     version: int = FORMAT_VERSION
 
-    def size_of(self, key: SheetKey) -> int:
-        """Edge length of a sheet in texels."""
+    def size_of(self, key: SheetKey) -> Extent:
+        """Width and height of a sheet in texels."""
         return self.sheet_sizes.get(str(key), self.sheet_size)
 
     def same_ground(self, other: Project) -> bool:

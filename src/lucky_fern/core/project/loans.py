@@ -6,8 +6,8 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.numbers import check_range
 from lucky_fern.core.project.places import Throw
-from lucky_fern.core.project.plain import Plain
-from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
+from lucky_fern.core.project.plain import Plain, check_size
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
 
 Box = tuple[int, int, int, int]  # left, upper, right, lower; texels from the upper left
@@ -24,7 +24,7 @@ class Loan(Plain, frozen=True):
     """
 
     sheet: str
-    size: int
+    size: Extent
     box: Box
     lent: dict[str, str]
     file: str = ""
@@ -44,10 +44,8 @@ class Loan(Plain, frozen=True):
     def check(self) -> None:
         """Refuse a box that is none, and maps that there are not (CommandError)."""
         left, upper, right, lower = self.box
-        if not SMALLEST <= self.size <= LARGEST:
-            raise CommandError(tr("a sheet is {low} to {high} texels wide, not {size}", low=SMALLEST, high=LARGEST,
-                                  size=self.size))  # fmt: skip
-        if not (0 <= left < right <= self.size and 0 <= upper < lower <= self.size):
+        check_size(self.size)
+        if not (0 <= left < right <= self.size.width and 0 <= upper < lower <= self.size.height):
             raise CommandError(
                 tr("a box is [left, upper, right, lower] within the sheet's {size} texels; {box} is not",
                    size=self.size, box=list(self.box))

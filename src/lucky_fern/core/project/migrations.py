@@ -38,6 +38,41 @@ def _from_7(project: dict[str, Any]) -> dict[str, Any]:
     return {**project, "version": 8}
 
 
+def _from_8(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 9 has sheets that are not square: sizes are width and height."""
+    sizes = project.get("sheet_sizes")
+    made = {**project, "version": 9, "sheet_size": _pair(project.get("sheet_size", 1024))}
+    if isinstance(sizes, dict):
+        made["sheet_sizes"] = {name: _pair(size) for name, size in sizes.items()}
+    if isinstance(loans := project.get("loans"), dict):
+        made["loans"] = {name: _paired(loan) for name, loan in loans.items()}
+    for name in ("layers", "masks"):
+        if name in project:
+            made[name] = _with_pairs(project[name])
+    return made
+
+
+def _pair(size: Any) -> Any:
+    return [size, size] if isinstance(size, int) else size
+
+
+def _paired(sized: Any) -> Any:
+    return {**sized, "size": _pair(sized["size"])} if isinstance(sized, dict) and "size" in sized else sized
+
+
+def _with_pairs(part: Any) -> Any:
+    """Painted sheets, however deep."""
+    if isinstance(part, list):
+        return [_with_pairs(one) for one in part]
+    if not isinstance(part, dict):
+        return part
+    return {
+        name: {sheet: _paired(one) for sheet, one in value.items()}
+        if name == "sheets" and isinstance(value, dict) else _with_pairs(value)
+        for name, value in part.items()
+    }  # fmt: skip
+
+
 def _with_paths(layers: Any) -> Any:
     if not isinstance(layers, list):
         return layers  # what is damaged is told by those who read it
@@ -61,6 +96,7 @@ _STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     5: _from_5,
     6: _from_6,
     7: _from_7,
+    8: _from_8,
 }
 
 

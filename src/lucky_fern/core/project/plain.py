@@ -9,7 +9,7 @@ from typing import Any, Literal
 import msgspec
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey, chunks_across
+from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, Extent, SheetKey
 from lucky_fern.words import tr
 
 _PLACE = re.compile(r"[0-9]{1,3},[0-9]{1,3}")  # of a chunk: row, column
@@ -52,28 +52,20 @@ class Scope(Plain, frozen=True):
 class PaintedSheet(Plain, frozen=True):
     """Painted pixels of one sheet: at which size they were painted, and map → ``row,column`` → digest."""
 
-    size: int
+    size: Extent
     maps: dict[str, dict[str, str]] = {}
 
     def check(self, known: Collection[str]) -> None:
         """Refuse a size, a map or a chunk that cannot be (CommandError)."""
-        if not SMALLEST <= self.size <= LARGEST:
-            raise CommandError(
-                tr(
-                    "painted sheets are {SMALLEST} to {LARGEST} texels wide, not {size}",
-                    SMALLEST=SMALLEST,
-                    LARGEST=LARGEST,
-                    size=self.size,
-                )
-            )
-        last = chunks_across(self.size) - 1
+        check_size(self.size)
         for name, chunks in self.maps.items():
             if name not in known:
                 raise CommandError(
                     tr("nothing is painted on a map {name!r}; there are {known}", name=name, known=", ".join(known))
                 )
             for place in chunks:
-                if _PLACE.fullmatch(place) is None or max(map(int, place.split(","))) > last:
+                row, column = map(int, place.split(",")) if _PLACE.fullmatch(place) else (-1, -1)
+                if not (0 <= row < self.size.down and 0 <= column < self.size.across):
                     raise CommandError(
                         tr(
                             "there is no chunk {place!r} on a sheet of {size} texels",
@@ -81,6 +73,15 @@ class PaintedSheet(Plain, frozen=True):
                             size=self.size,
                         )
                     )
+
+
+def check_size(size: Extent) -> None:
+    """Refuse a sheet that is too small or too large (CommandError)."""
+    if not size.fits:
+        raise CommandError(
+            tr("a sheet is {SMALLEST} to {LARGEST} texels wide and high, not {size}", SMALLEST=SMALLEST,
+               LARGEST=LARGEST, size=size)
+        )  # fmt: skip
 
 
 def check_picture(project: Any, name: str) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from lucky_fern.core.arrays import F64, Array, Bool
-from lucky_fern.core.sheets.grid import SheetKey, all_chunks, span
+from lucky_fern.core.sheets.grid import Extent, SheetKey, all_chunks, span
 from lucky_fern.core.sheets.surface import Surface
 
 
@@ -26,7 +26,7 @@ def mean_colours(surface: Surface, texels_of: Callable[[SheetKey], Array | None]
     width = next(iter(found.values())).shape[2]
     total, weight = np.zeros((count, width)), np.zeros(count)
     for key, texels in found.items():
-        size = texels.shape[0]
+        size = Extent(*texels.shape[1::-1])
         full = float(np.iinfo(texels.dtype).max)
         sheet = surface.sheet(key, size)
         for chunk in all_chunks(size):
@@ -41,7 +41,7 @@ def mean_colours(surface: Surface, texels_of: Callable[[SheetKey], Array | None]
             weight += np.bincount(rows, minlength=count)
         bare = weight[sheet.triangle] == 0
         middle = sheet.xy[bare].mean(axis=1)
-        at = np.clip(middle.astype(np.int64), 0, size - 1)
+        at = np.clip(middle.astype(np.int64), 0, [size.width - 1, size.height - 1])
         total[sheet.triangle[bare]] = texels[at[:, 1], at[:, 0]] / full
         weight[sheet.triangle[bare]] = 1
     out = np.full((count, width), np.nan)

@@ -7,7 +7,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, I32, I64, U8, Array, Bool
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, chunks_across
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent
 
 
 @dataclass(frozen=True)
@@ -19,7 +19,7 @@ class Padding:
     in texels, 255 standing for that and more.
     """
 
-    size: int
+    size: Extent
     target: I32
     source: I32
     reach: U8
@@ -27,25 +27,25 @@ class Padding:
 
     def targets_of(self, chunk: Chunk) -> I32:
         """The texels that copy from a chunk."""
-        cell = chunk.row * chunks_across(self.size) + chunk.column
+        cell = chunk.row * self.size.across + chunk.column
         return self.target[self.starts[cell] : self.starts[cell + 1]]
 
     def chunks_fed_by(self, chunks: set[Chunk]) -> set[Chunk]:
         """The chunks in which some texel copies from one of ``chunks``."""
         fed: set[Chunk] = set()
         for chunk in chunks:
-            row, column = np.divmod(self.targets_of(chunk), self.size)
+            row, column = np.divmod(self.targets_of(chunk), self.size.width)
             cells = np.unique((row // CHUNK) * 65536 + column // CHUNK)
             fed.update(Chunk(int(cell) // 65536, int(cell) % 65536) for cell in cells)
         return fed
 
     def fill(self, sheet: Array, chunks: set[Chunk] | None = None) -> None:
-        """Copy, in place, what comes from the given chunks (or all) of a (size, size, n) sheet."""
-        flat = sheet.reshape(self.size * self.size, -1)
+        """Copy, in place, what comes from the given chunks (or all) of a (rows, columns, n) sheet."""
+        flat = sheet.reshape(self.size.texels, -1)
         if chunks is None:
             _copy(flat, self.target, self.source)
             return
-        across = chunks_across(self.size)
+        across = self.size.across
         for chunk in chunks:
             cell = chunk.row * across + chunk.column
             part = slice(self.starts[cell], self.starts[cell + 1])
@@ -76,16 +76,15 @@ def nearest_covered(covered: Bool) -> tuple[F32, I32, I32]:
 
 def plan_padding(covered: Bool) -> Padding:
     """Find the nearest covered texel of every uncovered one (see :func:`nearest_covered`)."""
-    size = covered.shape[0]
-    across = chunks_across(size)
+    size = Extent(covered.shape[1], covered.shape[0])
     if covered.all() or not covered.any():
         empty = np.empty(0, np.int32)
-        return Padding(size, empty, empty, np.empty(0, np.uint8), np.zeros(across * across + 1, np.int64))
+        return Padding(size, empty, empty, np.empty(0, np.uint8), np.zeros(size.across * size.down + 1, np.int64))
     distance, label, position = nearest_covered(covered)
     target = np.flatnonzero(~covered.ravel()).astype(np.int32)
     source = position[label.ravel()[target]]
     reach = np.minimum(np.ceil(distance.ravel()[target]), 255).astype(np.uint8)
-    starts, order = _sort_by_chunk(source, size, CHUNK, across)
+    starts, order = _sort_by_chunk(source, size.width, CHUNK, size.across, size.down)
     return Padding(size, target[order], source[order], reach[order], starts)
 
 
@@ -98,16 +97,16 @@ def _copy(texels: Array, target: I32, source: I32) -> None:
 
 
 @kernel
-def _sort_by_chunk(source: I32, size: int, chunk: int, across: int) -> tuple[I64, I32]:
+def _sort_by_chunk(source: I32, wide: int, chunk: int, across: int, down: int) -> tuple[I64, I32]:
     """Counting sort of flat texel numbers by chunk; (starts, order)."""
-    starts = np.zeros(across * across + 1, np.int64)
+    starts = np.zeros(across * down + 1, np.int64)
     for n in range(len(source)):
-        starts[(source[n] // size // chunk) * across + (source[n] % size) // chunk + 1] += 1
+        starts[(source[n] // wide // chunk) * across + (source[n] % wide) // chunk + 1] += 1
     starts = np.cumsum(starts)
     fill = starts.copy()
     order = np.empty(len(source), np.int32)
     for n in range(len(source)):
-        cell = (source[n] // size // chunk) * across + (source[n] % size) // chunk
+        cell = (source[n] // wide // chunk) * across + (source[n] % wide) // chunk
         order[fill[cell]] = n
         fill[cell] += 1
     return starts, order

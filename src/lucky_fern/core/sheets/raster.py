@@ -79,18 +79,18 @@ def needles(corners: F64) -> U8:
     return found
 
 
-def bin_triangles(corners: F64, chunk: int, across: int) -> tuple[I64, I32]:
+def bin_triangles(corners: F64, chunk: int, across: int, down: int) -> tuple[I64, I32]:
     """Which triangles may touch which chunk.
 
     Returns
     -------
-    starts : (across² + 1,) int64, where each chunk's list starts in ``items``.
+    starts : (across · down + 1,) int64, where each chunk's list starts in ``items``.
     items : int32 rows of ``corners`` (T, 3, 2), chunk after chunk, rising within a chunk.
     """
     low, high = box_of(corners)
     first = np.maximum(np.floor((low - 1) / chunk), 0).astype(np.int64)
-    last = np.minimum(np.floor((high + 1) / chunk), across - 1).astype(np.int64)
-    return sort_boxes(flat(first), flat(last), np.array([across, across, 1]))
+    last = np.minimum(np.floor((high + 1) / chunk), (across - 1, down - 1)).astype(np.int64)
+    return sort_boxes(flat(first), flat(last), np.array([down, across, 1]))
 
 
 @kernel

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from lucky_fern.core.arrays import Array
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, span
 
 
 class Rect(NamedTuple):
@@ -23,11 +23,11 @@ class Rect(NamedTuple):
     def shape(self) -> tuple[int, int]:
         return self.bottom - self.top, self.right - self.left
 
-    def grown(self, texels: int, size: int) -> Rect:
+    def grown(self, texels: int, size: Extent) -> Rect:
         """The rectangle with so many texels more on each side, as far as the sheet goes."""
         return Rect(
-            max(self.top - texels, 0), min(self.bottom + texels, size),
-            max(self.left - texels, 0), min(self.right + texels, size),
+            max(self.top - texels, 0), min(self.bottom + texels, size.height),
+            max(self.left - texels, 0), min(self.right + texels, size.width),
         )  # fmt: skip
 
     def within(self, outer: Rect) -> tuple[slice, slice]:
@@ -38,7 +38,7 @@ class Rect(NamedTuple):
         )
 
 
-def rect_of(chunk: Chunk, size: int) -> Rect:
+def rect_of(chunk: Chunk, size: Extent) -> Rect:
     """The rectangle of a chunk."""
     rows, columns = span(chunk, size)
     return Rect(rows.start, rows.stop, columns.start, columns.stop)
@@ -51,7 +51,7 @@ def chunks_in(rect: Rect) -> Iterator[Chunk]:
             yield Chunk(row, column)
 
 
-def gathered(rect: Rect, size: int, empty: Array, piece: Callable[[Chunk], Array | None]) -> Array | None:
+def gathered(rect: Rect, size: Extent, empty: Array, piece: Callable[[Chunk], Array | None]) -> Array | None:
     """A rectangle put together from pieces the size of chunks.
 
     ``piece`` answers with a chunk's array, or None where it holds nothing; ``empty`` (a scalar or a row of

@@ -12,11 +12,12 @@ from lucky_fern.core.parallel import for_each
 from lucky_fern.core.sheets.grid import (
     CHUNK,
     Chunk,
+    Extent,
     SheetKey,
     all_chunks,
-    chunks_across,
     shape,
     span,
+    to_texels,
 )
 from lucky_fern.core.sheets.padding import Padding, plan_padding
 from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles, texel_places
@@ -47,27 +48,27 @@ class Sheet:
     xy : (N, 3, 2) float64 their corners in texel space (x right, y down).
     """
 
-    def __init__(self, key: SheetKey, size: int, model: Model, triangle: I32) -> None:
+    def __init__(self, key: SheetKey, size: Extent, model: Model, triangle: I32) -> None:
         self.key = key
         self.size = size
         self.model = model
         self.triangle = triangle
         column, row = corner_of(key.tile)
         uv = model.uv[triangle] - (column, row)
-        self.xy: F64 = np.ascontiguousarray(np.stack([uv[..., 0] * size, (1.0 - uv[..., 1]) * size], axis=-1))
+        self.xy: F64 = to_texels(uv, size)
         self.starts: I64
         self.items: I32
-        self.starts, self.items = bin_triangles(self.xy, CHUNK, chunks_across(size))
+        self.starts, self.items = bin_triangles(self.xy, CHUNK, size.across, size.down)
         self.needle: U8 = needles(self.xy)
 
     def chunk_triangles(self, chunk: Chunk) -> I32:
         """Rows of ``xy`` that may touch a chunk."""
-        cell = chunk.row * chunks_across(self.size) + chunk.column
+        cell = chunk.row * self.size.across + chunk.column
         return self.items[self.starts[cell] : self.starts[cell + 1]]
 
     def chunks_of(self, chosen: Bool) -> set[Chunk]:
         """The chunks that any chosen triangle ((N,) bool over ``xy``) may touch."""
-        across = chunks_across(self.size)
+        across = self.size.across
         count = np.add.reduceat(np.append(chosen[self.items], False), np.minimum(self.starts[:-1], len(self.items)))
         filled = (np.diff(self.starts) > 0) & (count > 0)
         return {Chunk(int(cell) // across, int(cell) % across) for cell in np.flatnonzero(filled)}
@@ -124,8 +125,8 @@ class Sheet:
 
     @cached_property
     def covered(self) -> Bool:
-        """(size, size) bool, the texels that belong to an island."""
-        result = np.zeros((self.size, self.size), np.bool_)
+        """(rows, columns) bool, the texels that belong to an island."""
+        result = np.zeros(self.size.shape, np.bool_)
 
         def mark(chunk: Chunk) -> None:
             result[span(chunk, self.size)] = self.owners(chunk) >= 0

@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from lucky_fern.core.arrays import I32, Bool
+from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.beyond import Beyond
 from lucky_fern.core.sheets.faces import unpack_faces
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.nearest import Nearest
 from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
 
@@ -30,10 +30,10 @@ class Surface:
         self.keys: tuple[SheetKey, ...] = tuple(self.placement.triangles)
         self._chosen: dict[tuple[str, ...], Bool] = {}
         self._packed: dict[str, Bool] = {}
-        self._sheets: dict[tuple[SheetKey, int], Sheet] = {}
-        self.seam_links: tuple[tuple[int, ...], list[Any]] | None = None  # chunks that meet at seams, for sizes
+        self._sheets: dict[tuple[SheetKey, Extent], Sheet] = {}
+        self.seam_links: tuple[tuple[Extent, ...], list[Any]] | None = None  # chunks that meet at seams, for sizes
 
-    def sheet(self, key: SheetKey, size: int) -> Sheet:
+    def sheet(self, key: SheetKey, size: Extent) -> Sheet:
         """A sheet at a size. The two sizes asked for last are kept (the window's and an export's)."""
         kept = self._sheets.pop((key, size), None) or Sheet(key, size, self.model, self.placement.triangles[key])
         same = [other for other in list(self._sheets) if other[0] == key]
@@ -55,12 +55,12 @@ class Surface:
                 changed.add(key)
         return changed
 
-    def ready_sheets(self, sizes: dict[SheetKey, int]) -> list[Sheet]:
+    def ready_sheets(self, sizes: dict[SheetKey, Extent]) -> list[Sheet]:
         """The sheets that are built at these sizes already."""
         kept = dict(self._sheets)
         return [kept[key, size] for key, size in sizes.items() if (key, size) in kept]
 
-    def sheets(self, size_of: Callable[[SheetKey], int]) -> list[Sheet]:
+    def sheets(self, size_of: Callable[[SheetKey], Extent]) -> list[Sheet]:
         return [self.sheet(key, size_of(key)) for key in self.keys]
 
     @cached_property
@@ -112,6 +112,11 @@ class Surface:
             except CommandError:  # a selection that is gone, or was of another model: nothing of this one
                 self._packed[text] = np.zeros(self.model.triangle_count, np.bool_)
         return self._packed[text]
+
+    def proportions(self, size_of: Callable[[SheetKey], Extent]) -> F64:
+        """(T, 2) what u and v of each triangle are multiplied by so that squares of texels are squares."""
+        every = np.array([*(size_of(key).proportions for key in self.keys), np.ones(2)])
+        return np.asarray(every[self.sheet_of_triangle])
 
     def tiles_of(self, material: str) -> list[int]:
         return [key.tile for key in self.keys if key.material == material]

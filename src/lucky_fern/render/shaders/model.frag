@@ -30,7 +30,7 @@ uniform mat4 to_lamp;
 uniform float lamp_texel;         // of those depths, in units
 uniform vec4 viewport;
 uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker, 4 what glows alone, linear
-uniform float squares;            // of the checker, across a sheet
+uniform vec2 squares;             // of the checker, across a sheet and down
 uniform int shown;                // which map is alone
 uniform bool painted;             // false: no sheet, plain grey
 out vec4 result;
@@ -96,7 +96,7 @@ void main() {
     if (painted && (any(lessThan(uv, vec2(-1e-5))) || any(greaterThan(uv, vec2(1.00001))))) discard;
     if (look == 3) {
         // Red grows with u and blue with v, so that turned and mirrored islands show.
-        float check = mod(floor(uv.x * squares) + floor(uv.y * squares), 2.0);
+        float check = mod(floor(uv.x * squares.x) + floor(uv.y * squares.y), 2.0);
         float level = 0.72 + 0.28 * normalize(normal).y;
         vec3 ink = vec3(0.55 + 0.4 * uv.x, 0.62, 0.55 + 0.4 * uv.y) * (check > 0.5 ? 1.0 : 0.55);
         result = vec4(painted ? ink * level : vec3(0.45 * level), 1.0);

@@ -5,14 +5,14 @@ uniform sampler2D surface_map;
 uniform sampler2D normal_map;
 uniform sampler2D emissive_map;
 uniform int shown;                // -1: the checker
-uniform float squares;            // of the checker, across a sheet
+uniform vec2 squares;             // of the checker, across a sheet and down
 out vec4 result;
 vec3 encode(vec3 linear) {
     return mix(12.92 * linear, 1.055 * pow(linear, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, linear));
 }
 void main() {
     if (shown < 0) {
-        float odd = mod(floor(uv.x * squares) + floor(uv.y * squares), 2.0);
+        float odd = mod(floor(uv.x * squares.x) + floor(uv.y * squares.y), 2.0);
         result = vec4(vec3(0.55 + 0.4 * uv.x, 0.62, 0.55 + 0.4 * uv.y) * (odd > 0.5 ? 1.0 : 0.55), 1.0);
         return;
     }

@@ -7,7 +7,7 @@ from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.project.loans import Box
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey, to_texels
 from lucky_fern.core.udim import corner_of
 from lucky_fern.ui.gestures.rectangle_drag import RectangleDrag
 from lucky_fern.ui.gestures.surface_view import PlaneView
@@ -34,10 +34,8 @@ class LoanBox(RectangleDrag):
     def drawn(self, key: SheetKey, low: F64, high: F64, event: QMouseEvent) -> None:
         assert self.work.project is not None
         size = self.work.project.size_of(key)
-        low, high = (low - corner_of(key.tile)) * size, (high - corner_of(key.tile)) * size
-        left, right = max(int(np.floor(low[0])), 0), min(int(np.ceil(high[0])), size)
-        upper, lower = max(int(np.floor(size - high[1])), 0), min(int(np.ceil(size - low[1])), size)
-        self.lending.choose(key, (left, upper, max(right, left + 1), max(lower, upper + 1)))
+        ends = to_texels(np.stack([low, high]) - corner_of(key.tile), size)
+        self.lending.choose(key, size.box_round(ends.min(axis=0), ends.max(axis=0)))
 
     def show(self) -> None:
         """Outlines of what is out, and of what is to go."""
@@ -53,10 +51,10 @@ class LoanBox(RectangleDrag):
                 found += self._outline(self.lending.key, self.lending.box, size, tr("to go out"))
         self.view.drawn.loans = found
 
-    def _outline(self, key: SheetKey, box: Box, size: int, title: str) -> list[tuple[F64, str]]:
+    def _outline(self, key: SheetKey, box: Box, size: Extent, title: str) -> list[tuple[F64, str]]:
         if key not in self.view.tiles.keys:
             return []
-        left, upper, right, lower = (number / size for number in box)
+        left, upper, right, lower = np.array(box) / ([size.width, size.height] * 2)
         uv = np.array([(left, 1 - upper), (right, 1 - upper), (right, 1 - lower), (left, 1 - lower)])
         plane = self.view.tiles.to_plane(key.material, uv + corner_of(key.tile))
         return [(self.view.pixel_of(plane), title)]

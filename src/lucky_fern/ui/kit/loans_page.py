@@ -114,7 +114,8 @@ class LoansPage(Page):
         if self.key is not None and project is not None:
             self.sheet.setCurrentIndex(keys.index(self.key))
             size = project.size_of(self.key)
-            box = self.lending.box if self.lending.key == self.key and self.lending.box else (0, 0, size, size)
+            whole = (0, 0, size.width, size.height)
+            box = self.lending.box if self.lending.key == self.key and self.lending.box else whole
             self.told.setText(
                 tr("{wide} × {high} texels, from column {left}, row {upper}", wide=box[2] - box[0],
                    high=box[3] - box[1], left=box[0], upper=box[1])

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.measure import Measures, measure
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.ui.session.beside import soon
 from lucky_fern.ui.session.looking import Looking
@@ -35,7 +35,7 @@ class LayoutWatch(QObject):
         self.findings: list[Finding] = []
         self.measures: Measures | None = None
         self.busy = False
-        self._asked: tuple[int, tuple[tuple[SheetKey, int], ...]] | None = None
+        self._asked: tuple[int, tuple[tuple[SheetKey, Extent], ...]] | None = None
         self._serial = 0
         self._found.connect(self._take)
         work.project_changed.connect(self._look)
@@ -46,9 +46,9 @@ class LayoutWatch(QObject):
         studio = self.work.studio
         self.follow(studio.surface if studio is not None else None, self.work.sheet_sizes())
 
-    def follow(self, surface: Surface | None, sizes: dict[SheetKey, int]) -> None:
+    def follow(self, surface: Surface | None, sizes: dict[SheetKey, Extent]) -> None:
         """Check a surface at these sheet sizes, unless that was done already."""
-        asked = None if surface is None else (id(surface), tuple(sorted(sizes.items())))
+        asked = None if surface is None else (id(surface), tuple(sizes.items()))
         if asked == self._asked:
             return
         self._asked = asked
@@ -64,11 +64,12 @@ class LayoutWatch(QObject):
             soon("The check of the layout", self._waiting)
             self._waiting = None
 
-    def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, int]) -> None:
+    def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, Extent]) -> None:
         # A surface of its own: the compositing thread builds sheets of the other one at the same time.
         try:
-            measures = measure(surface.model)
-            found = check_layout(Surface(surface.model), lambda key: sizes[key])
+            alone = Surface(surface.model)
+            measures = measure(surface.model, alone.proportions(lambda key: sizes[key]))
+            found = check_layout(alone, lambda key: sizes[key])
         except Exception:  # noqa: BLE001  # a defect of ours must not leave anybody waiting
             LOG.exception("The check of the layout went wrong inside.")
             self._found.emit(serial, [], None)

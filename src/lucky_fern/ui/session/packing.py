@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.parallel import stand_back
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, every_chunk
 from lucky_fern.render.parcels import HOME, Parcel, packed
 from lucky_fern.ui.session.mishaps import LOG
 
@@ -26,7 +26,7 @@ class Packing(QObject):
         super().__init__()
         self._store = store
         self._news = threading.Condition()
-        self._wanted: dict[tuple[SheetKey, str, int], set[Chunk]] = {}
+        self._wanted: dict[tuple[SheetKey, str, Extent], set[Chunk]] = {}
         self._ready: deque[Parcel] = deque()
         self._packing = False
         self._stop = False
@@ -38,7 +38,7 @@ class Packing(QObject):
         kept = self._store.maps.get(key)
         if kept is None:
             return
-        size = kept.shape[0]
+        size = Extent(*kept.shape[1::-1])
         with self._news:
             mine = every_chunk(size).intersection(chunks)
             if mine:

@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.packing import Packing
 
@@ -23,7 +23,7 @@ class Pinned(QObject):
         self.store = MapStore(sources)
         self.packing = Packing(self.store)
         self.packing.arrived.connect(self.changed)
-        self.sizes: dict[SheetKey, int] = {key: project.size_of(key) for key in sources.surface.keys}
+        self.sizes: dict[SheetKey, Extent] = {key: project.size_of(key) for key in sources.surface.keys}
         self.compositing = CompositingThread(sources, self.store)
         self.compositing.chunks_done.connect(self._chunks_done)
         self.compositing.request(project, first_map)

@@ -15,7 +15,7 @@ from lucky_fern.core.model.model import Texture
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.session.beside import beside
@@ -59,7 +59,7 @@ class Work(QObject):
     def project(self) -> Project | None:
         return self.studio.project if self.studio is not None else None
 
-    def sheet_sizes(self) -> dict[SheetKey, int]:
+    def sheet_sizes(self) -> dict[SheetKey, Extent]:
         if self.studio is None:
             return {}
         return {key: self.studio.project.size_of(key) for key in self.studio.surface.keys}

@@ -70,7 +70,7 @@ class Dropping(QObject):
             return colour
         size = studio.project.size_of(key)
         ground = store.maps.get(MapKey(key, "colour"))
-        if ground is None or ground.shape[0] != size:
+        if ground is None or ground.shape[:2] != size.shape:
             return colour
         row, column = texel_at(*local_uv(hit, key), size)
         top = float(2 ** (8 * ground.itemsize) - 1)

@@ -302,7 +302,7 @@ class Faces(QObject):
         if measures is not None and len(measures.area) != len(self.chosen):
             measures = None
         if self.heat in ("stretch", "density") and measures is not None:
-            size = max(self.work.sheet_sizes().values(), default=studio.project.sheet_size)
+            size = max((one.mean for one in self.work.sheet_sizes().values()), default=1.0)
             heat = stretch_heat(measures) if self.heat == "stretch" else density_heat(measures, size)
             colours[:, :3], colours[:, 3] = heat.colours, 0.85 * studio.model.has_uv
         elif self.finding is not None:

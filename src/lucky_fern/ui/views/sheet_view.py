@@ -14,7 +14,7 @@ from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
 from lucky_fern.core.project.layouts import Unwrap
 from lucky_fern.core.project.places import Framed
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk, to_texels
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.sheet_painter import SheetPainter, SheetPicture
@@ -101,8 +101,7 @@ class SheetView(View):
             seen: dict[SheetKey, AbstractSet[Chunk]] = {}
             for key, size in sizes.items():
                 corner = tiles.corner(key)
-                left, right = ((low[0] - corner[0]) * size, (high[0] - corner[0]) * size)
-                top, bottom = ((1 - high[1] + corner[1]) * size, (1 - low[1] + corner[1]) * size)
+                (left, bottom), (right, top) = to_texels(np.stack([low, high]) - corner, size)
                 seen[key] = {
                     chunk
                     for chunk in every_chunk(size)
@@ -253,7 +252,7 @@ class SheetView(View):
 
     def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
         if how == "zoom":
-            most = _PIXELS_PER_TEXEL * max([*self.work.sheet_sizes().values(), 16])
+            most = _PIXELS_PER_TEXEL * max([*(size.longest for size in self.work.sheet_sizes().values()), 16])
             self.set_camera(
                 self.camera.zoomed(1.25**dy, float(point[0]), float(point[1]), self.width(), self.height(), most)
             )

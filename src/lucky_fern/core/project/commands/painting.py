@@ -13,6 +13,7 @@ from lucky_fern.core.project.commands.masks import mask_of
 from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
 
 Chunks = dict[str, str]  # "row,column" → digest; "" takes the chunk away
@@ -24,7 +25,7 @@ class PaintPixels(Command, frozen=True, tag="paint-pixels"):
     label: ClassVar[str] = "Paint"
     layer: int
     sheet: str
-    size: int
+    size: Extent
     maps: dict[str, Chunks]
 
     def apply(self, project: Project) -> Project:
@@ -46,7 +47,7 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
     mask: int
     at: int
     sheet: str
-    size: int
+    size: Extent
     chunks: Chunks
 
     def apply(self, project: Project) -> Project:
@@ -98,7 +99,7 @@ def painted_on(layer: Layer) -> dict[str, PaintedSheet]:
 
 
 def painted(
-    sheets: dict[str, PaintedSheet], sheet: str, size: int, maps: dict[str, Chunks]
+    sheets: dict[str, PaintedSheet], sheet: str, size: Extent, maps: dict[str, Chunks]
 ) -> dict[str, PaintedSheet]:
     """Painted sheets with some chunks of one of them replaced.
 

@@ -10,30 +10,23 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import Project, Relief
-from lucky_fern.core.sheets.grid import LARGEST, SMALLEST
+from lucky_fern.core.project.plain import check_size
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
 
 
 class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
-    """Change the edge length of one sheet (``MATERIAL:TILE``) or, with ``sheet`` None, of all.
+    """Change how wide and high one sheet is (``MATERIAL:TILE``) or, with ``sheet`` None, of all.
 
     Decals and washes are drawn anew from their sources; what is painted is resampled.
     """
 
     label: ClassVar[str] = tr("Sheet size")
-    size: int
+    size: Extent
     sheet: str | None = None
 
     def apply(self, project: Project) -> Project:
-        if not SMALLEST <= self.size <= LARGEST:
-            raise CommandError(
-                tr(
-                    "a sheet is {SMALLEST} to {LARGEST} texels wide, not {size}",
-                    SMALLEST=SMALLEST,
-                    LARGEST=LARGEST,
-                    size=self.size,
-                )
-            )
+        check_size(self.size)
         if self.sheet is None:
             return replace(project, sheet_size=self.size, sheet_sizes={})
         return replace(project, sheet_sizes={**project.sheet_sizes, self.sheet: self.size})

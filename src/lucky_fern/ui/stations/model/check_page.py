@@ -12,6 +12,7 @@ from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.rules import Rim, RuleShape
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.ui.layers.rule_part import LOOKS
 from lucky_fern.ui.session.comparing import Comparing
 from lucky_fern.ui.session.layout_watch import LayoutWatch
@@ -55,11 +56,15 @@ class CheckPage(Page):
             self.lines[name] = QLabel()
             self.lines[name].setWordWrap(True)
             self.form.addRow(QLabel(title, objectName="quiet"), self.lines[name])
-        self.size_box = choice(tr("Size of every sheet in texels"), [(f"{size} × {size}", size) for size in SIZES])
+        self.size_box = choice(
+            tr("Size of every sheet in texels"), [(str(square(size)), square(size)) for size in SIZES]
+        )
         self.size_box.activated.connect(lambda _: work.execute(SetSheetSize(self.size_box.currentData())))
         self.sheet_box = choice(tr("The sheet whose size is shown"), [])
         self.sheet_box.currentIndexChanged.connect(lambda _: self._show_single())
-        self.single_box = choice(tr("Size of this sheet in texels"), [(f"{size}", size) for size in SIZES])
+        self.single_box = choice(
+            tr("Size of this sheet in texels"), [(str(square(size)), square(size)) for size in SIZES]
+        )
         self.single_box.activated.connect(lambda _: self._set_single())
         self.but = QLabel(tr("but"), objectName="quiet")
         self.row(tr("Every sheet"), self.size_box, self.but, self.sheet_box, self.single_box)
@@ -137,7 +142,7 @@ class CheckPage(Page):
             hint = tr("Choose a sentence: both views go there, and what mends it stands here.")
             self.remedy_row.addWidget(QLabel(hint if self.layout_watch.findings else "", objectName="quiet"))
             return
-        for number, remedy in enumerate(remedies(studio.surface, self._finding)):
+        for number, remedy in enumerate(remedies(studio.surface, studio.project.size_of, self._finding)):
             made = button(remedy.title, tr("Mends this; can be undone"), partial(self._mend, remedy))
             if number == 0:
                 made.setObjectName("primary")
@@ -189,10 +194,10 @@ class CheckPage(Page):
             return
         sizes = {studio.project.size_of(key) for key in studio.surface.keys}
         usual = measures.typical_density()
-        low, high = usual * min(sizes), usual * max(sizes)
+        low, high = (usual * most(size.mean for size in sizes) for most in (min, max))
         text = f"{low:.3g}" if low == high else f"{low:.3g} to {high:.3g}"
         self.lines["texels"].setText(
-            tr("{words} for a unit, on the whole ({map} a sheet)", words=text, map=", ".join(map(str, sorted(sizes))))
+            tr("{words} for a unit, on the whole ({map} a sheet)", words=text, map=", ".join(sorted(map(str, sizes))))
         )
 
     def refresh(self) -> None:

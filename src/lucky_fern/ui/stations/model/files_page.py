@@ -173,13 +173,14 @@ class FilesPage(Page):
         if path is None:
             return
         look, surface = self.guide_look(), studio.surface
+        size = studio.project.size_of(key).as_long_as(look.size)
         if path.suffix.lower() not in (".png", ".svg"):
             path = path.with_name(path.name + ".png")
 
         def work() -> dict[Path, bytes]:
             if path.suffix.lower() == ".svg":
-                return {path: guide_svg(surface, key, look).encode()}
-            return {path: encode_png(draw_guide(surface, key, look))}
+                return {path: guide_svg(surface, key, look, size).encode()}
+            return {path: encode_png(draw_guide(surface, key, look, size))}
 
         self._write(tr("Drawing {name} …", name=path.name), work)
 

@@ -309,15 +309,15 @@ class LayoutPage(Page):
             rows &= np.isin(islands, np.unique(islands[faces.chosen]))
         return rows if rows.any() else None
 
-    def _box(self) -> tuple[F64, int] | None:
-        """(2, 2) the box of those islands in texels from the lower left of their tile, and the sheet's size."""
+    def _box(self) -> tuple[F64, F64] | None:
+        """(2, 2) the box of those islands in UV space, and the width and height of their sheet."""
         rows, studio = self._rows(), self.work.studio
         if rows is None or studio is None:
             return None
         first = int(studio.surface.sheet_of_triangle[rows].max())
         size = studio.project.size_of(studio.surface.keys[first]) if first >= 0 else studio.project.sheet_size
         uv = studio.model.uv[rows]
-        return np.stack([uv.min(axis=(0, 1)), uv.max(axis=(0, 1))]), size
+        return np.stack([uv.min(axis=(0, 1)), uv.max(axis=(0, 1))]), np.array([size.width, size.height])
 
     def _typed(self) -> None:
         """A value was typed: the islands get that box."""
@@ -326,9 +326,9 @@ class LayoutPage(Page):
             return
         box, size = found
         tile = np.floor(box.mean(axis=0))
-        asked = {name: field.value() / size for name, field in self.fields.items()}
-        low = tile + np.array([asked["left"], asked["low"]])
-        high = low + np.array([asked["width"], asked["height"]])
+        asked = {name: field.value() for name, field in self.fields.items()}
+        low = tile + np.array([asked["left"], asked["low"]]) / size
+        high = low + np.array([asked["width"], asked["height"]]) / size
         if (np.abs(np.stack([low, high]) - box) * size < 0.06).all() or not (high > low).all():
             return
         self.do(FitRectangle(_pair(low), _pair(high)))
