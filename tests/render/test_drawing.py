@@ -17,6 +17,7 @@ from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.sheets.grid import Extent, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
@@ -41,7 +42,7 @@ class Box:
         self.ready: list[Parcel] = []
 
     def want(self, key, chunks) -> None:
-        size = self.store.maps[key].shape[0]
+        size = Extent(*self.store.maps[key].shape[1::-1])
         self.ready += [packed(self.store, key.sheet, HOME[key.map], size, chunk) for chunk in chunks]
 
     def first(self) -> Parcel | None:
@@ -105,7 +106,7 @@ def test_what_is_composited_comes_onto_the_canvas_and_pinned_states_left_of_the_
         store = MapStore(studio.sources)
         for piece, chunks in everything(studio.sources, studio.project).items():
             store.update(studio.project, piece, chunks)
-        return Stock(store, Box(store), dict.fromkeys(studio.surface.keys, 64))
+        return Stock(store, Box(store), dict.fromkeys(studio.surface.keys, square(64)))
 
     before = stock()
     studio.execute(AddLayer("Over", Wash(), {"colour": Channel("#2040a0")}))
@@ -138,7 +139,7 @@ def test_the_last_wish_is_shown_and_what_nobody_sees_is_not_drawn(room: Room) ->
 def test_maps_that_nobody_looks_at_any_more_are_let_go(room: Room, studio: Studio) -> None:
     def stock() -> Stock:
         store = MapStore(studio.sources)
-        return Stock(store, Box(store), dict.fromkeys(studio.surface.keys, 64))
+        return Stock(store, Box(store), dict.fromkeys(studio.surface.keys, square(64)))
 
     canvas, hidden = room.canvas(), room.canvas()
     room.drawing.start()
@@ -180,7 +181,7 @@ def test_a_parcel_that_cannot_be_taken_in_comes_once(
     store = MapStore(studio.sources)
     for piece, chunks in everything(studio.sources, studio.project).items():
         store.update(studio.project, piece, chunks)
-    stock, tried = Stock(store, Box(store), dict.fromkeys(studio.surface.keys, 64)), []
+    stock, tried = Stock(store, Box(store), dict.fromkeys(studio.surface.keys, square(64))), []
 
     def put(self: SheetTextures, parcel: Parcel) -> bool:
         tried.append(parcel)

@@ -13,6 +13,7 @@ from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.frames import Box, Frames
@@ -33,7 +34,7 @@ class Painter:
         store = MapStore(self.studio.sources)
         self.textures = SheetTextures(context, store)
         for piece, chunks in everything(self.studio.sources, self.studio.project).items():
-            self.textures.upload(piece, 64, store.update(self.studio.project, piece, chunks))
+            self.textures.upload(piece, square(64), store.update(self.studio.project, piece, chunks))
         self.scene = ModelScene(context, self.studio.surface)
         self.look = Look(wires=True, seams=True)
         self.boxes: list[Box] = []
@@ -42,7 +43,7 @@ class Painter:
         self.boxes.append(box)
         target.scissor = box
         camera = Camera(yaw=25, pitch=20).framing(self.studio.model.bounds, SIZE[0] / SIZE[1])
-        sizes = dict.fromkeys(self.studio.surface.keys, 64)
+        sizes = dict.fromkeys(self.studio.surface.keys, square(64))
         self.scene.draw(camera, SIZE[0] / SIZE[1], self.look, self.textures, sizes)
 
 

@@ -99,7 +99,7 @@ def test_why_files_look_other_than_what_was_painted(ferry: tuple[Studio, Path]) 
     painted = taking.written(ferry[0])
     small = cargo_of(ferry, ExportSetup("emissive", "", "jpeg", size=64))
     said = " ".join(why_other(small, painted))
-    assert "64 texels a side, the sheet 256" in said and "JPEG" in said and "No file holds colour or" in said
+    assert "64 × 64 texels, the sheet 256 × 256" in said and "JPEG" in said and "No file holds colour or" in said
     whole = cargo_of(ferry, ExportSetup("separate", ""))
     assert "older" in " ".join(why_other(whole, painted))
 
@@ -173,9 +173,9 @@ def test_the_quay_shows_what_the_program_shows_and_how_far_wrong_settings_are(
     for piece, chunks in everything(studio.sources, studio.project).items():
         store.update(studio.project, piece, chunks)
     textures = SheetTextures(context, store)
-    sizes = dict.fromkeys(studio.surface.keys, SIZE)
+    sizes = dict.fromkeys(studio.surface.keys, square(SIZE))
     for piece in store.maps:
-        textures.upload(piece, SIZE, all_chunks(square(SIZE)))
+        textures.upload(piece, square(SIZE), all_chunks(square(SIZE)))
     textures.finish()
     target = context.framebuffer([context.texture((480, 360), 4)], context.depth_renderbuffer((480, 360)))
     target.use()

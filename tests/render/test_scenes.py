@@ -15,7 +15,7 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, SetChannel
 from lucky_fern.core.project.document import Channel, Wash
-from lucky_fern.core.sheets.grid import Chunk
+from lucky_fern.core.sheets.grid import Chunk, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
@@ -41,10 +41,10 @@ class Drawn:
         for piece, chunks in everything(self.studio.sources, self.studio.project).items():
             self.store.update(self.studio.project, piece, chunks)
         self.key = self.studio.surface.keys[0]
-        self.sizes = {self.key: 64}
+        self.sizes = {self.key: square(64)}
         self.context = context
         self.textures = SheetTextures(context, self.store)
-        self.textures.of(self.key, 64)
+        self.textures.of(self.key, square(64))
         self.textures.send(self.textures.unsent, self.sizes)
         assert not self.textures.unsent
         self.textures.finish()
@@ -80,7 +80,7 @@ def drawn(context: moderngl.Context, tmp_path: Path) -> Iterator[Drawn]:
 
 @pytest.mark.parametrize("name", list(MAPS))
 def test_each_map_alone_shows_its_stored_value_in_both_views(drawn: Drawn, name: str) -> None:
-    stored = drawn.store.get(MapKey(drawn.key, name), 64)[32, 32]
+    stored = drawn.store.get(MapKey(drawn.key, name), square(64))[32, 32]
     expected = np.round(stored / np.iinfo(stored.dtype).max * 255)
     for pixels in (drawn.model(shown_map=name), drawn.sheet(name)):
         assert np.abs(pixels[48, 48].astype(float) - expected).max() <= 1.01
@@ -103,9 +103,9 @@ def test_what_glows_shines_beyond_itself(drawn: Drawn) -> None:
     drawn.studio.execute(SetChannel(drawn.studio.project.layers[0].id, "emissive", None))
     for piece, chunks in everything(drawn.studio.sources, drawn.studio.project).items():
         drawn.store.update(drawn.studio.project, piece, chunks)
-        drawn.textures.upload(piece, 64, chunks)
+        drawn.textures.upload(piece, square(64), chunks)
     drawn.store.maps[MapKey(drawn.key, "emissive")][:] = 0
-    drawn.textures.upload(MapKey(drawn.key, "emissive"), 64, [Chunk(0, 0)])
+    drawn.textures.upload(MapKey(drawn.key, "emissive"), square(64), [Chunk(0, 0)])
     drawn.textures.finish()
     assert np.abs(drawn.model(bloom=1.0).astype(int) - drawn.model()).max() <= 1
 
@@ -133,10 +133,10 @@ def test_an_uploaded_chunk_changes_the_picture_and_its_mips(drawn: Drawn) -> Non
     after = drawn.studio.execute(SetChannel(project.layers[0].id, "colour", Channel("#c02010")))
     piece = MapKey(drawn.key, "colour")
     done = drawn.store.update(after, piece, everything(drawn.studio.sources, after)[piece])
-    drawn.textures.upload(piece, 64, done)
+    drawn.textures.upload(piece, square(64), done)
     drawn.textures.finish()
     assert np.abs(drawn.model(shading=FLAT)[48, 48].astype(int) - (0xC0, 0x20, 0x10)).max() <= 1
-    texture = drawn.textures.of(drawn.key, 64)["colour_map"]
+    texture = drawn.textures.of(drawn.key, square(64))["colour_map"]
     for level in range(7):
         data = texels(drawn.context, texture, level)
         assert data.shape == (64 >> level, 64 >> level, 4)
@@ -196,21 +196,21 @@ def test_maps_that_nobody_writes_to_are_single_texels_and_grow_with_their_first_
     studio.execute(AddLayer("Red", Wash(), {"colour": Channel("#ff0000")}))
     store, key = MapStore(studio.sources), studio.surface.keys[0]
     textures = SheetTextures(context, store)
-    assert {texture.width for texture in textures.of(key, 512).values()} == {1}
-    start = np.frombuffer(textures.of(key, 512)["surface_map"].read(), np.uint8)
+    assert {texture.width for texture in textures.of(key, square(512)).values()} == {1}
+    start = np.frombuffer(textures.of(key, square(512))["surface_map"].read(), np.uint8)
     assert start.tolist() == [255, 255, 0, 128]  # occlusion, roughness, metallic, height as they start
     piece = MapKey(key, "colour")
     done = store.update(studio.project, piece, [Chunk(0, 1)])
-    textures.upload(piece, 512, done)
-    textures.upload(piece, 512, {Chunk(7, 7)})  # of a larger sheet that is gone by now
+    textures.upload(piece, square(512), done)
+    textures.upload(piece, square(512), {Chunk(7, 7)})  # of a larger sheet that is gone by now
     textures.finish()
-    widths = {name: texture.width for name, texture in textures.of(key, 512).items()}
+    widths = {name: texture.width for name, texture in textures.of(key, square(512)).items()}
     assert widths == {"colour_map": 512, "surface_map": 1, "normal_map": 1, "emissive_map": 1}
-    shown = np.frombuffer(textures.of(key, 512)["colour_map"].read(), np.uint8).reshape(512, 512, 4)[::-1]
+    shown = np.frombuffer(textures.of(key, square(512))["colour_map"].read(), np.uint8).reshape(512, 512, 4)[::-1]
     assert (
         (shown[:256, 256:, :3] == (255, 0, 0)).all() and (shown[256:] == 255).all() and (shown[:, :256] == 255).all()
     )
-    small = texels(context, textures.of(key, 512)["colour_map"], 3)[::-1]
+    small = texels(context, textures.of(key, square(512))["colour_map"], 3)[::-1]
     assert np.allclose(small[:32, 32:, :3], (1, 0, 0)) and np.allclose(small[32:], 1)
     assert {other.map for other in sharing_texture(piece)} == {"opacity"}
     textures.release()
@@ -244,7 +244,7 @@ def test_faces_can_be_hidden_and_the_checker_follows_the_sheets_size(drawn: Draw
 
     def shot(look: Look, size: int | None = None) -> np.ndarray:
         drawn.frame.use()
-        sizes = drawn.sizes if size is None else dict.fromkeys(drawn.sizes, size)
+        sizes = drawn.sizes if size is None else dict.fromkeys(drawn.sizes, square(size))
         scene.draw(camera, 1.0, look, drawn.textures, sizes)
         return drawn.pixels().astype(int)
 

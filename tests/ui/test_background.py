@@ -79,7 +79,7 @@ def test_a_storm_of_edits_ends_with_the_maps_of_the_last_one(hands: Hands) -> No
         fresh = composite_sheet(
             parts.work.studio.sources, parts.work.project, name, parts.work.studio.surface.sheet(key, square(size)), 8
         )
-        assert (parts.maps.store.get(MapKey(key, name), size) == fresh).all(), name
+        assert (parts.maps.store.get(MapKey(key, name), square(size)) == fresh).all(), name
 
 
 def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> None:
@@ -127,7 +127,7 @@ def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: H
     thread = CompositingThread(studio.sources, store)
 
     def note(key: MapKey, chunks: set[Chunk]) -> None:
-        shown = store.get(colour, 2048).copy() if key == colour and len(chunks) > 32 else None
+        shown = store.get(colour, square(2048)).copy() if key == colour and len(chunks) > 32 else None
         answers.append((key, len(chunks), store.composited, shown))
 
     thread.chunks_done.connect(note, Qt.ConnectionType.DirectConnection)
@@ -145,7 +145,7 @@ def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: H
     coarse = next(one for one in answers if one[1] > 32)
     assert coarse[0] == colour and coarse[2] - begun == (0 if slow else 4)
     fine = composite_sheet(studio.sources, edited, "colour", studio.surface.sheet(key, square(2048)), 8)
-    assert np.array_equal(store.get(colour, 2048), fine)
+    assert np.array_equal(store.get(colour, square(2048)), fine)
     far = np.abs(coarse[3].astype(int) - fine).max(axis=2)
     assert np.median(far) <= 1 and (far > 16).mean() < 0.1  # only where pictures have detail
 

@@ -164,7 +164,7 @@ def test_the_quay_says_why_files_look_other_than_the_project(quay: Quay, ferry: 
     next(action for action in sheet.menu().actions() if action.text() == "64 texels").trigger()
     assert "1 sheet apart" in panel.single.text()
     exported(ferry)
-    settled(quay, lambda: "64 texels a side, the sheet 512" in quay.verdict.text())
+    settled(quay, lambda: "64 × 64 texels, the sheet 512 × 512" in quay.verdict.text())
     assert "older" not in quay.verdict.text()
     quay.close()
 

@@ -17,6 +17,7 @@ from lucky_fern.core.project.effects import Gradient
 from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.layers.board_menus import copy_mask, paste_mask
 from samples import PLANE
@@ -47,7 +48,7 @@ def test_a_painted_mask_goes_to_another_project_with_its_paint(hands: Hands, tmp
     key = str(parts.work.studio.surface.keys[0])
     size = parts.work.project.size_of(parts.work.studio.surface.keys[0]).width
     digest = parts.work.studio.blobs.add(encode_chunk(np.full((256, 256, 1), 200, np.uint8)))
-    painted = PaintedShape({key: PaintedSheet(size, {"mask": {"0,0": digest}})})
+    painted = PaintedShape({key: PaintedSheet(square(size), {"mask": {"0,0": digest}})})
     parts.work.execute(AddMaskEntry(parts.selection.layer.id, MaskEntry(painted)))
     copy_mask(hands.window.matter, parts.selection.layer)
     (tmp_path / "plane.obj").write_text(PLANE)
