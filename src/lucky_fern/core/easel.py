@@ -269,5 +269,7 @@ def _at_size(studio: Studio, sheets: dict[str, PaintedSheet]) -> dict[str, Paint
     for key in studio.surface.keys:
         painted, size = sheets.get(str(key)), studio.project.size_of(key)
         if painted is not None and painted.size != size and painted.maps:
-            made[str(key)] = resized(painted, size, studio.blobs, studio.sources.kept)
+            made[str(key)] = resized(
+                painted, size, studio.blobs, studio.sources.kept, studio.project.is_pixel_art(key)
+            )
     return {**sheets, **made} if made else sheets

@@ -50,9 +50,18 @@ def changed_paint(old: dict[str, PaintedSheet], new: dict[str, PaintedSheet], sh
 
 
 def draw_painted(
-    painted: PaintedSheet, map_name: str, size: Extent, chunk: Chunk, blobs: Blobs, kept: Kept
+    painted: PaintedSheet,
+    map_name: str,
+    size: Extent,
+    chunk: Chunk,
+    blobs: Blobs,
+    kept: Kept,
+    nearest: bool = False,
 ) -> U16 | None:
-    """(r, c, 4) uint16 straight RGBA of a chunk; scalar maps in all three colours; None where nothing is painted."""
+    """(r, c, 4) uint16 straight RGBA of a chunk; scalar maps in all three colours; None where nothing is painted.
+
+    At another size than it was painted at it is resampled: smoothly, or ``nearest``.
+    """
 
     def piece(place: Chunk) -> U16 | None:
         digest = painted.maps.get(map_name, {}).get(place_name(place))
@@ -79,21 +88,21 @@ def draw_painted(
 
     def resample() -> U16:
         pyramid = build_pyramid(Picture("painted", region, True), flavour)
-        return draw_laid(affine, size, chunk, pyramid, False, flavour == "colour", repeat=False)
+        return draw_laid(affine, size, chunk, pyramid, nearest, flavour == "colour", repeat=False)
 
     touched = tuple(painted.maps.get(map_name, {}).get(place_name(place)) for place in chunks_in(wanted))
-    key = ("resampled", touched, map_name, painted.size, size, chunk)
+    key = ("resampled", touched, map_name, painted.size, size, chunk, nearest)
     return kept.get(key, resample, lambda made: made.nbytes)
 
 
-def resized(painted: PaintedSheet, size: Extent, blobs: Blobs, kept: Kept) -> PaintedSheet:
+def resized(painted: PaintedSheet, size: Extent, blobs: Blobs, kept: Kept, nearest: bool = False) -> PaintedSheet:
     """A painted sheet resampled to another size, its chunks among the contents."""
     maps: dict[str, dict[str, str]] = {}
     for name in painted.maps:
         dtype, count = chunk_layout(name)
         chunks: dict[str, str] = {}
         for chunk in painted_chunks(painted, name, size):
-            rgba = draw_painted(painted, name, size, chunk, blobs, kept)
+            rgba = draw_painted(painted, name, size, chunk, blobs, kept, nearest)
             if rgba is None or not rgba[..., 3].any():
                 continue
             whole = np.zeros((CHUNK, CHUNK, 4), np.uint16)

@@ -47,7 +47,7 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
     for key in sources.surface.keys:
         size = after.size_of(key)
         found = every.setdefault(key, {})
-        if before.size_of(key) != size:
+        if before.size_of(key) != size or before.is_pixel_art(key) != after.is_pixel_art(key):
             for name in MAPS:
                 if any(name in layer.active_channels() for layer in (*before.walk(), *after.walk())):
                     found[name] = set(all_chunks(size))

@@ -167,7 +167,8 @@ class PaintedMask(ShapeRow):
         painted = shape.sheets.get(str(sheet.key))
         if painted is None:
             return None
-        rgba = draw_painted(painted, MASK, sheet.size, chunk, sources.blobs, sources.kept)
+        rgba = draw_painted(painted, MASK, sheet.size, chunk, sources.blobs, sources.kept,
+                            project.is_pixel_art(sheet.key))  # fmt: skip
         return None if rgba is None else rgba[..., 3]
 
     def changed(self, was: PaintedShape, now: PaintedShape, sheet: Sheet) -> set[Chunk]:
@@ -188,7 +189,9 @@ class PicturedMask(ShapeRow):
         height = shape.place.tall((kit.width, kit.height))
         if chunk not in sources.place_chunks(shape.place, height, None, sheet):
             return None
-        rgba = sources.placed(Put(kit, shape.place, height, shape.sampling, "data"), sheet, chunk)
+        rgba = sources.placed(
+            Put(kit, shape.place, height, project.sampling_on(sheet.key, shape.sampling), "data"), sheet, chunk
+        )
         if shape.use == "alpha":
             return rgba[..., 3]
         light = rgba[..., :3] @ LUMINANCE * (rgba[..., 3] / 65535.0)

@@ -69,6 +69,7 @@ from lucky_fern.core.jobs.shelf_steps import (
 )
 from lucky_fern.core.jobs.stroke_step import StrokeStep, do_stroke
 from lucky_fern.core.jobs.survey_step import SurveyStep, do_survey
+from lucky_fern.core.jobs.texel_steps import SheetStep, TexelsStep, do_sheet, do_texels
 from lucky_fern.core.project.document import Group
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
@@ -113,6 +114,8 @@ VERBS: dict[str, Verb] = {
     "order": closed(OrderStep, do_order),
     "recipe": closed(RecipeStep, do_recipe, in_groups=False),
     "keep-recipe": closed(KeepRecipeStep, do_keep_recipe),
+    "sheet": closed(SheetStep, do_sheet, in_groups=False),
+    "texels": closed(TexelsStep, do_texels),
     "survey": closed(SurveyStep, do_survey),
     "prepare": closed(PrepareStep, do_prepare, in_groups=False),
     "pattern": open_ended(PatternStep, do_pattern, in_groups=False),

@@ -9,11 +9,22 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.islands import Layout
-from lucky_fern.core.project.layouts import Align, Distribute, EvenDensity, FitRectangle, Snap, SnapTo, Transform
+from lucky_fern.core.model.model import Model
+from lucky_fern.core.project.layouts import (
+    Align,
+    Distribute,
+    EvenDensity,
+    FitRectangle,
+    Reframe,
+    Snap,
+    SnapTo,
+    Transform,
+)
 from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.core.udim import corner_of, is_tile
 from lucky_fern.words import tr
 
+_ON_BORDER = 1e-6  # tiles
 SNAP = 0.05  # tiles; further away nothing is pulled to a border or to another island
 
 
@@ -211,6 +222,40 @@ def _other_boxes(layout: Layout) -> F64:
     mine = set(layout.numbers.tolist())
     boxes = [layout.box(layout.rows(island)) for island in range(count) if island not in mine]
     return np.array(boxes) if boxes else np.zeros((0, 2, 2))
+
+
+def reframed(model: Model, asked: Reframe) -> F64:
+    """(T, 3, 2) UVs as they lie on another canvas of a sheet.
+
+    Raises
+    ------
+    CommandError
+        If a face lies on several tiles, or would lie beyond the canvas.
+    """
+    material, _, tile = asked.sheet.rpartition(":")
+    corner = np.array(corner_of(int(tile)), np.float64)
+    if material not in model.materials:
+        raise CommandError(tr("there is no sheet {sheet!r}", sheet=asked.sheet))
+    rows = np.flatnonzero(model.has_uv & (model.material == model.materials.index(material)))
+    local = model.uv[rows] - corner
+    low, high = local.min(axis=1), local.max(axis=1)
+    touches = ((high > _ON_BORDER) & (low < 1 - _ON_BORDER)).all(axis=1)
+    if not (inside_ := (low >= -_ON_BORDER) & (high <= 1 + _ON_BORDER)).all(axis=1)[touches].all():
+        count = int((~inside_.all(axis=1))[touches].sum())
+        raise CommandError(tr("{count} faces of {sheet} reach over its border; bring them onto the tile first",
+                              count=count, sheet=asked.sheet))  # fmt: skip
+    before, after = asked.before, asked.after
+    lower = after.height - before.height - asked.upper
+    moved = local[touches] * [before.width, before.height] + [asked.left, lower]
+    moved /= [after.width, after.height]
+    if (moved < -_ON_BORDER).any() or (moved > 1 + _ON_BORDER).any():
+        raise CommandError(
+            tr("faces of {sheet} would lie beyond the new canvas; make it larger, or hold it elsewhere",
+               sheet=asked.sheet)
+        )  # fmt: skip
+    uv = model.uv.copy()
+    uv[rows[touches]] = moved + corner
+    return uv
 
 
 def check_any(numbers: I32) -> None:

@@ -58,6 +58,8 @@ def edit_layout(
         return _names(model, edit, chosen)
     if isinstance(edit, ask.TurnOver):
         return Edited(_turned(model, chosen), ())
+    if isinstance(edit, ask.Reframe):
+        return Edited(with_layout(model, arrange.reframed(model, edit)), ())
     layout = Layout.of(model, chosen)
 
     def size_at(material: str, corner: F64) -> Extent:

@@ -308,7 +308,7 @@ class Project(Plain, frozen=True):
 
     ``sequences`` name one kit picture for each tile; ``masks`` are used by number; ``selections`` are named
     sets of triangles (see :mod:`~.faces`); ``palettes`` are kept colours (``#rrggbb``), ``recipes`` name recipe files
-    among the contents by their digests,
+    among the contents by their digests, ``pixel_art`` names sheets whose texels are meant to be seen,
     ``loans`` are boxes of sheets that are in other programs' hands, ``lent_views`` what is seen of the model there,
     ``measured`` is the digest of what the survey
     measured, if that is kept here.
@@ -318,6 +318,7 @@ class Project(Plain, frozen=True):
     model: ModelSource | None = None
     sheet_size: Extent = Extent(1024, 1024)
     sheet_sizes: dict[str, Extent] = {}
+    pixel_art: tuple[str, ...] = ()
     layers: tuple[Layer, ...] = ()
     pictures: dict[str, KitPicture] = {}
     sequences: dict[str, dict[int, str]] = {}
@@ -339,13 +340,21 @@ class Project(Plain, frozen=True):
         """Width and height of a sheet in texels."""
         return self.sheet_sizes.get(str(key), self.sheet_size)
 
+    def is_pixel_art(self, key: SheetKey) -> bool:
+        """Whether texels of a sheet are meant to be seen: everything that touches it is nearest and exact."""
+        return str(key) in self.pixel_art
+
+    def sampling_on(self, key: SheetKey, own: Sampling) -> Sampling:
+        """How a picture is read on a sheet: as it asks itself, but as squares where texels are meant to be seen."""
+        return "nearest" if self.is_pixel_art(key) else own
+
     def same_ground(self, other: Project) -> bool:
         """Whether what layers share beside masks is the same: kit, selections, sizes, relief, and other layers that
         masks go by.
         """
         return all(
             (mine := getattr(self, name)) is (theirs := getattr(other, name)) or mine == theirs
-            for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "relief")
+            for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "pixel_art", "relief")
         ) and (self.layers is other.layers or self._gone_by() == other._gone_by())
 
     def _gone_by(self) -> list[object]:

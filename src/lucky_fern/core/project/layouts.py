@@ -8,6 +8,7 @@ from __future__ import annotations
 from typing import Literal
 
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
 
 Vector = tuple[float, float, float]
@@ -156,10 +157,23 @@ class RenamePart(Plain, frozen=True, tag_field="op", tag="rename-part"):
     new: str
 
 
+class Reframe(Plain, frozen=True, tag_field="op", tag="reframe"):
+    """UVs of a sheet (``MATERIAL:TILE``) stay on their texels as its canvas goes from ``before`` to ``after``.
+
+    ``left`` columns come in before the first, ``upper`` rows above; less than none are cut off.
+    """
+
+    sheet: str
+    before: Extent
+    after: Extent
+    left: int
+    upper: int
+
+
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
-    | TurnOver
+    | TurnOver | Reframe
 )  # fmt: skip
 
 
@@ -192,4 +206,5 @@ TITLES: dict[type[Plain], str] = {
     RenameMaterial: tr("Rename material"),
     RenamePart: tr("Rename part"),
     TurnOver: tr("Turn faces over"),
+    Reframe: tr("Canvas"),
 }

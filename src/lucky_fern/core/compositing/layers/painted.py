@@ -27,7 +27,8 @@ class Painted(LayerRow):
         painted = (layer.content.painted or {}).get(str(sheet.key))
         if painted is None:
             return None
-        rgba = draw_painted(painted, map_name, sheet.size, chunk, sources.blobs, sources.kept)
+        nearest = project.is_pixel_art(sheet.key)
+        rgba = draw_painted(painted, map_name, sheet.size, chunk, sources.blobs, sources.kept, nearest)
         if rgba is None:
             return None
         mask = sources.scope_mask(triangles_in(project, layer.scope), sheet, chunk)

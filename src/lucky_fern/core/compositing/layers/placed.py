@@ -32,7 +32,7 @@ class Placed(LayerRow):
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)
         height = decal.place.tall(project.picture_size(decal.picture))
-        put = Put(kit, decal.place, height, decal.sampling, flavour, triangles_in(project, layer.scope),
-                  own and map_name == "normal")  # fmt: skip
+        sampling, chosen = project.sampling_on(sheet.key, decal.sampling), triangles_in(project, layer.scope)
+        put = Put(kit, decal.place, height, sampling, flavour, chosen, own and map_name == "normal")
         rgba = sources.placed(put, sheet, chunk)
         return Stamp(rgba, rgba[..., 3])

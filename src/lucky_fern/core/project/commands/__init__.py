@@ -49,7 +49,7 @@ from lucky_fern.core.project.commands.settings import (
     SetLayer,
     SetPlace,
 )
-from lucky_fern.core.project.commands.sheets import SetRelief, SetSheetSize
+from lucky_fern.core.project.commands.sheets import SetPixelArt, SetRelief, SetSheetSize
 from lucky_fern.core.project.commands.shelving import Describe, MergePictures, RemovePictures, RenamePicture
 from lucky_fern.core.project.commands.slides import KeepSlide
 from lucky_fern.core.project.commands.stack import (
@@ -72,9 +72,9 @@ __all__ = [
     "LayOut", "Lend", "LendView", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels",
     "PasteMask", "PreparePicture", "RemoveLayers", "RemovePictures", "RemoveSelection", "RenameLayer",
     "RenamePicture", "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit",
-    "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPlace",
-    "SetRelief", "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers", "TakeViewBack", "Ungroup",
-    "free_name", "from_plain", "to_plain",
+    "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPixelArt",
+    "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers", "TakeViewBack",
+    "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
@@ -83,8 +83,8 @@ Single = (
     | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PreparePicture
     | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture | RenameSelection
     | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup
-    | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetRelief | SetSheetSize | SetTaken | TakeBack
-    | TakeLayers | TakeViewBack | Ungroup
+    | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetPixelArt | SetRelief | SetSheetSize | SetTaken
+    | TakeBack | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip
 
 

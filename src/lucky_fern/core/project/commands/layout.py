@@ -137,4 +137,5 @@ class _MaterialCalled(_ScopesCalled):
 
 def _renamed_material(project: Project, called: _MaterialCalled) -> Project:
     sizes = {called.sheet(text): size for text, size in project.sheet_sizes.items()}
-    return carried(replace(project, sheet_sizes=sizes), called)
+    pixels = tuple(sorted(called.sheet(text) for text in project.pixel_art))
+    return carried(replace(project, sheet_sizes=sizes, pixel_art=pixels), called)

@@ -32,6 +32,18 @@ class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
         return replace(project, sheet_sizes={**project.sheet_sizes, self.sheet: self.size})
 
 
+class SetPixelArt(Command, frozen=True, tag="set-pixel-art"):
+    """Have the texels of a sheet (``MATERIAL:TILE``) be seen and kept as they are, or smoothed as on others."""
+
+    label: ClassVar[str] = tr("Pixel art")
+    sheet: str
+    on: bool = True
+
+    def apply(self, project: Project) -> Project:
+        others = tuple(name for name in project.pixel_art if name != self.sheet)
+        return replace(project, pixel_art=tuple(sorted((*others, self.sheet))) if self.on else others)
+
+
 class SetRelief(Command, frozen=True, tag="set-relief"):
     """How strongly heights shape the normal map."""
 

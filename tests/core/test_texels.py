@@ -1,0 +1,138 @@
+"""Work on single texels: exact means 0 of 255."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.studio import Studio
+from samples import PLANE, Runner, read_png, save_png
+
+BLOCK = np.random.default_rng(8).integers(0, 256, (5, 9, 4), dtype=np.uint8)
+BLOCK[..., 3] = 255
+
+
+def job(*steps: dict[str, Any], size: Any = 64, **more: Any) -> dict[str, Any]:
+    return {"job": 1, "model": "plane.obj", "sheet_size": size, "steps": [
+        {"do": "wash", "name": "Base", "values": {"colour": "#204060"}}, {"do": "brushwork", "name": "Art"}, *steps],
+        "exports": [{"preset": "separate", "out": "maps"}], "save": "a.fern", **more}  # fmt: skip
+
+
+def colour(folder: Path, name: str = "job") -> np.ndarray:
+    return read_png(folder / "maps" / f"{name}_paint_baseColor.png")[..., :3]
+
+
+@pytest.fixture
+def folder(tmp_path: Path, plane: Path) -> Path:
+    save_png(tmp_path / "block.png", BLOCK)
+    return tmp_path
+
+
+@pytest.mark.parametrize("turn, flip", [(0, False), (90, False), (180, True), (270, False), (90, True)])
+def test_a_block_is_set_exactly_and_nothing_beside_it(folder: Path, run_job: Runner, turn: int, flip: bool) -> None:
+    step = {"do": "texels", "layer": "Art", "sheet": "paint:1001", "map": "colour", "at": [3, 40],
+            "picture": "block.png", "turn": turn, "flip": flip}  # fmt: skip
+    result = run_job(job(step, size=[48, 96]))
+    assert result.returncode == 0, result.stderr
+    expected = np.full((96, 48, 3), (0x20, 0x40, 0x60), np.uint8)
+    block = BLOCK[:, ::-1] if flip else BLOCK
+    for _ in range(turn // 90):  # counter-clockwise: what was on the right is at the top
+        block = block.transpose(1, 0, 2)[::-1]
+    expected[40 : 40 + block.shape[0], 3 : 3 + block.shape[1]] = block[..., :3]
+    assert (colour(folder) == expected).all()
+
+
+def test_single_texels_of_any_map_and_what_cannot_be(folder: Path, run_job: Runner) -> None:
+    draw = {"do": "texels", "layer": "Art", "sheet": "paint:1001", "draw": [[0, 0, "#ff0000"], [63, 63, "#00ff00"],
+            [5, 9, "#0000ff"], [5, 9, None]]}  # fmt: skip
+    rough = {"do": "texels", "layer": "Art", "sheet": "paint:1001", "map": "roughness", "draw": [[2, 1, 0.25]]}
+    assert run_job(job(draw, rough)).returncode == 0
+    shown = colour(folder)
+    assert shown[0, 0].tolist() == [255, 0, 0] and shown[63, 63].tolist() == [0, 255, 0]
+    assert (shown != (0x20, 0x40, 0x60)).any(axis=2).sum() == 2
+    grey = read_png(folder / "maps" / "job_paint_roughness.png")[..., 0]
+    assert grey[1, 2] == 64 and (np.delete(grey.ravel(), 66) == grey[0, 0]).all()
+    for bad, told in (
+        ({"draw": [[64, 0, "#ff0000"]]}, "no texel 64, 0"), ({"sheet": "paint:1002"}, "no sheet 'paint:1002'"),
+        ({"at": [60, 0], "picture": "block.png"}, "does not fit"), ({"layer": "Base"}, "cannot be painted on"),
+        ({"picture": "block.png", "turn": 45}, "turned by 0, 90"), ({"map": "roughness"}, "numbers from 0 to 1"),
+        ({"draw": []}, "takes a 'picture'"),
+    ):  # fmt: skip
+        result = run_job(job({**draw, **bad}), "bad")
+        assert result.returncode == 2 and told in result.stderr, (result.stderr, bad)
+
+
+ANCHORS = {"upper-left": (0, 0), "upper-right": (37, 0), "lower-left": (0, 16), "lower-right": (37, 16),
+           "centre": (18, 8)}  # fmt: skip
+
+
+@pytest.mark.parametrize("anchor", ANCHORS)
+def test_a_canvas_grows_and_every_texel_stays_byte_for_byte(folder: Path, run_job: Runner, anchor: str) -> None:
+    rng = np.random.default_rng(2)
+    save_png(folder / "art.png", np.dstack([rng.integers(0, 256, (64, 64, 3), dtype=np.uint8),
+                                            np.full((64, 64), 255, np.uint8)]))  # fmt: skip
+    save_png(folder / "spot.png", BLOCK)
+    steps = [
+        {"do": "texels", "layer": "Art", "sheet": "paint:1001", "picture": "art.png"},
+        {"do": "stroke", "layer": "Art", "points": [[-0.5, 0.2, 0, 1]], "radius": 0.3, "on": "mask"},
+        {"do": "decal", "name": "Spot", "picture": "spot.png", "channels": {"colour": "picture"}, "sampling": "nearest",
+         "place": {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.5, 0.25], "width": 18 / 64,
+                   "height": 10 / 64}},
+        {"do": "lend", "name": "part", "sheet": "paint:1001", "box": [4, 6, 20, 30], "maps": ["colour"], "out": "p.png"},
+    ]  # fmt: skip
+    assert run_job(job(*steps)).returncode == 0
+    before = colour(folder)
+    grow = {"do": "sheet", "of": "paint:1001", "size": [101, 80], "anchor": anchor, "how": "grow"}
+    result = run_job({"job": 1, "project": "a.fern", "steps": [grow], "save": "b.fern",
+                      "exports": [{"preset": "separate", "out": "maps"}]}, "grown")  # fmt: skip
+    assert result.returncode == 0, result.stderr
+    after, (left, upper) = colour(folder, "a"), ANCHORS[anchor]
+    assert after.shape == (80, 101, 3)
+    assert (after[upper : upper + 64, left : left + 64] == before).all()
+    first, studio = Studio.open(folder / "a.fern"), Studio.open(folder / "b.fern")
+    uv, old = studio.model.uv * [101, 80], first.model.uv * 64
+    assert np.allclose(uv, old + [left, 80 - 64 - upper], atol=1e-9)
+    assert studio.project.loans["part"].box == (4 + left, 6 + upper, 20 + left, 30 + upper)
+    studio.undo()  # nothing to undo: what was opened is the first step
+    back = {"do": "sheet", "of": "paint:1001", "size": [64, 64], "anchor": anchor}
+    result = run_job({"job": 1, "project": "b.fern", "steps": [back], "exports": [{"preset": "separate", "out": "maps"}]},
+                     "cropped")  # fmt: skip
+    assert result.returncode == 0, result.stderr
+    assert (colour(folder, "b") == before).all()
+
+
+def test_what_would_lie_beyond_a_canvas_is_said(folder: Path, run_job: Runner) -> None:
+    for step, told in (
+        ({"size": [32, 64]}, "beyond the new canvas"), ({"size": [0, 64]}, "1 to 8192 texels"), ({}, "takes a 'size'"),
+        ({"size": [9000, 4]}, "1 to 8192 texels"), ({"size": 8}, "16 to 8192"),
+    ):  # fmt: skip
+        result = run_job(job({"do": "sheet", "of": "paint:1001", **step}), "bad")
+        assert result.returncode == 2 and told in result.stderr, result.stderr
+
+
+def test_pixel_art_is_enlarged_by_squares_and_smoothed_without(folder: Path, run_job: Runner) -> None:
+    art = {"do": "texels", "layer": "Art", "sheet": "paint:1001", "at": [10, 20], "picture": "block.png"}
+    for on in (True, False):
+        mode = {"do": "sheet", "of": "paint:1001", "pixel_art": on}
+        more = {"do": "sheet", "of": "paint:1001", "size": [192, 256], "how": "resample"}
+        assert run_job(job(art, save="a.fern")).returncode == 0
+        small = colour(folder)
+        result = run_job({"job": 1, "project": "a.fern", "steps": [mode, more], "save": "b.fern"}, "large")
+        assert result.returncode == 0, result.stderr
+        studio = Studio.open(folder / "b.fern")
+        key = studio.surface.keys[0]
+        sheet = studio.surface.sheet(key, studio.project.size_of(key))
+        large = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)
+        assert (large == np.repeat(np.repeat(small, 4, axis=0), 3, axis=1)).all() == on
+
+
+def test_a_sheet_of_one_texel_and_one_of_a_row(tmp_path: Path, run_job: Runner) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    for size in ([1, 1], [300, 1], [7, 513]):
+        result = run_job(job(size=size))
+        assert result.returncode == 0, result.stderr
+        assert colour(tmp_path).shape[:2] == (size[1], size[0])
