@@ -97,7 +97,6 @@ def test_a_canvas_grows_and_every_texel_stays_byte_for_byte(folder: Path, run_jo
     uv, old = studio.model.uv * [101, 80], first.model.uv * 64
     assert np.allclose(uv, old + [left, 80 - 64 - upper], atol=1e-9)
     assert studio.project.loans["part"].box == (4 + left, 6 + upper, 20 + left, 30 + upper)
-    studio.undo()  # nothing to undo: what was opened is the first step
     back = {"do": "sheet", "of": "paint:1001", "size": [64, 64], "anchor": anchor}
     result = run_job({"job": 1, "project": "b.fern", "steps": [back], "exports": [{"preset": "separate", "out": "maps"}]},
                      "cropped")  # fmt: skip
