@@ -38,7 +38,7 @@ ANCHORS: tuple[Anchor, ...] = get_args(Anchor)
 def offset(before: Extent, after: Extent, anchor: Anchor) -> tuple[int, int]:
     """How many columns and rows come in on the left and above, of a canvas held at one of nine places."""
     column, row = ANCHORS.index(anchor) % 3, ANCHORS.index(anchor) // 3
-    return (after.width - before.width) * column // 2, (after.height - before.height) * row // 2
+    return int((after.width - before.width) * column / 2), int((after.height - before.height) * row / 2)
 
 
 def reframe(studio: Studio, key: SheetKey, size: Extent, anchor: Anchor) -> tuple[Several, tuple[str, ...]]:
