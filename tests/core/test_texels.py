@@ -135,3 +135,41 @@ def test_a_sheet_of_one_texel_and_one_of_a_row(tmp_path: Path, run_job: Runner) 
         result = run_job(job(size=size))
         assert result.returncode == 0, result.stderr
         assert colour(tmp_path).shape[:2] == (size[1], size[0])
+
+
+def test_texels_of_some_colours_become_faces_that_can_glow(folder: Path, run_job: Runner) -> None:
+    draw = [[10, 12, "#ffee88"], [11, 12, "#ffee88"], [11, 13, "#ffee88"], [30, 5, "#ffeb85"], [50, 50, "#334455"]]
+    steps = [
+        {"do": "texels", "layer": "Art", "sheet": "paint:1001", "draw": draw},
+        {"do": "decal", "name": "Laid", "picture": "block.png", "channels": {"roughness": "picture"},
+         "place": {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.2, 0.8], "width": 0.3}},
+        {"do": "select", "name": "all of it", "scope": {"materials": ["paint"]}},
+        {"do": "wash", "name": "Damp", "values": {"metallic": 0.7}, "scope": {"materials": ["paint"]}},
+        {"do": "layout", "op": "cut-texels", "selection": "all of it", "map": "colour", "colours": ["#ffee88"],
+         "tolerance": 0.02, "material": "glow"},
+        {"do": "wash", "name": "Glow", "values": {"emissive": "#ffaa44"}, "scope": {"materials": ["glow"]}},
+    ]  # fmt: skip
+    result = run_job(job(*steps))
+    assert result.returncode == 0, result.stderr
+    studio = Studio.open(folder / "a.fern")
+    paint, glow = studio.surface.keys
+    assert (str(paint), str(glow)) == ("paint:1001", "glow:1001")
+    size = studio.project.size_of(glow)
+    assert size == studio.project.size_of(paint)
+    own = studio.surface.sheet(glow, size).covered
+    assert {(int(c), int(r)) for r, c in np.argwhere(own)} == {(10, 12), (11, 12), (11, 13), (30, 5)}
+    before = Studio.open(folder / "a.fern")
+    before.history.projects()
+    maps = {name: {key: read_png(folder / "maps" / f"job_{key}_{name}.png") for key in ("paint", "glow")}
+            for name in ("baseColor", "roughness", "metallic")}  # fmt: skip
+    shown = maps["baseColor"]["glow"]
+    assert shown[12, 10].tolist()[:3] == [0xFF, 0xEE, 0x88] and shown[5, 30].tolist()[:3] == [0xFF, 0xEB, 0x85]
+    assert maps["metallic"]["glow"][12, 10] == maps["metallic"]["paint"][20, 40]  # what was scoped to it still is
+    assert maps["roughness"]["glow"][13, 11] != maps["roughness"]["paint"][60, 60]  # the laid picture shows on both
+    assert (read_png(folder / "maps" / "job_glow_emissive.png")[12, 10][:3] == (0xFF, 0xAA, 0x44)).all()
+    faces = studio.project.selections["all of it"]
+    assert faces.startswith(f"{studio.model.triangle_count}:")
+    for bad, told in (({"colours": ["#123456"]}, "none of the chosen texels"), ({"colours": []}, "takes 'colours'"),
+                      ({"material": "paint"}, "none of the chosen"), ({"hue": 1}, "unknown key")):  # fmt: skip
+        result = run_job(job(*steps[:4], {**steps[4], **bad}), "bad")
+        assert result.returncode == 2 and told in result.stderr, result.stderr

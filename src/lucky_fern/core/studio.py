@@ -10,10 +10,11 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import Bool
+from lucky_fern.core.arrays import I64, Bool
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
 from lucky_fern.core.files import read_file
+from lucky_fern.core.layout.after_cut import after_cut
 from lucky_fern.core.layout.edit import Told, edit_layout
 from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
@@ -53,7 +54,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
 from lucky_fern.core.project.history import History
-from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, TurnOver
+from lucky_fern.core.project.layouts import CutTexels, LayoutEdit, RenameMaterial, RenamePart, TurnOver
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.grid import Extent, square
@@ -69,6 +70,7 @@ class PreparedLayout:
 
     command: Several
     notes: tuple[str, ...]
+    origin: I64 | None = None  # (T,) of which face of before each is a part, where faces were cut
 
 
 @dataclass(frozen=True)
@@ -271,6 +273,9 @@ class Studio:
         first = LayOut(edit, digest, None if chosen is None else pack_faces(chosen))
         if isinstance(edit, RenameMaterial | RenamePart):
             return PreparedLayout(Several((first,), named=first.title), edited.notes)
+        if edited.origin is not None and isinstance(edit, CutTexels):
+            cut = after_cut(project, old, Surface(edited.model), edited.origin, edit, self.blobs)
+            return PreparedLayout(Several((first, *cut), named=first.title), edited.notes, edited.origin)
         also, notes = followers(
             project, old, Surface(edited.model), self.blobs, stay and not isinstance(edit, TurnOver)
         )

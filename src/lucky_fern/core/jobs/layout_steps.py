@@ -17,6 +17,7 @@ from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.exporting.vertex_colours import vertex_colours
 from lucky_fern.core.incoming import first_washes
 from lucky_fern.core.jobs.base import Here
+from lucky_fern.core.jobs.cut_step import cut_along
 from lucky_fern.core.jobs.places import check_scope
 from lucky_fern.core.layout.guide import GuideLook, check_look, draw_guide, guide_svg
 from lucky_fern.core.maps import MAPS
@@ -102,6 +103,10 @@ _MOST_GROWN = 10_000  # rings of faces
 
 def do_layout(here: Here, step: LayoutStep, own: dict[str, Any]) -> str:
     studio = here.studio
+    if step.op == "cut-texels":
+        notes = cut_along(studio, own, _chosen(studio, step))
+        studio.notes += [f"layout {step.op}: {note}" for note in notes]
+        return step.op
     try:
         edit: LayoutEdit = msgspec.convert({"op": step.op, **own}, LayoutEdit)
     except msgspec.ValidationError as error:
@@ -109,15 +114,20 @@ def do_layout(here: Here, step: LayoutStep, own: dict[str, Any]) -> str:
         raise CommandError(
             tr("{words} (see docs/jobs.md for the keys of op {op!r})", words=words, op=step.op)
         ) from error
+    notes = studio.lay_out(edit, _chosen(studio, step), stay=step.paint == "surface")
+    studio.notes += [f"layout {step.op}: {note}" for note in notes]
+    return step.op
+
+
+def _chosen(studio: Studio, step: LayoutStep) -> Bool | None:
+    """(T,) the faces that a step is about; None for all."""
     chosen: Bool | None = None
     if step.selection is not None:
         chosen = _saved(studio, step.selection)
     if step.scope is not None:
         inside = faces_of(studio, step.scope)
         chosen = inside if chosen is None else chosen & inside
-    notes = studio.lay_out(edit, chosen, stay=step.paint == "surface")
-    studio.notes += [f"layout {step.op}: {note}" for note in notes]
-    return step.op
+    return chosen
 
 
 def _saved(studio: Studio, name: str) -> Bool:

@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, Bool
+from lucky_fern.core.arrays import F64, I32, I64, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout import arrange, flatten, pack
-from lucky_fern.core.layout.islands import Layout
+from lucky_fern.core.layout.cutting import cut_texels
+from lucky_fern.core.layout.islands import Layout, island_overlaps
 from lucky_fern.core.layout.pack import SizeAt
 from lucky_fern.core.layout.room import settle
 from lucky_fern.core.layout.twins import stack_twins
@@ -34,6 +35,7 @@ class Edited:
 
     model: Model
     notes: tuple[str, ...]
+    origin: I64 | None = None  # (T,) which face of the model before each is, or was part of, where faces were cut
 
 
 def edit_layout(
@@ -60,6 +62,8 @@ def edit_layout(
         return Edited(_turned(model, chosen), ())
     if isinstance(edit, ask.Reframe):
         return Edited(with_layout(model, arrange.reframed(model, edit)), ())
+    if isinstance(edit, ask.CutTexels):
+        return _cut(model, edit, chosen, size_of)
     layout = Layout.of(model, chosen)
 
     def size_at(material: str, corner: F64) -> Extent:
@@ -83,6 +87,40 @@ def edit_layout(
             )
         )
     return Edited(with_layout(model, layout.uv), tuple(layout.notes))
+
+
+def _cut(model: Model, edit: ask.CutTexels, chosen: Bool | None, size_of: Callable[[SheetKey], Extent]) -> Edited:
+    material, _, tile = edit.sheet.rpartition(":")
+    name = edit.material.strip()
+    if material not in model.materials:
+        raise CommandError(tr("there is no sheet {sheet!r}", sheet=edit.sheet))
+    if not name or ":" in name or name == material:
+        raise CommandError(tr("the cut faces need a material of another name, without a colon"))
+    key = SheetKey(material, int(tile))
+    size = size_of(key)
+    if (
+        name in model.materials
+        and size_of(SheetKey(name, key.tile)) != size
+        and (model.has_uv & (model.material == model.materials.index(name))).any()
+    ):
+        raise CommandError(tr("{name} has a sheet of another size than {sheet}; take another name", name=name,
+                              sheet=edit.sheet))  # fmt: skip
+    area = np.zeros(size.shape, np.bool_)
+    for left, upper, right, lower in edit.boxes:
+        area[max(upper, 0) : max(lower, 0), max(left, 0) : max(right, 0)] = True
+    faces = np.ones(model.triangle_count, np.bool_) if chosen is None else chosen
+    cut = cut_texels(model, key, size, area, faces, name)
+    notes = []
+    rows = np.unique(cut.origin[cut.model.material == cut.model.materials.index(name)])
+    if len(np.unique(model.islands[rows])) > 1 and _stacked(model, rows):
+        notes.append(tr("islands lie on each other there: all of them were cut; give a selection to cut just one"))
+    return Edited(cut.model, tuple(notes), cut.origin)
+
+
+def _stacked(model: Model, rows: I64) -> bool:
+    """Whether any of some faces lie on each other in UV space."""
+    islands = set(np.unique(model.islands[rows]).tolist())
+    return any(one in islands and other in islands for one, other, _ in island_overlaps(model))
 
 
 def with_layout(model: Model, uv: F64) -> Model:

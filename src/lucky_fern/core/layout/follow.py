@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import Bool
+from lucky_fern.core.arrays import I32, Bool
 from lucky_fern.core.layout.carry import Carrier
 from lucky_fern.core.placing.way import way_of
 from lucky_fern.core.project.blobs import Blobs
@@ -30,7 +30,7 @@ def followers(
     """
     commands: list[Following] = []
     notes: list[str] = []
-    scopes = _Scopes(project, old, new)
+    scopes = Scopes(project, old.model.islands, new.model.islands)
     carrier = Carrier(old, new, project.size_of, blobs)
     washed = []
     for layer in project.walk():
@@ -93,7 +93,7 @@ def _inside(project: Project, surface: Surface, scope: Scope) -> Bool:
 class _Following(Carrying):
     """What masks hold, on a new layout."""
 
-    def __init__(self, carrier: Carrier, scopes: _Scopes, stay: bool) -> None:
+    def __init__(self, carrier: Carrier, scopes: Scopes, stay: bool) -> None:
         self.carrier, self.scopes, self.stay = carrier, scopes, stay
 
     def scope(self, scope: Scope) -> Scope:
@@ -108,11 +108,12 @@ class _Following(Carrying):
         return way_of(place).carried(self.carrier.old, self.carrier.new, place) or place
 
 
-class _Scopes:
+class Scopes:
     """Scopes by island that go on meaning the same faces."""
 
-    def __init__(self, project: Project, old: Surface, new: Surface) -> None:
-        self.project, self.old, self.new = project, old.model.islands, new.model.islands
+    def __init__(self, project: Project, old: I32, new: I32) -> None:
+        """``old`` and ``new`` (T,) are the islands of the same faces, before and after."""
+        self.project, self.old, self.new = project, old, new
         self.made: list[SaveSelection] = []
 
     def changed(self, scope: Scope) -> Scope:

@@ -42,7 +42,10 @@ def _encode(model: Model, names: tuple[str, ...], words: dict[str, Any]) -> byte
 
 
 def encode_layout(model: Model, base: Model) -> bytes:
-    """What edits of the layout change on ``base``: UVs, tangents, materials, parts, and faces turned over."""
+    """What edits of the layout change on ``base``: UVs, tangents, materials, parts, faces turned over or cut."""
+    if model.triangle_count != base.triangle_count:  # faces were cut: all of it is another
+        every = _ARRAYS if model.corner_colours is None else (*_ARRAYS, "corner_colours")
+        return _encode(model, every, {"materials": model.materials, "parts": model.parts, "colours": model.colours})
     turned = () if np.array_equal(model.triangles, base.triangles) else _TURNED
     names = (*_LAYOUT, *(name for name in turned if getattr(model, name) is not None))
     return _encode(model, names, {"materials": model.materials, "parts": model.parts, "colours": model.colours})
@@ -57,7 +60,7 @@ def decode_layout(data: bytes, model: Model) -> Model:
         If the bytes are not such a layout, or that of another model.
     """
     head, arrays = _decode(data, _LAYOUT)
-    if arrays["uv"].shape != model.uv.shape:
+    if "positions" not in arrays and arrays["uv"].shape != model.uv.shape:
         raise ModelError(tr("the stored layout is that of another model"))
     try:
         words: dict[str, Any] = {name: tuple(head[name]) for name in ("materials", "parts")}

@@ -19,11 +19,11 @@ _TINY = 1e-9
 
 
 def lay_on_sheet(place: Lay, height: float, key: SheetKey, size: Extent) -> F64 | None:
-    """(2, 3) float64: texel (x, y) of a sheet to picture (s, t); None for sheets of other materials.
+    """(2, 3) float64: texel (x, y) of a sheet to picture (s, t); None for sheets that it does not show on.
 
     A picture that reaches over its tile's border goes on on the neighbouring tile.
     """
-    if key.material != place.material:
+    if key.material not in place.materials:
         return None
     matrix, offset = lay_matrix(place, height)
     shift = np.subtract(corner_of(key.tile), corner_of(place.tile)).astype(np.float64)

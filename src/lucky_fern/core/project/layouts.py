@@ -170,10 +170,21 @@ class Reframe(Plain, frozen=True, tag_field="op", tag="reframe"):
     upper: int
 
 
+class CutTexels(Plain, frozen=True, tag_field="op", tag="cut"):
+    """Faces cut along texels of a sheet (``MATERIAL:TILE``): the squares in ``boxes`` become faces of ``material``.
+
+    Boxes are left, upper, right, lower (not included), counted from the sheet's upper left.
+    """
+
+    sheet: str
+    material: str
+    boxes: tuple[tuple[int, int, int, int], ...]
+
+
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
-    | TurnOver | Reframe
+    | TurnOver | Reframe | CutTexels
 )  # fmt: skip
 
 
@@ -207,4 +218,5 @@ TITLES: dict[type[Plain], str] = {
     RenamePart: tr("Rename part"),
     TurnOver: tr("Turn faces over"),
     Reframe: tr("Canvas"),
+    CutTexels: tr("Cut faces along texels"),
 }

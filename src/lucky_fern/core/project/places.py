@@ -233,7 +233,8 @@ class Roll(Place, Plain, frozen=True, tag_field="mode", tag="roll"):
 class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
     """A picture laid flat in UV space; lengths in tiles, ``centre`` counted from the tile's lower left.
 
-    ``repeat`` has it go on in both directions over all tiles of the material.
+    ``repeat`` has it go on in both directions over all tiles of the material; ``also`` names materials that share its
+    UV space, on which it shows too: parts of it that were cut off.
     """
 
     material: str
@@ -245,6 +246,7 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
     flip: bool = False
     warp: Warp | None = None
     repeat: bool = False
+    also: tuple[str, ...] = ()
 
     on_surface: ClassVar[bool] = False
 
@@ -252,11 +254,12 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
         _check_framed(self, *self.centre)
 
     def renamed(self, old: str, new: str) -> Lay:
-        return replace(self, material=new) if self.material == old else self
+        also = tuple(new if name == old else name for name in self.also)
+        return replace(self, material=new if self.material == old else self.material, also=also)
 
     @property
     def materials(self) -> frozenset[str]:
-        return frozenset((self.material,))
+        return frozenset((self.material, *self.also))
 
     def tall(self, size: tuple[int, int]) -> float:
         return _tall(self, size)

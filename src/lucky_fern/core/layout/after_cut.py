@@ -1,0 +1,120 @@
+"""How the rest of the project follows when faces of a sheet were cut off into a material of their own."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+
+from lucky_fern.core.arrays import I64, Array
+from lucky_fern.core.layout.follow import Scopes
+from lucky_fern.core.project.blobs import Blobs
+from lucky_fern.core.project.commands import (
+    GivePaint,
+    SaveSelection,
+    SetLayer,
+    SetMaskEntry,
+    SetPixelArt,
+    SetPlace,
+    SetSheetSize,
+    Single,
+)
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.kinds import Carrying, Place
+from lucky_fern.core.project.layouts import CutTexels
+from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_of
+from lucky_fern.core.project.places import Lay
+from lucky_fern.core.project.plain import PaintedSheet, Scope
+from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
+from lucky_fern.core.sheets.grid import CHUNK, SheetKey, span
+from lucky_fern.core.sheets.surface import Surface
+
+
+def after_cut(
+    project: Project, old: Surface, new: Surface, origin: I64, edit: CutTexels, blobs: Blobs
+) -> list[Single]:
+    """The commands that have the new material's sheet look as the old one did there.
+
+    ``origin`` (T,): which old face each new one was part of.
+    """
+    material, _, tile = edit.sheet.rpartition(":")
+    key, other = SheetKey(material, int(tile)), SheetKey(edit.material.strip(), int(tile))
+    commands: list[Single] = []
+    for name, packed in project.selections.items():
+        faces = unpack_faces(packed, old.model.triangle_count)
+        commands.append(SaveSelection(name, pack_faces(faces[origin])))
+    if project.size_of(other) != project.size_of(key):
+        commands.append(SetSheetSize(project.size_of(key), str(other)))
+    if project.is_pixel_art(key) and not project.is_pixel_art(other):
+        commands.append(SetPixelArt(str(other)))
+    follow = _Follow(project, old, new, origin, edit, blobs)
+    for layer in project.walk():
+        scope = follow.scope(layer.scope)
+        if scope != layer.scope:
+            commands.append(SetLayer(layer.id, scope=scope))
+        painted, placed = layer.content.painted, layer.content.placed
+        if painted is not None and (sheets := follow.paint(dict(painted))) != painted:
+            commands.append(GivePaint(layer.id, sheets))
+        if placed is not None and (place := follow.place(placed[1])) != placed[1]:
+            commands.append(SetPlace(layer.id, place))
+    for number, mask in project.masks.items():
+        for at, entry in enumerate(mask.entries):
+            shape = entry.shape.carried(follow)
+            if shape != entry.shape:
+                commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
+    return [*follow.scopes.made, *commands]
+
+
+class _Follow(Carrying):
+    def __init__(
+        self, project: Project, old: Surface, new: Surface, origin: I64, edit: CutTexels, blobs: Blobs
+    ) -> None:
+        self.edit, self.blobs = edit, blobs
+        self.scopes = Scopes(project, old.model.islands[origin], new.model.islands)
+        self.material, self.other = edit.sheet.rpartition(":")[0], edit.material.strip()
+        self.to = f"{self.other}:{edit.sheet.rpartition(':')[2]}"
+
+    def scope(self, scope: Scope) -> Scope:
+        if scope.materials is not None and self.material in scope.materials and self.other not in scope.materials:
+            scope = replace(scope, materials=(*scope.materials, self.other))
+        return self.scopes.changed(scope)
+
+    def place(self, place: Place) -> Place:
+        if isinstance(place, Lay) and place.material == self.material and self.other not in place.also:
+            return replace(place, also=(*place.also, self.other))
+        return place
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        painted = sheets.get(self.edit.sheet)
+        if painted is None:
+            return sheets
+        there = sheets.get(self.to)
+        if there is None or not there.maps:
+            return {**sheets, self.to: painted}  # the same chunks: they cost nothing
+        return {**sheets, self.to: self._joined(there, painted)}
+
+    def _joined(self, there: PaintedSheet, painted: PaintedSheet) -> PaintedSheet:
+        """What was painted on the new sheet before, and on the squares that were cut off now what was there."""
+        if there.size != painted.size:
+            return there
+        area = np.zeros(painted.size.shape, np.bool_)
+        for left, upper, right, lower in self.edit.boxes:
+            area[upper:lower, left:right] = True
+        maps = {name: dict(chunks) for name, chunks in there.maps.items()}
+        for name in {*painted.maps, *there.maps}:
+            before, after = painted.maps.get(name, {}), maps.setdefault(name, {})
+            for place in {*before, *after}:
+                rows, columns = span(place_of(place), painted.size)
+                some = area[rows, columns]
+                if not some.any():
+                    continue
+                whole = self._chunk(after.get(place), name).copy()
+                inner = whole[: some.shape[0], : some.shape[1]]
+                inner[some] = self._chunk(before.get(place), name)[: some.shape[0], : some.shape[1]][some]
+                after[place] = self.blobs.add(encode_chunk(whole))
+        return PaintedSheet(painted.size, maps)
+
+    def _chunk(self, digest: str | None, name: str) -> Array:
+        dtype, count = chunk_layout(name)
+        if digest is None:
+            return np.zeros((CHUNK, CHUNK, count), dtype)
+        return decode_chunk(self.blobs[digest], name)
