@@ -114,7 +114,7 @@ def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: H
     studio = hands.parts.work.studio
     studio.execute(SetSheetSize(square(2048)))
     key = studio.surface.keys[0]
-    colour, everywhere = MapKey(key, "colour"), every_chunk(2048)
+    colour, everywhere = MapKey(key, "colour"), every_chunk(square(2048))
     answers: list[tuple[MapKey, int, int, np.ndarray | None]] = []
 
     class Watched(MapStore):

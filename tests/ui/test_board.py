@@ -12,6 +12,7 @@ from hands import Hands
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Throw
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, NAME
 from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.curve_field import CurveField
@@ -174,11 +175,11 @@ def test_stations_are_reached_by_keys_and_the_sheet_size_by_the_model_station(ha
     box.setCurrentIndex(box.findData(256))
     box.activated.emit(box.currentIndex())
     hands.wait()
-    assert set(hands.parts.work.sheet_sizes().values()) == {256}
+    assert set(hands.parts.work.sheet_sizes().values()) == {square(256)}
     hands.window.sheet_view.hover(
         np.array([hands.window.sheet_view.width() / 2, hands.window.sheet_view.height() / 2])
     )
-    assert "of 256" in hands.window.sheet_view.overlay.facts
+    assert "of 256 × 256" in hands.window.sheet_view.overlay.facts
     assert hands.window.late.model_panel.check.lines["holds"].text().startswith("5 parts")
 
 

@@ -44,7 +44,7 @@ def as_job(project: Project, model: str, pictures: Path) -> dict[str, object]:
             step |= {"do": "wash", "values": values}
         steps.append(step)
     exports = [{"preset": "separate", "out": "job maps"}, {"preset": "emissive", "out": "job maps"}]
-    return {"job": 1, "model": model, "sheet_size": project.sheet_size, "steps": steps, "exports": exports}
+    return {"job": 1, "model": model, "sheet_size": project.sheet_size.plain, "steps": steps, "exports": exports}
 
 
 def test_drop_move_scale_turn_switch_undo_save_reopen_export(hands: Hands, world: Path, tmp_path: Path) -> None:
@@ -309,7 +309,7 @@ def test_a_large_drop_drapes_shows_its_stretch_takes_another_picture_and_is_nudg
     before = sheet.grip().centre
     QTest.keyClick(sheet, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
     hands.wait()
-    size = next(iter(parts.work.sheet_sizes().values()))
+    size = next(iter(parts.work.sheet_sizes().values())).width
     assert np.allclose(sheet.grip().centre - before, (10 / size * sheet.camera.scale, 0), atol=0.5)
     # From the next drop on the program chooses by itself: where throwing would stretch it, it drapes.
     assert better_draped(parts.work.studio.model, parts.work.studio.sources.pose(wide, height * 3, None),

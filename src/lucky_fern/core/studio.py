@@ -14,8 +14,8 @@ from lucky_fern.core.arrays import I64, Bool
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
 from lucky_fern.core.files import read_file
-from lucky_fern.core.layout.after_cut import after_cut
-from lucky_fern.core.layout.edit import Told, edit_layout
+from lucky_fern.core.layout.after_cut import after_cut, renumbered
+from lucky_fern.core.layout.edit import Told, edit_layout, without_repeats
 from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
@@ -54,7 +54,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
 from lucky_fern.core.project.history import History
-from lucky_fern.core.project.layouts import CutTexels, LayoutEdit, RenameMaterial, RenamePart, TurnOver
+from lucky_fern.core.project.layouts import CutTexels, LayoutEdit, RenameMaterial, RenamePart, TurnOver, Wrap
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.grid import Extent, square
@@ -269,10 +269,15 @@ class Studio:
         """
         project, old = self.project, self.surface
         edited = edit_layout(self.model, edit, chosen, project.size_of, told)
+        if self.model.repeats and not isinstance(edit, Wrap | RenameMaterial | RenamePart):
+            edited = without_repeats(self.model, edited)
         digest = self.blobs.add(encode_layout(edited.model, self._base))
         first = LayOut(edit, digest, None if chosen is None else pack_faces(chosen))
         if isinstance(edit, RenameMaterial | RenamePart):
             return PreparedLayout(Several((first,), named=first.title), edited.notes)
+        if edited.origin is not None and isinstance(edit, Wrap):
+            numbered = renumbered(project, old, Surface(edited.model), edited.origin)
+            return PreparedLayout(Several((first, *numbered), named=first.title), edited.notes, edited.origin)
         if edited.origin is not None and isinstance(edit, CutTexels):
             cut = after_cut(project, old, Surface(edited.model), edited.origin, edit, self.blobs)
             return PreparedLayout(Several((first, *cut), named=first.title), edited.notes, edited.origin)

@@ -26,6 +26,7 @@ from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.exporting.wires import Wire, wires
 from lucky_fern.core.files import WholeFiles, safe_name
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name
 from lucky_fern.core.project.presets import PRESETS, MapFile
@@ -372,7 +373,7 @@ class _Work:
         if plan.name.endswith(".glb"):
             return self._glb()
         if plan.name.endswith(".usda"):
-            return write_usd(self.sources.surface.model, self._wires(), self.setup.glow)
+            return write_usd(as_written(self.sources.surface.model).model, self._wires(), self.setup.glow)
         if plan.name.endswith(".mtlx"):
             return write_materialx(self._wires(), self.setup.glow)
         return self._obj()[plan.name]
@@ -432,8 +433,9 @@ class _Work:
                         where = Path(place) / f"{len(images)}-{file.word}.png"
                         where.write_bytes(encode(file, self._pixels(file, maps, key, plain), plain))
                     images[key][file.word] = Image(where, "opacity" in maps)
-            skins = sheet_skins(self.sources.surface, images, self.setup.glow)
-            yield from glb_parts(self.sources.surface.model, skins)
+            written_as = as_written(self.sources.surface.model)
+            skins = sheet_skins(self.sources.surface, written_as, images, self.setup.glow)
+            yield from glb_parts(written_as.model, skins)
 
     def _keys(self) -> list[SheetKey]:
         planned = {plan.sheet for plan in self.plans.files if plan.sheet is not None}

@@ -12,6 +12,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, I64, U8, Array, Bool, equal_rows
 from lucky_fern.core.colour import decode_srgb, from_hex
+from lucky_fern.core.model.as_written import Written
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -32,14 +33,16 @@ class Image:
 class Skin:
     """One material of the file: its name, the model's triangles that have it ((T,) bool), and what it looks like.
 
-    ``shift`` (2,) is taken from their UVs. ``images`` by the words of the glTF preset; without them ``colour`` is its
-    base colour. ``glow`` is how many times as bright it glows.
+    ``shift`` (2,) is taken from their UVs, which are meant to go on beyond the tile if it ``repeats``. ``images`` by
+    the words of the glTF preset; without them ``colour`` is its base colour. ``glow`` is how many times as bright it
+    glows.
     """
 
     name: str
     triangles: Bool
     colour: str = "#ffffff"
     shift: tuple[float, float] = (0.0, 0.0)
+    repeats: bool = False
     images: Mapping[str, Image] = field(default_factory=dict)
     glow: float = 1.0
 
@@ -52,17 +55,21 @@ def plain_skins(model: Model) -> list[Skin]:
     ]
 
 
-def sheet_skins(surface: Surface, images: Mapping[SheetKey, Mapping[str, Image]], glow: float = 1.0) -> list[Skin]:
+def sheet_skins(
+    surface: Surface, written: Written, images: Mapping[SheetKey, Mapping[str, Image]], glow: float = 1.0
+) -> list[Skin]:
     """A skin for each sheet with images, its UVs brought onto one tile, as glTF has but one; one for what is bare."""
     number_of = {key: number for number, key in enumerate(surface.keys)}
     skins = []
+    sheets, repeats = surface.sheet_of_triangle[written.source], surface.model.repeats
     for key, found in images.items():
         alone = sum(other.material == key.material for other in images) == 1
         name = key.material if alone else f"{key.material}.{key.tile}"
-        mine = np.asarray(surface.sheet_of_triangle == number_of[key])
+        mine = np.asarray(sheets == number_of[key])
         column, row = corner_of(key.tile)
-        skins.append(Skin(name, mine, shift=(float(column), float(row)), images=found, glow=glow))
-    bare = np.asarray(surface.sheet_of_triangle < 0)
+        shift = (float(column), float(row))
+        skins.append(Skin(name, mine, shift=shift, repeats=key.material in repeats, images=found, glow=glow))
+    bare = np.asarray(sheets < 0)
     if bare.any():
         skins.append(Skin("bare", bare, "#cccccc"))
     return skins
@@ -125,12 +132,15 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
     def texture(skin: Skin, word: str) -> int | None:
         if word not in skin.images:
             return None
-        if not document.samplers:  # a tile ends at its border
+        ends = gltf.REPEAT if skin.repeats else gltf.CLAMP_TO_EDGE  # a tile ends at its border
+        known = [sampler.wrapS for sampler in document.samplers]
+        if ends not in known:
             document.samplers.append(gltf.Sampler(magFilter=gltf.LINEAR, minFilter=gltf.LINEAR_MIPMAP_LINEAR,
-                                                  wrapS=gltf.CLAMP_TO_EDGE, wrapT=gltf.CLAMP_TO_EDGE))  # fmt: skip
+                                                  wrapS=ends, wrapT=ends))  # fmt: skip
+            known.append(ends)
         view = keep(skin.images[word].data)
         document.images.append(gltf.Image(bufferView=view, mimeType="image/png", name=f"{skin.name} {word}"))
-        document.textures.append(gltf.Texture(sampler=0, source=len(document.images) - 1))
+        document.textures.append(gltf.Texture(sampler=known.index(ends), source=len(document.images) - 1))
         return len(document.textures) - 1
 
     for skin in skins:

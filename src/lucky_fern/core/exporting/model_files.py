@@ -12,6 +12,7 @@ from lucky_fern.core.arrays import F64, I32, U8, Array, equal_rows
 from lucky_fern.core.colour import from_hex
 from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.glb import corners, plain_skins, write_glb
+from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.outlines import outlines
 from lucky_fern.core.sheets.grid import SheetKey
@@ -41,6 +42,8 @@ def model_files(model: Model, name: str, colours: U8 | None = None) -> dict[str,
         If the ending is of no kind that is written.
     """
     stem, _, ending = name.rpartition(".")
+    if colours is None:  # those are of the faces that are painted on
+        model = as_written(model).model
     if ending.lower() == "obj" and stem:
         names = list(model.materials)
         return {name: _obj(model, f"{stem}.mtl", names, model.material), f"{stem}.mtl": _mtl(model)}
@@ -73,10 +76,11 @@ def textured_obj(surface: Surface, name: str, files: Mapping[SheetKey, Mapping[s
 
     A material of its own for each sheet, its UVs brought onto one tile, as MTL knows no more.
     """
-    model, keys = surface.model, list(surface.keys)
+    written, keys = as_written(surface.model), list(surface.keys)
+    model, sheets = written.model, surface.sheet_of_triangle[written.source]
     alone = {key: sum(other.material == key.material for other in keys) == 1 for key in keys}
     names = [key.material if alone[key] else f"{key.material}.{key.tile}" for key in keys] + ["bare"]
-    number = np.where(surface.sheet_of_triangle < 0, len(keys), surface.sheet_of_triangle)
+    number = np.where(sheets < 0, len(keys), sheets)
     corner = np.array([*(corner_of(key.tile) for key in keys), (0, 0)], np.float64)
     library = f"{name.rpartition('.')[0]}.mtl"
     text = []

@@ -23,6 +23,7 @@ from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.limits import MOST_SMALL_FILE
 from lucky_fern.core.project.commands import SetSheetSize
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup
+from lucky_fern.core.project.layouts import Wrap
 from lucky_fern.core.project.presets import LARGEST_PRESET, PRESETS, preset_from_json
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
@@ -41,6 +42,7 @@ class Job(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     job: int
     model: str | None = None
     project: str | None = None
+    wrap: list[str] = []
     sheet_size: Sizing | dict[str, Sizing] | None = None
     steps: list[Any] = []
     save: str | None = None
@@ -150,14 +152,20 @@ def _start(job: Job, path: Path) -> Studio:
             assert job.project is not None
             studio = Studio.open(path.parent / job.project)
             studio.blobs.fetch()  # what is damaged is said before anything is done
-        unwraps = any(isinstance(step, dict) and step.get("do") == "layout" for step in job.steps)
+        unwraps = bool(job.wrap) or any(isinstance(step, dict) and step.get("do") == "layout" for step in job.steps)
         if not studio.surface.keys and not unwraps:
             raise CommandError(studio.warnings[-1])
         return studio
 
     studio = _located(path, "model" if job.model is not None else "project", begin)
+    if job.wrap:
+        _located(path, "wrap", lambda: _wrap(studio, tuple(job.wrap)))
     _located(path, "sheet_size", lambda: _size_sheets(studio, job.sheet_size))
     return studio
+
+
+def _wrap(studio: Studio, materials: tuple[str, ...]) -> None:
+    studio.notes += studio.lay_out(Wrap(materials))
 
 
 def _size_sheets(studio: Studio, wanted: Sizing | dict[str, Sizing] | None) -> None:

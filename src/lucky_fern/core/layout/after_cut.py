@@ -36,17 +36,32 @@ def after_cut(
 
     ``origin`` (T,): which old face each new one was part of.
     """
+    commands = _selections(project, old, origin)
     material, _, tile = edit.sheet.rpartition(":")
     key, other = SheetKey(material, int(tile)), SheetKey(edit.material.strip(), int(tile))
-    commands: list[Single] = []
-    for name, packed in project.selections.items():
-        faces = unpack_faces(packed, old.model.triangle_count)
-        commands.append(SaveSelection(name, pack_faces(faces[origin])))
     if project.size_of(other) != project.size_of(key):
         commands.append(SetSheetSize(project.size_of(key), str(other)))
     if project.is_pixel_art(key) and not project.is_pixel_art(other):
         commands.append(SetPixelArt(str(other)))
-    follow = _Follow(project, old, new, origin, edit, blobs)
+    return [*commands, *_brought(project, _Follow(project, old, new, origin, edit, blobs))]
+
+
+def renumbered(project: Project, old: Surface, new: Surface, origin: I64) -> list[Single]:
+    """The commands that have selections and scopes by island mean the same faces where those are numbered anew."""
+    return [*_selections(project, old, origin), *_brought(project, _Numbered(project, old, new, origin))]
+
+
+def _selections(project: Project, old: Surface, origin: I64) -> list[Single]:
+    count = old.model.triangle_count
+    return [
+        SaveSelection(name, pack_faces(unpack_faces(packed, count)[origin]))
+        for name, packed in project.selections.items()
+    ]
+
+
+def _brought(project: Project, follow: _Numbered) -> list[Single]:
+    """What layers and masks hold as it is from now on."""
+    commands: list[Single] = []
     for layer in project.walk():
         scope = follow.scope(layer.scope)
         if scope != layer.scope:
@@ -64,19 +79,29 @@ def after_cut(
     return [*follow.scopes.made, *commands]
 
 
-class _Follow(Carrying):
+class _Numbered(Carrying):
+    """Scopes by island go on meaning the same faces."""
+
+    def __init__(self, project: Project, old: Surface, new: Surface, origin: I64) -> None:
+        self.scopes = Scopes(project, old.model.islands[origin], new.model.islands)
+
+    def scope(self, scope: Scope) -> Scope:
+        return self.scopes.changed(scope)
+
+
+class _Follow(_Numbered):
     def __init__(
         self, project: Project, old: Surface, new: Surface, origin: I64, edit: CutTexels, blobs: Blobs
     ) -> None:
+        super().__init__(project, old, new, origin)
         self.edit, self.blobs = edit, blobs
-        self.scopes = Scopes(project, old.model.islands[origin], new.model.islands)
         self.material, self.other = edit.sheet.rpartition(":")[0], edit.material.strip()
         self.to = f"{self.other}:{edit.sheet.rpartition(':')[2]}"
 
     def scope(self, scope: Scope) -> Scope:
         if scope.materials is not None and self.material in scope.materials and self.other not in scope.materials:
             scope = replace(scope, materials=(*scope.materials, self.other))
-        return self.scopes.changed(scope)
+        return super().scope(scope)
 
     def place(self, place: Place) -> Place:
         if isinstance(place, Lay) and place.material == self.material and self.other not in place.also:

@@ -72,6 +72,39 @@ def cut_texels(model: Model, key: SheetKey, size: Extent, area: Bool, faces: Boo
     return _assembled(model, pieces, material)
 
 
+def wrapped(model: Model, materials: tuple[str, ...]) -> Cut:
+    """The model with all of some materials on tile 1001, as where their UVs repeat; cut along the borders of tiles.
+
+    Raises
+    ------
+    CommandError
+        If that would make too many faces.
+    """
+    rows = np.flatnonzero(model.has_uv & np.isin(model.material, [model.materials.index(one) for one in materials]))
+    low = np.floor(model.uv[rows].min(axis=1) + _NEAR)
+    high = np.ceil(model.uv[rows].max(axis=1) - _NEAR)
+    cells = np.maximum(high - low, 1).prod(axis=1)
+    if cells.sum() > _MOST_PIECES:
+        raise CommandError(tr("UVs of {materials} reach over {count:.0f} tiles; bring them nearer first",
+                              materials=", ".join(materials), count=cells.sum()))  # fmt: skip
+    pieces: dict[int, list[_Piece]] = {}
+    for at in np.flatnonzero(cells > 1).tolist():
+        u, v = (np.arange(low[at, axis], high[at, axis]) for axis in (0, 1))
+        corner = np.stack(np.meshgrid(u, v), axis=-1).reshape(-1, 2)
+        made = _triangle_cut(model.uv[rows[at]], np.concatenate([corner, corner + 1], axis=1), [False] * len(corner))
+        if len(made) > 1:
+            pieces[int(rows[at])] = made
+    cut = _assembled(model, pieces, materials[0]) if pieces else Cut(model, np.arange(model.triangle_count))
+    made_of = cut.model
+    mine = made_of.has_uv & np.isin(made_of.material, [made_of.materials.index(one) for one in materials])
+    uv = made_of.uv.copy()
+    uv[mine] -= np.floor(uv[mine].mean(axis=1, keepdims=True))
+    inside = np.abs(uv[mine] - 0.5) <= 0.5 + 1e-6
+    uv[mine] = np.where(inside, np.clip(uv[mine], 0, 1), uv[mine])
+    tangents = mikk_tangents(made_of.positions, made_of.triangles, uv, made_of.normals)
+    return Cut(replace(made_of, uv=uv, tangents=tangents), cut.origin)
+
+
 def _polygon_cut(xy: F64, rows: I64, area: Bool) -> dict[int, list[_Piece]]:
     """Pieces of the triangles of one face of the file; none if no chosen texel lies on it."""
     high, wide = area.shape

@@ -10,7 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, I64, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout import arrange, flatten, pack
-from lucky_fern.core.layout.cutting import cut_texels
+from lucky_fern.core.layout.cutting import cut_texels, wrapped
 from lucky_fern.core.layout.islands import Layout, island_overlaps
 from lucky_fern.core.layout.pack import SizeAt
 from lucky_fern.core.layout.room import settle
@@ -62,6 +62,8 @@ def edit_layout(
         return Edited(_turned(model, chosen), ())
     if isinstance(edit, ask.Reframe):
         return Edited(with_layout(model, arrange.reframed(model, edit)), ())
+    if isinstance(edit, ask.Wrap):
+        return _wrapped(model, edit, chosen)
     if isinstance(edit, ask.CutTexels):
         return _cut(model, edit, chosen, size_of)
     layout = Layout.of(model, chosen)
@@ -117,10 +119,46 @@ def _cut(model: Model, edit: ask.CutTexels, chosen: Bool | None, size_of: Callab
     return Edited(cut.model, tuple(notes), cut.origin)
 
 
+def _wrapped(model: Model, edit: ask.Wrap, chosen: Bool | None) -> Edited:
+    if edit.materials:
+        names = edit.materials
+    else:
+        names = tuple(
+            model.materials[n] for n in np.unique(model.material[slice(None) if chosen is None else chosen])
+        )
+    for name in names:
+        if name not in model.materials:
+            raise CommandError(
+                tr("there is no material {name!r}; there are {names}", name=name, names=", ".join(model.materials))
+            )
+    names = tuple(name for name in names if name not in model.repeats)
+    if not names:
+        return Edited(model, ())
+    if not model.has_uv[np.isin(model.material, [model.materials.index(name) for name in names])].any():
+        raise CommandError(tr("{names} has no UVs that could repeat", names=", ".join(names)))
+    cut = wrapped(model, names)
+    notes = [tr("UVs of {name} repeat: one sheet, as the game reads it", name=name) for name in names]
+    made = replace(cut.model, repeats={**model.repeats, **{name: name for name in names}})
+    return Edited(made, tuple(notes), cut.origin)
+
+
 def _stacked(model: Model, rows: I64) -> bool:
     """Whether any of some faces lie on each other in UV space."""
     islands = set(np.unique(model.islands[rows]).tolist())
     return any(one in islands and other in islands for one, other, _ in island_overlaps(model))
+
+
+def without_repeats(before: Model, edited: Edited) -> Edited:
+    """Faces that an edit moved or cut are not as their file has them any more: they are written as they are."""
+    after = edited.model
+    left = {}
+    for name, known in after.repeats.items():
+        if name not in after.materials or name not in before.materials:
+            continue
+        one, other = (model.uv[model.material == model.materials.index(name)] for model in (before, after))
+        if np.array_equal(one, other, equal_nan=True):
+            left[name] = known
+    return replace(edited, model=replace(after, repeats=left, file=after.file if left else None))
 
 
 def with_layout(model: Model, uv: F64) -> Model:
@@ -282,4 +320,5 @@ def _names(model: Model, edit: ask.GiveMaterial | ask.RenameMaterial | ask.Renam
     if what == "part":
         return Edited(_sharing(replace(model, parts=renamed), model), ())
     colours = {new if name == edit.old else name: value for name, value in model.colours.items()}
-    return Edited(_sharing(replace(model, materials=renamed, colours=colours), model), ())
+    repeats = {new if name == edit.old else name: value for name, value in model.repeats.items()}
+    return Edited(_sharing(replace(model, materials=renamed, colours=colours, repeats=repeats), model), ())

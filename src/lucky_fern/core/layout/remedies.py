@@ -26,6 +26,7 @@ from lucky_fern.core.project.layouts import (
     TurnOver,
     Unstack,
     Unwrap,
+    Wrap,
 )
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -47,11 +48,12 @@ class Remedy:
 
 
 _UNWRAP = Remedy("Unwrap", Unwrap())
+_REPEATS = Remedy(tr("One sheet: its UVs repeat"), Wrap())
 _PACK = Remedy(tr("Pack the sheet"), Pack(), sheets=True)
 _REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
     "no-uv": (_UNWRAP,),
-    "outside": (Remedy(tr("Bring onto a tile"), Inside()), _PACK),
-    "crossing": (Remedy(tr("Bring onto one tile"), Inside()), _PACK),
+    "outside": (Remedy(tr("Bring onto a tile"), Inside()), _REPEATS, _PACK),
+    "crossing": (Remedy(tr("Bring onto one tile"), Inside()), _REPEATS, _PACK),
     "zero-area": (_UNWRAP,),
     "overlap": (Remedy(tr("Move apart"), Unstack()), _PACK, _UNWRAP),
     "folded": (_UNWRAP,),
@@ -69,6 +71,11 @@ SizeOf = Callable[[SheetKey], Extent]
 def remedies(surface: Surface, size_of: SizeOf, finding: Finding) -> tuple[Remedy, ...]:
     """The ways to mend a finding, the likeliest first; none for what cannot be mended in a layout."""
     found = _REMEDIES.get(finding.kind, ())
+    if finding.kind == "crossing":
+        wide = np.ceil(surface.model.uv[finding.triangles].max(axis=1)) - np.floor(
+            surface.model.uv[finding.triangles].min(axis=1))  # fmt: skip
+        if (wide > 2).any():  # no face of a layout over several tiles reaches that far: it repeats
+            return tuple(sorted(found, key=lambda one: one is not _REPEATS))
     if finding.kind not in ("stretch", "folded", "zero-area", "overlap", "no-uv"):
         return found
     model, rows = surface.model, finding.triangles

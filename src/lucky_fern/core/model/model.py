@@ -41,6 +41,8 @@ class Model:
     colours : material → ``#rrggbb`` that the file gives it, where it gives one.
     corner_colours : (T, 3, 4) uint8, sRGB-encoded straight colours of the corners, where the file has such.
     textures : pictures that the file names for its materials.
+    repeats : materials whose UVs repeat → what ``file``, the model as it came, calls them; here all of them lies on
+        one tile, cut along the borders of tiles.
     warnings : sentences about what was repaired or will matter.
     """
 
@@ -59,6 +61,8 @@ class Model:
     colours: dict[str, str] = field(default_factory=dict)
     corner_colours: U8 | None = None
     textures: tuple[Texture, ...] = ()
+    repeats: dict[str, str] = field(default_factory=dict)
+    file: "Model | None" = None
 
     @property
     def triangle_count(self) -> int:

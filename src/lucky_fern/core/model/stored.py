@@ -43,12 +43,13 @@ def _encode(model: Model, names: tuple[str, ...], words: dict[str, Any]) -> byte
 
 def encode_layout(model: Model, base: Model) -> bytes:
     """What edits of the layout change on ``base``: UVs, tangents, materials, parts, faces turned over or cut."""
+    words = {"materials": model.materials, "parts": model.parts, "colours": model.colours, "repeats": model.repeats}
     if model.triangle_count != base.triangle_count:  # faces were cut: all of it is another
         every = _ARRAYS if model.corner_colours is None else (*_ARRAYS, "corner_colours")
-        return _encode(model, every, {"materials": model.materials, "parts": model.parts, "colours": model.colours})
+        return _encode(model, every, words)
     turned = () if np.array_equal(model.triangles, base.triangles) else _TURNED
     names = (*_LAYOUT, *(name for name in turned if getattr(model, name) is not None))
-    return _encode(model, names, {"materials": model.materials, "parts": model.parts, "colours": model.colours})
+    return _encode(model, names, words)
 
 
 def decode_layout(data: bytes, model: Model) -> Model:
@@ -64,7 +65,9 @@ def decode_layout(data: bytes, model: Model) -> Model:
         raise ModelError(tr("the stored layout is that of another model"))
     try:
         words: dict[str, Any] = {name: tuple(head[name]) for name in ("materials", "parts")}
-        laid = replace(model, colours=head["colours"], **arrays, **words)
+        repeats = dict(head.get("repeats", {}))
+        laid = replace(model, colours=head["colours"], repeats=repeats, file=model if repeats else None, **arrays,
+                       **words)  # fmt: skip
     except (KeyError, TypeError) as error:
         raise ModelError(tr("the stored layout is damaged")) from error
     check_model(laid)

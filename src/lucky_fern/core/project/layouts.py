@@ -170,6 +170,15 @@ class Reframe(Plain, frozen=True, tag_field="op", tag="reframe"):
     upper: int
 
 
+class Wrap(Plain, frozen=True, tag_field="op", tag="wrap"):
+    """Have UVs of some materials (none named: of the faces it is about) repeat, as games read them.
+
+    All of such a material lies on tile 1001 then; model files are still written as they came.
+    """
+
+    materials: tuple[str, ...] = ()
+
+
 class CutTexels(Plain, frozen=True, tag_field="op", tag="cut"):
     """Faces cut along texels of a sheet (``MATERIAL:TILE``): the squares in ``boxes`` become faces of ``material``.
 
@@ -184,7 +193,7 @@ class CutTexels(Plain, frozen=True, tag_field="op", tag="cut"):
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
-    | TurnOver | Reframe | CutTexels
+    | TurnOver | Reframe | CutTexels | Wrap
 )  # fmt: skip
 
 
@@ -219,4 +228,5 @@ TITLES: dict[type[Plain], str] = {
     TurnOver: tr("Turn faces over"),
     Reframe: tr("Canvas"),
     CutTexels: tr("Cut faces along texels"),
+    Wrap: tr("Repeat UVs"),
 }

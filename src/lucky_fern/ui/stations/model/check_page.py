@@ -15,8 +15,10 @@ from lucky_fern.core.project.rules import Rim, RuleShape
 from lucky_fern.core.sheets.grid import square
 from lucky_fern.ui.layers.rule_part import LOOKS
 from lucky_fern.ui.session.comparing import Comparing
+from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.stations.model.canvas_part import CanvasPart
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.widgets.page import Page, button, choice, clear
@@ -38,7 +40,8 @@ class CheckPage(Page):
     finding_chosen = Signal(object)
 
     def __init__(
-        self, work: Work, layout_watch: LayoutWatch, faces: Faces, laying: Laying, comparing: Comparing
+        self, work: Work, layout_watch: LayoutWatch, faces: Faces, laying: Laying, comparing: Comparing,
+        errands: Errands,
     ) -> None:  # fmt: skip
         super().__init__()
         self.work, self.layout_watch, self.faces, self.laying = work, layout_watch, faces, laying
@@ -56,18 +59,16 @@ class CheckPage(Page):
             self.lines[name] = QLabel()
             self.lines[name].setWordWrap(True)
             self.form.addRow(QLabel(title, objectName="quiet"), self.lines[name])
-        self.size_box = choice(
-            tr("Size of every sheet in texels"), [(str(square(size)), square(size)) for size in SIZES]
-        )
-        self.size_box.activated.connect(lambda _: work.execute(SetSheetSize(self.size_box.currentData())))
+        self.size_box = choice(tr("Size of every sheet in texels"), [(str(square(size)), size) for size in SIZES])
+        self.size_box.activated.connect(lambda _: work.execute(SetSheetSize(square(self.size_box.currentData()))))
         self.sheet_box = choice(tr("The sheet whose size is shown"), [])
         self.sheet_box.currentIndexChanged.connect(lambda _: self._show_single())
-        self.single_box = choice(
-            tr("Size of this sheet in texels"), [(str(square(size)), square(size)) for size in SIZES]
-        )
+        self.single_box = choice(tr("Size of this sheet in texels"), [(str(square(size)), size) for size in SIZES])
         self.single_box.activated.connect(lambda _: self._set_single())
         self.but = QLabel(tr("but"), objectName="quiet")
         self.row(tr("Every sheet"), self.size_box, self.but, self.sheet_box, self.single_box)
+        self.canvas = CanvasPart(work, errands)
+        self.column.addWidget(self.canvas)
         self.warnings = self.note(name="warn")
         self._add_check()
         work.studio_changed.connect(self.follow)
@@ -179,12 +180,12 @@ class CheckPage(Page):
     def _show_single(self) -> None:
         studio, key = self.work.studio, self.sheet_box.currentData()
         if studio is not None and key is not None:
-            self.single_box.setCurrentIndex(self.single_box.findData(studio.project.size_of(key)))
+            self.single_box.setCurrentIndex(self.single_box.findData(studio.project.size_of(key).plain))
 
     def _set_single(self) -> None:
         key = self.sheet_box.currentData()
         if key is not None:
-            self.work.execute(SetSheetSize(self.single_box.currentData(), str(key)))
+            self.work.execute(SetSheetSize(square(self.single_box.currentData()), str(key)))
 
     def _show_texels(self) -> None:
         """How many texels a unit of the model gets."""
@@ -218,10 +219,12 @@ class CheckPage(Page):
         )  # fmt: skip
         self.lines["holds"].setText(", ".join(counted(count, noun) for count, noun in counts))
         self._show_texels()
-        sizes = {studio.project.size_of(key) for key in surface.keys}
-        self.size_box.setCurrentIndex(self.size_box.findData(sizes.pop()) if len(sizes) == 1 else -1)
+        sizes = {str(studio.project.size_of(key)): studio.project.size_of(key) for key in surface.keys}
+        one = next(iter(sizes.values())) if len(sizes) == 1 else None
+        self.size_box.setCurrentIndex(-1 if one is None else self.size_box.findData(one.plain))
         self._show_sheets(self.sheet_box)
         self._show_single()
+        self.canvas.refresh()
         self.warnings.setText("\n".join(studio.warnings))
         self.warnings.setVisible(bool(studio.warnings))
 
