@@ -7,9 +7,16 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from lucky_fern.core.compositing.changes import dirtied
 from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.document import Brushwork
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.texels import drawing
+from lucky_fern.core.texels.setting import set_single
 from samples import PLANE, Runner, read_png, save_png
 
 BLOCK = np.random.default_rng(8).integers(0, 256, (5, 9, 4), dtype=np.uint8)
@@ -127,6 +134,55 @@ def test_pixel_art_is_enlarged_by_squares_and_smoothed_without(folder: Path, run
         sheet = studio.surface.sheet(key, studio.project.size_of(key))
         large = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)
         assert (large == np.repeat(np.repeat(small, 4, axis=0), 3, axis=1)).all() == on
+
+
+PLACE = st.tuples(st.integers(0, 20), st.integers(0, 20))
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.lists(PLACE, min_size=1, max_size=6))
+def test_a_pencil_is_one_thick_joined_and_has_no_doubled_corners(points: list[tuple[int, int]]) -> None:
+    straight = drawing.line(points[0], points[-1])
+    (r0, c0), (r1, c1) = points[0], points[-1]
+    assert len(straight) == max(abs(r1 - r0), abs(c1 - c0)) + 1
+    way = np.array([r1 - r0, c1 - c0], float)
+    aside = np.abs((straight - points[0]) @ [way[1], -way[0]]) / max(np.abs(way).max(), 1)
+    assert aside.max() <= 0.5  # no texel is further from the true line than half of one
+    trail = drawing.trail(points)
+    assert len({tuple(place) for place in trail.tolist()}) == len(trail)
+    if len(points) == 2:
+        steps = np.abs(np.diff(trail, axis=0))
+        assert steps.max(initial=0) <= 1 and {tuple(trail[0]), tuple(trail[-1])} == set(points)
+        corners = [n for n in range(len(trail) - 2) if (np.abs(trail[n + 2] - trail[n]) == 1).all()]
+        assert not corners
+
+
+def test_frames_ellipses_fills_and_mirrors() -> None:
+    def shown(places: np.ndarray) -> list[str]:
+        area = np.zeros((5, 6), bool)
+        area[tuple(places.T)] = True
+        return ["".join("#" if one else "." for one in row) for row in area]
+
+    assert shown(drawing.frame((4, 5), (1, 2))) == ["......", "..####", "..#..#", "..#..#", "..####"]
+    assert len(drawing.frame((1, 2), (4, 5), True)) == 16
+    assert shown(drawing.ellipse((0, 0), (4, 5))) == [".####.", "#....#", "#....#", "#....#", ".####."]
+    assert shown(drawing.mirrored(np.array([[0, 0]]), (5, 6), True, True)) == ["#....#", *["......"] * 3, "#....#"]
+    values = np.zeros((5, 6, 3), np.uint8)
+    values[1:3, 1:3] = values[4, 5] = 7
+    assert drawing.area(values, (1, 1), True).sum() == 4 and drawing.area(values, (1, 1), False).sum() == 5
+    assert [len(drawing.dab(size, True)) for size in (1, 2, 3, 4, 5)] == [1, 4, 9, 12, 21]
+    assert len(drawing.on_sheet(drawing.thick(np.array([[0, 0]]), 3, False), (5, 6))) == 4
+
+
+def test_undoing_the_first_texel_of_a_layer_is_seen(plane: Path) -> None:
+    studio = Studio.new(plane, sheet_size=64)
+    studio.execute(AddLayer("Art", Brushwork(), {}))
+    before = studio.project
+    command = set_single(studio, before.layers[-1].id, studio.surface.keys[0], "height", [(3, 4, 0.25)])
+    assert command is not None
+    studio.execute(command)
+    assert [key.map for key in dirtied(studio.sources, before, studio.project)] == ["height"]
+    assert [key.map for key in dirtied(studio.sources, studio.project, before)] == ["height"]
 
 
 def test_a_sheet_of_one_texel_and_one_of_a_row(tmp_path: Path, run_job: Runner) -> None:

@@ -169,12 +169,13 @@ def _inside(found: Found, was: Layer, now: Layer, sheet: Sheet) -> bool:
     if was.content == now.content:
         return False
     mine: Found = {}
-    for name in now.active_channels():
+    first, second = was.active_channels(), now.active_channels()
+    for name in {**first, **second}:  # undoing its first stroke takes a layer's channel away, too
         chunks = row_of(now).changed(was.content, now.content, name, sheet)
         if chunks is None:
             return False
         mine[name] = set(chunks)
-        if now.active_channels()[name].relief:
+        if any(channels[name].relief for channels in (first, second) if name in channels):
             mine["normal"] = mine.get("normal", set()) | set(chunks)
     for name, chunks in mine.items():
         found.setdefault(name, set()).update(chunks)

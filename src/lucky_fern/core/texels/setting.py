@@ -13,6 +13,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import PaintPixels
 from lucky_fern.core.project.commands.painting import painted_on
+from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, shape
@@ -104,9 +105,12 @@ def _read(studio: Studio, painted: PaintedSheet, map_name: str, rect: Rect) -> A
 
 
 def put_texels(
-    studio: Studio, layer_id: int, key: SheetKey, map_name: str, rect: Rect, texels: Array, where: Bool | None = None
-) -> PaintPixels | None:
+    studio: Studio, layer_id: int, key: SheetKey, map_name: str, rect: Rect, texels: Array, where: Bool | None = None,
+    begun: Project | None = None,
+) -> PaintPixels | None:  # fmt: skip
     """The edit that sets texels (r, c, n) of a rectangle, all or where ``where`` (r, c) says; None if none changes.
+
+    They are set on what was there as it was ``begun``; left out: as it is now.
 
     Raises
     ------
@@ -114,15 +118,16 @@ def put_texels(
         If the layer cannot be painted on.
     """
     size = studio.project.size_of(key)
-    painted = painted_on(studio.project.layer(layer_id)).get(str(key), PaintedSheet(size))
+    nothing = PaintedSheet(size)
+    now = painted_on(studio.project.layer(layer_id)).get(str(key), nothing)
+    painted = now if begun is None else painted_on(begun.layer(layer_id)).get(str(key), nothing)
     chunks: dict[str, str] = {}
     dtype, count = chunk_layout(map_name)
     for chunk in chunks_in(rect):
         own = rect_of(chunk, size)
         whole = np.zeros((CHUNK, CHUNK, count), dtype)
-        before = _read(studio, painted, map_name, own)
-        inner = whole[: before.shape[0], : before.shape[1]]
-        inner[:] = before
+        inner = whole[: own.shape[0], : own.shape[1]]
+        inner[:] = _read(studio, painted, map_name, own)
         both = Rect(max(own.top, rect.top), min(own.bottom, rect.bottom), max(own.left, rect.left),
                     min(own.right, rect.right))  # fmt: skip
         into, new = inner[both.within(own)], texels[both.within(rect)]
@@ -131,7 +136,7 @@ def put_texels(
         else:
             some = where[both.within(rect)]
             into[some] = new[some]
-        if not np.array_equal(inner, before):
+        if not np.array_equal(inner, _read(studio, now, map_name, own)):
             chunks[place_name(chunk)] = studio.blobs.add(encode_chunk(whole)) if whole[..., -1].any() else ""
     return PaintPixels(layer_id, str(key), size, {map_name: chunks}) if chunks else None
 
@@ -187,8 +192,9 @@ def set_single(
 
 
 def put_places(
-    studio: Studio, layer_id: int, key: SheetKey, map_name: str, places: I64, values: Iterable[Array]
-) -> PaintPixels | None:
+    studio: Studio, layer_id: int, key: SheetKey, map_name: str, places: I64, values: Iterable[Array],
+    begun: Project | None = None,
+) -> PaintPixels | None:  # fmt: skip
     """The edit that sets texels at places (N, 2) (row, column), all on the sheet, to painted texels (n,) each."""
     (top, left), (bottom, right) = places.min(axis=0), places.max(axis=0) + 1
     rect = Rect(int(top), int(bottom), int(left), int(right))
@@ -196,4 +202,4 @@ def put_places(
     texels, where = np.zeros((*rect.shape, count), dtype), np.zeros(rect.shape, np.bool_)
     for (row, column), value in zip((places - [top, left]).tolist(), values, strict=True):
         texels[row, column], where[row, column] = value, True
-    return put_texels(studio, layer_id, key, map_name, rect, texels, where)
+    return put_texels(studio, layer_id, key, map_name, rect, texels, where, begun)

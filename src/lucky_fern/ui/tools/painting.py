@@ -28,7 +28,7 @@ from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Gro
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
-from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.grid import SheetKey, to_texels
 from lucky_fern.core.sheets.picking import SurfaceHit, sheet_of, smooth_normal, uv_axes
 from lucky_fern.core.sheets.region import Rect
 from lucky_fern.ui.session.looking import Looking
@@ -42,7 +42,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
-Tool = Literal["brush", "line", "stamp", "clone", "smear", "gradient", "fill"]
+Tool = Literal["brush", "line", "stamp", "clone", "smear", "gradient", "fill", "texels"]
 FREEHAND = ("brush", "clone", "smear")
 UPRIGHT = np.array([0.0, 0.0, 1.0])
 
@@ -174,8 +174,9 @@ class Painting(QObject):
         if studio is None:
             return
         size = studio.project.size_of(key)
-        (left, low), (right, high) = np.clip([outline.min(axis=0), outline.max(axis=0)], 0, 1) * size
-        rect = Rect(round(size - high), round(size - low), round(left), round(right))
+        ends = np.clip([outline.min(axis=0), outline.max(axis=0)], 0, 1)
+        (left, low), (right, high) = np.rint(to_texels(ends, size)).astype(int).tolist()
+        rect = Rect(high, low, left, right)
         try:
             data = taking.tip_picture(studio, self.selection.selected, key, rect, self.looking.shown_map or "colour")
             number = 1 + sum(name.startswith("tip ") for name in studio.project.pictures)

@@ -18,11 +18,12 @@ from lucky_fern.ui.gestures.rectangle_fitter import RectangleFitter
 from lucky_fern.ui.gestures.scope_picker import ScopePicker
 from lucky_fern.ui.gestures.slide_handles import SlideBrush, SlideHandles
 from lucky_fern.ui.gestures.stripe_handles import StripeHandles
+from lucky_fern.ui.gestures.texel_pencil import TexelPencil
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.window.parts import Parts
 
-_BOTH = (Dropper, ScopePicker, MaskHandles, BrushGesture, StripeHandles, PullHandles, DecalHandles)
+_BOTH = (Dropper, ScopePicker, MaskHandles, TexelPencil, BrushGesture, StripeHandles, PullHandles, DecalHandles)
 _IN_SPACE = (ColourDropper, SlideBrush, *_BOTH, SlideHandles, FacePicker)
 _ON_SHEETS = (ColourDropper, LoanBox, *_BOTH, RectangleFitter, IslandHandles, partial(FacePicker, flat=True))
 

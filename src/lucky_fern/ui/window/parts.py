@@ -38,6 +38,7 @@ from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.tools.sliding import Sliding
 from lucky_fern.ui.tools.striping import StripeTool
+from lucky_fern.ui.tools.texels import Texels
 from lucky_fern.ui.widgets.commands import Commands
 
 _T = TypeVar("_T")
@@ -77,6 +78,7 @@ class Parts:
         self.baking = self.make(Baking)
         self.painting = self.make(Painting)
         self.filling = self.make(Filling)
+        self.texels = self.make(Texels)
         self.sliding = self.make(Sliding)
         self.striping = self.make(StripeTool)
         self.dropping = self.make(Dropping)

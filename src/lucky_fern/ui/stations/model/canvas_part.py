@@ -36,7 +36,7 @@ class CanvasPart(QWidget):
         self.height_ = whole(tr("Texels down"), SMALLEST, LARGEST, 1024)
         held: list[tuple[str, Anchor | None]] = [(_HELD[anchor], anchor) for anchor in ANCHORS]
         self.how = choice(tr("What happens to what is there"), [*held, (tr("resampled"), None)])
-        self.how.setToolTip(tr("Held: every texel and every UV stays on its texel, and there is more or less room beside "
+        self.how.setToolTip(tr("Held: every texel and every UV stays on its texel, with more or less room beside "
                                "them. Resampled: all of it is drawn larger or smaller"))  # fmt: skip
         self.apply_ = button(tr("Set"), tr("Give this sheet that canvas"), self.set)
         self.pixels = QCheckBox(tr("Pixel art"))

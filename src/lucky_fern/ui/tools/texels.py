@@ -1,0 +1,147 @@
+"""Texels drawn one by one: pencil, line, frame, ellipse, fill, replace; exact, on the layer in hand."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from lucky_fern.core.arrays import I64, Array
+from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.compositing.reading import texel_at
+from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.project.commands import Several
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
+from lucky_fern.core.texels import drawing
+from lucky_fern.core.texels.setting import one_texel, put_places, ready_for_texels
+from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.tools.painting import Painting
+from lucky_fern.words import tr
+
+Shape = Literal["pencil", "line", "frame", "block", "ring", "disc", "fill", "replace"]
+SHAPES: tuple[Shape, ...] = ("pencil", "line", "frame", "block", "ring", "disc", "fill", "replace")
+FREE: tuple[Shape, ...] = ("pencil",)
+AT_ONCE: tuple[Shape, ...] = ("fill", "replace")
+
+
+class Texels(QObject):
+    """What is drawn with, and what is being drawn."""
+
+    changed = Signal()
+
+    def __init__(self, work: Work, painting: Painting, maps: Maps) -> None:
+        super().__init__()
+        self.work, self.painting, self.maps = work, painting, maps
+        self.shape: Shape = "pencil"
+        self.size = 1
+        self.round = False
+        self.across = self.down = False  # mirrored on the sheet
+        self._key: SheetKey | None = None
+        self._layer = -1
+        self._away = False
+        self._path: list[drawing.Place] = []
+        self._begun: Project | None = None
+
+    def set(self, **changes: object) -> None:
+        """Change what is held here."""
+        for name, value in changes.items():
+            setattr(self, name, value)
+        self.changed.emit()
+
+    @property
+    def going(self) -> bool:
+        return self._key is not None
+
+    def spot(self, hit: SurfaceHit | None) -> tuple[SheetKey, drawing.Place] | None:
+        """The sheet, row and column under a point of the surface."""
+        studio = self.work.studio
+        key = None if studio is None or hit is None else sheet_of(studio.surface, hit)
+        if studio is None or hit is None or key is None:
+            return None
+        return key, texel_at(*local_uv(hit, key), studio.project.size_of(key))
+
+    def begin(self, hit: SurfaceHit | None, other: bool) -> bool:
+        """Draw from a texel on; ``other`` does the opposite: takes away."""
+        studio, found = self.work.studio, self.spot(hit)
+        if studio is None or found is None:
+            return False
+        if self.painting.on_mask:
+            self.work.warn(tr("Texels are drawn on layers, not on masks."))
+            return False
+        layer = self.painting.target()
+        if layer is None:
+            return False
+        self._key, self._layer, self._path = found[0], layer, [found[1]]
+        self._away = self.painting.erasing != other
+        try:
+            ready_for_texels(studio, layer)
+        except LuckyFernError as error:
+            self._key = None
+            self.work.warn(str(error))
+            return False
+        self.work.end_gesture()
+        self._begun = studio.project
+        self._draw(False)
+        return True
+
+    def go(self, hit: SurfaceHit | None) -> None:
+        """On to another texel of the same sheet."""
+        found = self.spot(hit)
+        if found is None or found[0] != self._key or found[1] == self._path[-1]:
+            return
+        self._path.append(found[1])
+        if self.shape in FREE:
+            self._draw(True)
+
+    def end(self) -> None:
+        """What was drawn is one step."""
+        if self._key is not None and self.shape not in (*FREE, *AT_ONCE):
+            self._draw(True)
+        self._key = self._begun = None
+        self.work.end_gesture()
+
+    def covered(self) -> I64:
+        """(N, 2) rows and columns that what is being drawn covers now."""
+        assert self._key is not None and self.work.project is not None
+        size = self.work.project.size_of(self._key)
+        first, last = self._path[0], self._path[-1]
+        if self.shape == "pencil":
+            places = drawing.thick(drawing.trail(self._path), self.size, self.round)
+        elif self.shape == "line":
+            places = drawing.thick(drawing.line(first, last), self.size, self.round)
+        elif self.shape in ("frame", "block"):
+            places = drawing.frame(first, last, self.shape == "block")
+        elif self.shape in ("ring", "disc"):
+            places = drawing.ellipse(first, last, self.shape == "disc")
+        else:
+            places = self._alike(first)
+        return drawing.on_sheet(drawing.mirrored(places, size.shape, self.across, self.down), size.shape)
+
+    def _alike(self, at: drawing.Place) -> I64:
+        """What has the colour of a texel: joined to it for a fill, everywhere on the sheet to replace it."""
+        assert self._key is not None and self.work.project is not None and self.maps.store is not None
+        size = self.work.project.size_of(self._key)
+        values: Array = self.maps.store.get(MapKey(self._key, self._map), size)
+        return np.argwhere(drawing.area(values, at, self.shape == "fill")).astype(np.int64)
+
+    @property
+    def _map(self) -> str:
+        used = [name for name in self.painting.values if name in self.painting.used]
+        return used[0] if used else "colour"
+
+    def _draw(self, merge: bool) -> None:
+        studio, key = self.work.studio, self._key
+        if studio is None or key is None:
+            return
+        places, made = self.covered(), []
+        for name, value in self.painting.paint.items() if len(places) else ():
+            texel = one_texel(None if self._away else value, name)
+            command = put_places(studio, self._layer, key, name, places, [texel] * len(places), self._begun)
+            if command is not None:
+                made.append(command)
+        if made:
+            self.work.execute(Several(tuple(made), named=tr("Texels")), merge=merge)
