@@ -89,6 +89,7 @@ def compile_kernels(folder: Path) -> None:
     steps += [
         {"do": "layout", "op": "round"},
         {"do": "layout", "op": "pack", "padding": 2},
+        {"do": "layout", "op": "cut-texels", "colours": ["#335577"], "tolerance": 1.0, "material": "cut"},
     ]
     exports = [{"preset": "separate", "out": str(bits), "bits": bits} for bits in (8, 16)]
     job = {"job": 1, "model": "m.obj", "sheet_size": 64, "steps": steps, "exports": exports}

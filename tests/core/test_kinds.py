@@ -309,6 +309,7 @@ def test_forty_decals_over_sixteen_chunks_are_forty_poses(tmp_path: Path) -> Non
         (5, ["Base", "Kept", "Seam"]),
         (6, ["Base", "Stitches"]),
         (7, ["Base", "Stitches", "Mark"]),
+        (8, ["Base", "Art", "Inner", "Deep"]),
     ],
 )
 def test_projects_of_every_version_open(version: int, names: list[str], tmp_path: Path) -> None:
@@ -319,6 +320,9 @@ def test_projects_of_every_version_open(version: int, names: list[str], tmp_path
         assert studio.project.slides["front"].place.width == 1.0
     elif version == 5:
         assert layers["Seam"].content.paths[0].points == ((-0.6, 0, 0), (0.6, 0, 0))
+    elif version == 8:  # sizes were one number
+        assert studio.project.sheet_size == square(128) and studio.project.loans["part"].size == square(64)
+        assert layers["Deep"].content.sheets["paint:1001"].size == square(64)
     colour = look(studio, "colour")
     assert len(np.unique(colour.reshape(-1, 3), axis=0)) > 10
     studio.save(tmp_path / "new.fern")

@@ -92,7 +92,8 @@ class BrushLine(QWidget):
             return
         brush, project = self.painting.brush, self.work.project
         # A fill and a gradient have no brush, but settings of their own that need the room.
-        with_brush = self.painting.tool not in ("fill", "gradient")
+        with_brush = self.painting.tool not in ("fill", "gradient", "texels")
+        self.numbers["opacity"].setVisible(self.painting.tool != "texels")  # those are there or not
         for field in (self.tip, self.radius, self.numbers["hardness"], self.numbers["flow"]):
             field.setVisible(with_brush)
         colour = str(self.painting.values["colour"])
