@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pygltflib
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -183,6 +184,19 @@ def test_undoing_the_first_texel_of_a_layer_is_seen(plane: Path) -> None:
     studio.execute(command)
     assert [key.map for key in dirtied(studio.sources, before, studio.project)] == ["height"]
     assert [key.map for key in dirtied(studio.sources, studio.project, before)] == ["height"]
+
+
+def test_pixel_art_goes_out_a_whole_number_of_times_as_large(folder: Path, run_job: Runner) -> None:
+    art = {"do": "texels", "layer": "Art", "sheet": "paint:1001", "at": [10, 20], "picture": "block.png"}
+    mode = {"do": "sheet", "of": "paint:1001", "pixel_art": True}
+    for wanted, times in ((64, 1), (200, 3), (32, 1)):
+        exports = [{"preset": "gltf", "out": "maps", "size": wanted}, {"preset": "separate", "out": "plain"}]
+        assert run_job(job(art, mode, exports=exports)).returncode == 0
+        small = read_png(folder / "plain" / "job_paint_baseColor.png")
+        large = read_png(folder / "maps" / "job_paint_baseColor.png")
+        assert (large == small.repeat(times, axis=0).repeat(times, axis=1)).all()
+    sampler = pygltflib.GLTF2().load(str(folder / "maps" / "job.glb")).samplers[0]
+    assert sampler.magFilter == sampler.minFilter == pygltflib.NEAREST
 
 
 def test_a_sheet_of_one_texel_and_one_of_a_row(tmp_path: Path, run_job: Runner) -> None:

@@ -317,7 +317,8 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
 def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) -> Project:
     """The project with the sizes that files have: a file's own, a sheet's, that of all, or those of its sheets.
 
-    One number is the longer side's; proportions stay.
+    One number is the longer side's; proportions stay. Sheets of pixel art are as they are, or a whole number of times as
+    large.
     """
     longest = setup.size if file is None or file.size is None else file.size
     own = {} if file is not None and file.size is not None else setup.sizes
@@ -327,6 +328,12 @@ def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) 
     for name, texels in own.items():
         sizes[name] = project.sheet_sizes.get(name, project.sheet_size).as_long_as(texels)
     usual = project.sheet_size if longest is None else project.sheet_size.as_long_as(longest)
+    for name in project.pixel_art:
+        drawn = project.sheet_sizes.get(name, project.sheet_size)
+        sizes[name] = drawn.scaled(max(1, sizes.get(name, usual).longest // drawn.longest))
+    known = project.sheet_sizes
+    if usual == project.sheet_size and all(size == known.get(name, usual) for name, size in sizes.items()):
+        return project  # what is composited already will do
     return replace(project, sheet_size=usual, sheet_sizes=sizes)
 
 
@@ -385,6 +392,10 @@ class _Work:
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
         """What a file holds of a sheet."""
         sized, own = _resized(self.project, setup, file), setup.of(file)
+        times = 1
+        if self.project.is_pixel_art(key):  # drawn as it is, each texel then a square of them
+            times = sized.size_of(key).width // self.project.size_of(key).width
+            sized = self.project
         sheet = self.sources.surface.sheet(key, sized.size_of(key))
         bits = setup.bits_of(file)
         # What is converted or spread over fewer steps begins with all that there is.
@@ -395,7 +406,7 @@ class _Work:
             found[name] = composite_sheet(
                 self.sources, sized, name, sheet, 16 if own.dither else depth, own.padding, self.cancelled,
                 self.finished if sized is self.project else None,
-            )  # fmt: skip
+            ).repeat(times, axis=0).repeat(times, axis=1)  # fmt: skip
         if "normal" in found and own.normal_y == "-":
             normal = found["normal"]
             normal[..., 1] = (255 if normal.dtype.itemsize == 1 else 65535) - normal[..., 1]
@@ -434,7 +445,7 @@ class _Work:
                         where.write_bytes(encode(file, self._pixels(file, maps, key, plain), plain))
                     images[key][file.word] = Image(where, "opacity" in maps)
             written_as = as_written(self.sources.surface.model)
-            skins = sheet_skins(self.sources.surface, written_as, images, self.setup.glow)
+            skins = sheet_skins(self.sources.surface, written_as, images, self.setup.glow, self.project.pixel_art)
             yield from glb_parts(written_as.model, skins)
 
     def _keys(self) -> list[SheetKey]:

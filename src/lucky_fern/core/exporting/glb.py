@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -33,9 +33,9 @@ class Image:
 class Skin:
     """One material of the file: its name, the model's triangles that have it ((T,) bool), and what it looks like.
 
-    ``shift`` (2,) is taken from their UVs, which are meant to go on beyond the tile if it ``repeats``. ``images`` by
-    the words of the glTF preset; without them ``colour`` is its base colour. ``glow`` is how many times as bright it
-    glows.
+    ``shift`` (2,) is taken from their UVs, which are meant to go on beyond the tile if it ``repeats``; with ``squares``
+    its texels are meant to be seen. ``images`` by the words of the glTF preset; without them ``colour`` is its base
+    colour. ``glow`` is how many times as bright it glows.
     """
 
     name: str
@@ -43,6 +43,7 @@ class Skin:
     colour: str = "#ffffff"
     shift: tuple[float, float] = (0.0, 0.0)
     repeats: bool = False
+    squares: bool = False
     images: Mapping[str, Image] = field(default_factory=dict)
     glow: float = 1.0
 
@@ -56,8 +57,9 @@ def plain_skins(model: Model) -> list[Skin]:
 
 
 def sheet_skins(
-    surface: Surface, written: Written, images: Mapping[SheetKey, Mapping[str, Image]], glow: float = 1.0
-) -> list[Skin]:
+    surface: Surface, written: Written, images: Mapping[SheetKey, Mapping[str, Image]], glow: float = 1.0,
+    pixel_art: Collection[str] = (),
+) -> list[Skin]:  # fmt: skip
     """A skin for each sheet with images, its UVs brought onto one tile, as glTF has but one; one for what is bare."""
     number_of = {key: number for number, key in enumerate(surface.keys)}
     skins = []
@@ -68,7 +70,8 @@ def sheet_skins(
         mine = np.asarray(sheets == number_of[key])
         column, row = corner_of(key.tile)
         shift = (float(column), float(row))
-        skins.append(Skin(name, mine, shift=shift, repeats=key.material in repeats, images=found, glow=glow))
+        squares = str(key) in pixel_art
+        skins.append(Skin(name, mine, "#ffffff", shift, key.material in repeats, squares, found, glow))
     bare = np.asarray(sheets < 0)
     if bare.any():
         skins.append(Skin("bare", bare, "#cccccc"))
@@ -133,14 +136,14 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
         if word not in skin.images:
             return None
         ends = gltf.REPEAT if skin.repeats else gltf.CLAMP_TO_EDGE  # a tile ends at its border
-        known = [sampler.wrapS for sampler in document.samplers]
-        if ends not in known:
-            document.samplers.append(gltf.Sampler(magFilter=gltf.LINEAR, minFilter=gltf.LINEAR_MIPMAP_LINEAR,
-                                                  wrapS=ends, wrapT=ends))  # fmt: skip
-            known.append(ends)
+        near, far = (gltf.NEAREST, gltf.NEAREST) if skin.squares else (gltf.LINEAR, gltf.LINEAR_MIPMAP_LINEAR)
+        known = [(sampler.wrapS, sampler.magFilter) for sampler in document.samplers]
+        if (ends, near) not in known:
+            document.samplers.append(gltf.Sampler(magFilter=near, minFilter=far, wrapS=ends, wrapT=ends))
+            known.append((ends, near))
         view = keep(skin.images[word].data)
         document.images.append(gltf.Image(bufferView=view, mimeType="image/png", name=f"{skin.name} {word}"))
-        document.textures.append(gltf.Texture(sampler=known.index(ends), source=len(document.images) - 1))
+        document.textures.append(gltf.Texture(sampler=known.index((ends, near)), source=len(document.images) - 1))
         return len(document.textures) - 1
 
     for skin in skins:

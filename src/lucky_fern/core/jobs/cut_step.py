@@ -5,17 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-import numpy as np
 
 from lucky_fern.core.arrays import Bool
-from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.numbers import check_range
-from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio
-from lucky_fern.core.texels.choosing import alike, so_bright
-from lucky_fern.core.texels.cutting import cut_off
+from lucky_fern.core.texels.cutting import Wanted, cut_off, wanted_texels
 from lucky_fern.words import tr
 
 
@@ -52,17 +48,6 @@ def cut_along(studio: Studio, own: dict[str, Any], chosen: Bool | None) -> tuple
     if not keys.colours and keys.low is None:
         raise CommandError(tr("'cut-texels' takes 'colours' of texels, or how bright they are at least ('low')"))
     check_range("tolerance", keys.tolerance, 0, 1)
-    areas: dict[SheetKey, Bool] = {}
-    for key in studio.surface.keys:
-        if key.material == keys.material:
-            continue
-        sheet = studio.surface.sheet(key, studio.project.size_of(key))
-        values = composite_sheet(studio.sources, studio.project, keys.map, sheet, 8)
-        found = np.zeros(sheet.size.shape, np.bool_)
-        if keys.colours:
-            found |= alike(values, keys.colours, keys.tolerance)
-        if keys.low is not None:
-            found |= so_bright(values, keys.low, keys.high)
-        if (found & sheet.covered).any():
-            areas[key] = found & sheet.covered
+    wanted = Wanted(keys.map, tuple(keys.colours), keys.tolerance, keys.low, keys.high)
+    areas = wanted_texels(studio, wanted, keys.material)
     return cut_off(studio, areas, keys.material, chosen)
