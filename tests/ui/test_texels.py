@@ -92,6 +92,7 @@ def test_a_canvas_is_set_and_held_where_one_wants(board: Hands) -> None:
     part.width_.setValue(60)
     part.height_.setValue(50)
     part.how.setCurrentIndex(part.how.findText("held lower left"))
+    assert part.told.isVisible()  # no powers of two
     part.apply_.click()
     board.until(lambda: Extent(60, 50) in board.parts.work.sheet_sizes().values())
     assert (colour(board)[26:, :48] == before).all()
@@ -100,3 +101,25 @@ def test_a_canvas_is_set_and_held_where_one_wants(board: Hands) -> None:
     board.parts.work.undo()
     board.parts.work.undo()
     assert (colour(board) == before).all()
+
+
+def test_texels_of_a_colour_are_cut_off_and_glow(board: Hands) -> None:
+    view = board.window.sheet_view
+    board.parts.painting.values["colour"] = "#ffee88"
+    board.drag(view, at(board, 3, 3), at(board, 3, 6))
+    board.key(Qt.Key.Key_1)
+    names = board.window.late.model_panel.names
+    names.material.setEditText("glow")
+    names.cutting.colour.take("#ffee88")
+    names.cutting.cut.click()
+    board.until(lambda: "glow" in board.parts.work.studio.model.materials)
+    studio = board.parts.work.studio
+    assert [str(key) for key in studio.surface.keys] == ["paint:1001", "glow:1001"]
+    glow = studio.surface.sheet(studio.surface.keys[1], SIZE).covered
+    assert {(int(r), int(c)) for r, c in np.argwhere(glow)} == {(3, column) for column in range(3, 7)}
+    board.parts.work.undo()
+    assert board.parts.work.studio.model.materials == ("paint",)
+    names.cutting.colour.take("#123456")
+    names.cutting.cut.click()
+    board.wait()
+    assert "No texel has that colour" in board.window.notice.text()

@@ -16,6 +16,7 @@ from lucky_fern.bench import (
     seam_rows,
     surface_rows,
     survey_rows,
+    texel_rows,
 )
 from lucky_fern.bench import rows as engine
 
@@ -24,7 +25,8 @@ def run(as_json: bool) -> int:
     """Measure every row there is and print them; always exit code 0: a figure is no failure."""
     rows = []
     with tempfile.TemporaryDirectory() as folder:
-        rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, preparing_rows, log_rows, gap_rows)
+        rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, preparing_rows, texel_rows, log_rows,
+                 gap_rows)  # fmt: skip
         for measure in [one for room in rooms for one in room.MEASURES]:
             rows.append(measure(Path(folder)))
             row = rows[-1]

@@ -317,8 +317,8 @@ def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Pl
 def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) -> Project:
     """The project with the sizes that files have: a file's own, a sheet's, that of all, or those of its sheets.
 
-    One number is the longer side's; proportions stay. Sheets of pixel art are as they are, or a whole number of times as
-    large.
+    One number is the longer side's; proportions stay. Sheets of pixel art are as they are, or a whole number of times
+    as large.
     """
     longest = setup.size if file is None or file.size is None else file.size
     own = {} if file is not None and file.size is not None else setup.sizes

@@ -33,8 +33,8 @@ class Image:
 class Skin:
     """One material of the file: its name, the model's triangles that have it ((T,) bool), and what it looks like.
 
-    ``shift`` (2,) is taken from their UVs, which are meant to go on beyond the tile if it ``repeats``; with ``squares``
-    its texels are meant to be seen. ``images`` by the words of the glTF preset; without them ``colour`` is its base
+    ``shift`` (2,) is taken from their UVs, which are meant to go on beyond the tile if it ``repeats``; its texels are
+    meant to be seen with ``squares``. ``images`` by the words of the glTF preset; without them ``colour`` is its base
     colour. ``glow`` is how many times as bright it glows.
     """
 

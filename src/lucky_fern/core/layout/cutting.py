@@ -257,8 +257,10 @@ def _unique(points: F64) -> F64:
 
 def _with_points(outline: F64, every: F64) -> F64:
     """A convex outline with all points that lie on its sides among its corners; its own give way to theirs."""
+    low, high = outline.min(axis=0) - 2 * _SAME, outline.max(axis=0) + 2 * _SAME
+    every = every[((every >= low) & (every <= high)).all(axis=1)]
     begin = outline[:, None, 1:]
-    way = np.roll(outline, -1, axis=0)[:, None, 1:] - begin
+    way = np.concatenate([outline[1:], outline[:1]])[:, None, 1:] - begin
     length = np.maximum(np.sqrt((way * way).sum(axis=2)), 2 * _SAME)
     off = every[None, :, 1:] - begin
     along = (off * way).sum(axis=2) / length

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.commands import SetPixelArt, SetSheetSize, Several
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, Extent, SheetKey
@@ -49,6 +49,13 @@ class CanvasPart(QWidget):
                 line.addWidget(item)
             line.addStretch(1)
             column.addLayout(line)
+        self.told = QLabel(
+            tr("Some games take powers of two only: 64, 128, 256 …"), objectName="quiet", wordWrap=True
+        )
+        column.addWidget(self.told)
+        for box in (self.width_, self.height_):
+            box.valueChanged.connect(lambda _: self._tell())
+        self._tell()
 
     @property
     def key(self) -> SheetKey | None:
@@ -75,6 +82,10 @@ class CanvasPart(QWidget):
         self.width_.setValue(size.width)
         self.height_.setValue(size.height)
         show_check(self.pixels, studio.project.is_pixel_art(key))
+
+    def _tell(self) -> None:
+        sizes = self.width_.value(), self.height_.value()
+        self.told.setVisible(any(size & (size - 1) for size in sizes))
 
     def set(self) -> None:
         """Give the sheet the canvas that is set."""

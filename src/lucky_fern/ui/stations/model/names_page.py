@@ -11,7 +11,9 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTreeWidget, QTreeWi
 
 from lucky_fern.core.arrays import Bool
 from lucky_fern.core.project.layouts import GiveMaterial, RenameMaterial, RenamePart
+from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.stations.model.cut_part import CutPart
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.widgets.page import Page, button
@@ -23,7 +25,7 @@ _KIND, _NUMBER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 class NamesPage(Page):
     """A tick shows or hides, a click selects, a double click renames."""
 
-    def __init__(self, work: Work, faces: Faces, laying: Laying) -> None:
+    def __init__(self, work: Work, faces: Faces, laying: Laying, errands: Errands) -> None:
         super().__init__()
         self.work, self.faces, self.laying = work, faces, laying
         self._showing = False
@@ -45,6 +47,10 @@ class NamesPage(Page):
         self.material.setAccessibleName(tr("Material to give the faces to; type a new name to make one"))
         self.material.setMinimumWidth(220)
         self.row(self.material, button(tr("Give"), tr("The selected faces become of this material"), self.give))
+        self.heading(tr("Cut along texels"), tr("So that just these texels glow"))
+        self.note(tr("Texels of a colour become faces of the material named above; the surface and its paint stay."))
+        self.cutting = CutPart(work, errands, faces, self.material)
+        self.column.addWidget(self.cutting)
         for signal in (work.studio_changed, work.layout_changed, work.project_changed, faces.shown_changed):
             signal.connect(self.follow)
 
