@@ -78,6 +78,26 @@ def _strap(shape: Shape, per_metre: float) -> None:
         shape.tube("rings", path, 0.0011, (place, v0, place + 0.0045 * 6.28 * per_metre, v0 + 0.02), 10, closed=True)
 
 
+Whole = tuple[int, int, int]
+# Part, lowest corner and size in blocks of 1/16, and the lower left texel of its unfolded cross.
+KETTLE: tuple[tuple[str, Whole, Whole, tuple[int, int]], ...] = (
+    ("body", (-6, 0, -6), (12, 9, 12), (0, 0)), ("shoulder", (-4, 9, -4), (8, 2, 8), (0, 22)),
+    ("lid", (-3, 11, -3), (6, 1, 6), (33, 22)), ("knob", (-1, 12, -1), (2, 2, 2), (49, 0)),
+    ("spout", (6, 3, -1), (3, 2, 2), (0, 34)), ("spout", (9, 3, -1), (2, 5, 2), (12, 34)),
+    ("spout", (10, 8, -1), (3, 1, 2), (22, 34)), ("handle", (-11, 8, -1), (5, 2, 2), (34, 34)),
+    ("handle", (-12, 2, -1), (2, 8, 2), (50, 34)), ("handle", (-10, 2, -1), (4, 2, 2), (0, 44)),
+)  # fmt: skip
+
+
+def cross(size: Whole, at: tuple[int, int]) -> dict[str, tuple[int, int, int, int]]:
+    """Where the sides of a block lie in its unfolded cross: left, low, width and height in texels."""
+    (w, h, d), (x, y) = size, at
+    return {
+        "left": (x, y, d, h), "front": (x + d, y, w, h), "right": (x + d + w, y, d, h),
+        "back": (x + 2 * d + w, y, w, h), "top": (x + d, y + h, w, d), "bottom": (x + d + w, y + h, w, d),
+    }  # fmt: skip
+
+
 def tea_kettle(path: Path) -> None:
     """A blocky kettle for a 64-texel sheet: every face is a whole number of texels, 16 to the block."""
     shape = Shape()
@@ -85,27 +105,15 @@ def tea_kettle(path: Path) -> None:
 
     def block(part: str, low: tuple[int, int, int], size: tuple[int, int, int], at: tuple[int, int]) -> None:
         """Lay a box's six faces out as an unfolded cross whose lower left texel is ``at``."""
-        (w, h, d), (x, y) = size, at
-        places = {
-            "left": (x, y, d, h), "front": (x + d, y, w, h), "right": (x + d + w, y, d, h),
-            "back": (x + 2 * d + w, y, w, h), "top": (x + d, y + h, w, d), "bottom": (x + d + w, y + h, w, d),
-        }  # fmt: skip
+        places = cross(size, at)
         rects: dict[str, Rect] = {
             side: (a * texel, b * texel, (a + c) * texel, (b + e) * texel) for side, (a, b, c, e) in places.items()
         }
         start = np.array(low) * unit
         shape.box(part, start.tolist(), (start + np.array(size) * unit).tolist(), rects)
 
-    block("body", (-6, 0, -6), (12, 9, 12), (0, 0))
-    block("shoulder", (-4, 9, -4), (8, 2, 8), (0, 22))
-    block("lid", (-3, 11, -3), (6, 1, 6), (33, 22))
-    block("knob", (-1, 12, -1), (2, 2, 2), (49, 0))
-    block("spout", (6, 3, -1), (3, 2, 2), (0, 34))
-    block("spout", (9, 3, -1), (2, 5, 2), (12, 34))
-    block("spout", (10, 8, -1), (3, 1, 2), (22, 34))
-    block("handle", (-11, 8, -1), (5, 2, 2), (34, 34))
-    block("handle", (-12, 2, -1), (2, 8, 2), (50, 34))
-    block("handle", (-10, 2, -1), (4, 2, 2), (0, 44))
+    for part, low, size, at in KETTLE:
+        block(part, low, size, at)
     shape.write(path, "kettle", crease_deg=1.0)
 
 

@@ -9,19 +9,19 @@ import platformdirs
 from lucky_fern import __version__
 from lucky_fern.core.model.stored import REVISION as ARRAYS
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
-from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.file import SUFFIX
-from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.studio import Studio
+from lucky_fern.demo.kettle import pixel_kettle
 from lucky_fern.demo.livery import paint_ferry
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
 from lucky_fern.demo.pictures import make_pictures
 
 MODELS = {"flask": soup_flask, "ferry": marsh_hen, "kettle": tea_kettle}
 TITLES = {"flask": "Soup flask", "ferry": "Marsh Hen", "kettle": "Tea kettle"}
-_REVISION = 7  # raise it when what is made here changes
+_REVISION = 8
 
 
 def world_folder() -> Path:
@@ -54,7 +54,7 @@ def _build(which: str, folder: Path) -> Studio:
     studio.execute(SetSheetSize(square({"flask": 1024, "ferry": 2048, "kettle": 64}[which])))
     for path in sorted((folder / "pictures").iterdir()):
         studio.add_picture(path)
-    {"flask": _flask, "ferry": paint_ferry, "kettle": _kettle}[which](studio)
+    {"flask": _flask, "ferry": paint_ferry, "kettle": pixel_kettle}[which](studio)
     return studio
 
 
@@ -68,10 +68,3 @@ def _flask(studio: Studio) -> None:
     _wash(studio, "Green lid", Scope(parts=("lid", "foot")), colour="#2f6b4f", roughness=0.42)
     _wash(studio, "Strap cloth", Scope(parts=("strap",)), colour="#7a4a2b", roughness=0.85)
     _wash(studio, "Steel rings", Scope(parts=("rings",)), colour="#c9ccd0", roughness=0.25, metallic=1.0)
-
-
-def _kettle(studio: Studio) -> None:
-    _wash(studio, "Copper", colour="#b8643c", roughness=0.4, metallic=1.0)
-    place = Throw((0, 0.25, 0.375), (0, 0, 1), (0, 1, 0), 0.5, depth=0.1, stand_off=1.0)
-    studio.execute(AddLayer("Mark", Decal("pixel-teapot.png", place, "nearest"),
-                   {"colour": Channel("picture"), "metallic": Channel(0.0)}))  # fmt: skip
