@@ -314,3 +314,21 @@ def test_shadows_fall_where_the_lamp_does_not_reach_and_corners_are_darker(
     assert around[near] < 0.93 * open_[near] and around[far] >= open_[far] - 2
     assert np.array_equal(picture(), whole)  # taken away again, nothing stays
     scene.release()
+
+
+def test_texels_of_pixel_art_are_squares_however_large_its_sheet(context: moderngl.Context, tmp_path: Path) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    studio = Studio.new(tmp_path / "plane.obj", sheet_size=256)
+    key = studio.surface.keys[0]
+    textures = SheetTextures(context, MapStore(studio.sources))
+    (kept, *_) = textures.of(key, square(256)).values()
+    textures.set_pixel_art(frozenset({key}))
+    assert kept.filter[1] == moderngl.NEAREST
+    piece = MapKey(key, "colour")
+    textures.upload(piece, square(256), textures.store.update(studio.project, piece, [Chunk(0, 0)]))
+    textures.finish()
+    grown = textures.of(key, square(256))["colour_map"]
+    assert grown.width == 256 and grown.filter[1] == moderngl.NEAREST  # made anew, and still so
+    textures.set_pixel_art(frozenset())
+    assert grown.filter[1] == moderngl.LINEAR
+    textures.release()

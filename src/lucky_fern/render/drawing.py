@@ -44,11 +44,14 @@ class Parcels(Protocol):
 
 @dataclass(frozen=True)
 class Stock:
-    """What textures are made of: composited maps, what is packed of them, and how large sheets are."""
+    """What textures are made of: composited maps, what is packed of them, how large sheets are, and whose texels are
+    meant to be seen.
+    """
 
     store: MapStore
     parcels: Parcels
     sizes: Mapping[SheetKey, Extent]
+    pixel_art: frozenset[SheetKey] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -339,6 +342,7 @@ class Drawing:
         if stock.store not in self._textures:
             self._textures[stock.store] = SheetTextures(self._context, stock.store)
         textures = self._textures[stock.store]
+        textures.set_pixel_art(stock.pixel_art)
         for key, size in stock.sizes.items():
             textures.of(key, size)
         for piece, chunks in textures.unsent.items():

@@ -57,7 +57,8 @@ class SheetTextures:
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
         self._sizes: dict[SheetKey, Extent] = {}
         self._coming: dict[tuple[SheetKey, str], _Coming] = {}
-        self._stale: set[moderngl.Texture] = set()
+        self._stale: dict[moderngl.Texture, SheetKey] = {}  # whose mips are to be made anew
+        self._pixel_art: frozenset[SheetKey] = frozenset()
         self.nearest: bool | None = None  # whether texels are seen as squares; None: where sheets are small
         self.mips = True
         self.unsent: dict[MapKey, set[Chunk]] = {}  # composited before there were textures, still to be uploaded
@@ -72,7 +73,7 @@ class SheetTextures:
         if kept is not None and self._sizes[key] == size:
             return kept
         self._drop(key)
-        made = self._textures[key] = {name: self._whole(name, square(1)) for name in PACKING}
+        made = self._textures[key] = {name: self._whole(key, name, square(1)) for name in PACKING}
         self._sizes[key] = size
         for maps in PACKING.values():
             there = [piece for name in maps if self._has(piece := MapKey(key, name), size)]
@@ -84,14 +85,14 @@ class SheetTextures:
         kept = self.store.maps.get(key)
         return kept is not None and kept.shape[:2] == size.shape
 
-    def _whole(self, name: str, size: Extent) -> moderngl.Texture:
+    def _whole(self, key: SheetKey, name: str, size: Extent) -> moderngl.Texture:
         """A texture filled, mips and all, with what its maps start from."""
-        begun = self._begin(name, size)
+        begun = self._begin(key, name, size)
         while not self._fill(begun):
             pass
         return begun.texture
 
-    def _begin(self, name: str, size: Extent) -> _Coming:
+    def _begin(self, key: SheetKey, name: str, size: Extent) -> _Coming:
         kind = SRGB8_ALPHA8 if name in ENCODED else None
         texture = self.context.texture((size.width, size.height), 4, internal_format=kind)
         texture.repeat_x = texture.repeat_y = False
@@ -99,7 +100,7 @@ class SheetTextures:
         levels = min(int(np.log2(size.width)), LEVELS) if lines_up(size) else 0
         if levels:
             self._calls.add_levels(texture, kind or _RGBA8, levels)
-        self._set_filter(texture, mips=levels > 0)
+        self._set_filter(key, texture, mips=levels > 0)
         band = np.empty((min(size.height, _BAND), size.width), np.uint32)
         band[:] = start_texel(name).view(np.uint32)[0]
         return _Coming(texture, levels, band.view(np.uint8).reshape(*band.shape, 4))
@@ -114,19 +115,29 @@ class SheetTextures:
         coming.row += rows
         return coming.row >= high
 
-    def _set_filter(self, texture: moderngl.Texture, mips: bool) -> None:
-        # Sheets this small are pixel art: their texels are meant to be seen.
-        squares = max(texture.size) <= PIXEL_ART if self.nearest is None else self.nearest
+    def _set_filter(self, key: SheetKey, texture: moderngl.Texture, mips: bool) -> None:
+        # Sheets this small are pixel art, too: their texels are meant to be seen.
+        art = key in self._pixel_art
+        squares = art or (max(texture.size) <= PIXEL_ART if self.nearest is None else self.nearest)
         near = moderngl.NEAREST if squares else moderngl.LINEAR
-        far = moderngl.NEAREST_MIPMAP_LINEAR if self.nearest else moderngl.LINEAR_MIPMAP_LINEAR
+        far = moderngl.NEAREST_MIPMAP_LINEAR if self.nearest or art else moderngl.LINEAR_MIPMAP_LINEAR
         texture.filter = (far if mips and self.mips else near, near)
 
     def set_filtering(self, nearest: bool | None, mips: bool) -> None:
         """How texels are read between each other, from now on."""
         self.nearest, self.mips = nearest, mips
-        for kept in self._textures.values():
+        self._set_all()
+
+    def set_pixel_art(self, keys: frozenset[SheetKey]) -> None:
+        """Which sheets' texels are meant to be seen, however large the sheets are."""
+        if keys != self._pixel_art:
+            self._pixel_art = keys
+            self._set_all()
+
+    def _set_all(self) -> None:
+        for key, kept in self._textures.items():
             for texture in kept.values():
-                self._set_filter(texture, max(texture.size) > 1)
+                self._set_filter(key, texture, max(texture.size) > 1)
 
     # --- what comes in ----------------------------------------------------------------------------------------
 
@@ -142,7 +153,7 @@ class SheetTextures:
         if kept[name].size != (size.width, size.height):
             coming = self._coming.get((key, name))
             if coming is None:
-                coming = self._coming[key, name] = self._begin(name, size)
+                coming = self._coming[key, name] = self._begin(key, name, size)
             if not self._fill(coming):
                 return False
             kept[name].release()
@@ -151,7 +162,7 @@ class SheetTextures:
         for level, pixels in enumerate(parcel.levels):
             self._calls.write(kept[name], level, x >> level, y >> level, pixels)
         if not lines_up(size):
-            self._stale.add(kept[name])
+            self._stale[kept[name]] = key
         return True
 
     def upload(self, key: MapKey, size: Extent, chunks: Iterable[Chunk]) -> None:
@@ -183,14 +194,14 @@ class SheetTextures:
 
     def finish(self) -> None:
         """Remake the mips of what has changed; call once before drawing."""
-        for texture in self._stale:
+        for texture, key in self._stale.items():
             texture.build_mipmaps(0, LEVELS)
-            self._set_filter(texture, mips=True)  # making mips resets the filter
+            self._set_filter(key, texture, mips=True)  # making mips resets the filter
         self._stale.clear()
 
     def _drop(self, key: SheetKey) -> None:
         for texture in self._textures.pop(key, {}).values():
-            self._stale.discard(texture)
+            self._stale.pop(texture, None)
             texture.release()
         for place in [place for place in self._coming if place[0] == key]:
             self._coming.pop(place).texture.release()

@@ -59,6 +59,13 @@ class Work(QObject):
     def project(self) -> Project | None:
         return self.studio.project if self.studio is not None else None
 
+    def pixel_art(self) -> frozenset[SheetKey]:
+        """The sheets whose texels are meant to be seen."""
+        studio = self.studio
+        if studio is None:
+            return frozenset()
+        return frozenset(key for key in studio.surface.keys if studio.project.is_pixel_art(key))
+
     def sheet_sizes(self) -> dict[SheetKey, Extent]:
         if self.studio is None:
             return {}

@@ -50,8 +50,10 @@ class DrawingThread(QObject):
         maps, pinned = self.maps, self.comparing.pinned
         stock = None
         if maps.store is not None and maps.packing is not None:
-            stock = Stock(maps.store, maps.packing, self.work.sheet_sizes())
-        return stock, None if pinned is None else Stock(pinned.store, pinned.packing, pinned.sizes)
+            stock = Stock(maps.store, maps.packing, self.work.sheet_sizes(), self.work.pixel_art())
+        return stock, None if pinned is None else Stock(
+            pinned.store, pinned.packing, pinned.sizes, self.work.pixel_art()
+        )
 
     def close(self) -> None:
         """End the thread; nothing is drawn any more."""

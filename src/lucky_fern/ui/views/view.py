@@ -258,7 +258,7 @@ class View(QWidget):
 
     def _follow(self, change: Change) -> None:
         """What layers give comes with the maps; a sheet of another size is drawn otherwise at once."""
-        if change.whole or change.touches("sheet_size", "sheet_sizes", "model"):
+        if change.whole or change.touches("sheet_size", "sheet_sizes", "pixel_art", "model"):
             self.refresh()
         else:
             self.refresh_hands()
