@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PIL import Image
 
 if TYPE_CHECKING:
     from lucky_fern.ui.window.main import Window
@@ -418,6 +417,22 @@ def _paint_mask(
     window.pages.setCurrentIndex(0)
 
 
+def _texels(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
+    """The tea kettle at the Paint station, a tool of single texels in hand, its window lit."""
+    from lucky_fern.demo.world import demo_studio
+
+    parts.work.take(demo_studio("kettle"))
+    parts.commands["paint.texels"].trigger()
+    project = parts.work.project
+    assert project is not None
+    parts.selection.select(next(layer.id for layer in project.layers if layer.name == "Pixels"))
+    parts.painting.values["colour"] = "#ffd75e"
+    parts.painting.set(used={"colour"})
+    window.say("", False)
+    shoot("texels")
+    parts.painting.set(tool="brush")
+
+
 def _going_out(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     """The check, and the quay with a map that is read wrongly."""
     from PySide6.QtWidgets import QApplication
@@ -502,14 +517,7 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     shoot("compare")
     parts.comparing.unpin()
     window.pages.setCurrentIndex(0)
-    with tempfile.TemporaryDirectory() as folder:
-        for tile in (1001, 1002, 1011):
-            for name in ("baseColor", "rough", "normal"):
-                grey = np.full((256, 256, 3), 128, np.uint8)
-                Image.fromarray(grey).save(Path(folder) / f"hen_{name}.{tile}.png")
-        parts.bringing.bring([Path(folder) / f"hen_{name}.1001.png" for name in ("baseColor", "rough", "normal")])
-        shoot("sequences")
-    parts.bringing.decline()
+    _texels(parts, window, shoot)
     _going_out(parts, window, shoot)
     parts.work.take(demo_studio("ferry"))
     parts.looking.go_to("model")
