@@ -27,6 +27,7 @@ class Overlay(QWidget):
         self.facts = ""
         self.hint = ""
         self.wipe: float | None = None  # where the pinned state ends, as a share of the width
+        self.grid: list[F64] = []  # (2, 2) the ends of lines between texels
         self.banner = ""
         self.heat: Heat | None = None  # whose legend is shown
         self.ghost: tuple[QPixmap, QPointF] | None = None
@@ -34,6 +35,12 @@ class Overlay(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.grid:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(QPen(QColor(0, 0, 0, 60), 1.0))
+            for ends in self.grid:
+                painter.drawLine(_point(ends[0]), _point(ends[1]))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.drawn.slide is not None:
             self._slide(painter, *self.drawn.slide)
         for place, text in self.labels:

@@ -14,7 +14,7 @@ from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
 from lucky_fern.core.project.layouts import Unwrap
 from lucky_fern.core.project.places import Framed
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey, every_chunk, to_texels
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, every_chunk, to_texels
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.sheet_painter import SheetPainter, SheetPicture
@@ -25,6 +25,7 @@ from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
 from lucky_fern.words import tr
 
+_GRIDDED = 8.0  # pixels that a texel has at least where lines are drawn between them
 _PIXELS_PER_TEXEL = 48.0
 
 
@@ -138,6 +139,27 @@ class SheetView(View):
         ]
         self.refresh()
         self._marker_changed()
+
+    def refresh(self) -> None:
+        self._show_grid()
+        super().refresh()
+
+    def _show_grid(self) -> None:
+        """Lines between the texels of pixel art, once those are large enough."""
+        studio, lines = self.work.studio, []
+        for key in self.tiles.keys if studio is not None else ():
+            size = studio.project.size_of(key) if studio is not None else Extent(1, 1)
+            if studio is None or not studio.project.is_pixel_art(key) or self.camera.scale / size.longest < _GRIDDED:
+                continue
+            corner = self.tiles.corner(key)
+            low, high = self.pixel_of(corner), self.pixel_of(corner + 1)
+            for axis, count, limit in ((0, size.width, self.width()), (1, size.height, self.height())):
+                places = np.linspace(low[axis], high[axis], count + 1)
+                for place in places[(places >= 0) & (places <= limit)].tolist():
+                    ends = np.array([low, high])
+                    ends[:, axis] = place
+                    lines.append(ends)
+        self.overlay.grid = lines
 
     # --- between screen and sheet -----------------------------------------------------------------------------
 
