@@ -136,7 +136,7 @@ def test_brushes_on_the_screen_and_on_what_is_seen(ferry: Hands) -> None:
         for key in studio.surface.keys:
             painted, sheet = layer.content.sheets.get(str(key)), studio.surface.sheet(key, square(512))
             for chunk in all_chunks(square(512)) if painted is not None else ():
-                rgba = draw_painted(painted, "colour", 512, chunk, studio.blobs, studio.sources.kept)
+                rgba = draw_painted(painted, "colour", square(512), chunk, studio.blobs, studio.sources.kept)
                 if rgba is not None:
                     count += int(((rgba[..., 3] > 0) & ~seen.texels(sheet, chunk)).sum())
         return count

@@ -22,7 +22,6 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.layouts import CutTexels
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_of
-from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import CHUNK, SheetKey, span
@@ -104,9 +103,7 @@ class _Follow(_Numbered):
         return super().scope(scope)
 
     def place(self, place: Place) -> Place:
-        if isinstance(place, Lay) and place.material == self.material and self.other not in place.also:
-            return replace(place, also=(*place.also, self.other))
-        return place
+        return place.shown_on(self.material, self.other)
 
     def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
         painted = sheets.get(self.edit.sheet)

@@ -19,6 +19,7 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import parse_value
 from lucky_fern.core.project.plain import PaintedSheet, Scope
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.words import tr
 
 _R = TypeVar("_R")
@@ -120,6 +121,24 @@ class Place(Kind):
     def renamed(self, old: str, new: str) -> Place:
         """With a material called otherwise."""
         return self
+
+    def shown_on(self, material: str, other: str) -> Place:
+        """The same, showing on another material too that was cut off from one that it is laid on."""
+        return self
+
+    def reframed(
+        self, key: SheetKey, before: Extent, after: Extent, by: tuple[int, int], picture: tuple[int, int]
+    ) -> Place:
+        """On the same texels where a sheet's canvas is another: so many columns and rows come in before the first.
+
+        ``picture`` is the size of what is placed.
+        """
+        return self
+
+    @property
+    def aslant(self) -> bool:
+        """Whether it is laid neither upright nor turned by quarters, so that another canvas may squeeze it."""
+        return False
 
     def widened(self, by: float) -> Place:
         """For a picture ``by`` times as wide as before, its height alike: what it shows keeps its size."""

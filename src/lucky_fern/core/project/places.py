@@ -14,6 +14,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.numbers import check_direction, check_finite
 from lucky_fern.core.project.plain import Plain
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.words import tr
 
 Point = tuple[float, float, float]
@@ -260,6 +261,32 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
     @property
     def materials(self) -> frozenset[str]:
         return frozenset((self.material, *self.also))
+
+    @property
+    def aslant(self) -> bool:
+        return self.rotate % 90 != 0
+
+    def shown_on(self, material: str, other: str) -> Lay:
+        if self.material != material or other in self.also:
+            return self
+        return replace(self, also=(*self.also, other))
+
+    def reframed(
+        self, key: SheetKey, before: Extent, after: Extent, by: tuple[int, int], picture: tuple[int, int]
+    ) -> Lay:
+        if (self.material, self.tile) != (key.material, key.tile):
+            return self
+        across, down = before.width / after.width, before.height / after.height
+        wide, high = (down, across) if round(self.rotate / 90) % 2 == 1 else (across, down)
+        tall = self.height
+        if tall is None and abs(across - down) > 1e-12:
+            tall = self.tall(picture)
+        low = after.height - before.height - by[1]
+        return replace(
+            self, width=self.width * wide, height=None if tall is None else tall * high,
+            centre=((self.centre[0] * before.width + by[0]) / after.width,
+                    (self.centre[1] * before.height + low) / after.height),
+        )  # fmt: skip
 
     def tall(self, size: tuple[int, int]) -> float:
         return _tall(self, size)

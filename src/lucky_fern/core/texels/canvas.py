@@ -22,7 +22,6 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.layouts import Reframe
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
-from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import PaintedSheet, check_size
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, shape
 from lucky_fern.core.sheets.region import Rect, gathered, rect_of
@@ -121,23 +120,12 @@ class _Moving(Carrying):
         return PaintedSheet(edit.after, {name: made for name, made in maps.items() if made})
 
     def place(self, place: Place) -> Place:
-        if not isinstance(place, Lay) or (place.material, place.tile) != (self.key.material, self.key.tile):
-            return place
         edit = self.edit
-        across, down = edit.before.width / edit.after.width, edit.before.height / edit.after.height
-        if abs(across - down) > 1e-12 and place.rotate % 90:
+        moved = place.reframed(self.key, edit.before, edit.after, (edit.left, edit.upper), self.proportions)
+        uneven = edit.before.width * edit.after.height != edit.after.width * edit.before.height
+        if moved != place and uneven and place.aslant:
             self.notes.append(tr("a picture that is laid aslant is squeezed on the new canvas; place it anew"))
-        low = edit.after.height - edit.before.height - edit.upper
-        quarter = round(place.rotate / 90) % 2 == 1
-        wide, high = (down, across) if quarter else (across, down)
-        tall = place.height
-        if tall is None and abs(across - down) > 1e-12:
-            tall = place.tall(self.proportions)
-        return replace(
-            place, width=place.width * wide, height=None if tall is None else tall * high,
-            centre=((place.centre[0] * edit.before.width + edit.left) / edit.after.width,
-                    (place.centre[1] * edit.before.height + low) / edit.after.height),
-        )  # fmt: skip
+        return moved
 
 
 def shifted(rect: Rect, edit: Reframe, empty: Array, piece: Callable[[Chunk], Array | None]) -> Array | None:

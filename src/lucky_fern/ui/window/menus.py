@@ -15,7 +15,7 @@ Entries = Sequence[str | tuple[str, Sequence[str]]]  # names, and menus of names
 _LOOKS = ("look.shaded", "look.flat", "", "look.wires", "look.seams", "look.sheet-wires", "look.parallel",
           "look.front-only", "look.bloom", "", "look.pin")  # fmt: skip
 _SIDES = tuple(f"look.{side}" for side in ("front", "back", "left", "right", "top", "bottom"))
-_PAINT = tuple(f"paint.{tool}" for tool in ("brush", "line", "stamp", "clone", "smear", "gradient", "fill"))
+_PAINT = tuple(f"paint.{tool}" for tool in ("brush", "line", "stamp", "clone", "smear", "gradient", "texels", "fill"))
 _SELECT = (*(f"select.{tool}" for tool in ("pick", "paint", "rectangle", "lasso")), "", "select.through")
 _PLACE = tuple(f"place.{mode}" for mode in ("throw", "drape", "roll", "lay"))
 MENUS: dict[str, Entries] = {
