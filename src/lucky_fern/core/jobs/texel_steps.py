@@ -6,6 +6,7 @@ from typing import Literal
 
 import msgspec
 
+from lucky_fern.core.easel import bring_to_size
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here
 from lucky_fern.core.jobs.changing_steps import the_layer
@@ -15,7 +16,7 @@ from lucky_fern.core.project.commands import SetPixelArt, SetSheetSize
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio, read_picture_file
 from lucky_fern.core.texels.canvas import Anchor, reframe
-from lucky_fern.core.texels.setting import Texel, ready_for_texels, set_block, set_single, turned
+from lucky_fern.core.texels.setting import Texel, set_block, set_single, turned
 from lucky_fern.words import tr
 
 
@@ -85,7 +86,7 @@ def do_texels(here: Here, step: TexelsStep) -> str:
         )
     if step.picture is None and not step.draw:
         raise CommandError(tr("'texels' takes a 'picture' to be set, or single texels to 'draw'"))
-    ready_for_texels(studio, layer.id)
+    bring_to_size(studio, layer.id)
     if step.picture is not None:
         _, picture = read_picture_file(here.folder / step.picture)
         command = set_block(studio, layer.id, key, step.map, step.at, turned(picture.rgba, step.turn, step.flip))

@@ -74,7 +74,7 @@ def _cuts(inner: Bool, walls: Bool, piece: Array) -> list[Cut]:
 def _uncrossed(across: list[Cut], down: list[Cut]) -> tuple[list[Cut], list[Cut]]:
     """As many cuts as possible of which no two meet."""
     if not across or not down:
-        return _apart(across), _apart(down)
+        return across, down
     from scipy.sparse import csr_matrix
     from scipy.sparse.csgraph import maximum_bipartite_matching
 
@@ -95,14 +95,8 @@ def _uncrossed(across: list[Cut], down: list[Cut]) -> tuple[list[Cut], list[Cut]
             if back >= 0 and not reached_a[back]:
                 reached_a[back] = True
                 todo.append(back)
-    return _apart([across[n] for n in np.flatnonzero(reached_a).tolist()]), _apart(
-        [down[n] for n in np.flatnonzero(~reached_d).tolist()]
-    )
-
-
-def _apart(cuts: list[Cut]) -> list[Cut]:
-    """Of cuts on one line that touch at their ends: all may stay, an inner corner has room for one on either side."""
-    return cuts
+    free, apart = (np.flatnonzero(which).tolist() for which in (reached_a, ~reached_d))
+    return [across[n] for n in free], [down[n] for n in apart]
 
 
 def _cut_on(walls: tuple[Bool, Bool], line: int, at: int) -> None:

@@ -8,7 +8,6 @@ import numpy as np
 
 from lucky_fern.core.arrays import I64, Array, Bool
 from lucky_fern.core.colour import from_hex
-from lucky_fern.core.easel import bring_to_size
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import PaintPixels
@@ -139,11 +138,6 @@ def put_texels(
         if not np.array_equal(inner, _read(studio, now, map_name, own)):
             chunks[place_name(chunk)] = studio.blobs.add(encode_chunk(whole)) if whole[..., -1].any() else ""
     return PaintPixels(layer_id, str(key), size, {map_name: chunks}) if chunks else None
-
-
-def ready_for_texels(studio: Studio, layer_id: int) -> None:
-    """Bring what was painted at other sizes to the sizes of now, once; see :func:`~..easel.bring_to_size`."""
-    bring_to_size(studio, layer_id)
 
 
 def set_block(

@@ -10,13 +10,14 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.arrays import I64, Array
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.compositing.reading import texel_at
+from lucky_fern.core.easel import bring_to_size
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.project.commands import Several
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.texels import drawing
-from lucky_fern.core.texels.setting import one_texel, put_places, ready_for_texels
+from lucky_fern.core.texels.setting import one_texel, put_places
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
@@ -78,7 +79,7 @@ class Texels(QObject):
         self._key, self._layer, self._path = found[0], layer, [found[1]]
         self._away = self.painting.erasing != other
         try:
-            ready_for_texels(studio, layer)
+            bring_to_size(studio, layer)
         except LuckyFernError as error:
             self._key = None
             self.work.warn(str(error))
