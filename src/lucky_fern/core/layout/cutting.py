@@ -24,7 +24,7 @@ from lucky_fern.words import tr
 _NEAR = 1e-7  # texels, and shares of an edge: places closer than that are one
 _SAME = 4e-7  # of a face
 _ASIDE = 0.31  # round numbers lie in the middle of no gap between two bins
-_MOST_PIECES = 400_000
+_MOST_PIECES = 100_000
 _Edge = tuple[int, int]
 
 
