@@ -76,7 +76,12 @@ def test_a_pencil_a_frame_and_a_fill_are_exact_and_one_step_each(board: Hands) -
     for left in (9 + 30, 9 + 18, 9, 0):
         board.parts.work.undo()
         assert len(drawn(board)) == left
+    board.hover(view, at(board, 7, 9))
+    (outline,) = view.drawn.box
+    assert np.allclose(outline[:4].mean(axis=0), at(board, 7, 9), atol=0.6)  # the texel under the pointer
     model = board.window.model_view
+    board.hover(model, np.array([model.width() / 2, model.height() / 2]))
+    assert len(model.drawn.box) == 1
     ends = (np.array([model.width() * share, model.height() / 2]) for share in (0.45, 0.55))
     board.drag(model, *ends)
     assert len({row for row, _ in drawn(board)}) <= 2 and len(drawn(board)) > 2  # in the model view, too

@@ -20,10 +20,28 @@ class TexelPencil(Gesture):
     def __init__(self, view: SurfaceView, looking: Looking, painting: Painting, texels: Texels) -> None:
         self.view, self.looking, self.painting, self.texels = view, looking, painting, texels
         self._start: F64 | None = None
+        self._pointed = False  # whether what is drawn at the pointer is this gesture's
 
     @property
     def _in_hand(self) -> bool:
         return self.looking.station == "paint" and self.painting.tool == "texels" and not self.painting.picking_tip
+
+    def cursor(self, point: F64) -> Qt.CursorShape | None:
+        if not self._in_hand:
+            if self._pointed:
+                self._pointed, self.view.drawn.box = False, []
+            return None
+        self._outline(point)
+        return Qt.CursorShape.CrossCursor
+
+    def _outline(self, point: F64) -> None:
+        """Draw round the texel under the pointer, as it lies on the surface."""
+        drawn, corners = self.view.drawn, self.texels.corners(self.view.surface_at(point))
+        spots = [] if corners is None else [self.view.spot(place, corners[1]) for place in corners[0]]
+        seen = [spot for spot in spots if spot is not None]
+        self._pointed, drawn.disc, drawn.twins = True, None, []
+        drawn.box = [np.array([*seen, seen[0]])] if len(seen) == 4 else []
+        self.view.redraw()
 
     def press(self, point: F64, event: QMouseEvent) -> bool:
         if not self._in_hand or event.button() != Qt.MouseButton.LeftButton:

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.arrays import I64, Array
+from lucky_fern.core.arrays import F64, I64, Array
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.compositing.reading import texel_at
 from lucky_fern.core.easel import bring_to_size
@@ -18,6 +18,7 @@ from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.texels import drawing
 from lucky_fern.core.texels.setting import one_texel, put_places
+from lucky_fern.core.udim import corner_of
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
@@ -64,6 +65,22 @@ class Texels(QObject):
         if studio is None or hit is None or key is None:
             return None
         return key, texel_at(*local_uv(hit, key), studio.project.size_of(key))
+
+    def corners(self, hit: SurfaceHit | None) -> tuple[F64, F64] | None:
+        """(4, 3) the corners of the texel under a point of the surface, in its face's plane, and (3,) the normal."""
+        studio, found = self.work.studio, self.spot(hit)
+        if studio is None or hit is None or found is None:
+            return None
+        key, (row, column) = found
+        size, model = studio.project.size_of(key), studio.model
+        at = np.array([(column, row), (column + 1, row), (column + 1, row + 1), (column, row + 1)], np.float64)
+        uv = np.stack([at[:, 0] / size.width, 1 - at[:, 1] / size.height], axis=1) + corner_of(key.tile)
+        laid, places = model.uv[hit.triangle], model.corners[hit.triangle]
+        steps = np.stack([laid[1] - laid[0], laid[2] - laid[0]], axis=1)
+        if abs(np.linalg.det(steps)) < 1e-18:
+            return None
+        shares = np.linalg.solve(steps, (uv - laid[0]).T).T
+        return places[0] + shares @ (places[1:] - places[0]), model.face_normals[hit.triangle]
 
     def begin(self, hit: SurfaceHit | None, other: bool) -> bool:
         """Draw from a texel on; ``other`` does the opposite: takes away."""
