@@ -76,18 +76,6 @@ def one_texel(value: str | float | None, map_name: str) -> Array:
     return np.append(np.rint(parts * top), top).astype(dtype)
 
 
-def read_texels(studio: Studio, layer_id: int, key: SheetKey, map_name: str, rect: Rect) -> Array:
-    """(r, c, n) what is painted on a layer in a rectangle of a sheet, coverage last; zero where nothing is.
-
-    Raises
-    ------
-    CommandError
-        If the layer cannot be painted on.
-    """
-    painted = painted_on(studio.project.layer(layer_id)).get(str(key), PaintedSheet(studio.project.size_of(key)))
-    return _read(studio, painted, map_name, rect)
-
-
 def _read(studio: Studio, painted: PaintedSheet, map_name: str, rect: Rect) -> Array:
     dtype, count = chunk_layout(map_name)
     digests = painted.maps.get(map_name, {})
