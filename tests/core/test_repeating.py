@@ -9,6 +9,7 @@ import pygltflib
 import pytest
 
 from lucky_fern.core.layout.check import check_layout
+from lucky_fern.core.layout.cutting import wrapped
 from lucky_fern.core.layout.remedies import remedies
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.project.layouts import RenameMaterial, Transform, Wrap
@@ -100,3 +101,16 @@ def test_it_is_one_step_is_proposed_and_ends_when_those_faces_are_moved(path: Pa
     assert studio.model.repeats == {}  # they are written as they lie now
     studio.jump(0)
     assert studio.model.triangle_count == 3 and len(studio.surface.keys) > 2
+
+
+def test_faces_that_need_no_cut_do_not_count_against_a_wrap(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    text = "o wall\nusemtl bricks\nvt 0.2 0.2\nvt 0.8 0.2\nvt 0.8 0.8\nvt 0.5 0.2\nvt 1.5 0.2\nvt 1.5 0.8\n"
+    for n in range(30):  # all within tile 1001 but the last, which reaches into its neighbour
+        first, places = 3 * n + 1, (4, 5, 6) if n == 29 else (1, 2, 3)
+        text += f"v {n} 0 0\nv {n} 1 0\nv {n} 0 1\nf " + " ".join(
+            f"{first + k}/{place}" for k, place in enumerate(places)) + "\n"  # fmt: skip
+    file = tmp_path / "wall.obj"
+    file.write_text(text)
+    monkeypatch.setattr("lucky_fern.core.layout.cutting._MOST_PIECES", 10)
+    made = wrapped(load_model(file), ("bricks",)).model
+    assert made.triangle_count > 30 and made.uv.min() >= -1e-9 and made.uv.max() <= 1 + 1e-9

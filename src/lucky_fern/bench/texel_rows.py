@@ -68,7 +68,7 @@ def pencil(folder: Path) -> Row:
     for count in range(1, len(points) + 1):
         begin = time.perf_counter()
         places = trail(points[:count])
-        command = put_places(studio, layer, key, "colour", places, [texel] * len(places), begun)
+        command = put_places(studio, layer, key, "colour", places, texel, begun)
         if command is not None:
             studio.execute(command, merge=True)
         times.append(time.perf_counter() - begin)

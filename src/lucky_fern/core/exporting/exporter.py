@@ -406,7 +406,9 @@ class _Work:
             found[name] = composite_sheet(
                 self.sources, sized, name, sheet, 16 if own.dither else depth, own.padding, self.cancelled,
                 self.finished if sized is self.project else None,
-            ).repeat(times, axis=0).repeat(times, axis=1)  # fmt: skip
+            )  # fmt: skip
+            if times > 1:
+                found[name] = found[name].repeat(times, axis=0).repeat(times, axis=1)
         if "normal" in found and own.normal_y == "-":
             normal = found["normal"]
             normal[..., 1] = (255 if normal.dtype.itemsize == 1 else 65535) - normal[..., 1]

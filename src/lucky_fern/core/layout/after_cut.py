@@ -6,15 +6,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import I64, Array
-from lucky_fern.core.layout.follow import Scopes
+from lucky_fern.core.layout.follow import Scopes, brought
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
-    GivePaint,
     SaveSelection,
-    SetLayer,
-    SetMaskEntry,
     SetPixelArt,
-    SetPlace,
     SetSheetSize,
     Single,
 )
@@ -42,12 +38,12 @@ def after_cut(
         commands.append(SetSheetSize(project.size_of(key), str(other)))
     if project.is_pixel_art(key) and not project.is_pixel_art(other):
         commands.append(SetPixelArt(str(other)))
-    return [*commands, *_brought(project, _Follow(project, old, new, origin, edit, blobs))]
+    return [*commands, *brought(project, _Follow(project, old, new, origin, edit, blobs))]
 
 
 def renumbered(project: Project, old: Surface, new: Surface, origin: I64) -> list[Single]:
     """The commands that have selections and scopes by island mean the same faces where those are numbered anew."""
-    return [*_selections(project, old, origin), *_brought(project, _Numbered(project, old, new, origin))]
+    return [*_selections(project, old, origin), *brought(project, _Numbered(project, old, new, origin))]
 
 
 def _selections(project: Project, old: Surface, origin: I64) -> list[Single]:
@@ -56,26 +52,6 @@ def _selections(project: Project, old: Surface, origin: I64) -> list[Single]:
         SaveSelection(name, pack_faces(unpack_faces(packed, count)[origin]))
         for name, packed in project.selections.items()
     ]
-
-
-def _brought(project: Project, follow: _Numbered) -> list[Single]:
-    """What layers and masks hold as it is from now on."""
-    commands: list[Single] = []
-    for layer in project.walk():
-        scope = follow.scope(layer.scope)
-        if scope != layer.scope:
-            commands.append(SetLayer(layer.id, scope=scope))
-        painted, placed = layer.content.painted, layer.content.placed
-        if painted is not None and (sheets := follow.paint(dict(painted))) != painted:
-            commands.append(GivePaint(layer.id, sheets))
-        if placed is not None and (place := follow.place(placed[1])) != placed[1]:
-            commands.append(SetPlace(layer.id, place))
-    for number, mask in project.masks.items():
-        for at, entry in enumerate(mask.entries):
-            shape = entry.shape.carried(follow)
-            if shape != entry.shape:
-                commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
-    return [*follow.scopes.made, *commands]
 
 
 class _Numbered(Carrying):

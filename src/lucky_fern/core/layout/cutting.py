@@ -7,6 +7,7 @@ T-junction can crack.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -59,17 +60,29 @@ def cut_texels(model: Model, key: SheetKey, size: Extent, area: Bool, faces: Boo
     """
     number = model.materials.index(key.material)
     mine = np.flatnonzero(faces & model.has_uv & (model.material == number))
-    xy = to_texels(model.uv - corner_of(key.tile), size)
+    xy = to_texels(model.uv[mine] - corner_of(key.tile), size)
+    near = np.isin(model.polygon[mine], model.polygon[mine[_any_in(area, xy)]])
+    mine, xy = mine[near], xy[near]
     pieces: dict[int, list[_Piece]] = {}
-    polygons = model.polygon[mine]
-    order = np.argsort(polygons, kind="stable")
-    for rows in np.split(mine[order], np.flatnonzero(np.diff(polygons[order])) + 1):
-        pieces.update(_polygon_cut(xy[rows], rows, area))
+    order = np.argsort(model.polygon[mine], kind="stable")
+    for at in np.split(order, np.flatnonzero(np.diff(model.polygon[mine[order]])) + 1) if len(mine) else ():
+        pieces.update(_polygon_cut(xy[at], mine[at], area))
     if not pieces:
         raise CommandError(tr("none of the chosen texels lies on faces that may be cut"))
     if sum(map(len, pieces.values())) > _MOST_PIECES:
         raise CommandError(tr("that would make more than {most} faces; choose fewer texels", most=_MOST_PIECES))
     return _assembled(model, pieces, material)
+
+
+def _any_in(area: Bool, xy: F64) -> Bool:
+    """(N,) whether a chosen texel lies in the box round each triangle (N, 3, 2): most of a model is left out so."""
+    count = np.pad(area.astype(np.int64).cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
+    high, wide = area.shape
+    low = np.clip(np.floor(xy.min(axis=1)), 0, [wide, high]).astype(np.int64)
+    end = np.clip(np.ceil(xy.max(axis=1)), 0, [wide, high]).astype(np.int64)
+    left, upper = low[:, 0], low[:, 1]
+    right, lower = end[:, 0], end[:, 1]
+    return np.asarray(count[lower, right] - count[upper, right] - count[lower, left] + count[upper, left] > 0)
 
 
 def wrapped(model: Model, materials: tuple[str, ...]) -> Cut:
@@ -84,7 +97,7 @@ def wrapped(model: Model, materials: tuple[str, ...]) -> Cut:
     low = np.floor(model.uv[rows].min(axis=1) + _NEAR)
     high = np.ceil(model.uv[rows].max(axis=1) - _NEAR)
     cells = np.maximum(high - low, 1).prod(axis=1)
-    if cells.sum() > _MOST_PIECES:
+    if cells[cells > 1].sum() > _MOST_PIECES:
         raise CommandError(tr("UVs of {materials} reach over {count:.0f} tiles; bring them nearer first",
                               materials=", ".join(materials), count=cells.sum()))  # fmt: skip
     pieces: dict[int, list[_Piece]] = {}
@@ -192,9 +205,8 @@ def _assembled(model: Model, pieces: dict[int, list[_Piece]], material: str) -> 
     fresh: list[bool] = []
     polygon: list[int] = []
     touched = dict(pieces)
-    for row in range(model.triangle_count):
-        if row not in touched and any(edge in on_edges for edge in _edges_of(model, row)):
-            touched[row] = [_Piece(np.eye(3), False)]
+    for row in _at_edges(model, on_edges).tolist():
+        touched.setdefault(row, [_Piece(np.eye(3), False)])
     number = int(model.polygon.max(initial=-1)) + 1
     for row, parts in touched.items():
         extra = _border_points(model, row, on_edges)
@@ -212,9 +224,12 @@ def _assembled(model: Model, pieces: dict[int, list[_Piece]], material: str) -> 
                      np.array(sorted(touched), np.int64), material)  # fmt: skip
 
 
-def _edges_of(model: Model, row: int) -> list[_Edge]:
-    a, b, c = model.triangles[row].tolist()
-    return [(min(a, b), max(a, b)), (min(b, c), max(b, c)), (min(c, a), max(c, a))]
+def _at_edges(model: Model, edges: Collection[_Edge]) -> I64:
+    """The triangles that have any of some edges."""
+    ends = np.sort(np.stack([model.triangles, np.roll(model.triangles, -1, axis=1)], axis=2).astype(np.int64), axis=2)
+    span = int(model.triangles.max(initial=0)) + 1
+    wanted = np.array([low * span + high for low, high in edges], np.int64)
+    return np.flatnonzero(np.isin(ends[..., 0] * span + ends[..., 1], wanted).any(axis=1))
 
 
 def _edge_points(model: Model, pieces: dict[int, list[_Piece]]) -> dict[_Edge, list[float]]:
@@ -321,14 +336,13 @@ def _model_of(model: Model, weights: F64, origin: I64, fresh: Bool, polygon: I64
         return np.asarray(np.einsum("nij,njk->nik", weights, values[origin].astype(np.float64)))
 
     places = mixed(model.corners)
-    # Corners are one row of positions where they are one place: those of the model first.
+    # Corners are one row of positions where they are one place; the model's own keep their numbers.
     near = max(model.diagonal, 1e-12) * 1e-9
     every = np.concatenate([model.positions, places.reshape(-1, 3)])
     _, first, inverse = np.unique(np.round(every / near + _ASIDE).astype(np.int64), axis=0, return_index=True,
                                   return_inverse=True)  # fmt: skip
     rank = np.argsort(np.argsort(first))
     positions = every[np.sort(first)]
-    # Points of the model that are one place stay as many as they were: they are only looked up for new corners.
     number = rank[inverse.ravel()]
     triangles = np.concatenate([number[model.triangles[kept]], number[len(model.positions) :].reshape(-1, 3)])
     uv = np.concatenate([model.uv[kept], mixed(model.uv)])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec.structs import replace
 
@@ -10,7 +12,7 @@ from lucky_fern.core.layout.carry import Carrier
 from lucky_fern.core.placing.way import way_of
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import GivePaint, SaveSelection, SetLayer, SetMaskEntry, SetPlace
-from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.sheets.faces import pack_faces
@@ -74,6 +76,29 @@ def followers(
             )
         )
     return [*scopes.made, *commands], notes
+
+
+def brought(
+    project: Project, carrying: Carrying, before: Callable[[Layer], object] = lambda layer: None
+) -> list[Following]:
+    """The commands that have layers and masks hold what ``carrying`` makes of it; ``before`` sees each first."""
+    commands: list[Following] = []
+    for layer in project.walk():
+        before(layer)
+        scope = carrying.scope(layer.scope)
+        if scope != layer.scope:
+            commands.append(SetLayer(layer.id, scope=scope))
+        painted, placed = layer.content.painted, layer.content.placed
+        if painted is not None and (sheets := carrying.paint(dict(painted))) != painted:
+            commands.append(GivePaint(layer.id, sheets))
+        if placed is not None and (place := carrying.place(placed[1])) != placed[1]:
+            commands.append(SetPlace(layer.id, place))
+    for number, mask in project.masks.items():
+        for at, entry in enumerate(mask.entries):
+            shape = entry.shape.carried(carrying)
+            if shape != entry.shape:
+                commands.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
+    return commands
 
 
 def _inside(project: Project, surface: Surface, scope: Scope) -> Bool:

@@ -10,15 +10,14 @@ from msgspec.structs import replace
 
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.compositing.brushwork import resized
+from lucky_fern.core.layout.follow import brought
 from lucky_fern.core.project.commands import (
-    GivePaint,
     Lend,
-    SetMaskEntry,
-    SetPlace,
     SetSheetSize,
     Several,
     Single,
 )
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.kinds import Carrying, Place
 from lucky_fern.core.project.layouts import Reframe
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
@@ -54,21 +53,7 @@ def reframe(studio: Studio, key: SheetKey, size: Extent, anchor: Anchor) -> tupl
     prepared = studio.prepare_layout(edit, stay=False)
     commands: list[Single] = [*prepared.command.commands, SetSheetSize(size, str(key))]
     moving, notes = _Moving(studio, key, edit), list(prepared.notes)
-    for layer in project.walk():
-        painted, placed = layer.content.painted, layer.content.placed
-        if painted is not None and str(key) in painted:
-            commands.append(GivePaint(layer.id, moving.paint(dict(painted))))
-        if placed is not None:
-            picture, place = placed
-            moving.proportions = project.picture_size(picture) if picture is not None else (1, 1)
-            moved = moving.place(place)
-            if moved != place:
-                commands.append(SetPlace(layer.id, moved))
-    for number, mask in project.masks.items():
-        for at, entry in enumerate(mask.entries):
-            shape_ = entry.shape.carried(moving)
-            if shape_ != entry.shape:
-                commands.append(SetMaskEntry(number, at, replace(entry, shape=shape_)))
+    commands += brought(project, moving, moving.about)
     for name, loan in project.loans.items():
         if loan.sheet != str(key):
             continue
@@ -87,6 +72,12 @@ class _Moving(Carrying):
         self.studio, self.key, self.edit = studio, key, edit
         self.proportions = (1, 1)  # the size of the picture that is placed
         self.notes: list[str] = []
+
+    def about(self, layer: Layer) -> None:
+        """What is carried next is this layer's."""
+        placed = layer.content.placed
+        name = None if placed is None else placed[0]
+        self.proportions = (1, 1) if name is None else self.studio.project.picture_size(name)
 
     def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
         painted = sheets.get(self.edit.sheet)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -170,18 +170,22 @@ def set_single(
         return None
     places = np.array([(row, column) for column, row, _ in texels], np.int64)
     known = {value: one_texel(value, map_name) for value in {value for _, _, value in texels}}
-    return put_places(studio, layer_id, key, map_name, places, [known[value] for _, _, value in texels])
+    values = np.stack([known[value] for _, _, value in texels])
+    return put_places(studio, layer_id, key, map_name, places, values)
 
 
 def put_places(
-    studio: Studio, layer_id: int, key: SheetKey, map_name: str, places: I64, values: Iterable[Array],
+    studio: Studio, layer_id: int, key: SheetKey, map_name: str, places: I64, values: Array,
     begun: Project | None = None,
 ) -> PaintPixels | None:  # fmt: skip
-    """The edit that sets texels at places (N, 2) (row, column), all on the sheet, to painted texels (n,) each."""
+    """The edit that sets texels at places (N, 2) (row, column), all on the sheet, to painted texels (N, n), or (n,).
+
+    Of several for one place the last one stays. ``begun``: see :func:`put_texels`.
+    """
     (top, left), (bottom, right) = places.min(axis=0), places.max(axis=0) + 1
     rect = Rect(int(top), int(bottom), int(left), int(right))
     dtype, count = chunk_layout(map_name)
     texels, where = np.zeros((*rect.shape, count), dtype), np.zeros(rect.shape, np.bool_)
-    for (row, column), value in zip((places - [top, left]).tolist(), values, strict=True):
-        texels[row, column], where[row, column] = value, True
+    at = tuple((places - [top, left]).T)
+    texels[at], where[at] = values, True
     return put_texels(studio, layer_id, key, map_name, rect, texels, where, begun)

@@ -158,7 +158,7 @@ class Texels(QObject):
         places, made = self.covered(), []
         for name, value in self.painting.paint.items() if len(places) else ():
             texel = one_texel(None if self._away else value, name)
-            command = put_places(studio, self._layer, key, name, places, [texel] * len(places), self._begun)
+            command = put_places(studio, self._layer, key, name, places, texel, self._begun)
             if command is not None:
                 made.append(command)
         if made:
