@@ -221,3 +221,19 @@ def test_models_are_replaced_pictures_pointed_at_guides_and_models_written(
     answers.append(str(tmp_path / "skin" / "other.png"))
     push(station, page, "Point at the picture …")
     assert page.missing.isHidden() and [layer.name for layer in parts.work.project.layers] == ["paint from the file"]
+
+
+def test_faces_are_compared_by_a_kit_picture_that_lies_over_the_tile(station: Hands, tmp_path: Path) -> None:
+    parts, page = station.parts, station.window.late.model_panel.select
+    halves = np.zeros((8, 16, 3), np.uint8)
+    halves[:, :8, 0], halves[:, 8:, 2] = 200, 200
+    parts.bringing.bring([save_png(tmp_path / "halves.png", halves), save_png(tmp_path / "one.png", halves[:, :8])])
+    station.until(lambda: len(parts.work.project.pictures) == 2)
+    station.window.late.model_panel.setCurrentWidget(page)
+    click(station.window.model_view, at_part(station, 0))
+    station.wait()
+    assert page.map_box.findData("one.png") > 0
+    for name, found in (("one.png", (0, 1)), ("halves.png", (0,))):
+        page.map_box.setCurrentIndex(page.map_box.findData(name))
+        push(station, page, "Same colour")
+        assert np.array_equal(parts.faces.chosen, np.isin(parts.work.studio.model.part, found))

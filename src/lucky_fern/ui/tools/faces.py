@@ -202,7 +202,7 @@ class Faces(QObject):
             size = studio.project.size_of(key)
             if over is None:
                 return store.get(MapKey(key, source), size)
-            return np.asarray(cv2.resize(over, (size, size), interpolation=cv2.INTER_AREA))
+            return np.asarray(cv2.resize(over, (size.width, size.height), interpolation=cv2.INTER_AREA))
 
         self._set(like_colour(mean_colours(studio.surface, texels), self.last, tolerance) & ~self.hidden)
 
