@@ -15,7 +15,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
 from lucky_fern.core.files import read_file
 from lucky_fern.core.layout.after_cut import after_cut, renumbered
-from lucky_fern.core.layout.edit import Told, edit_layout, without_repeats
+from lucky_fern.core.layout.edit import Edited, Told, edit_layout, without_repeats
 from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
@@ -46,6 +46,8 @@ from lucky_fern.core.project.commands import (
     SetFigure,
     SetLabel,
     SetMaskEntry,
+    SetPixelArt,
+    SetSheetSize,
     Several,
     TakeBack,
     TakeLayers,
@@ -54,7 +56,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
 from lucky_fern.core.project.history import History
-from lucky_fern.core.project.layouts import CutTexels, LayoutEdit, RenameMaterial, RenamePart, TurnOver, Wrap
+from lucky_fern.core.project.layouts import CutTexels, LayoutEdit, RenameMaterial, RenamePart, TurnOver, Vary, Wrap
 from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.grid import Extent, square
@@ -269,6 +271,7 @@ class Studio:
         """
         project, old = self.project, self.surface
         edited = edit_layout(self.model, edit, chosen, project.size_of, told)
+        sizing = _sizing(project, edited)
         if self.model.repeats and not isinstance(edit, Wrap | RenameMaterial | RenamePart):
             edited = without_repeats(self.model, edited)
         digest = self.blobs.add(encode_layout(edited.model, self._base))
@@ -281,10 +284,11 @@ class Studio:
         if edited.origin is not None and isinstance(edit, CutTexels):
             cut = after_cut(project, old, Surface(edited.model), edited.origin, edit, self.blobs)
             return PreparedLayout(Several((first, *cut), named=first.title), edited.notes, edited.origin)
-        also, notes = followers(
-            project, old, Surface(edited.model), self.blobs, stay and not isinstance(edit, TurnOver)
-        )
-        return PreparedLayout(Several((first, *also), named=first.title), (*edited.notes, *notes))
+        for command in sizing:
+            project = command.apply(project)
+        stay = (stay and not isinstance(edit, TurnOver | Vary)) or bool(sizing)
+        also, notes = followers(project, old, Surface(edited.model), self.blobs, stay, bool(sizing))
+        return PreparedLayout(Several((first, *sizing, *also), named=first.title), (*edited.notes, *notes))
 
     def lay_out(self, edit: LayoutEdit, chosen: Bool | None = None, stay: bool = True) -> tuple[str, ...]:
         """Do an edit of the layout; what there is to say about it."""
@@ -435,6 +439,15 @@ class Studio:
         if keep_previous:
             keep_as_previous(path)
         save_project(path, project, self.blobs)
+
+
+def _sizing(project: Project, edited: Edited) -> tuple[SetSheetSize | SetPixelArt, ...]:
+    """The commands that give a sheet that an edit made its size; pixel art where all were that came together."""
+    if edited.sized is None:
+        return ()
+    key, size = edited.sized
+    art = SetPixelArt(str(key), all(project.is_pixel_art(one) for one in edited.were))
+    return SetSheetSize(size, str(key)), art
 
 
 def _brought(command: Command) -> Iterator[str]:

@@ -32,8 +32,10 @@ def transform(layout: Layout, asked: Transform, size: Extent) -> None:
     """Scale, then turn, then move the chosen islands as one (or each by itself); ``size`` is for snapping."""
     if 0 in asked.scale:
         raise CommandError(tr("scale takes two numbers other than 0; -1 flips"))
-    everything = layout.whole(layout.numbers)
-    several = [layout.whole(np.array([island])) for island in layout.numbers] if asked.each else [everything]
+    everything = layout.chosen & layout.model.has_uv if asked.alone else layout.whole(layout.numbers)
+    several = (
+        [everything & layout.whole(np.array([island])) for island in layout.numbers] if asked.each else [everything]
+    )
     # Turned as texels lie: squares stay squares on sheets that are none.
     matrix = linear_part(asked) * (size.proportions[None, :] / size.proportions[:, None])
     for rows in several:

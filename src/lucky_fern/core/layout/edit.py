@@ -10,6 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, I64, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout import arrange, flatten, pack
+from lucky_fern.core.layout.by_texels import BY_TEXELS, gathered
 from lucky_fern.core.layout.cutting import cut_texels, wrapped
 from lucky_fern.core.layout.islands import Layout, island_overlaps
 from lucky_fern.core.layout.pack import SizeAt
@@ -36,6 +37,8 @@ class Edited:
     model: Model
     notes: tuple[str, ...]
     origin: I64 | None = None  # (T,) which face of the model before each is, or was part of, where faces were cut
+    sized: tuple[SheetKey, Extent] | None = None  # a sheet that was made, and its size
+    were: tuple[SheetKey, ...] = ()  # the sheets that are blocks of it
 
 
 def edit_layout(
@@ -66,6 +69,8 @@ def edit_layout(
         return _wrapped(model, edit, chosen)
     if isinstance(edit, ask.CutTexels):
         return _cut(model, edit, chosen, size_of)
+    if isinstance(edit, ask.GatherSheets):
+        return _gathered(model, edit, chosen, size_of)
     layout = Layout.of(model, chosen)
 
     def size_at(material: str, corner: F64) -> Extent:
@@ -73,6 +78,8 @@ def edit_layout(
 
     if isinstance(edit, ask.AlongAxis | ask.RoundAxis | ask.AsBox | ask.Unwrap):
         _make(layout, edit, size_at, told)
+    elif type(edit) in BY_TEXELS:
+        _by_texels(layout, edit, size_at)
     else:
         if not isinstance(edit, ask.FlipV):
             arrange.check_any(layout.numbers)
@@ -140,6 +147,29 @@ def _wrapped(model: Model, edit: ask.Wrap, chosen: Bool | None) -> Edited:
     notes = [tr("UVs of {name} repeat: one sheet, as the game reads it", name=name) for name in names]
     made = replace(cut.model, repeats={**model.repeats, **{name: name for name in names}})
     return Edited(made, tuple(notes), cut.origin)
+
+
+def _gathered(
+    model: Model, edit: ask.GatherSheets, chosen: Bool | None, size_of: Callable[[SheetKey], Extent]
+) -> Edited:
+    rows = np.arange(model.triangle_count) if chosen is None else np.flatnonzero(chosen)
+    made = gathered(model, edit, rows, size_of)
+    note = tr("{count} sheets are blocks of {sheet} now, which has {size} texels", count=len(made.were),
+              sheet=made.key, size=made.size)  # fmt: skip
+    laid = with_layout(replace(model, material=made.model.material, materials=made.model.materials), made.model.uv)
+    return Edited(laid, (note,), sized=(made.key, made.size), were=made.were)
+
+
+def _by_texels(layout: Layout, edit: LayoutEdit, size_at: SizeAt) -> None:
+    """Faces laid by whole texels, material by material."""
+    chosen = layout.chosen
+    for number in np.unique(layout.model.material[chosen]):
+        layout.chosen = chosen & (layout.model.material == number)
+        if not isinstance(edit, ask.BoxNet) and not (layout.chosen & layout.model.has_uv).any():
+            raise CommandError(tr("some of the selected faces have no UVs; lay them out first"))
+        size = size_at(layout.model.materials[number], layout.tile(layout.chosen & layout.model.has_uv))
+        BY_TEXELS[type(edit)](layout, edit, size)
+    layout.chosen = chosen
 
 
 def _stacked(model: Model, rows: I64) -> bool:

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, unit_rows
+from lucky_fern.core.arrays import F64, I32, I64, unit_rows
 from lucky_fern.core.model.model import Model, groups, shared_edges
 
-_AXES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], np.float64)
+AXES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], np.float64)
 
 
 def _areas(corners: F64) -> F64:
@@ -47,8 +47,8 @@ def best_direction(corners: F64) -> F64:
         points = corners.reshape(-1, 3) - corners.reshape(-1, 3).mean(axis=0)
         total = np.linalg.svd(points, full_matrices=False)[2][2]
     total = total / np.linalg.norm(total)
-    near = _AXES @ total
-    return np.asarray(_AXES[near.argmax()] if near.max() > np.cos(np.radians(10)) else total, np.float64)
+    near = AXES @ total
+    return np.asarray(AXES[near.argmax()] if near.max() > np.cos(np.radians(10)) else total, np.float64)
 
 
 def along_axis(corners: F64, direction: F64, up: F64 | None = None) -> F64:
@@ -67,8 +67,8 @@ def best_cylinder(corners: F64) -> tuple[F64, F64]:
     weight = _areas(corners)
     values, vectors = np.linalg.eigh((normals * weight[:, None]).T @ normals)
     axis = vectors[:, 0] if values[0] < 0.5 * values[1] else np.array([0.0, 1.0, 0.0])
-    near = _AXES @ axis
-    axis = _AXES[near.argmax()] if near.max() > np.cos(np.radians(5)) else axis
+    near = AXES @ axis
+    axis = AXES[near.argmax()] if near.max() > np.cos(np.radians(5)) else axis
     if axis[np.abs(axis).argmax()] < 0:
         axis = -axis
     right, top, _ = frame_of(axis)
@@ -110,18 +110,21 @@ def _widest_gap(angles: F64) -> float:
     return float(angles[widest] + gaps[widest] / 2)
 
 
+def sides(model: Model, chosen: I32 | I64) -> I64:
+    """(N,) which of ``AXES`` some faces face most; those of one polygon face the same way."""
+    side = (model.face_normals[chosen] @ AXES.T + np.linspace(5e-9, 0, 6)).argmax(axis=1)
+    _, first, number = np.unique(model.polygon[chosen], return_index=True, return_inverse=True)
+    return np.asarray(side[first][number.ravel()], np.int64)
+
+
 def as_box(model: Model, chosen: I32) -> tuple[list[F64], list[I32]]:
     """Faces along the axis direction they face most.
 
     A shape (N, 3, 2) for each piece that hangs together and faces one way, and its rows of ``chosen``.
     """
-    corners, normals = model.corners[chosen], model.face_normals[chosen]
-    side = (normals @ _AXES.T + np.linspace(5e-9, 0, 6)).argmax(axis=1)
-    # Faces of one polygon stay together.
-    _, first, number = np.unique(model.polygon[chosen], return_index=True, return_inverse=True)
-    side = side[first][number.ravel()]
+    corners, side = model.corners[chosen], sides(model, chosen)
     one, other = shared_edges(model.triangles[chosen])[:2]
     same = side[one] == side[other]
     piece = groups(len(chosen), np.stack([one[same], other[same]], axis=1))
     rows = [np.flatnonzero(piece == k).astype(np.int32) for k in range(int(piece.max()) + 1)]
-    return [along_axis(corners[mine], _AXES[side[mine[0]]]) for mine in rows], rows
+    return [along_axis(corners[mine], AXES[side[mine[0]]]) for mine in rows], rows

@@ -23,16 +23,16 @@ Following = GivePaint | SaveSelection | SetLayer | SetMaskEntry | SetPlace
 
 
 def followers(
-    project: Project, old: Surface, new: Surface, blobs: Blobs, stay: bool
+    project: Project, old: Surface, new: Surface, blobs: Blobs, stay: bool, hold: bool = False
 ) -> tuple[list[Following], list[str]]:
     """The commands that bring what depends on the layout along, and what cannot follow, in sentences.
 
     With ``stay``, paint and laid pictures stay on the surface; without it they stay where they are in UV space.
-    Scopes by island always mean the same faces as before.
+    Scopes by island always mean the same faces as before; with ``hold`` those by material and tile do too.
     """
     commands: list[Following] = []
     notes: list[str] = []
-    scopes = Scopes(project, old.model.islands, new.model.islands)
+    scopes = HeldScopes(project, old, new) if hold else Scopes(project, old.model.islands, new.model.islands)
     carrier = Carrier(old, new, project.size_of, blobs)
     washed = []
     for layer in project.walk():
@@ -150,13 +150,32 @@ class Scopes:
             islands = tuple(numbers.tolist())
             return scope if islands == scope.islands else replace(scope, islands=islands)
         # They are no islands of their own any more: a selection holds them from now on.
+        return replace(scope, islands=None, selections=(self._kept(faces, "Former island"),))
+
+    def _kept(self, faces: Bool, name: str) -> str:
+        """The name of a selection that holds some faces."""
         packed = pack_faces(faces)
         for made in self.made:
             if made.faces == packed:
-                return replace(scope, islands=None, selections=(made.name,))
-        taken = {*self.project.selections, *(made.name for made in self.made)}
-        name, number = "Former island", 2
+                return made.name
+        taken, first, number = {*self.project.selections, *(made.name for made in self.made)}, name, 2
         while name in taken:
-            name, number = f"Former island {number}", number + 1
+            name, number = f"{first} {number}", number + 1
         self.made.append(SaveSelection(name, packed))
-        return replace(scope, islands=None, selections=(name,))
+        return name
+
+
+class HeldScopes(Scopes):
+    """Scopes of all kinds that go on meaning the same faces, where materials and tiles are others."""
+
+    def __init__(self, project: Project, old: Surface, new: Surface) -> None:
+        super().__init__(project, old.model.islands, new.model.islands)
+        self.surfaces = old, new
+
+    def changed(self, scope: Scope) -> Scope:
+        if scope.materials is None and scope.tiles is None:
+            return super().changed(scope)
+        faces, now = (_inside(self.project, surface, scope) for surface in self.surfaces)
+        if np.array_equal(faces, now):
+            return scope
+        return Scope(selections=(self._kept(faces, "Former sheets"),))

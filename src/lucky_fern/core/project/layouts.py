@@ -46,7 +46,8 @@ class Unwrap(Plain, frozen=True, tag_field="op", tag="unwrap"):
 class Transform(Plain, frozen=True, tag_field="op", tag="transform"):
     """Scale, turn and move islands about ``about`` (None: the middle of what is selected); -1 flips.
 
-    ``each`` takes every island about its own middle; ``snap`` then pulls them onto something near.
+    ``each`` takes every island about its own middle; ``snap`` then pulls them onto something near. ``alone``
+    takes just the faces it is about: they part from the islands that they hang together with.
     """
 
     move: Pair = (0.0, 0.0)
@@ -55,6 +56,7 @@ class Transform(Plain, frozen=True, tag_field="op", tag="transform"):
     about: Pair | None = None
     each: bool = False
     snap: SnapTo | None = None
+    alone: bool = False
 
 
 class FitRectangle(Plain, frozen=True, tag_field="op", tag="fit"):
@@ -190,10 +192,44 @@ class CutTexels(Plain, frozen=True, tag_field="op", tag="cut"):
     boxes: tuple[tuple[int, int, int, int], ...]
 
 
+class BoxNet(Plain, frozen=True, tag_field="op", tag="net"):
+    """Pieces shaped like boxes unfolded to crosses in free room, so many texels a unit, each side in whole ones."""
+
+    texels_per_unit: float = 1.0
+
+
+class OneSpot(Plain, frozen=True, tag_field="op", tag="one-spot"):
+    """Parts onto the spot of the uppermost one of them, by whole texels: they show the same texels then."""
+
+
+class Apart(Plain, frozen=True, tag_field="op", tag="apart"):
+    """Parts that lie on each other, or on others, to free room, by whole texels."""
+
+
+class Vary(Plain, frozen=True, tag_field="op", tag="vary"):
+    """Every part takes its texels from a place by chance inside an ``area`` of the sheet, by whole texels.
+
+    The area is left, upper, right, lower (not included) in texels, counted from the sheet's upper left.
+    """
+
+    area: tuple[int, int, int, int]
+    seed: int = 0
+
+
+class GatherSheets(Plain, frozen=True, tag_field="op", tag="gather"):
+    """Sheets as blocks of one sheet of a material, every texel as it is.
+
+    ``size`` (width, height) None takes the smallest powers of two that hold them.
+    """
+
+    material: str
+    size: Extent | None = None
+
+
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
-    | TurnOver | Reframe | CutTexels | Wrap
+    | TurnOver | Reframe | CutTexels | Wrap | BoxNet | OneSpot | Apart | Vary | GatherSheets
 )  # fmt: skip
 
 
@@ -229,4 +265,9 @@ TITLES: dict[type[Plain], str] = {
     Reframe: tr("Canvas"),
     CutTexels: tr("Cut faces along texels"),
     Wrap: tr("Repeat UVs"),
+    BoxNet: tr("Box layout"),
+    OneSpot: tr("Onto one spot"),
+    Apart: tr("Parts apart"),
+    Vary: tr("Vary"),
+    GatherSheets: tr("Gather sheets"),
 }
