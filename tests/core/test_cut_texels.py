@@ -10,13 +10,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.cutting import Cut, cut_texels
 from lucky_fern.core.layout.rectangles import rectangles
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.project.commands import AddLayer, SaveSelection
+from lucky_fern.core.project.document import Brushwork
+from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.studio import Studio
+from lucky_fern.core.texels.cutting import cut_off, prepare_join
+from lucky_fern.core.texels.setting import set_single
 
 SIZE, KEY = Extent(40, 24), SheetKey("skin", 1001)
 GLOW = SheetKey("glow", 1001)
@@ -132,3 +139,53 @@ def test_rectangles_fill_an_area_once_and_there_are_no_fewer(rows: list[list[boo
         filled[upper:lower, left:right] += 1
     assert np.array_equal(filled, area.astype(int))
     assert len(found) == fewest(tuple(map(tuple, rows)))
+
+
+@pytest.mark.parametrize("twist", [0.0, 0.6])
+def test_a_cut_that_is_joined_again_is_the_model_as_it_came(tmp_path: Path, twist: float) -> None:
+    box(tmp_path / "box.obj", twist)
+    studio = Studio.new(tmp_path / "box.obj", sheet_size=SIZE)
+    model, rng = studio.model, np.random.default_rng(7)
+    layer = studio.execute(AddLayer("Art", Brushwork(), {})).layers[-1].id
+    spots = np.argwhere(studio.surface.sheet(KEY, SIZE).covered)
+    colours = {tuple(spot): f"#{rng.integers(0, 2**24):06x}" for spot in spots.tolist()}
+    command = set_single(studio, layer, KEY, "colour", [(c, r, colour) for (r, c), colour in colours.items()])
+    assert command is not None
+    studio.execute(command)
+    studio.execute(SaveSelection("front", pack_faces(np.arange(model.triangle_count) < 2)))
+    area = rng.random(SIZE.shape) < 0.2
+    area[10, 10] = True
+    cut_off(studio, {KEY: area}, "glow")
+    assert studio.model.triangle_count > model.triangle_count
+    # What is painted on the cut faces since comes back with them.
+    command = set_single(studio, layer, GLOW, "colour", [(10, 10, "#ff00ff")])
+    assert command is not None
+    studio.execute(command)
+    studio.execute(prepare_join(studio, "glow").command)
+    again = studio.model
+    assert again.materials == model.materials and np.array_equal(again.triangles, model.triangles)
+    assert np.array_equal(again.positions, model.positions) and np.allclose(again.uv, model.uv, atol=1e-9)
+    shown = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(KEY, SIZE), 8)
+    expected = {**colours, (10, 10): "#ff00ff"}
+    assert all("#{:02x}{:02x}{:02x}".format(*shown[spot]) == colour for spot, colour in expected.items())
+    assert unpack_faces(studio.project.selections["front"], again.triangle_count).sum() == 2
+    studio.save(tmp_path / "box.fern")
+    assert np.array_equal(Studio.open(tmp_path / "box.fern").model.triangles, model.triangles)
+
+
+def test_of_two_cuts_one_is_joined_and_the_other_stays(tmp_path: Path) -> None:
+    box(tmp_path / "box.obj")
+    studio = Studio.new(tmp_path / "box.obj", sheet_size=SIZE)
+    areas_ = {name: np.zeros(SIZE.shape, bool) for name in ("glow", "brass")}
+    areas_["glow"][10:12, 10:12] = areas_["brass"][14, 9] = areas_["brass"][10, 26] = True
+    for name, area in areas_.items():
+        cut_off(studio, {KEY: area}, name)
+    studio.execute(prepare_join(studio, "glow").command)
+    no_cracks(studio.model)
+    assert studio.model.materials == ("skin", "brass")
+    brass = studio.surface.sheet(SheetKey("brass", 1001), SIZE).covered
+    assert np.array_equal(brass, areas_["brass"])
+    with pytest.raises(CommandError, match="'glow'"):
+        prepare_join(studio, "glow")
+    with pytest.raises(CommandError, match="was cut off"):
+        prepare_join(studio, "skin")

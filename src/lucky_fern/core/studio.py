@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,9 +13,8 @@ from lucky_fern.core.arrays import I64, Bool
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
 from lucky_fern.core.files import read_file
-from lucky_fern.core.layout.after_cut import after_cut, renumbered
-from lucky_fern.core.layout.edit import Edited, Told, edit_layout, without_repeats
-from lucky_fern.core.layout.follow import followers
+from lucky_fern.core.layout.after import after_edit
+from lucky_fern.core.layout.edit import Told, edit_layout
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
@@ -27,37 +25,17 @@ from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
-    AddLayer,
-    AddMaskEntry,
     AddPicture,
     AddSequence,
     Command,
-    GivePaint,
-    KeepMeasured,
-    KeepRecipe,
     LayOut,
-    Lend,
-    LendView,
-    PaintMask,
-    PaintPixels,
-    PasteMask,
-    PreparePicture,
-    ReplaceModel,
-    SetFigure,
-    SetLabel,
-    SetMaskEntry,
-    SetPixelArt,
-    SetSheetSize,
     Several,
-    TakeBack,
-    TakeLayers,
-    TakeViewBack,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
 from lucky_fern.core.project.history import History
-from lucky_fern.core.project.layouts import CutTexels, LayoutEdit, RenameMaterial, RenamePart, TurnOver, Vary, Wrap
-from lucky_fern.core.project.references import mask_refers, needed_digests, paint_digests
+from lucky_fern.core.project.layouts import LayoutEdit
+from lucky_fern.core.project.references import needed_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.grid import Extent, square
 from lucky_fern.core.sheets.surface import Surface
@@ -191,13 +169,13 @@ class Studio:
         """
         forgotten = self.history.forgotten
         after = command.apply(self.project)
-        if any(digest and digest not in self.blobs for digest in _brought(command)):
+        if any(digest and digest not in self.blobs for digest in command.brings()):
             raise CommandError(
                 tr("what this edit needs is not in this project (any more); prepare it, or copy it, anew")
             )
         ready = self._ground(after)  # whatever is wrong with a model or layout is met before anything changes
         after = self.history.execute(command, merge, self._sizes(command))
-        self.blobs.used(_brought(command))
+        self.blobs.used(command.brings())
         if self.history.forgotten != forgotten:
             self._forget_pixels()
         self._stand_on(ready)
@@ -240,7 +218,7 @@ class Studio:
 
     def _sizes(self, command: Command) -> dict[str, int]:
         """Painted pixels and layouts that an edit brings: digest → bytes."""
-        return {digest: len(self.blobs[digest]) for digest in _brought(command) if digest in self.blobs}
+        return {digest: len(self.blobs[digest]) for digest in command.brings() if digest in self.blobs}
 
     def tidy(self) -> None:
         """Let go of pixels that strokes left behind on their way, once they are many.
@@ -269,26 +247,11 @@ class Studio:
         CommandError
             If the edit makes no sense for these faces.
         """
-        project, old = self.project, self.surface
-        edited = edit_layout(self.model, edit, chosen, project.size_of, told)
-        sizing = _sizing(project, edited)
-        if self.model.repeats and not isinstance(edit, Wrap | RenameMaterial | RenamePart):
-            edited = without_repeats(self.model, edited)
+        edited = edit_layout(self.model, edit, chosen, self.project.size_of, told, self._base)
         digest = self.blobs.add(encode_layout(edited.model, self._base))
         first = LayOut(edit, digest, None if chosen is None else pack_faces(chosen))
-        if isinstance(edit, RenameMaterial | RenamePart):
-            return PreparedLayout(Several((first,), named=first.title), edited.notes)
-        if edited.origin is not None and isinstance(edit, Wrap):
-            numbered = renumbered(project, old, Surface(edited.model), edited.origin)
-            return PreparedLayout(Several((first, *numbered), named=first.title), edited.notes, edited.origin)
-        if edited.origin is not None and isinstance(edit, CutTexels):
-            cut = after_cut(project, old, Surface(edited.model), edited.origin, edit, self.blobs)
-            return PreparedLayout(Several((first, *cut), named=first.title), edited.notes, edited.origin)
-        for command in sizing:
-            project = command.apply(project)
-        stay = (stay and not isinstance(edit, TurnOver | Vary)) or bool(sizing)
-        also, notes = followers(project, old, Surface(edited.model), self.blobs, stay, bool(sizing))
-        return PreparedLayout(Several((first, *sizing, *also), named=first.title), (*edited.notes, *notes))
+        also, notes = after_edit(self.project, self.surface, edited, edit, self.blobs, stay)
+        return PreparedLayout(Several((first, *also), named=first.title), (*edited.notes, *notes), edited.origin)
 
     def lay_out(self, edit: LayoutEdit, chosen: Bool | None = None, stay: bool = True) -> tuple[str, ...]:
         """Do an edit of the layout; what there is to say about it."""
@@ -439,58 +402,6 @@ class Studio:
         if keep_previous:
             keep_as_previous(path)
         save_project(path, project, self.blobs)
-
-
-def _sizing(project: Project, edited: Edited) -> tuple[SetSheetSize | SetPixelArt, ...]:
-    """The commands that give a sheet that an edit made its size; pixel art where all were that came together."""
-    if edited.sized is None:
-        return ()
-    key, size = edited.sized
-    art = SetPixelArt(str(key), all(project.is_pixel_art(one) for one in edited.were))
-    return SetSheetSize(size, str(key)), art
-
-
-def _brought(command: Command) -> Iterator[str]:
-    """Digests of the contents that a command needs to be there."""
-    if isinstance(command, Several):
-        for one in command.commands:
-            yield from _brought(one)
-    elif isinstance(command, PaintPixels):
-        for chunks in command.maps.values():
-            yield from chunks.values()
-    elif isinstance(command, PaintMask):
-        yield from command.chunks.values()
-    elif isinstance(command, LayOut):
-        yield command.layout
-    elif isinstance(command, GivePaint):
-        yield from paint_digests([command.sheets])
-    elif isinstance(command, AddLayer):
-        yield from paint_digests(command.content.refers().paint)
-    elif isinstance(command, AddMaskEntry | SetMaskEntry):
-        if command.entry is not None:
-            yield from paint_digests(command.entry.shape.refers().paint)
-    elif isinstance(command, PasteMask):
-        yield from paint_digests(mask_refers(command.mask).paint)
-    elif isinstance(command, AddPicture):
-        yield from command.picture.digests
-    elif isinstance(command, PreparePicture):
-        for kit in command.pictures.values():
-            yield from kit.digests
-    elif isinstance(command, TakeLayers):
-        yield from needed_digests(command.part)
-    elif isinstance(command, Lend):
-        yield from () if command.loan is None else command.loan.digests
-    elif isinstance(command, TakeBack):
-        yield from paint_digests([command.sheets, *command.added.values()])
-    elif isinstance(command, LendView):
-        yield from () if command.view is None else (command.view.lent,)
-    elif isinstance(command, TakeViewBack | SetLabel | SetFigure):
-        yield command.kit.digest
-    elif isinstance(command, KeepRecipe | KeepMeasured):
-        yield from () if command.digest is None else (command.digest,)
-    elif isinstance(command, ReplaceModel):
-        yield from command.model.files.values()
-        yield from (one for one in (command.model.arrays, command.model.layout) if one is not None)
 
 
 def _model_of(source: ModelSource, blobs: Blobs) -> Model:

@@ -26,43 +26,60 @@ GAP = 0.12  # between the blocks of two materials, in tiles
 class TileMap:
     """Where each sheet lies on the plane that the view looks at: materials side by side, tiles as in UV.
 
-    Plane units are tiles, x to the right, y up.
+    Plane units are the longer sides of tiles, x to the right, y up. Texels are square there: the tiles of a material
+    have the proportions of its sheets, unless those differ.
     """
 
-    def __init__(self, keys: tuple[SheetKey, ...]) -> None:
+    def __init__(self, keys: tuple[SheetKey, ...], sizes: Mapping[SheetKey, Extent] | None = None) -> None:
         self.origin: dict[str, F64] = {}
+        self.unit: dict[str, F64] = {}  # how wide and high a tile of a material is
         self.keys = keys
         x = 0.0
         for material in dict.fromkeys(key.material for key in keys):
-            corners = np.array([corner_of(key.tile) for key in keys if key.material == material])
+            mine = [key for key in keys if key.material == material]
+            corners = np.array([corner_of(key.tile) for key in mine])
             low, high = corners.min(axis=0), corners.max(axis=0) + 1
-            self.origin[material] = np.array([x - low[0], -low[1]], np.float64)
-            x += float(high[0] - low[0]) + GAP
+            known = [sizes[key] for key in mine if sizes is not None and key in sizes]
+            shapes = {(size.width / size.longest, size.height / size.longest) for size in known}
+            unit = np.array(shapes.pop() if len(shapes) == 1 else (1.0, 1.0))
+            self.unit[material] = unit
+            self.origin[material] = np.array([x, 0.0]) - low * unit
+            x += float((high[0] - low[0]) * unit[0]) + GAP
 
     def corner(self, key: SheetKey) -> F64:
         """Lower left corner of a sheet on the plane."""
-        return self.origin[key.material] + corner_of(key.tile)
+        return self.to_plane(key.material, np.array(corner_of(key.tile), np.float64))
 
     def bounds(self) -> F64:
         """(2, 2) lowest and highest corner of all sheets."""
-        corners = np.array([self.corner(key) for key in self.keys]) if self.keys else np.zeros((1, 2))
-        return np.stack([corners.min(axis=0), corners.max(axis=0) + 1])
+        if not self.keys:
+            return np.array([[0.0, 0.0], [1.0, 1.0]])
+        corners = np.array([self.corner(key) for key in self.keys])
+        ends = corners + np.array([self.unit[key.material] for key in self.keys])
+        return np.stack([corners.min(axis=0), ends.max(axis=0)])
 
     def to_plane(self, material: str, uv: F64) -> F64:
-        result: F64 = uv + self.origin[material]
+        result: F64 = uv * self.unit[material] + self.origin[material]
         return result
 
     def sheet_at(self, point: F64) -> SheetKey | None:
         """The sheet under a point of the plane."""
         for key in self.keys:
-            inside = point - self.corner(key)
+            inside = (point - self.corner(key)) / self.unit[key.material]
             if (inside >= 0).all() and (inside < 1).all():
                 return key
         return None
 
     def to_uv(self, key: SheetKey, point: F64) -> F64:
-        result: F64 = point - self.origin[key.material]
+        result: F64 = (point - self.origin[key.material]) / self.unit[key.material]
         return result
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, TileMap) and self.keys == other.keys and all(
+            np.array_equal(unit, other.unit[name]) for name, unit in self.unit.items()
+        )  # fmt: skip
+
+    __hash__ = None  # type: ignore[assignment]  # arrays inside
 
 
 @dataclass(frozen=True)
@@ -132,7 +149,7 @@ class SheetScene:
         for number, key in enumerate(self.surface.keys):
             mine = edges[self.surface.sheet_of_triangle[edges[:, 0]] == number]
             ends = np.stack([model.uv[mine[:, 0], mine[:, 1]], model.uv[mine[:, 0], mine[:, 2]]], axis=1)
-            plane = ends + self.plane.origin[key.material]
+            plane = self.plane.to_plane(key.material, ends)
             pieces.append(np.concatenate([plane, np.zeros((*plane.shape[:2], 1))], axis=2))
         if not pieces or not sum(len(piece) for piece in pieces):
             return None
@@ -154,9 +171,8 @@ class SheetScene:
         uniform(self._program, "shown").value = shown
         for key in self.surface.keys:
             low = camera.to_screen(self.plane.corner(key), width, height)
-            place = (
-                low[0] / width * 2 - 1, 1 - low[1] / height * 2, camera.scale / width * 2, camera.scale / height * 2
-            )  # fmt: skip
+            wide, high = (camera.scale * self.plane.unit[key.material]).tolist()
+            place = low[0] / width * 2 - 1, 1 - low[1] / height * 2, wide / width * 2, high / height * 2
             uniform(self._program, "place").value = tuple(float(v) for v in place)
             size = size_of[key]
             uniform(self._program, "squares").value = size.width / CHECKER_TEXELS, size.height / CHECKER_TEXELS
@@ -179,7 +195,9 @@ class SheetScene:
         number = self.surface.sheet_of_triangle[triangles]
         corners = np.zeros((len(triangles), 3, 3))
         origin = np.array([*(self.plane.origin[key.material] for key in self.surface.keys), (np.nan, np.nan)])
-        corners[..., :2] = (self.surface.model.uv if uv is None else uv)[triangles] + origin[number][:, None]
+        unit = np.array([*(self.plane.unit[key.material] for key in self.surface.keys), (1.0, 1.0)])
+        laid = (self.surface.model.uv if uv is None else uv)[triangles]
+        corners[..., :2] = laid * unit[number][:, None] + origin[number][:, None]
         return corners
 
     @staticmethod

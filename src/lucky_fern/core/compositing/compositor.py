@@ -7,15 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, U8, U16
+from lucky_fern.core.arrays import F32, U8, U16, Bool
 from lucky_fern.core.compositing.blend import narrow_16, quantise_8, quantise_16
 from lucky_fern.core.compositing.layer_row import layer_chunks
+from lucky_fern.core.compositing.loose import loose_texels
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, has_relief
 from lucky_fern.core.maps import MAPS, MapSpec
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, all_chunks, span
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -90,7 +91,7 @@ def composite_sheet(
     if finished is not None and (spec.wide or bits == 8):  # what is kept has all that is asked for
         taken = _taken(finished, MapKey(sheet.key, map_name), sheet.size, bits)
         if taken is not None:
-            _cut_padding(taken, sheet, spec, padding)
+            _cut_padding(taken, sheet, spec, padding, loose_texels(sources, project, map_name, sheet))
             return taken
     if spec.wide and bits == 8:
         return _narrowed(composite_sheet(sources, project, map_name, sheet, 16, padding, cancelled))
@@ -99,13 +100,14 @@ def composite_sheet(
     start = np.floor(np.array(spec.start) * top + 0.5).astype(dtype)
     out = np.empty((*sheet.size.shape, spec.components), dtype)
     out[:] = start
+    loose = loose_texels(sources, project, map_name, sheet)
 
     def work(chunk: Chunk) -> None:
-        _store(out, composite_chunk(sources, project, map_name, sheet, chunk), sheet, chunk)
+        _store(out, composite_chunk(sources, project, map_name, sheet, chunk), sheet, chunk, loose)
 
     for_each(work, all_chunks(sheet.size), cancelled)
-    sheet.padding.fill(out)
-    _cut_padding(out, sheet, spec, padding)
+    sheet.padding.fill(out, loose=loose)
+    _cut_padding(out, sheet, spec, padding, loose)
     return out
 
 
@@ -126,19 +128,22 @@ def _narrowed(deep: U8 | U16) -> U8:
     return narrow
 
 
-def _cut_padding(out: U8 | U16, sheet: Sheet, spec: MapSpec, padding: int | None) -> None:
-    """Give texels further than ``padding`` from every island the map's starting value again."""
+def _cut_padding(out: U8 | U16, sheet: Sheet, spec: MapSpec, padding: int | None, loose: Bool | None) -> None:
+    """Give texels further than ``padding`` from every island the map's starting value again, but loose ones."""
     if padding is not None:
         top = np.iinfo(out.dtype).max
         beyond = sheet.padding.target[~sheet.padding.limited(padding)]
+        if loose is not None:
+            beyond = beyond[~loose.ravel()[beyond]]
         out.reshape(-1, spec.components)[beyond] = np.floor(np.array(spec.start) * top + 0.5)
 
 
-def _store(out: U8 | U16, acc: F32, sheet: Sheet, chunk: Chunk) -> None:
-    """Round a chunk into the texels of its islands; padding fills the rest afterwards."""
+def _store(out: U8 | U16, acc: F32, sheet: Sheet, chunk: Chunk, loose: Bool | None) -> None:
+    """Round a chunk into the texels of its islands, and loose ones; padding fills the rest afterwards."""
     rows, columns = span(chunk, sheet.size)
     quantise = quantise_8 if out.dtype == np.uint8 else quantise_16
-    quantise(acc, sheet.covered[rows, columns], out[rows, columns])
+    shown = sheet.covered[rows, columns]
+    quantise(acc, shown if loose is None else shown | loose[rows, columns], out[rows, columns])
 
 
 class MapStore:
@@ -147,6 +152,7 @@ class MapStore:
     def __init__(self, sources: Sources) -> None:
         self.sources = sources
         self.maps: dict[MapKey, U8 | U16] = {}
+        self._loose: dict[MapKey, Bool] = {}  # what is painted outside islands, where anything is
         self.composited = 0  # chunks done since the start: tests and the benchmark read it
 
     def move_to(self, sources: Sources) -> None:
@@ -154,6 +160,7 @@ class MapStore:
         self.sources = sources
         for key in [key for key in self.maps if key.sheet not in sources.surface.keys]:
             del self.maps[key]
+        self._loose.clear()
 
     def get(self, key: MapKey, size: Extent) -> U8 | U16:
         """(rows, columns, n) array of a map; filled with the map's starting value when first asked for."""
@@ -193,19 +200,36 @@ class MapStore:
         sheet = self.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
         out = self.get(key, sheet.size)
 
+        loose = loose_texels(self.sources, project, key.map, sheet)
+
         def work(chunk: Chunk) -> None:
-            _store(out, composite_chunk(self.sources, project, key.map, sheet, chunk, focus), sheet, chunk)
+            _store(out, composite_chunk(self.sources, project, key.map, sheet, chunk, focus), sheet, chunk, loose)
 
         for_each(work, todo, cancelled)
         self.composited += len(todo)
         done = set(todo)
         if not pad:
             return done
-        sheet.padding.fill(out, done)
-        return done | sheet.padding.chunks_fed_by(done)
+        return done | self._fill(out, key, sheet, done, loose)
+
+    def _fill(
+        self, out: U8 | U16, key: MapKey, sheet: Sheet, done: set[Chunk] | None, loose: Bool | None
+    ) -> set[Chunk]:
+        """Fill what lies outside islands after some chunks (None: all) are done; the chunks that it changed."""
+        were = self._loose.pop(key, None)
+        if loose is not None:
+            self._loose[key] = loose
+        if were is not None and were.shape != sheet.size.shape:
+            were, done = None, None
+        left = were if loose is None or were is None else were & ~loose
+        sheet.padding.fill(out, done if left is None else None, loose)
+        fed = set(all_chunks(sheet.size)) if done is None else sheet.padding.chunks_fed_by(done)
+        if left is not None:  # padding came back to where something was painted
+            fed |= {Chunk(int(r), int(c)) for r, c in np.unique(np.argwhere(left) // CHUNK, axis=0)}
+        return fed
 
     def pad(self, project: Project, key: MapKey) -> set[Chunk]:
         """Fill all texels of a map outside islands; every chunk of it."""
         sheet = self.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
-        sheet.padding.fill(self.get(key, sheet.size))
-        return set(all_chunks(sheet.size))
+        loose = loose_texels(self.sources, project, key.map, sheet)
+        return self._fill(self.get(key, sheet.size), key, sheet, None, loose)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import I64, Array
 from lucky_fern.core.layout.follow import Scopes, brought
+from lucky_fern.core.layout.rectangles import rectangles
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import (
     SaveSelection,
@@ -22,6 +25,7 @@ from lucky_fern.core.project.plain import PaintedSheet, Scope
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import CHUNK, SheetKey, span
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 
 def after_cut(
@@ -39,6 +43,36 @@ def after_cut(
     if project.is_pixel_art(key) and not project.is_pixel_art(other):
         commands.append(SetPixelArt(str(other)))
     return [*commands, *brought(project, _Follow(project, old, new, origin, edit, blobs))]
+
+
+def after_join(
+    project: Project, old: Surface, new: Surface, origin: I64, material: str, back: Mapping[str, I64], blobs: Blobs
+) -> tuple[list[Single], list[str]]:
+    """The commands that bring what was painted on faces of a material to where they went back to; what to say.
+
+    ``back``: a material → the faces of the old model that went back to it.
+    """
+    commands, notes = _selections(project, old, origin), list[str]()
+    follows: list[Carrying] = [_Numbered(project, old, new, origin)]
+    for key in old.keys:
+        for to, rows in back.items() if key.material == material else ():
+            other = SheetKey(to, key.tile)
+            if project.size_of(other) != project.size_of(key):
+                notes.append(
+                    tr("{one} and {other} have other sizes; paint of {one} stays behind", one=key, other=other)
+                )
+                continue
+            sheet = old.sheet(key, project.size_of(key))
+            area = sheet.texels_of(np.isin(np.arange(old.model.triangle_count), rows))
+            if area.any():
+                boxes = tuple((a, b, c, d) for a, b, c, d in rectangles(area).tolist())
+                follows.append(_Follow(project, old, new, origin, CutTexels(str(key), to, boxes), blobs))
+    lost = [layer.name for layer in project.walk() if layer.scope.materials == (material,)]
+    if lost and material not in new.model.materials:
+        notes.append(tr("{layers} showed on {material} alone, which is gone", layers=", ".join(lost[:3]),
+                        material=material))  # fmt: skip
+    gone = material if material not in new.model.materials else None
+    return [*commands, *brought(project, _Chained(follows, gone))], notes
 
 
 def renumbered(project: Project, old: Surface, new: Surface, origin: I64) -> list[Single]:
@@ -62,6 +96,23 @@ class _Numbered(Carrying):
 
     def scope(self, scope: Scope) -> Scope:
         return self.scopes.changed(scope)
+
+
+class _Chained(Carrying):
+    """Several, one after the other."""
+
+    def __init__(self, each: list[Carrying], gone: str | None) -> None:
+        self.each, self.gone = each, gone
+
+    def scope(self, scope: Scope) -> Scope:
+        if scope.materials is not None and len(scope.materials) > 1 and self.gone in scope.materials:
+            scope = replace(scope, materials=tuple(name for name in scope.materials if name != self.gone))
+        return self.each[0].scope(scope)
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        for one in self.each:
+            sheets = one.paint(sheets)
+        return sheets
 
 
 class _Follow(_Numbered):

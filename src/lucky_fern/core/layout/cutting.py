@@ -260,6 +260,12 @@ def _border_points(model: Model, row: int, on_edges: dict[_Edge, list[float]]) -
     return np.array(found, np.float64).reshape(-1, 3)
 
 
+def parted(every: F64) -> F64:
+    """(k, 3, 3) triangles of a face, as shares of its corners, that has some points (n, 3) on its edges."""
+    outline = _with_points(np.eye(3), every)
+    return outline[_ears(np.ascontiguousarray(outline[:, 1:]))]
+
+
 def _unique(points: F64) -> F64:
     """Points of which no two are one place; the first of those that are stays."""
     from scipy.spatial import cKDTree

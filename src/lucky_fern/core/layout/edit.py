@@ -13,6 +13,7 @@ from lucky_fern.core.layout import arrange, flatten, pack
 from lucky_fern.core.layout.by_texels import BY_TEXELS, gathered
 from lucky_fern.core.layout.cutting import cut_texels, wrapped
 from lucky_fern.core.layout.islands import Layout, island_overlaps
+from lucky_fern.core.layout.joining import join
 from lucky_fern.core.layout.pack import SizeAt
 from lucky_fern.core.layout.room import settle
 from lucky_fern.core.layout.twins import stack_twins
@@ -39,13 +40,14 @@ class Edited:
     origin: I64 | None = None  # (T,) which face of the model before each is, or was part of, where faces were cut
     sized: tuple[SheetKey, Extent] | None = None  # a sheet that was made, and its size
     were: tuple[SheetKey, ...] = ()  # the sheets that are blocks of it
+    back: dict[str, I64] | None = None  # material → faces of the model before that went back to it
 
 
 def edit_layout(
     model: Model, edit: LayoutEdit, chosen: Bool | None, size_of: Callable[[SheetKey], Extent],
-    told: Told = lambda share: None,
+    told: Told = lambda share: None, base: Model | None = None,
 ) -> Edited:  # fmt: skip
-    """Do one edit to the chosen faces ((T,) bool; None for all).
+    """Do one edit to the chosen faces ((T,) bool; None for all); ``base`` is the model as it came.
 
     Parameters
     ----------
@@ -59,6 +61,16 @@ def edit_layout(
     """
     if chosen is not None and not chosen.any():
         raise CommandError(tr("no faces are selected; select some first"))
+    edited = _edited(model, edit, chosen, size_of, told, base)
+    if model.repeats and not isinstance(edit, ask.Wrap | ask.RenameMaterial | ask.RenamePart):
+        return _without_repeats(model, edited)
+    return edited
+
+
+def _edited(
+    model: Model, edit: LayoutEdit, chosen: Bool | None, size_of: Callable[[SheetKey], Extent], told: Told,
+    base: Model | None,
+) -> Edited:  # fmt: skip
     if isinstance(edit, ask.GiveMaterial | ask.RenameMaterial | ask.RenamePart):
         return _names(model, edit, chosen)
     if isinstance(edit, ask.TurnOver):
@@ -69,6 +81,9 @@ def edit_layout(
         return _wrapped(model, edit, chosen)
     if isinstance(edit, ask.CutTexels):
         return _cut(model, edit, chosen, size_of)
+    if isinstance(edit, ask.JoinCut):
+        joined = join(model, model if base is None else base, edit.material.strip())
+        return Edited(joined.model, (), joined.origin, back=joined.back)
     if isinstance(edit, ask.GatherSheets):
         return _gathered(model, edit, chosen, size_of)
     layout = Layout.of(model, chosen)
@@ -178,7 +193,7 @@ def _stacked(model: Model, rows: I64) -> bool:
     return any(one in islands and other in islands for one, other, _ in island_overlaps(model))
 
 
-def without_repeats(before: Model, edited: Edited) -> Edited:
+def _without_repeats(before: Model, edited: Edited) -> Edited:
     """Faces that an edit moved or cut are not as their file has them any more: they are written as they are."""
     after = edited.model
     left = {}

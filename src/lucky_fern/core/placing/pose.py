@@ -71,12 +71,6 @@ def drop_thrown(model: Model, hit: SurfaceHit, proportion: float, view_up: F64, 
     )
 
 
-def drop_laid(surface: Surface, uv: F64, key: SheetKey, share: float = 0.3) -> Lay:
-    """The pose of a picture laid flat at a place of UV space; ``share`` of the tile's width."""
-    column, row = corner_of(key.tile)
-    return Lay(key.material, key.tile, (float(uv[0] - column), float(uv[1] - row)), share)
-
-
 def move_to(surface: Surface, place: Framed, hit: SurfaceHit) -> Framed:
     """Slide a decal so that its middle lies on a point of the surface; it stays upright."""
     made: Framed = way_of(place).moved(surface, place, hit)

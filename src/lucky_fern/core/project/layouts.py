@@ -192,6 +192,12 @@ class CutTexels(Plain, frozen=True, tag_field="op", tag="cut"):
     boxes: tuple[tuple[int, int, int, int], ...]
 
 
+class JoinCut(Plain, frozen=True, tag_field="op", tag="join"):
+    """Faces that were cut off into a material go back to what they were cut from, and are whole again."""
+
+    material: str
+
+
 class BoxNet(Plain, frozen=True, tag_field="op", tag="net"):
     """Pieces shaped like boxes unfolded to crosses in free room, so many texels a unit, each side in whole ones."""
 
@@ -229,7 +235,7 @@ class GatherSheets(Plain, frozen=True, tag_field="op", tag="gather"):
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
-    | TurnOver | Reframe | CutTexels | Wrap | BoxNet | OneSpot | Apart | Vary | GatherSheets
+    | TurnOver | Reframe | CutTexels | Wrap | BoxNet | OneSpot | Apart | Vary | GatherSheets | JoinCut
 )  # fmt: skip
 
 
@@ -270,4 +276,5 @@ TITLES: dict[type[Plain], str] = {
     Apart: tr("Parts apart"),
     Vary: tr("Vary"),
     GatherSheets: tr("Gather sheets"),
+    JoinCut: tr("Join cut faces"),
 }

@@ -39,9 +39,16 @@ class Padding:
             fed.update(Chunk(int(cell) // 65536, int(cell) % 65536) for cell in cells)
         return fed
 
-    def fill(self, sheet: Array, chunks: set[Chunk] | None = None) -> None:
-        """Copy, in place, what comes from the given chunks (or all) of a (rows, columns, n) sheet."""
+    def fill(self, sheet: Array, chunks: set[Chunk] | None = None, loose: Bool | None = None) -> None:
+        """Copy, in place, what comes from the given chunks (or all) of a (rows, columns, n) sheet.
+
+        ``loose`` (rows, columns) texels stay as they are; all the rest is filled then.
+        """
         flat = sheet.reshape(self.size.texels, -1)
+        if loose is not None:
+            free = ~loose.ravel()[self.target]
+            _copy(flat, self.target[free], self.source[free])
+            return
         if chunks is None:
             _copy(flat, self.target, self.source)
             return

@@ -66,6 +66,15 @@ class Sheet:
         cell = chunk.row * self.size.across + chunk.column
         return self.items[self.starts[cell] : self.starts[cell + 1]]
 
+    def texels_of(self, faces: Bool) -> Bool:
+        """(rows, columns) the texels that some faces (T,) of the model own."""
+        found = np.zeros(self.size.shape, np.bool_)
+        mine = faces[self.triangle]
+        for chunk in self.chunks_of(mine) if mine.any() else ():
+            owner = self.owners(chunk)
+            found[span(chunk, self.size)] = (owner >= 0) & mine[np.maximum(owner, 0)]
+        return found
+
     def chunks_of(self, chosen: Bool) -> set[Chunk]:
         """The chunks that any chosen triangle ((N,) bool over ``xy``) may touch."""
         across = self.size.across

@@ -11,9 +11,8 @@ from lucky_fern.core.arrays import Bool
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.rectangles import rectangles
-from lucky_fern.core.project.layouts import CutTexels
-from lucky_fern.core.sheets.grid import SheetKey, span
-from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.project.layouts import CutTexels, JoinCut
+from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import PreparedLayout, Studio
 from lucky_fern.core.texels.choosing import alike, so_bright
 from lucky_fern.words import tr
@@ -82,18 +81,19 @@ def prepare_cut(
 ) -> PreparedLayout | None:
     """The edit that cuts texels of one sheet off, not done yet; None if none of them lies on those faces."""
     sheet = studio.surface.sheet(key, studio.project.size_of(key))
-    inside = area & covered_by(sheet, np.ones(studio.model.triangle_count, np.bool_) if chosen is None else chosen)
+    inside = area & sheet.texels_of(np.ones(studio.model.triangle_count, np.bool_) if chosen is None else chosen)
     if not inside.any():
         return None
     boxes = tuple((left, upper, right, lower) for left, upper, right, lower in rectangles(inside).tolist())
     return studio.prepare_layout(CutTexels(str(key), material, boxes), chosen)
 
 
-def covered_by(sheet: Sheet, faces: Bool) -> Bool:
-    """(rows, columns) the texels of a sheet that some faces (T,) own."""
-    found = np.zeros(sheet.size.shape, np.bool_)
-    mine = faces[sheet.triangle]
-    for chunk in sheet.chunks_of(mine) if mine.any() else ():
-        owner = sheet.owners(chunk)
-        found[span(chunk, sheet.size)] = (owner >= 0) & mine[owner]
-    return found
+def prepare_join(studio: Studio, material: str) -> PreparedLayout:
+    """The edit that gives the faces of a material back to what they were cut from, not done yet.
+
+    Raises
+    ------
+    CommandError
+        If none of them was cut off.
+    """
+    return studio.prepare_layout(JoinCut(material.strip()))

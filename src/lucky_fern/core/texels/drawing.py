@@ -93,6 +93,17 @@ def area(values: Array, at: Place, joined: bool) -> Bool:
     return np.asarray(labels == labels[at])
 
 
+def in_turn(places: I64, one: Array, other: Array | None) -> tuple[Array, I64]:
+    """Two painted texels (n,) in turn, like a board of squares: those of each place (N, n), and the places (N, 2).
+
+    Where there is no other one, just every second place is drawn.
+    """
+    even = places.sum(axis=1) % 2 == 0
+    if other is None:
+        return one, places[even]
+    return np.where(even[:, None], one, other), places
+
+
 def once(places: I64) -> I64:
     """Each place once, where it came first."""
     return places[np.sort(np.unique(places, axis=0, return_index=True)[1])]

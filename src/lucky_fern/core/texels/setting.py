@@ -76,7 +76,8 @@ def one_texel(value: str | float | None, map_name: str) -> Array:
     return np.append(np.rint(parts * top), top).astype(dtype)
 
 
-def _read(studio: Studio, painted: PaintedSheet, map_name: str, rect: Rect) -> Array:
+def read_texels(studio: Studio, painted: PaintedSheet, map_name: str, rect: Rect) -> Array:
+    """(r, c, n) a copy of what is painted on a rectangle, at the size that it was painted at."""
     dtype, count = chunk_layout(map_name)
     digests = painted.maps.get(map_name, {})
 
@@ -114,7 +115,7 @@ def put_texels(
         own = rect_of(chunk, size)
         whole = np.zeros((CHUNK, CHUNK, count), dtype)
         inner = whole[: own.shape[0], : own.shape[1]]
-        inner[:] = _read(studio, painted, map_name, own)
+        inner[:] = read_texels(studio, painted, map_name, own)
         both = Rect(max(own.top, rect.top), min(own.bottom, rect.bottom), max(own.left, rect.left),
                     min(own.right, rect.right))  # fmt: skip
         into, new = inner[both.within(own)], texels[both.within(rect)]
@@ -123,7 +124,7 @@ def put_texels(
         else:
             some = where[both.within(rect)]
             into[some] = new[some]
-        if not np.array_equal(inner, _read(studio, now, map_name, own)):
+        if not np.array_equal(inner, read_texels(studio, now, map_name, own)):
             chunks[place_name(chunk)] = studio.blobs.add(encode_chunk(whole)) if whole[..., -1].any() else ""
     return PaintPixels(layer_id, str(key), size, {map_name: chunks}) if chunks else None
 

@@ -14,10 +14,12 @@ from lucky_fern.core.placing.box import reach_lines
 from lucky_fern.core.placing.pose import SMALLEST_SHARE, move_to, nudged
 from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
 from lucky_fern.core.placing.under import rim_of
+from lucky_fern.core.placing.whole_texels import on_whole_texels
 from lucky_fern.core.project.commands import SetPlace
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Framed, Lay, Throw, place_height
+from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.grip import GripDrag
 from lucky_fern.ui.gestures.surface_view import SurfaceView
@@ -119,7 +121,19 @@ class DecalHandles(Gesture):
         elif self._moving is not None:
             place = self._moved_to(point - self._moving[1], event)
         if place is not None:
+            if not _held_off(event):
+                place = self._exact(place)
             self.work.execute(SetPlace(decal[0].id, place), merge=True)
+
+    def _exact(self, place: Framed) -> Framed:
+        """On pixel art: in quarter turns and whole texels."""
+        project, decal = self.work.project, self.selection.decal
+        if project is None or decal is None or not isinstance(place, Lay):
+            return place
+        key, content = SheetKey(place.material, place.tile), decal[0].content
+        if not project.is_pixel_art(key) or not isinstance(content, Decal):
+            return place
+        return on_whole_texels(place, project.size_of(key), project.picture_size(content.picture))
 
     def _moved_to(self, point: F64, event: QMouseEvent) -> Framed | None:
         """The decal with its middle under a pixel, or where near by it would rather lie."""

@@ -36,6 +36,9 @@ class SurfaceView(Protocol):
     def surface_at(self, point: F64) -> SurfaceHit | None:
         """The point of the surface under a pixel."""
 
+    def sheet_at(self, point: F64) -> tuple[SheetKey, F64] | None:
+        """The sheet under a pixel, and where on its tile (2,); beside islands too where this view shows that."""
+
     def place_at(self, point: F64) -> F64 | None:
         """What lies under a pixel as this view measures it: (3,) on the surface, or (2,) in UV space."""
 
@@ -59,6 +62,12 @@ class SurfaceView(Protocol):
 
     def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
         """A sheet and an outline (N, 2) in its UV space, of one (N, 2) in pixels; None where this view shows none."""
+
+    def outline_of(self, key: SheetKey, low: F64, high: F64) -> F64 | None:
+        """(5, 2) the closed outline, on the screen, of a box of a sheet's tile; None where no sheets are shown."""
+
+    def line_on(self, key: SheetKey, ends: F64) -> F64 | None:
+        """(2, 2) a line between two places of a sheet's tile, on the screen; None where no sheets are shown."""
 
     def grip(self) -> Grip | None:
         """The selected decal's handles, if they can be seen here."""

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import F64
@@ -16,7 +15,8 @@ from lucky_fern.core.pictures.picture import SUFFIXES, Picture, read_picture
 from lucky_fern.core.pictures.sequences import Sequence, check_alike, find_sequences
 from lucky_fern.core.picturing import Reloaded, reload, with_original
 from lucky_fern.core.placing.facts import better_draped
-from lucky_fern.core.placing.pose import drop_laid, drop_thrown, in_mode
+from lucky_fern.core.placing.pose import drop_thrown, in_mode
+from lucky_fern.core.placing.whole_texels import dropped
 from lucky_fern.core.preparing.rims import Rim, find_rim
 from lucky_fern.core.project.commands import AddLayer, PreparePicture, free_name
 from lucky_fern.core.project.document import Channel, Decal, Wash
@@ -237,7 +237,9 @@ class Bringing(QObject):
             return False
         if picture in studio.project.sequences:
             return self._add_tiles(studio, picture)
-        return self._add_decal(studio, picture, drop_laid(studio.surface, np.asarray(uv), key))
+        project, kit = studio.project, studio.project.pictures[picture]
+        size, exact = project.size_of(key), project.is_pixel_art(key)
+        return self._add_decal(studio, picture, dropped(uv, key, size, (kit.width, kit.height), exact))
 
     def _add_decal(self, studio: Studio, picture: str, place: Place) -> bool:
         kit = studio.project.pictures[picture]

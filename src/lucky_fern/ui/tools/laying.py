@@ -25,10 +25,16 @@ class Laying(QObject):
         self.work, self.errands, self.faces = work, errands, faces
         self.stay = True  # whether paint stays on the surface, or where it is in UV space
         self.snap: SnapTo | None = None  # what dragged islands are pulled onto
+        self.alone = False  # whether drags take just the selected faces, not the islands that those are on
 
     def set_stay(self, stay: bool) -> None:
         self.stay = stay
         self.changed.emit()
+
+    def set_alone(self, alone: bool) -> None:
+        self.alone = alone
+        self.changed.emit()
+        self.faces.changed.emit()  # what is framed is another
 
     def chosen(self) -> Bool | None:
         """What an edit is about: the selected faces, or None for all if nothing is selected."""

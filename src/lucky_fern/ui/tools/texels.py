@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.arrays import F64, I64, Array
+from lucky_fern.core.arrays import F64, I64, Array, Bool
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.compositing.reading import texel_at
 from lucky_fern.core.easel import bring_to_size
@@ -24,10 +24,14 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.words import tr
 
-Shape = Literal["pencil", "line", "frame", "block", "ring", "disc", "fill", "replace"]
-SHAPES: tuple[Shape, ...] = ("pencil", "line", "frame", "block", "ring", "disc", "fill", "replace")
-FREE: tuple[Shape, ...] = ("pencil",)
+Shape = Literal[
+    "pencil", "line", "frame", "block", "ring", "disc", "fill", "replace", "dither", "choose", "choose-alike"
+]
+SHAPES: tuple[Shape, ...] = get_args(Shape)
+FREE: tuple[Shape, ...] = ("pencil", "dither")
 AT_ONCE: tuple[Shape, ...] = ("fill", "replace")
+CHOOSING: tuple[Shape, ...] = ("choose", "choose-alike")
+Spot = tuple[SheetKey, drawing.Place]  # a sheet, and a row and column of it
 
 
 class Texels(QObject):
@@ -41,6 +45,7 @@ class Texels(QObject):
         self.shape: Shape = "pencil"
         self.size = 1
         self.round = False
+        self.second = "#2f3b45"  # the other of two colours
         self.across = self.down = False  # mirrored on the sheet
         self._key: SheetKey | None = None
         self._layer = -1
@@ -58,20 +63,21 @@ class Texels(QObject):
     def going(self) -> bool:
         return self._key is not None
 
-    def spot(self, hit: SurfaceHit | None) -> tuple[SheetKey, drawing.Place] | None:
-        """The sheet, row and column under a point of the surface."""
+    def spot(self, at: tuple[SheetKey, F64] | None) -> Spot | None:
+        """The sheet, row and column at a place (2,) of a tile."""
+        studio = self.work.studio
+        if studio is None or at is None:
+            return None
+        key, (u, v) = at
+        return key, texel_at(float(u), float(v), studio.project.size_of(key))
+
+    def corners(self, hit: SurfaceHit | None) -> tuple[F64, F64] | None:
+        """(4, 3) the corners of the texel under a point of the surface, in its face's plane, and (3,) the normal."""
         studio = self.work.studio
         key = None if studio is None or hit is None else sheet_of(studio.surface, hit)
         if studio is None or hit is None or key is None:
             return None
-        return key, texel_at(*local_uv(hit, key), studio.project.size_of(key))
-
-    def corners(self, hit: SurfaceHit | None) -> tuple[F64, F64] | None:
-        """(4, 3) the corners of the texel under a point of the surface, in its face's plane, and (3,) the normal."""
-        studio, found = self.work.studio, self.spot(hit)
-        if studio is None or hit is None or found is None:
-            return None
-        key, (row, column) = found
+        row, column = texel_at(*local_uv(hit, key), studio.project.size_of(key))
         size, model = studio.project.size_of(key), studio.model
         at = np.array([(column, row), (column + 1, row), (column + 1, row + 1), (column, row + 1)], np.float64)
         uv = np.stack([at[:, 0] / size.width, 1 - at[:, 1] / size.height], axis=1) + corner_of(key.tile)
@@ -82,9 +88,9 @@ class Texels(QObject):
         shares = np.linalg.solve(steps, (uv - laid[0]).T).T
         return places[0] + shares @ (places[1:] - places[0]), model.face_normals[hit.triangle]
 
-    def begin(self, hit: SurfaceHit | None, other: bool) -> bool:
+    def begin(self, found: Spot | None, other: bool) -> bool:
         """Draw from a texel on; ``other`` does the opposite: takes away."""
-        studio, found = self.work.studio, self.spot(hit)
+        studio = self.work.studio
         if studio is None or found is None:
             return False
         if self.painting.on_mask:
@@ -106,9 +112,8 @@ class Texels(QObject):
         self._draw(False)
         return True
 
-    def go(self, hit: SurfaceHit | None) -> None:
+    def go(self, found: Spot | None) -> None:
         """On to another texel of the same sheet."""
-        found = self.spot(hit)
         if found is None or found[0] != self._key or found[1] == self._path[-1]:
             return
         self._path.append(found[1])
@@ -127,7 +132,7 @@ class Texels(QObject):
         assert self._key is not None and self.work.project is not None
         size = self.work.project.size_of(self._key)
         first, last = self._path[0], self._path[-1]
-        if self.shape == "pencil":
+        if self.shape in FREE:
             places = drawing.thick(drawing.trail(self._path), self.size, self.round)
         elif self.shape == "line":
             places = drawing.thick(drawing.line(first, last), self.size, self.round)
@@ -141,10 +146,14 @@ class Texels(QObject):
 
     def _alike(self, at: drawing.Place) -> I64:
         """What has the colour of a texel: joined to it for a fill, everywhere on the sheet to replace it."""
-        assert self._key is not None and self.work.project is not None and self.maps.store is not None
-        size = self.work.project.size_of(self._key)
-        values: Array = self.maps.store.get(MapKey(self._key, self._map), size)
-        return np.argwhere(drawing.area(values, at, self.shape == "fill")).astype(np.int64)
+        assert self._key is not None
+        return np.argwhere(self.alike((self._key, at), self.shape == "fill")).astype(np.int64)
+
+    def alike(self, at: Spot, joined: bool) -> Bool:
+        """(rows, columns) what has the colour of a texel on its sheet, or hangs together with it."""
+        assert self.work.project is not None and self.maps.store is not None
+        values: Array = self.maps.store.get(MapKey(at[0], self._map), self.work.project.size_of(at[0]))
+        return drawing.area(values, at[1], joined)
 
     @property
     def _map(self) -> str:
@@ -157,8 +166,13 @@ class Texels(QObject):
             return
         places, made = self.covered(), []
         for name, value in self.painting.paint.items() if len(places) else ():
-            texel = one_texel(None if self._away else value, name)
-            command = put_places(studio, self._layer, key, name, places, texel, self._begun)
+            texels = one_texel(None if self._away else value, name)
+            if self.shape == "dither" and not self._away:
+                other = one_texel(self.second, name) if isinstance(value, str) else None
+                texels, mine = drawing.in_turn(places, texels, other)
+            else:
+                mine = places
+            command = put_places(studio, self._layer, key, name, mine, texels, self._begun) if len(mine) else None
             if command is not None:
                 made.append(command)
         if made:

@@ -155,6 +155,17 @@ class ModelView(View):
     def surface_at(self, point: F64) -> SurfaceHit | None:
         return self.hit(point)
 
+    def sheet_at(self, point: F64) -> tuple[SheetKey, F64] | None:
+        hit, studio = self.hit(point), self.work.studio
+        key = None if hit is None or studio is None else sheet_of(studio.surface, hit)
+        return None if hit is None or key is None else (key, np.array(local_uv(hit, key)))
+
+    def outline_of(self, key: SheetKey, low: F64, high: F64) -> F64 | None:
+        return None
+
+    def line_on(self, key: SheetKey, ends: F64) -> F64 | None:
+        return None
+
     def place_at(self, point: F64) -> F64 | None:
         hit = self.hit(point)
         return None if hit is None else hit.position

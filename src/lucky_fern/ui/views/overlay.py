@@ -59,6 +59,7 @@ class Overlay(QWidget):
             self._selecting(painter)
         self._mirrored(painter)
         self._loans(painter)
+        self._texels(painter)
         painter.setPen(QPen(QColor(44, 107, 76, 200), 1.0, Qt.PenStyle.DashLine))
         for line in self.drawn.box:
             painter.drawPolyline(QPolygonF([_point(place) for place in line]))
@@ -122,6 +123,21 @@ class Overlay(QWidget):
             painter.setPen(QPen(FERN, 1.4, Qt.PenStyle.DashLine))
             painter.drawPolygon(shape)
             self._tag(painter, shape.boundingRect().topLeft() + QPointF(4, 22), words)
+
+    def _texels(self, painter: QPainter) -> None:
+        """Chosen texels, and a block of them in hand."""
+        if self.drawn.block is not None:
+            pixmap, corners = self.drawn.block
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+            painter.drawPixmap(QRectF(_point(corners[3]), _point(corners[1])), pixmap, QRectF(pixmap.rect()))
+        if self.drawn.area:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            for colour, width, style in ((QColor(255, 255, 255, 230), 2.0, Qt.PenStyle.SolidLine),
+                                         (FERN, 2.0, Qt.PenStyle.DotLine)):  # fmt: skip
+                painter.setPen(QPen(colour, width, style))
+                for ends in self.drawn.area:
+                    painter.drawLine(_point(ends[0]), _point(ends[1]))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _stripe(self, painter: QPainter) -> None:
         """Where a stripe runs, and its points."""

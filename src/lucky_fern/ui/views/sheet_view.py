@@ -17,9 +17,11 @@ from lucky_fern.core.project.places import Framed
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, every_chunk, to_texels
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.core.udim import corner_of
 from lucky_fern.render.sheet_painter import SheetPainter, SheetPicture
 from lucky_fern.render.sheet_scene import FlatCamera, TileMap
 from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.compositing_thread import Seen
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
@@ -52,7 +54,7 @@ class SheetView(View):
     def reset_layout(self) -> None:
         self._uv = None
         studio = self.work.studio
-        self.tiles = TileMap(studio.surface.keys if studio is not None else ())
+        self.tiles = self._tiles_now()
         if self._all_framed:
             self.frame_all()
         else:
@@ -62,6 +64,19 @@ class SheetView(View):
         self.unwrap.setVisible(bare)
         said = studio.warnings[-1] if studio is not None and studio.warnings else tr("This model has no UVs.")
         self.hint(said if bare else "")
+
+    def _tiles_now(self) -> TileMap:
+        studio = self.work.studio
+        return TileMap(studio.surface.keys if studio is not None else (), self.work.sheet_sizes())
+
+    def _follow_sizes(self) -> None:
+        """Sheets of other proportions lie otherwise."""
+        if self._tiles_now() != self.tiles:
+            self.reset_layout()
+
+    def _follow(self, change: Change) -> None:
+        self._follow_sizes()
+        super()._follow(change)
 
     def reset_scene(self) -> None:
         self.reset_layout()
@@ -86,8 +101,9 @@ class SheetView(View):
         kept, number = triangles[number >= 0], number[number >= 0]
         if not len(kept):
             return
-        origin = np.array([self.tiles.origin[key.material] for key in studio.surface.keys])[number]
-        flat = studio.model.uv[kept] + origin[:, None]
+        origin, unit = (np.array([by[key.material] for key in studio.surface.keys])[number][:, None]
+                        for by in (self.tiles.origin, self.tiles.unit))  # fmt: skip
+        flat = studio.model.uv[kept] * unit + origin
         low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
         room = 0.1 * max(float((high - low).max()), 0.02)
         self.set_camera(FlatCamera.framing(np.stack([low - room, high + room]), self.width(), self.height()))
@@ -101,8 +117,8 @@ class SheetView(View):
         def find() -> dict[SheetKey, AbstractSet[Chunk]]:
             seen: dict[SheetKey, AbstractSet[Chunk]] = {}
             for key, size in sizes.items():
-                corner = tiles.corner(key)
-                (left, bottom), (right, top) = to_texels(np.stack([low, high]) - corner, size)
+                ends = np.stack([tiles.to_uv(key, end) for end in (low, high)]) - corner_of(key.tile)
+                (left, bottom), (right, top) = to_texels(ends, size)
                 seen[key] = {
                     chunk
                     for chunk in every_chunk(size)
@@ -152,7 +168,7 @@ class SheetView(View):
             if studio is None or not studio.project.is_pixel_art(key) or self.camera.scale / size.longest < _GRIDDED:
                 continue
             corner = self.tiles.corner(key)
-            low, high = self.pixel_of(corner), self.pixel_of(corner + 1)
+            low, high = self.pixel_of(corner), self.pixel_of(corner + self.tiles.unit[key.material])
             for axis, count, limit in ((0, size.width, self.width()), (1, size.height, self.height())):
                 places = np.linspace(low[axis], high[axis], count + 1)
                 for place in places[(places >= 0) & (places <= limit)].tolist():
@@ -197,6 +213,20 @@ class SheetView(View):
             return None
         return at_uv(studio.surface, key.material, self.tiles.to_uv(key, plane))
 
+    def sheet_at(self, point: F64) -> tuple[SheetKey, F64] | None:
+        plane = self.plane_at(point)
+        key = self.tiles.sheet_at(plane)
+        return None if key is None else (key, self.tiles.to_uv(key, plane) - corner_of(key.tile))
+
+    def outline_of(self, key: SheetKey, low: F64, high: F64) -> F64 | None:
+        (u0, v0), (u1, v1) = low, high
+        return self.line_on(key, np.array([(u0, v0), (u1, v0), (u1, v1), (u0, v1), (u0, v0)]))
+
+    def line_on(self, key: SheetKey, ends: F64) -> F64 | None:
+        if key not in self.tiles.keys:
+            return None
+        return self.pixel_of(self.tiles.to_plane(key.material, ends + corner_of(key.tile)))
+
     def place_at(self, point: F64) -> F64 | None:
         plane = self.plane_at(point)
         key = self.tiles.sheet_at(plane)
@@ -216,14 +246,15 @@ class SheetView(View):
     def outline_on_sheet(self, points: F64) -> tuple[SheetKey, F64] | None:
         plane = np.array([self.plane_at(point) for point in points])
         key = self.tiles.sheet_at(plane.mean(axis=0))
-        return None if key is None else (key, plane - self.tiles.corner(key))
+        return None if key is None else (key, self.tiles.to_uv(key, plane) - corner_of(key.tile))
 
     def length_of(self, pixels: float, hit: SurfaceHit) -> float:
         studio = self.work.studio
         assert studio is not None
         along_u, along_v = uv_axes(studio.model, hit.triangle)
-        tile = float(np.linalg.norm(self.pixel_of(np.array([1.0, 0.0])) - self.pixel_of(np.zeros(2))))
-        return pixels / max(tile, 1e-9) * float(np.sqrt(np.linalg.norm(np.cross(along_u, along_v))))
+        unit = self.tiles.unit[studio.model.materials[studio.model.material[hit.triangle]]]
+        area = float(np.linalg.norm(np.cross(along_u, along_v))) / float(unit.prod())
+        return pixels / self.camera.scale * float(np.sqrt(area))
 
     def grip_of(self, place: Framed, height: float) -> Grip | None:
         assert self.work.studio is not None
@@ -231,7 +262,8 @@ class SheetView(View):
         if pose is None or pose.sheet.material not in self.tiles.origin:
             return None
         plane = self.tiles.to_plane(pose.sheet.material, pose.centre)
-        ends = self.pixel_of(np.stack([plane, plane + pose.half_x, plane + pose.half_y]))
+        unit = self.tiles.unit[pose.sheet.material]
+        ends = self.pixel_of(np.stack([plane, plane + pose.half_x * unit, plane + pose.half_y * unit]))
         return Grip(ends[0], ends[1] - ends[0], ends[2] - ends[0])
 
     def moved(self, place: Framed, point: F64) -> Framed | None:
@@ -258,7 +290,7 @@ class SheetView(View):
             return
         uv = self.tiles.to_uv(key, plane)
         size = studio.project.size_of(key)
-        inside = plane - self.tiles.corner(key)
+        inside = uv - corner_of(key.tile)
         row, column = texel_at(float(inside[0]), float(inside[1]), size)
         store = self.maps.store
         self.overlay.facts = (

@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QMimeData
-from PySide6.QtGui import QGuiApplication, QKeySequence
+from PySide6.QtGui import QGuiApplication, QImage, QKeySequence
 
 from lucky_fern.core.bundles import MIME, bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.project.commands import TakeLayers
 from lucky_fern.core.sheets.picking import sheet_of
 from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import counted, tr
+
+TEXELS = "application/x-lucky-fern-texels"  # what was copied here is kept here
 
 
 class Clipping:
@@ -22,6 +25,7 @@ class Clipping:
     def __init__(self, parts: Parts, say: Callable[[str, bool], None], place: Callable[[str], object]) -> None:
         self.parts, self.say, self.place = parts, say, place
         add, key = parts.commands.add, QKeySequence.StandardKey
+        parts.blocks.copied.connect(self._offer_texels)
         add("edit.copy", tr("Copy layers"), self.copy_layers, key.Copy)
         add("edit.paste", tr("Paste"), self.paste, key.Paste, tip=tr("Layers, or a picture from another program"))
         add("edit.copy-map", tr("Copy this map as a picture"), self.copy_map, "Ctrl+Shift+C",
@@ -30,6 +34,9 @@ class Clipping:
     def paste(self) -> None:
         """A picture that was copied elsewhere lands as a decal in the middle of the model view."""
         mime = QGuiApplication.clipboard().mimeData()
+        if self.parts.blocks.active and not mime.hasFormat(MIME):
+            self._paste_texels(mime)
+            return
         if mime.hasFormat(MIME):
             self._paste_layers(bytes(mime.data(MIME).data()))
             return
@@ -41,8 +48,38 @@ class Clipping:
         else:
             self.parts.bringing.bring_data(*found, self.place)
 
+    def _paste_texels(self, mime: QMimeData) -> None:
+        """While texels are worked on, what was copied is a block: our own, or a picture of another program."""
+        blocks = self.parts.blocks
+        if blocks.kept is not None and mime.hasFormat(TEXELS):
+            blocks.take(blocks.kept)
+            return
+        found = pasted(mime)
+        if found is None:
+            self.say(tr("There is no picture to paste: copy one in another program first."), True)
+        elif isinstance(found, list):
+            blocks.take_file(found[0])
+        else:
+            data, name = found
+            self.parts.errands.send(tr("Pasting …"), lambda: read_picture(data, name).rgba, blocks.take_picture)
+
+    def _offer_texels(self) -> None:
+        """Texels that were copied, for this program and, as a picture, for others."""
+        block = self.parts.blocks.kept
+        if block is None:
+            return
+        rgba = block.rgba()
+        rows, columns, _ = rgba.shape
+        mime = QMimeData()
+        mime.setData(TEXELS, b"kept")
+        mime.setImageData(QImage(rgba.data, columns, rows, columns * 4, QImage.Format.Format_RGBA8888).copy())
+        QGuiApplication.clipboard().setMimeData(mime)
+
     def copy_layers(self) -> None:
-        """The selected layers, for this project or one in another window."""
+        """The selected layers, for this project or one in another window; chosen texels while those are worked on."""
+        if self.parts.blocks.active and self.parts.area.any:
+            self.parts.blocks.copy()
+            return
         studio, chosen = self.parts.work.studio, self.parts.selection.chosen
         if studio is None or not chosen:
             self.say(tr("There is no layer to copy: select it on the board first."), True)

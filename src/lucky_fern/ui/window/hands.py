@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from lucky_fern.ui.gestures.area_drag import AreaDrag
 from lucky_fern.ui.gestures.brush_strokes import BrushGesture
 from lucky_fern.ui.gestures.colour_dropper import ColourDropper
 from lucky_fern.ui.gestures.decal_handles import DecalHandles
@@ -25,7 +26,15 @@ from lucky_fern.ui.window.parts import Parts
 
 _BOTH = (Dropper, ScopePicker, MaskHandles, TexelPencil, BrushGesture, StripeHandles, PullHandles, DecalHandles)
 _IN_SPACE = (ColourDropper, SlideBrush, *_BOTH, SlideHandles, FacePicker)
-_ON_SHEETS = (ColourDropper, LoanBox, *_BOTH, RectangleFitter, IslandHandles, partial(FacePicker, flat=True))
+_ON_SHEETS = (
+    ColourDropper,
+    LoanBox,
+    AreaDrag,
+    *_BOTH,
+    RectangleFitter,
+    IslandHandles,
+    partial(FacePicker, flat=True),
+)
 
 
 def hand_over(parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:

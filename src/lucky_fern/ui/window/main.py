@@ -146,6 +146,8 @@ class Window(QMainWindow):
 
     def _add_commands(self) -> None:
         """What concerns the window as a whole."""
+        from lucky_fern.ui.window.leaving import leave
+
         add, key = self.parts.commands.add, QKeySequence.StandardKey
         add("file.new", BEGIN["file.new"], self.files.ask_model, key.New)
         add("file.open", BEGIN["file.open"], self.files.ask_open, key.Open, icon_name="open")
@@ -174,7 +176,7 @@ class Window(QMainWindow):
         add("edit.all", tr("Select all"), self._select_all, key.SelectAll)
         add("edit.take-values", tr("Take values from a place"), self.parts.colour_picking.ask, "Q",
             tip=tr("The paint takes what the next click finds, on every map that it gives to"))  # fmt: skip
-        add("edit.leave", tr("Leave what is being done"), self._escape, "Esc")
+        add("edit.leave", tr("Leave what is being done"), partial(leave, self.parts), "Esc")
 
     def _connect(self) -> None:
         self.parts.looking.station_changed.connect(self._station_changed)
@@ -268,33 +270,6 @@ class Window(QMainWindow):
         """Write what the project is exported as, from every station."""
         self.parts.looking.go_to("export")
         self.late.export_panel.start()
-
-    def _escape(self) -> None:
-        """Back to all maps; at the Model station, out of what is being drawn and selected too."""
-        if self.parts.colour_picking.active:
-            self.parts.colour_picking.stop()
-            return
-        if self.parts.preparing.picture:
-            self.parts.preparing.close()
-            return
-        if self.parts.sliding.up:
-            if self.parts.sliding.brushing:
-                self.parts.sliding.set_brushing(False)
-            else:
-                self.parts.sliding.put_away()
-            return
-        if self.parts.dropping.thing is not None:
-            self.parts.dropping.take(None)
-            return
-        if self.parts.striping.armed or self.parts.handles.pulling or self.parts.handles.scope_kind is not None:
-            self.parts.handles.pick_scope(None)
-            self.parts.striping.arm(False)
-            self.parts.handles.set_pulling(False)
-            return
-        self.parts.looking.show_map(None)
-        if self.parts.looking.station == "model":
-            self.parts.fitting.arm(False)
-            self.parts.faces.none()
 
     def _toggle_slide(self) -> None:
         """Hold a picture over the model view, or put it away."""

@@ -16,6 +16,9 @@ _LOOKS = ("look.shaded", "look.flat", "", "look.wires", "look.seams", "look.shee
           "look.front-only", "look.bloom", "", "look.pin")  # fmt: skip
 _SIDES = tuple(f"look.{side}" for side in ("front", "back", "left", "right", "top", "bottom"))
 _PAINT = tuple(f"paint.{tool}" for tool in ("brush", "line", "stamp", "clone", "smear", "gradient", "texels", "fill"))
+_TEXELS = ("texels.copy", "texels.cut", "texels.lift", "texels.paste", "texels.file", "", "texels.turn",
+           "texels.flip", "texels.flip-over", "", "texels.clear", "texels.left", "texels.right", "texels.up",
+           "texels.down", "", "texels.swap", "texels.exchange", "texels.all", "texels.none")  # fmt: skip
 _SELECT = (*(f"select.{tool}" for tool in ("pick", "paint", "rectangle", "lasso")), "", "select.through")
 _PLACE = tuple(f"place.{mode}" for mode in ("throw", "drape", "roll", "lay"))
 MENUS: dict[str, Entries] = {
@@ -49,6 +52,7 @@ MENUS: dict[str, Entries] = {
         "",
         "edit.take-values",
         (tr("Paint with"), _PAINT),
+        (tr("Texels"), _TEXELS),
         (tr("Select faces with"), _SELECT),
         "",
         "edit.preferences",

@@ -38,6 +38,8 @@ from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.tools.sliding import Sliding
 from lucky_fern.ui.tools.striping import StripeTool
+from lucky_fern.ui.tools.texel_area import TexelArea
+from lucky_fern.ui.tools.texel_blocks import TexelBlocks
 from lucky_fern.ui.tools.texels import Texels
 from lucky_fern.ui.widgets.commands import Commands
 
@@ -79,6 +81,8 @@ class Parts:
         self.painting = self.make(Painting)
         self.filling = self.make(Filling)
         self.texels = self.make(Texels)
+        self.area = self.make(TexelArea)
+        self.blocks = self.make(TexelBlocks)
         self.sliding = self.make(Sliding)
         self.striping = self.make(StripeTool)
         self.dropping = self.make(Dropping)

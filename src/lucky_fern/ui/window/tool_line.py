@@ -17,6 +17,7 @@ from lucky_fern.render.model_scene import FLAT, SHADED
 from lucky_fern.ui.stations.model.picking_tools import PickingTools
 from lucky_fern.ui.stations.paint.brush_line import BrushLine
 from lucky_fern.ui.stations.paint.brush_tools import BrushTools
+from lucky_fern.ui.stations.paint.texel_tools import TexelTools
 from lucky_fern.ui.tools.dropping import Thing
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
@@ -99,7 +100,7 @@ class ToolLine(QWidget):
             for mode, text, tip in _MODES
         }
         row.addWidget(self.modes)
-        self.brushes = parts.make(BrushTools)
+        self.brushes = parts.make(BrushTools, texel_tools=parts.make(TexelTools))
         row.addWidget(self.brushes)
         self.brush = parts.make(BrushLine)
         row.addWidget(self.brush)

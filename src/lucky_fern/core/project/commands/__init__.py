@@ -6,6 +6,7 @@ given; it answers with the next one or raises :class:`~lucky_fern.core.errors.Co
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, ClassVar
 
 import msgspec
@@ -94,6 +95,9 @@ class Several(Command, frozen=True, tag="several"):
     label: ClassVar[str] = tr("Change layers")
     commands: tuple[Single, ...]
     named: str | None = None
+
+    def brings(self) -> Iterable[str]:
+        return [digest for command in self.commands for digest in command.brings()]
 
     def apply(self, project: Project) -> Project:
         for command in self.commands:

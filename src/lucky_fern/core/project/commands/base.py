@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, ClassVar, TypeVar
 
 import msgspec
@@ -29,6 +30,10 @@ class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
             If it makes no sense for this project; nothing has changed then.
         """
         raise NotImplementedError
+
+    def brings(self) -> Iterable[str]:
+        """Digests of the contents that it needs to be there; "" stands for none."""
+        return ()
 
     def merges_with(self, earlier: Command) -> bool:
         """Whether this edit goes on with the earlier one (the same slider, still being dragged)."""

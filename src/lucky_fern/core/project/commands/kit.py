@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -27,6 +28,9 @@ class AddPicture(Command, frozen=True, tag="add-picture"):
     id: str
     picture: KitPicture
 
+    def brings(self) -> Iterable[str]:
+        return self.picture.digests
+
     def apply(self, project: Project) -> Project:
         return replace(project, pictures={**project.pictures, self.id: self.picture})
 
@@ -37,6 +41,9 @@ class PreparePicture(Command, frozen=True, tag="prepare-picture"):
     label: ClassVar[str] = tr("Prepare picture")
     pictures: dict[str, KitPicture]
     gone: tuple[str, ...] = ()  # what the ops made beside it and do not make any more; it stays while it is shown
+
+    def brings(self) -> Iterable[str]:
+        return [digest for kit in self.pictures.values() for digest in kit.digests]
 
     def apply(self, project: Project) -> Project:
         for name, kit in self.pictures.items():
@@ -113,6 +120,9 @@ class KeepRecipe(Command, frozen=True, tag="keep-recipe"):
     name: str
     digest: str | None
 
+    def brings(self) -> Iterable[str]:
+        return () if self.digest is None else (self.digest,)
+
     def apply(self, project: Project) -> Project:
         gone = tr("there is no recipe {name!r} any more", name=self.name)
         unnamed = tr("a recipe needs a name")
@@ -129,6 +139,9 @@ class SetLabel(Command, frozen=True, tag="set-label"):
     label: ClassVar[str] = tr("Edit label")
     picture: str
     kit: KitPicture
+
+    def brings(self) -> Iterable[str]:
+        return (self.kit.digest,)
 
     def apply(self, project: Project) -> Project:
         before = project.pictures.get(self.picture)
@@ -161,6 +174,9 @@ class SetFigure(Command, frozen=True, tag="set-figure"):
     label: ClassVar[str] = tr("Edit figure")
     picture: str
     kit: KitPicture
+
+    def brings(self) -> Iterable[str]:
+        return (self.kit.digest,)
 
     def apply(self, project: Project) -> Project:
         before = project.pictures.get(self.picture)

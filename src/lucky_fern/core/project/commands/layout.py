@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -23,6 +24,9 @@ class LayOut(Command, frozen=True, tag="lay-out"):
     edit: LayoutEdit
     layout: str
     faces: str | None = None
+
+    def brings(self) -> Iterable[str]:
+        return [self.layout]
 
     def apply(self, project: Project) -> Project:
         if project.model is None:
@@ -95,6 +99,10 @@ class ReplaceModel(Command, frozen=True, tag="replace-model"):
     label: ClassVar[str] = tr("Replace model")
     model: ModelSource
     selections: dict[str, str] = {}
+
+    def brings(self) -> Iterable[str]:
+        digests = self.model.arrays, self.model.layout
+        return [*self.model.files.values(), *(one for one in digests if one is not None)]
 
     def apply(self, project: Project) -> Project:
         return replace(project, model=self.model, selections={**project.selections, **self.selections})

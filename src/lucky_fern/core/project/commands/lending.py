@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -13,6 +14,7 @@ from lucky_fern.core.project.commands.stack import AddLayer
 from lucky_fern.core.project.document import Brushwork, Channel, Decal, KitPicture, Project
 from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.project.references import paint_digests
 from lucky_fern.words import tr
 
 
@@ -22,6 +24,9 @@ class Lend(Command, frozen=True, tag="lend"):
     label: ClassVar[str] = tr("Lend")
     name: str
     loan: Loan | None
+
+    def brings(self) -> Iterable[str]:
+        return () if self.loan is None else self.loan.digests
 
     def apply(self, project: Project) -> Project:
         if self.loan is not None:
@@ -42,6 +47,9 @@ class TakeBack(Command, frozen=True, tag="take-back"):
     name: str
     sheets: dict[str, PaintedSheet]
     added: dict[str, dict[str, PaintedSheet]] = {}  # layers that were added there, by name, from the bottom
+
+    def brings(self) -> Iterable[str]:
+        return paint_digests([self.sheets, *self.added.values()])
 
     def apply(self, project: Project) -> Project:
         if self.name not in project.loans:
@@ -95,6 +103,9 @@ class LendView(Command, frozen=True, tag="lend-view"):
     name: str
     view: LentView | None
 
+    def brings(self) -> Iterable[str]:
+        return () if self.view is None else (self.view.lent,)
+
     def apply(self, project: Project) -> Project:
         gone = tr("there is no loan {name!r} any more", name=self.name)
         unnamed = tr("a loan needs a name")
@@ -114,6 +125,9 @@ class TakeViewBack(Command, frozen=True, tag="take-view-back"):
     name: str
     picture: str
     kit: KitPicture
+
+    def brings(self) -> Iterable[str]:
+        return (self.kit.digest,)
 
     def apply(self, project: Project) -> Project:
         view = project.lent_views.get(self.name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -10,7 +11,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
 from lucky_fern.core.project.commands.stack import without_unused_masks
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.references import refuse_circles
+from lucky_fern.core.project.references import mask_refers, paint_digests, refuse_circles
 from lucky_fern.core.project.shapes import Mask, MaskEntry
 from lucky_fern.words import tr
 
@@ -21,6 +22,9 @@ class AddMaskEntry(Command, frozen=True, tag="add-mask-entry"):
     label: ClassVar[str] = tr("Add to mask")
     layer: int
     entry: MaskEntry
+
+    def brings(self) -> Iterable[str]:
+        return paint_digests(self.entry.shape.refers().paint)
 
     def apply(self, project: Project) -> Project:
         self.entry.check(project)
@@ -40,6 +44,9 @@ class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
     mask: int
     at: int
     entry: MaskEntry | None
+
+    def brings(self) -> Iterable[str]:
+        return () if self.entry is None else paint_digests(self.entry.shape.refers().paint)
 
     def apply(self, project: Project) -> Project:
         mask = mask_of(project, self.mask)
@@ -109,6 +116,9 @@ class PasteMask(Command, frozen=True, tag="paste-mask"):
     layers: tuple[int, ...]
     mask: Mask
     inverted: bool = False
+
+    def brings(self) -> Iterable[str]:
+        return paint_digests(mask_refers(self.mask).paint)
 
     def apply(self, project: Project) -> Project:
         for entry in self.mask.entries:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -13,6 +14,7 @@ from lucky_fern.core.project.commands.masks import mask_of
 from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet
+from lucky_fern.core.project.references import paint_digests
 from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
 
@@ -27,6 +29,9 @@ class PaintPixels(Command, frozen=True, tag="paint-pixels"):
     sheet: str
     size: Extent
     maps: dict[str, Chunks]
+
+    def brings(self) -> Iterable[str]:
+        return [digest for chunks in self.maps.values() for digest in chunks.values()]
 
     def apply(self, project: Project) -> Project:
         layer = layer_of(project, self.layer)
@@ -50,6 +55,9 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
     size: Extent
     chunks: Chunks
 
+    def brings(self) -> Iterable[str]:
+        return self.chunks.values()
+
     def apply(self, project: Project) -> Project:
         mask = mask_of(project, self.mask)
         entry = mask.entries[self.at] if 0 <= self.at < len(mask.entries) else None
@@ -68,6 +76,9 @@ class GivePaint(Command, frozen=True, tag="give-paint"):
     label: ClassVar[str] = tr("Bring paint along")
     layer: int
     sheets: dict[str, PaintedSheet]
+
+    def brings(self) -> Iterable[str]:
+        return paint_digests([self.sheets])
 
     def apply(self, project: Project) -> Project:
         layer = layer_of(project, self.layer)

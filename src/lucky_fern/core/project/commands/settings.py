@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, ClassVar
 
 from msgspec.structs import replace
@@ -151,6 +152,9 @@ class KeepMeasured(Command, frozen=True, tag="keep-measured"):
 
     label: ClassVar[str] = tr("Keep what is measured")
     digest: str | None
+
+    def brings(self) -> Iterable[str]:
+        return () if self.digest is None else (self.digest,)
 
     def apply(self, project: Project) -> Project:
         return replace(project, measured=self.digest)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import partial
 from typing import ClassVar
 
@@ -15,6 +16,7 @@ from lucky_fern.core.project.document import Channel, Group, Layer, Project
 from lucky_fern.core.project.kinds import Content
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.references import paint_digests
 from lucky_fern.core.project.tree import (
     changed,
     height_of,
@@ -41,6 +43,9 @@ class AddLayer(Command, frozen=True, tag="add-layer"):
     above: int | None = None
     into: int | None = None
     mask: int | None = None
+
+    def brings(self) -> Iterable[str]:
+        return paint_digests(self.content.refers().paint)
 
     def apply(self, project: Project) -> Project:
         self.content.check(project)

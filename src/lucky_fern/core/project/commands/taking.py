@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar, TypeVar
 
 from msgspec.structs import replace
@@ -12,7 +13,7 @@ from lucky_fern.core.project.commands.stack import shallow
 from lucky_fern.core.project.document import Layer, Project, walk
 from lucky_fern.core.project.kinds import Carrying
 from lucky_fern.core.project.plain import PaintedSheet, Scope
-from lucky_fern.core.project.references import carried
+from lucky_fern.core.project.references import carried, needed_digests
 from lucky_fern.core.project.tree import home_of, inserted, renumbered, with_children
 from lucky_fern.words import tr
 
@@ -30,6 +31,9 @@ class TakeLayers(Command, frozen=True, tag="take-layers"):
     part: Project
     sheets: tuple[str, ...] = ()
     above: int | None = None
+
+    def brings(self) -> Iterable[str]:
+        return needed_digests(self.part)
 
     def apply(self, project: Project) -> Project:
         if not self.part.layers:

@@ -34,9 +34,11 @@ from lucky_fern.core.project.places import Lay, place_height
 from lucky_fern.core.udim import corner_of
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.stations.model.texel_part import TexelPart
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.fitting import Fitting
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.texel_area import TexelArea
 from lucky_fern.ui.widgets.page import Page, button, choice, number, whole
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import tr
@@ -69,6 +71,7 @@ class LayoutPage(Page):
         fitting: Fitting,
         model_view: ModelView,
         sheet_view: SheetView,
+        area: TexelArea,
     ) -> None:
         super().__init__()
         self.work, self.selection, self.faces, self.laying = work, selection, faces, laying
@@ -79,6 +82,9 @@ class LayoutPage(Page):
         self._add_making()
         self._add_place()
         self._add_order()
+        self.heading(tr("By whole texels"), tr("For pixel art: drags go by whole texels there"))
+        self.by_texels = TexelPart(work, laying, area, self.do)
+        self.column.addWidget(self.by_texels)
         self.column.addStretch(1)
         for signal in (faces.changed, faces.tool_changed, fitting.changed, laying.changed, work.project_changed):
             signal.connect(self.follow)
@@ -338,6 +344,7 @@ class LayoutPage(Page):
     def refresh(self) -> None:
         for stay, made in self.stay_buttons.items():
             made.setChecked(self.laying.stay is stay)
+        self.by_texels.refresh()
         if self.work.studio is None:
             return
         faces = self.faces

@@ -12,10 +12,12 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTreeWidget, QTreeWi
 from lucky_fern.core.arrays import Bool
 from lucky_fern.core.project.layouts import GiveMaterial, RenameMaterial, RenamePart
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.stations.model.cut_part import CutPart
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.texel_area import TexelArea
 from lucky_fern.ui.widgets.page import Page, button
 from lucky_fern.words import tr
 
@@ -25,7 +27,9 @@ _KIND, _NUMBER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 class NamesPage(Page):
     """A tick shows or hides, a click selects, a double click renames."""
 
-    def __init__(self, work: Work, faces: Faces, laying: Laying, errands: Errands) -> None:
+    def __init__(
+        self, work: Work, faces: Faces, laying: Laying, errands: Errands, looking: Looking, area: TexelArea
+    ) -> None:
         super().__init__()
         self.work, self.faces, self.laying = work, faces, laying
         self._showing = False
@@ -48,8 +52,8 @@ class NamesPage(Page):
         self.material.setMinimumWidth(220)
         self.row(self.material, button(tr("Give"), tr("The selected faces become of this material"), self.give))
         self.heading(tr("Cut along texels"), tr("So that just these texels glow"))
-        self.note(tr("Texels of a colour become faces of the material named above; the surface and its paint stay."))
-        self.cutting = CutPart(work, errands, faces, self.material)
+        self.note(tr("Chosen texels become faces of the material named above; the surface and its paint stay."))
+        self.cutting = CutPart(work, errands, looking, faces, area, self.material)
         self.column.addWidget(self.cutting)
         for signal in (work.studio_changed, work.layout_changed, work.project_changed, faces.shown_changed):
             signal.connect(self.follow)
@@ -130,4 +134,5 @@ class NamesPage(Page):
         self.material.clear()
         self.material.addItems(list(model.materials))
         self.material.setCurrentText(kept)
+        self.cutting.refresh()
         self._showing = False

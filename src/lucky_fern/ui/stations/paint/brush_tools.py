@@ -6,14 +6,13 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
 
 from lucky_fern.ui.session.looking import Looking
+from lucky_fern.ui.stations.paint.texel_tools import TexelTools
 from lucky_fern.ui.tools.filling import FILLS, Filling
 from lucky_fern.ui.tools.painting import Painting
-from lucky_fern.ui.tools.texels import SHAPES, Shape, Texels
 from lucky_fern.ui.widgets.commands import Commands
-from lucky_fern.ui.widgets.page import whole
 from lucky_fern.words import tr, word
 
 _TOOLS = (
@@ -38,21 +37,15 @@ _TOOLS = (
     ("fill", tr("Fill"), tr("Click to fill what is there; on the sheet, draw round what is to be filled")),
 )
 
-_SHAPES: dict[Shape, str] = {
-    "pencil": tr("Pencil"), "line": tr("Line"), "frame": tr("Frame"), "block": tr("Rectangle"), "ring": tr("Ring"),
-    "disc": tr("Ellipse"), "fill": tr("Fill what is joined"), "replace": tr("Replace a colour"),
-}  # fmt: skip
-
 
 class BrushTools(QWidget):
     """The tools; beside them what the one in hand asks."""
 
     def __init__(
-        self, commands: Commands, looking: Looking, painting: Painting, filling: Filling, texels: Texels
+        self, commands: Commands, looking: Looking, painting: Painting, filling: Filling, texel_tools: TexelTools
     ) -> None:
         super().__init__()
         self.commands, self.looking, self.painting, self.filling = commands, looking, painting, filling
-        self.texels = texels
         self._roomy = False
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 0, 0, 0)
@@ -86,23 +79,11 @@ class BrushTools(QWidget):
             tr("Whether what is taken goes along with each new stroke, or every stroke begins from the same point"),
             lambda at: painting.set(aligned=not at),
         )
-        self.shapes = self._choice([_SHAPES[shape] for shape in SHAPES], tr("What is drawn of texels"),
-                                   lambda at: texels.set(shape=SHAPES[at]))  # fmt: skip
-        self.wide = whole(tr("Texels across"), 1, 16, 1, tr(" tx"))
-        self.wide.valueChanged.connect(lambda value: texels.set(size=value))
-        self.row.addWidget(self.wide)
-        self.round = QCheckBox(tr("Round"))
-        self.round.clicked.connect(lambda on: texels.set(round=on))
-        self.row.addWidget(self.round)
-        self.mirrored = self._choice(
-            [tr("Not mirrored"), tr("Left and right"), tr("Above and below"), tr("Both ways")],
-            tr("Whether the other side of the sheet is drawn on, too"),
-            lambda at: texels.set(across=at in (1, 3), down=at in (2, 3)),
-        )
+        self.texel_tools = texel_tools
+        self.row.addWidget(texel_tools)
         self.hint = QLabel(objectName="quiet")
         self.row.addWidget(self.hint)
         painting.changed.connect(self.refresh)
-        texels.changed.connect(self.refresh)
         self.refresh()
 
     def _choice(self, names: list[str], tip: str, act: Callable[[int], object]) -> QComboBox:
@@ -146,12 +127,6 @@ class BrushTools(QWidget):
         self.drawn.setVisible(tool == "fill" and not filling.fill.startswith("colour"))
         self.runs.setVisible(tool == "gradient")
         self.dragged.setVisible(tool == "stamp")
-        drawing = tool == "texels"
-        pencil = drawing and self.texels.shape in ("pencil", "line")
-        for widget in (self.shapes, self.mirrored):
-            widget.setVisible(drawing)
-        for asked in (self.wide, self.round):
-            asked.setVisible(pencil)
         self.follows.setVisible(tool == "clone" and painting.source is not None)
         words = tr("Draw round the tip on the sheet") if painting.picking_tip else ""
         if tool == "clone" and painting.source is None:
