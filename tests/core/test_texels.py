@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
@@ -12,11 +13,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucky_fern.core.compositing.changes import dirtied
-from lucky_fern.core.compositing.compositor import composite_sheet
-from lucky_fern.core.project.commands import AddLayer
-from lucky_fern.core.project.document import Brushwork
+from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
+from lucky_fern.core.easel import begin_stroke, normal_near, paint_on_layer
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.painting.brush import Brush
+from lucky_fern.core.project.commands import AddLayer, SetLayer, SetPixelArt
+from lucky_fern.core.project.document import Brushwork, Channel, Wash
+from lucky_fern.core.project.layouts import FitRectangle
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.texels import drawing
+from lucky_fern.core.texels.blocks import cleared, of_picture, stamped, taken
+from lucky_fern.core.texels.reworking import fewer, nearest_of, shifted, swapped
 from lucky_fern.core.texels.setting import set_single
 from samples import PLANE, Runner, read_png, save_png
 
@@ -243,3 +251,117 @@ def test_texels_of_some_colours_become_faces_that_can_glow(folder: Path, run_job
                       ({"material": "paint"}, "none of the chosen"), ({"hue": 1}, "unknown key")):  # fmt: skip
         result = run_job(job(*steps[:4], {**steps[4], **bad}), "bad")
         assert result.returncode == 2 and told in result.stderr, result.stderr
+
+
+def art(tmp_path: Path, plane: Path, size: Extent = Extent(32, 16)) -> tuple[Studio, int, SheetKey]:
+    """A plane with a brushwork layer, its sheet pixel art."""
+    studio = Studio.new(plane, sheet_size=size)
+    key = studio.surface.keys[0]
+    studio.execute(SetPixelArt(str(key)))
+    studio.execute(AddLayer("Base", Wash(), {"colour": Channel("#204060")}))
+    return studio, studio.execute(AddLayer("Art", Brushwork(), {})).layers[-1].id, key
+
+
+def shown(studio: Studio, key: SheetKey, name: str = "colour") -> np.ndarray:
+    sheet = studio.surface.sheet(key, studio.project.size_of(key))
+    return composite_sheet(studio.sources, studio.project, name, sheet, 8)
+
+
+@pytest.mark.parametrize("flow", [0.4, 1.0])
+def test_a_soft_brush_leaves_whole_texels_on_pixel_art_and_soft_ones_elsewhere(
+    tmp_path: Path, plane: Path, flow: float
+) -> None:
+    studio, layer, key = art(tmp_path, plane)
+    size = studio.model.diagonal
+    for on in (True, False):
+        studio.execute(SetPixelArt(str(key), on))
+        stroke = begin_stroke(studio, Brush(0.15 * size, hardness=0.2, flow=flow))
+        middle = studio.model.bounds.mean(axis=0)
+        stroke.go_to(middle, normal_near(studio, middle))
+        paint_on_layer(studio, layer, stroke, {"colour": "#ff8800"})
+        colours = {tuple(one) for one in shown(studio, key).reshape(-1, 3).tolist()}
+        assert (colours <= {(0x20, 0x40, 0x60), (0xFF, 0x88, 0)}) is on
+        if on and flow == 1.0:
+            assert len(colours) == 2
+        studio.jump(studio.history.at - 1)
+
+
+def test_texels_painted_beside_islands_are_seen_on_pixel_art_alone(tmp_path: Path, plane: Path) -> None:
+    studio, layer, key = art(tmp_path, plane)
+    studio.lay_out(FitRectangle((0.0, 0.0), (0.5, 0.5)))
+    store, before = MapStore(studio.sources), studio.project
+    store.update(before, MapKey(key, "colour"), {Chunk(0, 0)})
+    size = studio.project.size_of(key)
+    edit = set_single(studio, layer, key, "colour", [(20, 3, "#ff0000"), (3, 12, "#00ff00")])
+    assert edit is not None
+    studio.execute(edit)
+    for on in (True, False, True):
+        studio.execute(SetPixelArt(str(key), on))
+        values = shown(studio, key)
+        assert (values[12, 3] == (0, 255, 0)).all()
+        assert (values[3, 20] == ((255, 0, 0) if on else (0x20, 0x40, 0x60))).all()
+        assert (np.delete(values.reshape(-1, 3), [12 * size.width + 3, 3 * size.width + 20], axis=0)
+                == (0x20, 0x40, 0x60)).all()  # fmt: skip
+        # The maps that views show come to the same, step by step.
+        for piece, chunks in dirtied(studio.sources, before, studio.project).items():
+            store.update(studio.project, piece, chunks)
+        assert np.array_equal(store.get(MapKey(key, "colour"), size), values)
+        before = studio.project
+    studio.execute(SetLayer(layer, visible=False))
+    for piece, chunks in dirtied(studio.sources, before, studio.project).items():
+        store.update(studio.project, piece, chunks)
+    assert (store.get(MapKey(key, "colour"), size) == (0x20, 0x40, 0x60)).all()
+
+
+blocks = st.integers(0, 2**32 - 1).map(lambda seed: np.random.default_rng(seed).integers(0, 256, (4, 6, 4), np.uint8))
+
+
+@given(blocks, st.integers(-8, 34), st.integers(-6, 18))
+@settings(max_examples=25, deadline=None)
+def test_a_block_lands_where_it_fits_and_comes_back_as_it_was(rgba: np.ndarray, column: int, row: int) -> None:
+    with TemporaryDirectory() as place:
+        path = Path(place) / "plane.obj"
+        path.write_text(PLANE)
+        studio, layer, key = art(Path(place), path)
+        block = of_picture(rgba)
+        assert np.array_equal(block.turned(1).turned(3).flipped().flipped().rgba(), rgba)
+        for edit in stamped(studio, layer, key, (column, row), block, ["colour"]):
+            studio.execute(edit)
+        area = np.zeros((16, 32), bool)
+        area[max(row, 0) : max(row + 4, 0), max(column, 0) : max(column + 6, 0)] = True
+        found = taken(studio, layer, key, area)
+        part = rgba[max(-row, 0) : max(16 - row, 0), max(-column, 0) : max(32 - column, 0)]
+        if found is None:
+            assert not part[..., 3].any() if part.size else True
+            return
+        there = part[..., 3] > 0  # clear texels of a block are left out
+        assert np.array_equal(found.rgba()[there], part[there]) and not found.rgba()[~there].any()
+        for edit in cleared(studio, layer, key, area):
+            studio.execute(edit)
+        assert taken(studio, layer, key, area) is None
+
+
+def test_what_is_painted_is_shifted_round_swapped_and_brought_to_few_colours() -> None:
+    rng = np.random.default_rng(5)
+    texels = rng.integers(0, 256, (16, 16, 4), np.uint8)
+    texels[..., 3] = rng.choice([0, 255], (16, 16))
+    moved = shifted(texels, 3, -2)
+    assert all((moved[(r - 2) % 16, (c + 3) % 16] == texels[r, c]).all() for r in range(16) for c in range(16))
+    one, other = np.array([1, 2, 3, 255], np.uint8), np.array([9, 8, 7, 255], np.uint8)
+    texels[2, 2], texels[5, 5] = one, other
+    twice = swapped(swapped(texels, one, other), one, other)
+    assert (swapped(texels, one, other)[2, 2] == other).all() and np.array_equal(twice, texels)
+    for count in (1, 2, 5, 256):
+        few = fewer(texels, count)
+        assert len(np.unique(few[few[..., 3] > 0], axis=0)) <= count and (few[..., 3] == texels[..., 3]).all()
+        off = np.abs(few.astype(int) - texels)[texels[..., 3] > 0][:, :3]
+        assert off.mean() < (70, 55, 40, 1)[(1, 2, 5, 256).index(count)]
+    palette = [f"#{value:06x}" for value in rng.choice(2**24, 10_000, replace=False).tolist()]
+    near = nearest_of(texels, palette)
+    known = np.array([[int(name[k : k + 2], 16) for k in (1, 3, 5)] for name in palette])
+    for (r, c), wanted in zip([(0, 0), (7, 9), (15, 3)], [texels[0, 0], texels[7, 9], texels[15, 3]], strict=True):
+        if wanted[3]:
+            best = np.linalg.norm(known - wanted[:3], axis=1).min()
+            assert np.linalg.norm(near[r, c, :3].astype(int) - wanted[:3]) == pytest.approx(best)
+    with pytest.raises(CommandError, match="1 to 256"):
+        fewer(texels, 10_000)

@@ -178,7 +178,7 @@ def test_the_quay_catches_wrong_settings_watches_and_writes_notes(quay: Quay) ->
     settled(quay, lambda: "wrong way round" in quay.verdict.text())
     quay.green.activated.emit(0)
     settled(quay, lambda: "as it was painted" in quay.verdict.text())
-    quay.filters.activated.emit(1)
+    quay.filters.activated.emit(2)
     settled(quay, lambda: quay.figure > 0.2)
     quay.night.click()
     assert quay.view.look.lamp_gain < 0.1

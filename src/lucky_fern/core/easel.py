@@ -198,6 +198,7 @@ def paint_on_mask(
         bring_to_size(studio, layer_id)
     mask, at = painted_mask(studio, layer_id, value < 0.5)
     entries, sizes = (before or studio.project).masks[mask].entries, _sizes(studio, stroke)
+    coverage = exact_coverage(studio.project, stroke)
     # What reveals and what hides are brought along together: the last stroke is what shows.
     first = _corrections(entries)
     others = [other for other in range(first, len(entries)) if first > 0 and other != at]
@@ -207,7 +208,7 @@ def paint_on_mask(
         if painted is None or (place != at and not painted):
             continue
         wanted = 1 - value if _hides(entries[place]) else value
-        made += paint_mask(painted, stroke.coverage, sizes, wanted, stroke.opacity, studio.blobs, mask, place)
+        made += paint_mask(painted, coverage, sizes, wanted, stroke.opacity, studio.blobs, mask, place)
     if made:
         studio.execute(Several(made, named="Brush stroke"), merge=before is not None)
 
@@ -229,7 +230,8 @@ def paint_on_layer(
     sheets, sizes = _brushwork(studio, layer_id, stroke, before)
     try:
         put = Plain(paint, stroke.tints) if isinstance(paint, Mapping) else paint
-        made = paint_layer(sheets, stroke.coverage, sizes, put, stroke.opacity, studio.blobs, layer_id)
+        coverage = exact_coverage(studio.project, stroke)
+        made = paint_layer(sheets, coverage, sizes, put, stroke.opacity, studio.blobs, layer_id)
     except (ValueError, KeyError) as error:
         raise CommandError(str(error.args[0])) from error
     if made:
@@ -245,9 +247,19 @@ def erase_on_layer(studio: Studio, layer_id: int, stroke: Stroke | Covered, befo
         If the layer is none.
     """
     sheets, sizes = _brushwork(studio, layer_id, stroke, before)
-    made = erase_layer(sheets, stroke.coverage, sizes, stroke.opacity, studio.blobs, layer_id)
+    made = erase_layer(sheets, exact_coverage(studio.project, stroke), sizes, stroke.opacity, studio.blobs, layer_id)
     if made:
         studio.execute(Several(made, named="Erase"), merge=before is not None)
+
+
+def exact_coverage(project: Project, stroke: Stroke | Covered) -> dict[Place, F32]:
+    """What a stroke covers: on pixel art whole texels, those that are covered by half or more."""
+    if isinstance(stroke, Covered) and stroke.soft:
+        return stroke.coverage
+    return {
+        place: (covered >= 0.5).astype(np.float32) if project.is_pixel_art(place.sheet) else covered
+        for place, covered in stroke.coverage.items()
+    }
 
 
 def _brushwork(

@@ -11,6 +11,7 @@ from lucky_fern.quay.cargo import Cargo, Maps, maps_of
 from lucky_fern.quay.unpacking import is_normal
 from lucky_fern.words import tr
 
+_ART = 128  # texels; larger sheets are hardly pixel art
 NOTES = "IMPORT-NOTES.txt"
 _BUILT_IN = {file for preset in PRESETS.values() for file in preset.files}
 _COLOURS = ("red", "green", "blue")
@@ -79,8 +80,24 @@ def import_notes(cargo: Cargo) -> str:
         if file.alpha is not None and file.blend != "straight":
             lines.append(tr("  Its alpha is {blend}.", blend=file.blend))
         lines += [f"  {crate.path.name}" for crate in mine]
-    lines += ["", tr("Mips: on. Wrapping: clamp to the edge. Pixel art: nearest filtering, mips off."), ""]
+    art = [str(key) for key in cargo.surface.keys if key in cargo.pixel_art]
+    if len(art) < len(cargo.surface.keys):
+        lines += ["", tr("Filtering: smooth. Mips: on. Wrapping: clamp to the edge.")]
+    if art:
+        lines += [
+            "", tr("Pixel art: {art}.", art=", ".join(art)),
+            tr("  Filtering: nearest (point). Mips: off. Compression: none, or texels bleed into each other."),
+            tr("  Wrapping: repeat where UVs leave the tile, else clamp. No resizing when it is imported."),
+        ]  # fmt: skip
+    elif _small(cargo):
+        lines += [tr("Is it pixel art? Then: nearest filtering, mips off.")]
+    lines.append("")
     return "\n".join(lines)
+
+
+def _small(cargo: Cargo) -> bool:
+    """Whether all sheets are as small as pixel art is."""
+    return all(_size(maps).longest <= _ART for maps in maps_of(cargo).values())
 
 
 def _told(file: MapFile) -> str:

@@ -19,6 +19,7 @@ from lucky_fern.core.project.presets import MapFile, Preset
 from lucky_fern.core.sheets.grid import Extent, SheetKey, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.quay.naming import recognised
+from lucky_fern.quay.sampling import nearest_materials
 from lucky_fern.quay.unpacking import as_read, from_classic, is_normal, taken_apart, unpacked
 from lucky_fern.words import tr
 
@@ -74,6 +75,7 @@ class Cargo:
 
     surface: Surface
     crates: tuple[Crate, ...]
+    pixel_art: frozenset[SheetKey] = frozenset()  # sheets that are to be read as squares, without mips
     kept: _Kept = field(default_factory=_Kept, compare=False)
 
     def read_as(self, word: str, encoded: bool | None = None, flipped: bool | None = None) -> Cargo:
@@ -101,7 +103,7 @@ class Cargo:
 
 def open_cargo(
     folder: Path, model: Path | None = None, normal_down: bool = False, presets: Sequence[Preset] = (),
-    before: Cargo | None = None,
+    before: Cargo | None = None, pixel_art: frozenset[SheetKey] = frozenset(),
 ) -> Cargo:  # fmt: skip
     """What a folder holds, every file read as it was written.
 
@@ -111,6 +113,7 @@ def open_cargo(
     normal_down : whether green points down in normals of which the preset says nothing.
     presets : ones of one's own that name files other than ours do.
     before : what was read of it before; its model, and what has not changed, is not read again.
+    pixel_art : sheets that are to be read as squares; those that the model's samplers name are, too.
 
     Raises
     ------
@@ -124,10 +127,12 @@ def open_cargo(
                 tr("{folder} holds no model; name one with --model FILE (OBJ, GLB, glTF, PLY or STL).", folder=folder)
             )
     if before is not None:
-        surface = before.surface
+        surface, pixel_art = before.surface, before.pixel_art
     else:
         assert model is not None
         surface = Surface(load_model(model))
+        named = nearest_materials(model)
+        pixel_art |= {key for key in surface.keys if key.material in named}
     crates = []
     for path in sorted(folder.iterdir()) if folder.is_dir() else ():
         found = recognised(path.name, surface.keys, presets) if path.suffix.lower() in SUFFIXES else None
@@ -150,7 +155,7 @@ def open_cargo(
         there = {(crate.path, crate.written) for crate in crates}
         kept.files = {name: pixels for name, pixels in before.kept.files.items() if name in there}
         kept.parts = {one: parts for one, parts in before.kept.parts.items() if (one.path, one.written) in there}
-    return Cargo(surface, tuple(crates), kept)
+    return Cargo(surface, tuple(crates), pixel_art, kept)
 
 
 def _points_down(file: MapFile, otherwise: bool) -> bool:
@@ -181,7 +186,9 @@ def maps_of(cargo: Cargo) -> dict[SheetKey, dict[str, U8]]:
                 # Two readings stay, the right one and another; or every try would stay in memory.
                 for other in [one for one in cargo.kept.sheets if one[0].sheet == key][1:]:
                     del cargo.kept.sheets[other]
-                made = cargo.kept.sheets[tuple(crates)] = _put_together([_parts(cargo, crate) for crate in crates])
+                made = cargo.kept.sheets[tuple(crates)] = _put_together(
+                    [_parts(cargo, crate) for crate in crates], key in cargo.pixel_art
+                )
             found[key] = made
     return found
 
@@ -212,7 +219,7 @@ def _green_as_it_is(file: MapFile) -> MapFile:
     return with_fields(file, channels=channels)
 
 
-def _put_together(parts: list[dict[str, U8]]) -> dict[str, U8]:
+def _put_together(parts: list[dict[str, U8]], squares: bool) -> dict[str, U8]:
     """All maps of one sheet, of one size."""
     have: dict[str, U8] = {}
     for one in parts:
@@ -220,21 +227,22 @@ def _put_together(parts: list[dict[str, U8]]) -> dict[str, U8]:
             have.setdefault(name, pixels)
     if "diffuse" in have and "colour" not in have:
         size = _largest(have[name] for name in ("diffuse", "specular", "gloss") if name in have)
-        have = {**from_classic({name: sized(pixels, size) for name, pixels in have.items()}), **have}
+        have = {**from_classic({name: sized(pixels, size, squares) for name, pixels in have.items()}), **have}
     maps = {name: pixels for name, pixels in have.items() if name in MAPS}
     if "colour" in maps and maps["colour"].shape[2] == 1:
         maps["colour"] = np.repeat(maps["colour"], 3, axis=2)
     largest = _largest(maps.values())
-    return {name: sized(pixels, largest) for name, pixels in maps.items()}
+    return {name: sized(pixels, largest, squares) for name, pixels in maps.items()}
 
 
 def _largest(maps: Iterable[U8]) -> Extent:
     return max((Extent(*one.shape[1::-1]) for one in maps), key=lambda size: size.texels, default=square(1))
 
 
-def sized(pixels: U8, size: Extent) -> U8:
-    """(rows, columns, n) of a map of another size."""
+def sized(pixels: U8, size: Extent, squares: bool = False) -> U8:
+    """(rows, columns, n) of a map of another size; smoothed, or texels as ``squares``."""
     if pixels.shape[:2] == size.shape:
         return pixels
-    made = cv2.resize(pixels, (size.width, size.height), interpolation=cv2.INTER_LINEAR)
+    how = cv2.INTER_NEAREST_EXACT if squares else cv2.INTER_LINEAR
+    made = cv2.resize(pixels, (size.width, size.height), interpolation=how)
     return np.asarray(made, np.uint8).reshape(*size.shape, pixels.shape[2])

@@ -19,12 +19,14 @@ class Delivery:
     """Where the files lie, and what is known about them.
 
     ``model`` is its file, or writes it into a folder it is given and names it; None: the first one among the maps.
-    ``presets`` are ones of one's own that gave the files their names. ``painted`` answers, beside the window, with
-    the program's own surface and maps; without it the left side is what the files hold, rightly read.
+    ``presets`` are ones of one's own that gave the files their names, ``pixel_art`` sheets whose texels are meant
+    to be seen. ``painted`` answers, beside the window, with the program's own surface and maps; without it the left
+    side is what the files hold, rightly read.
     """
 
     folder: Path
     model: Path | Callable[[Path], Path] | None = None
     normal_down: bool = False
     presets: Sequence[Preset] = ()
+    pixel_art: frozenset[SheetKey] = frozenset()
     painted: Callable[[], Scene] | None = None

@@ -24,16 +24,22 @@ NIGHT = {"lamp_gain": 0.03, "ambient_gain": 0.08}
 
 @dataclass(frozen=True)
 class Filtering:
-    """How the game reads between texels: ``nearest`` as squares; with halvings or without."""
+    """How the game reads between texels: ``nearest`` as squares, or smoothly; None as each sheet is made for.
 
-    nearest: bool = False
+    ``mips``: with halvings, but for pixel art where ``nearest`` is None.
+    """
+
+    nearest: bool | None = None
     mips: bool = True
 
 
 class Stage:
     """Maps on a model, on the card; they are sent there bit by bit, so that nobody has to wait for them."""
 
-    def __init__(self, context: moderngl.Context, surface: Surface) -> None:
+    def __init__(
+        self, context: moderngl.Context, surface: Surface, pixel_art: frozenset[SheetKey] = frozenset()
+    ) -> None:
+        self.pixel_art = pixel_art
         self.scene = ModelScene(context, surface)
         self._store = MapStore(Sources(surface, Blobs()))
         self._shown: dict[MapKey, U8] = {}
@@ -76,7 +82,8 @@ class Stage:
         return not self._pending
 
     def draw(self, camera: Camera, aspect: float, look: Look, filtering: Filtering) -> None:
-        self.textures.set_filtering(True if filtering.nearest else None, filtering.mips)
+        self.textures.set_pixel_art(self.pixel_art if filtering.nearest is None else frozenset())
+        self.textures.set_filtering(filtering.nearest, filtering.mips)
         self.scene.draw(camera, aspect, look, self.textures, self.sizes)
 
     def release(self) -> None:

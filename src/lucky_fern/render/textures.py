@@ -120,8 +120,9 @@ class SheetTextures:
         art = key in self._pixel_art
         squares = art or (max(texture.size) <= PIXEL_ART if self.nearest is None else self.nearest)
         near = moderngl.NEAREST if squares else moderngl.LINEAR
-        far = moderngl.NEAREST_MIPMAP_LINEAR if self.nearest or art else moderngl.LINEAR_MIPMAP_LINEAR
-        texture.filter = (far if mips and self.mips else near, near)
+        far = moderngl.NEAREST_MIPMAP_LINEAR if self.nearest else moderngl.LINEAR_MIPMAP_LINEAR
+        # The halvings of pixel art mix what must not be mixed.
+        texture.filter = (far if mips and self.mips and not art else near, near)
 
     def set_filtering(self, nearest: bool | None, mips: bool) -> None:
         """How texels are read between each other, from now on."""

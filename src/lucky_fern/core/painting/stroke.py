@@ -37,11 +37,15 @@ class Place(NamedTuple):
 
 @dataclass(frozen=True)
 class Covered:
-    """What is covered at once, and how strongly; ``tints`` in degrees of hue where the paint varies."""
+    """What is covered at once, and how strongly; ``tints`` in degrees of hue where the paint varies.
+
+    ``soft``: half covered texels are meant, on pixel art too, as in a gradient.
+    """
 
     coverage: dict[Place, F32]
     opacity: float = 1.0
     tints: dict[Place, F32] = field(default_factory=dict)
+    soft: bool = False
 
 
 @dataclass

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import argparse
 import sys
+import tempfile
 import time
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -51,7 +53,10 @@ def _write_notes(options: argparse.Namespace) -> int:
     from lucky_fern.quay.advice import NOTES, import_notes
     from lucky_fern.quay.cargo import open_cargo
 
-    cargo = open_cargo(options.folder, options.model, options.normal_y == "-", _presets(options))
+    given = _delivery(options)
+    with tempfile.TemporaryDirectory(prefix="fern-quay-") as place:
+        model = given.model(Path(place)) if callable(given.model) else given.model
+        cargo = open_cargo(given.folder, model, given.normal_down, given.presets, pixel_art=given.pixel_art)
     write_whole(options.folder / NOTES, import_notes(cargo).encode())
     print(f"wrote {options.folder / NOTES}")
     return 0
@@ -85,7 +90,8 @@ def _delivery(options: argparse.Namespace) -> Delivery:
     studio = Studio.open(options.project)
     model = partial(write_model, studio.model, f"{options.project.stem}.obj")
     presets += [setup.own for setup in studio.project.exports if setup.own is not None]
-    return Delivery(options.folder, options.model or model, down, presets,
+    art = frozenset(key for key in studio.surface.keys if studio.project.is_pixel_art(key))
+    return Delivery(options.folder, options.model or model, down, presets, art,
                     lambda: (studio.surface, taking.written(studio)))  # fmt: skip
 
 

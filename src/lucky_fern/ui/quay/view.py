@@ -10,6 +10,7 @@ from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QLabel
 
+from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.quay.delivery import Scene
 from lucky_fern.quay.stage import Filtering, Stage, difference
 from lucky_fern.render.camera import Camera
@@ -33,6 +34,7 @@ class QuayView(QOpenGLWidget):
         self._wanted: tuple[Scene, Scene] | None = None
         self._context: moderngl.Context | None = None
         self._stages: list[Stage] = []
+        self._pixel_art: frozenset[SheetKey] = frozenset()
         self._next_frame = 0.0
         self._last = QPointF()
         self._sending = QTimer(self, interval=0)
@@ -54,9 +56,9 @@ class QuayView(QOpenGLWidget):
         """Whether maps are still on their way to the card."""
         return self._sending.isActive()
 
-    def show_scenes(self, left: Scene, right: Scene, frame: bool) -> None:
+    def show_scenes(self, left: Scene, right: Scene, frame: bool, pixel_art: frozenset[SheetKey]) -> None:
         """Show other maps; what did not change stays on the card."""
-        self._wanted = (left, right)
+        self._wanted, self._pixel_art = (left, right), pixel_art
         if frame:
             aspect = self.width() / 2 / max(self.height(), 1)
             self.camera = self.camera.framing(right[0].model.bounds, aspect)
@@ -95,7 +97,7 @@ class QuayView(QOpenGLWidget):
         done = True
         for number, (surface, maps) in enumerate(scenes):
             if number == len(self._stages):
-                self._stages.append(Stage(self._context, surface))
+                self._stages.append(Stage(self._context, surface, self._pixel_art))
             self._stages[number].put(maps)
             done = done and self._stages[number].send(_SLICE)
         self.doneCurrent()

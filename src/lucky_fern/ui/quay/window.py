@@ -28,7 +28,7 @@ from lucky_fern.core.files import write_whole
 from lucky_fern.quay.advice import NOTES, import_notes, read_wrongly, why_other
 from lucky_fern.quay.cargo import Cargo, maps_of, open_cargo
 from lucky_fern.quay.delivery import Delivery, Scene
-from lucky_fern.quay.stage import NIGHT
+from lucky_fern.quay.stage import NIGHT, Filtering
 from lucky_fern.render.model_scene import Look
 from lucky_fern.ui.quay.view import QuayView
 from lucky_fern.ui.session.errand import Errands
@@ -101,8 +101,11 @@ class Quay(QMainWindow):
         self._words.setSpacing(4)
         self.column.addLayout(self._words)
         self.green = self._choice(tr("normal, green"), [tr("up (+Y)"), tr("down (−Y)")], self._flip)
-        self.filters = self._choice("filtering", ["smooth", "nearest"], lambda at: self._filter(nearest=bool(at)))
-        self.mips = self._choice("mips", ["on", "off"], lambda at: self._filter(mips=not at))
+        self.filters = self._choice(
+            "filtering", [tr("as each is made for"), tr("smooth"), tr("nearest")],
+            lambda at: self._filter((None, False, True)[at], self.view.filtering.mips),
+        )  # fmt: skip
+        self.mips = self._choice("mips", ["on", "off"], lambda at: self._filter(self.view.filtering.nearest, not at))
         self.verdict = QLabel()
         self.verdict.setWordWrap(True)
         self.verdict.setMinimumHeight(68)  # so that nothing moves when there is more to say
@@ -165,7 +168,9 @@ class Quay(QMainWindow):
                 model = None if before is not None else delivery.model
                 if callable(model):
                     model = model(Path(place))
-                fresh = open_cargo(delivery.folder, model, delivery.normal_down, delivery.presets, before)
+                fresh = open_cargo(
+                    delivery.folder, model, delivery.normal_down, delivery.presets, before, delivery.pixel_art
+                )
             for word, crate in before.kinds.items() if before is not None else ():
                 if word in fresh.kinds:
                     fresh = fresh.read_as(word, encoded=crate.encoded, flipped=crate.flipped)
@@ -201,7 +206,7 @@ class Quay(QMainWindow):
         self.lines["normal, green"].setVisible(bool(normals))
         if normals:
             self.green.setCurrentIndex(int(normals[0].flipped))
-        self.view.show_scenes(landed.left, landed.right, first)
+        self.view.show_scenes(landed.left, landed.right, first, landed.cargo.pixel_art)
         count = len(landed.cargo.crates)
         self.said.setText(
             tr(
@@ -243,8 +248,8 @@ class Quay(QMainWindow):
         if cargo is not None:
             self._read(cargo)
 
-    def _filter(self, **changes: bool) -> None:
-        self.view.filtering = replace(self.view.filtering, **changes)
+    def _filter(self, nearest: bool | None, mips: bool) -> None:
+        self.view.filtering = Filtering(nearest, mips)
         self.view.refresh()
 
     def _light(self, **changes: float) -> None:
@@ -276,6 +281,8 @@ class Quay(QMainWindow):
             return
         self.figure = figure
         wrong = read_wrongly(landed.cargo)
+        if self.view.filtering.nearest is False and landed.cargo.pixel_art:
+            wrong.append(tr("Pixel art is smoothed: the game must read it nearest, without mips."))
         other = tr("what was painted") if self.delivery.painted is not None else tr("the same files rightly read")
         words = tr("Differs by {figure:.1f} of 255 from {other}.", figure=figure, other=other)
         if figure < _TOLD and not wrong:
@@ -289,7 +296,7 @@ class Quay(QMainWindow):
     @property
     def _filtered(self) -> bool:
         """Whether texels are read otherwise than they are here."""
-        return self.view.filtering.nearest or not self.view.filtering.mips
+        return self.view.filtering != Filtering()
 
     def write_notes(self) -> None:
         """How each file must be read, as a text beside the maps."""

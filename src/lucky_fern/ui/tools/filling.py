@@ -57,7 +57,7 @@ class Filling:
         surface, size_of, owners = studio.surface, studio.project.size_of, studio.sources.owners
         coverage = fill_faces(surface, size_of, owners, self._faces(hit))
         coverage = shaded(surface, size_of, owners, coverage, start, end, self.radial)
-        self._put(Covered(coverage, self.painting.brush.opacity), other)
+        self._put(Covered(coverage, self.painting.brush.opacity, soft=True), other)
 
     def outline(self, key: SheetKey, outline: F64, other: bool) -> None:
         """Fill an outline (N, 2) drawn in the UV space of a sheet."""

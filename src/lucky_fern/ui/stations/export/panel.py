@@ -415,7 +415,8 @@ class ExportPanel(Page):
         model = partial(write_model, studio.model, f"{safe_name(self.exports.stem)}.obj")
         own = [setup.own for setup in self.exports.setups if setup.own is not None]
         down = self.exports.common.normal_y == "-"
-        self.quay_asked.emit(Delivery(folder, model, down, own, partial(self._painted, studio)))
+        art = self.work.pixel_art()
+        self.quay_asked.emit(Delivery(folder, model, down, own, art, partial(self._painted, studio)))
 
     def _painted(self, studio: Studio) -> tuple[Surface, dict[SheetKey, dict[str, U8]]]:
         """The project's own maps as they are now; asked for from another thread."""

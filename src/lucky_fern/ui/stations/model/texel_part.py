@@ -50,6 +50,7 @@ class TexelPart(QWidget):
         )  # fmt: skip
         self.column.addWidget(self.told)
         self.name = QLineEdit(placeholderText=tr("name of the sheet"))
+        self.name.setMinimumWidth(170)
         self.name.setAccessibleName(tr("Material of the sheet that all others come onto"))
         self._row(
             button(tr("Gather sheets"), tr("The sheets of the selected faces as blocks of one, every texel as it is"),
