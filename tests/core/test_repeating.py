@@ -8,12 +8,20 @@ import numpy as np
 import pygltflib
 import pytest
 
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.layout.cutting import wrapped
 from lucky_fern.core.layout.remedies import remedies
+from lucky_fern.core.layout.repeats import repeats_of
 from lucky_fern.core.model.load import load_model
-from lucky_fern.core.project.layouts import RenameMaterial, Transform, Wrap
+from lucky_fern.core.project.commands import AddLayer, SaveSelection
+from lucky_fern.core.project.document import Brushwork
+from lucky_fern.core.project.layouts import RenameMaterial, Spread, Transform, Wrap
+from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
+from lucky_fern.core.sheets.grid import SheetKey, square
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.texels.setting import set_single
 from samples import Runner, read_png
 
 # A path of 4 × 1 whose bricks repeat 3.5 × 1.25 times from a negative corner, and a lid on a tile of its own.
@@ -114,3 +122,53 @@ def test_faces_that_need_no_cut_do_not_count_against_a_wrap(tmp_path: Path, monk
     monkeypatch.setattr("lucky_fern.core.layout.cutting._MOST_PIECES", 10)
     made = wrapped(load_model(file), ("bricks",)).model
     assert made.triangle_count > 30 and made.uv.min() >= -1e-9 and made.uv.max() <= 1 + 1e-9
+
+
+def test_a_switch_gives_the_tiles_back_and_they_look_as_before(path: Path) -> None:
+    studio = Studio.new(path, sheet_size=32)
+    before = studio.model
+    assert repeats_of(before) == (("bricks", 8, False),)
+    studio.execute(SaveSelection("wall", pack_faces(before.material == 0)))
+    studio.lay_out(Wrap(("bricks",)))
+    assert repeats_of(studio.model) == (("bricks", 8, True),)
+    layer = studio.execute(AddLayer("Dots", Brushwork(), {})).layers[-1].id
+    key = SheetKey("bricks", 1001)
+    edit = set_single(studio, layer, key, "colour", [(8, 16, "#ff0000"), (31, 0, "#00ff00")])
+    assert edit is not None
+    studio.execute(edit)
+    one = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, square(32)), 8)
+    studio.lay_out(Spread("bricks"))
+    after = studio.model
+    assert not after.repeats and after.triangle_count == before.triangle_count
+    assert np.array_equal(after.corners, before.corners) and np.array_equal(after.uv, before.uv)
+    assert unpack_faces(studio.project.selections["wall"], after.triangle_count).sum() == 2
+    for other in (key for key in studio.surface.keys if key.material == "bricks"):
+        sheet = studio.surface.sheet(other, studio.project.size_of(other))
+        values = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)
+        assert sheet.size == square(32) and (values[sheet.covered] == one[sheet.covered]).all()
+    studio.save(path.with_suffix(".fern"))
+    again = Studio.open(path.with_suffix(".fern"))
+    assert np.allclose(again.model.uv, after.uv)
+    with pytest.raises(CommandError, match="do not repeat"):
+        studio.lay_out(Spread("bricks"))
+
+
+@pytest.mark.parametrize(
+    "corners, seems",
+    [
+        ([(0.1, 0.1)], False), ([(0.1, 0.1), (1.1, 0.1), (2.1, 0.1), (0.1, 1.1)], False),  # tiles in their order
+        ([(-0.9, 0.1)], True), ([(0.1, 0.1), (3.1, 0.1)], True), ([(0.1, 0.1), (0.1, 2.1)], True), ([(0.7, 0.1)], True),
+        ([(10.1, 0.1)], True),
+    ],
+)  # fmt: skip
+def test_layouts_over_tiles_are_told_from_uvs_that_repeat(
+    tmp_path: Path, corners: list[tuple[float, float]], seems: bool
+) -> None:
+    text = ""
+    for n, (u, v) in enumerate(corners):
+        text += "".join(f"v {n * 2 + x} {y} 0\nvt {u + 0.5 * x} {v + 0.5 * y}\n" for x, y in ((0, 0), (1, 0), (0, 1)))
+    text += "".join(
+        "f " + " ".join(f"{3 * n + k}/{3 * n + k}" for k in (1, 2, 3)) + "\n" for n in range(len(corners))
+    )
+    (tmp_path / "some.obj").write_text(text)
+    assert bool(repeats_of(load_model(tmp_path / "some.obj"))) is seems

@@ -11,13 +11,15 @@ from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey
-from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.commands import AddLayer, SetPixelArt
 from lucky_fern.core.project.document import Brushwork, Channel, Wash
+from lucky_fern.core.project.layouts import FitRectangle
 from lucky_fern.core.sheets.grid import Extent
-from lucky_fern.core.studio import Studio
-from samples import PLANE
+from lucky_fern.core.studio import Studio, read_picture_file
+from samples import PLANE, save_png
 
 SIZE = Extent(48, 24)
+MARK = np.random.default_rng(2).integers(0, 256, (3, 5, 4), np.uint8)
 
 
 @pytest.fixture
@@ -59,7 +61,7 @@ def test_a_pencil_a_frame_and_a_fill_are_exact_and_one_step_each(board: Hands) -
     board.drag(view, at(board, 5, 4), at(board, 5, 12))
     assert drawn(board) == {(5, column) for column in range(4, 13)}
     assert (colour(board)[5, 8] == (0xFF, 0x88, 0)).all()
-    tools = board.window.tools.brushes
+    tools = board.window.tools.brushes.texel_tools
     tools.shapes.setCurrentIndex(2)
     tools.shapes.activated.emit(2)
     assert texels.shape == "frame"
@@ -108,23 +110,106 @@ def test_a_canvas_is_set_and_held_where_one_wants(board: Hands) -> None:
     assert (colour(board) == before).all()
 
 
-def test_texels_of_a_colour_are_cut_off_and_glow(board: Hands) -> None:
-    view = board.window.sheet_view
+def test_texels_are_chosen_step_by_step_cut_off_and_joined_again(board: Hands) -> None:
+    view, area = board.window.sheet_view, board.parts.area
     board.parts.painting.values["colour"] = "#ffee88"
     board.drag(view, at(board, 3, 3), at(board, 3, 6))
+    board.parts.painting.values["colour"] = "#ff4400"
+    board.drag(view, at(board, 8, 3), at(board, 8, 4))
     board.key(Qt.Key.Key_1)
-    names = board.window.late.model_panel.names
+    panel = board.window.late.model_panel
+    names, cutting = panel.names, panel.names.cutting
+    panel.setCurrentWidget(names)
     names.material.setEditText("glow")
-    names.cutting.colour.take("#ffee88")
-    names.cutting.cut.click()
+    cutting.colour.take("#ffee88")
+    cutting.by_colour("new")
+    board.until(lambda: area.count == 4)
+    cutting.colour.take("#ff4400")
+    cutting.by_colour("add")
+    board.until(lambda: area.count == 6)
+    area.arm()
+    board.drag(view, at(board, 1, 2), at(board, 3, 4))  # a rectangle takes its place
+    board.until(lambda: area.count == 9)
+    cutting.by_colour("new")
+    board.until(lambda: area.count == 2)
+    cutting.cut.click()
     board.until(lambda: "glow" in board.parts.work.studio.model.materials)
     studio = board.parts.work.studio
     assert [str(key) for key in studio.surface.keys] == ["paint:1001", "glow:1001"]
     glow = studio.surface.sheet(studio.surface.keys[1], SIZE).covered
-    assert {(int(r), int(c)) for r, c in np.argwhere(glow)} == {(3, column) for column in range(3, 7)}
+    assert {(int(r), int(c)) for r, c in np.argwhere(glow)} == {(8, 3), (8, 4)} and not area.any
+    board.wait()
+    names.material.setEditText("glow")
+    cutting.join()
+    board.until(lambda: board.parts.work.studio.model.materials == ("paint",))
+    board.parts.work.undo()
+    assert "glow" in board.parts.work.studio.model.materials
     board.parts.work.undo()
     assert board.parts.work.studio.model.materials == ("paint",)
-    names.cutting.colour.take("#123456")
-    names.cutting.cut.click()
     board.wait()
-    assert "No texel has that colour" in board.window.notice.text()
+    cutting.colour.take("#123456")
+    cutting.by_colour("new")
+    board.until(lambda: "No texel" in board.window.notice.text())
+
+
+def test_a_block_is_copied_turned_and_put_down_by_hand(board: Hands) -> None:
+    view, parts = board.window.sheet_view, board.parts
+    for column, colour_ in ((4, "#ff0000"), (5, "#00ff00"), (6, "#0000ff")):
+        parts.painting.values["colour"] = colour_
+        point = QPoint(*np.round(at(board, 5, column)).astype(int))
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point)
+    board.wait()
+    before = colour(board).copy()
+    parts.texels.set(shape="choose")
+    board.drag(view, at(board, 5, 4), at(board, 5, 6))
+    assert parts.area.count == 3
+    board.key(Qt.Key.Key_C)
+    board.key(Qt.Key.Key_V)
+    assert parts.blocks.in_hand is not None and parts.blocks.in_hand.shape == (1, 3)
+    parts.commands["texels.turn"].trigger()
+    for column in (20, 30):  # as often as one likes
+        point = QPoint(*np.round(at(board, 11, column)).astype(int))
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point)
+    board.key(Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier)
+    assert parts.blocks.in_hand is None
+    expected = before.copy()
+    for column in (20, 30):
+        expected[10:13, column] = before[5, [6, 5, 4]]  # counter-clockwise: what was on the right is above
+    assert np.array_equal(colour(board), expected)
+    # Shifted round the edge of what is chosen, and its colours brought to two.
+    board.key(Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier)
+    board.until(lambda: (colour(board)[5, 4:7] == before[5, [6, 4, 5]]).all())
+    parts.blocks.fewer(2)
+    board.until(lambda: len(np.unique(colour(board)[5, 4:7], axis=0)) == 2)
+    parts.commands["texels.clear"].trigger()
+    assert (colour(board)[5, 4:7] == (0x20, 0x40, 0x60)).all()
+    parts.work.undo()
+    assert len(np.unique(colour(board)[5, 4:7], axis=0)) == 2
+
+
+def test_a_face_goes_alone_by_whole_texels_and_a_picture_lands_on_them(board: Hands, tmp_path: Path) -> None:
+    studio, view = board.parts.work.studio, board.window.sheet_view
+    key = studio.surface.keys[0]
+    board.parts.work.execute(SetPixelArt(str(key)))
+    board.key(Qt.Key.Key_1)
+    layout = board.window.late.model_panel.lay_out
+    board.window.late.model_panel.setCurrentWidget(layout)
+    layout.do(FitRectangle((0.0, 0.0), (0.5, 0.5)))
+    board.until(lambda: board.parts.work.studio.model.uv.max() < 0.51)
+    board.wait()
+    faces = np.zeros(2, bool)
+    faces[0] = True
+    board.parts.faces.choose(faces, whole_units=False)
+    layout.by_texels.alone.click()
+    before = board.parts.work.studio.model.uv.copy()
+    board.drag(view, at(board, 20, 15), at(board, 12, 25))
+    board.until(lambda: not np.array_equal(board.parts.work.studio.model.uv, before))
+    moved = (board.parts.work.studio.model.uv - before) * [SIZE.width, SIZE.height]
+    assert np.allclose(moved[1], 0) and np.allclose(moved[0], np.rint(moved[0])) and np.abs(moved[0]).max() >= 8
+    board.wait()
+    name = board.parts.work.studio.keep_picture(*read_picture_file(save_png(tmp_path / "mark.png", MARK)))
+    assert view.drop_picture(name, at(board, 6, 30) + (3, -2))
+    place = board.parts.work.project.layers[-1].content.place
+    corner = np.array(place.centre) * [SIZE.width, SIZE.height] - np.array([5, 3]) / 2
+    assert place.width * SIZE.width == pytest.approx(5) and place.height * SIZE.height == pytest.approx(3)
+    assert np.allclose(corner, np.rint(corner), atol=1e-9)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lucky_fern.core.layout.after_cut import after_cut, after_join, renumbered
+from lucky_fern.core.layout.after_cut import after_cut, after_join, after_spread, renumbered
 from lucky_fern.core.layout.edit import Edited
 from lucky_fern.core.layout.follow import followers
 from lucky_fern.core.project import layouts as ask
@@ -11,6 +11,7 @@ from lucky_fern.core.project.commands import SetPixelArt, SetSheetSize, Single
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.layouts import LayoutEdit
 from lucky_fern.core.sheets.surface import Surface
+from lucky_fern.words import tr
 
 _IN_PLACE = (ask.TurnOver, ask.Vary)  # what moves faces on purpose under what is painted
 
@@ -26,7 +27,9 @@ def after_edit(
         return (), ()
     new, origin = Surface(edited.model), edited.origin
     if origin is not None and isinstance(edit, ask.Wrap):
-        return tuple(renumbered(project, old, new, origin)), ()
+        return tuple(renumbered(project, old, new, origin)), tuple(_left_behind(project, new))
+    if origin is not None and isinstance(edit, ask.Spread):
+        return tuple(after_spread(project, old, new, origin, edit.material.strip())), ()
     if origin is not None and isinstance(edit, ask.CutTexels):
         return tuple(after_cut(project, old, new, origin, edit, blobs)), ()
     if origin is not None and isinstance(edit, ask.JoinCut):
@@ -38,6 +41,16 @@ def after_edit(
     stay = (stay and not isinstance(edit, _IN_PLACE)) or bool(sizing)
     also, notes = followers(project, old, new, blobs, stay, hold=bool(sizing))
     return (*sizing, *also), tuple(notes)
+
+
+def _left_behind(project: Project, new: Surface) -> list[str]:
+    """What is painted on tiles that a material which repeats has no more; it is kept, and comes back with them."""
+    there = {str(key) for key in new.keys}
+    gone = {
+        name for layer in project.walk() for name, sheet in (layer.content.painted or {}).items()
+        if sheet.maps and name not in there and name.rpartition(":")[0] in new.model.repeats
+    }  # fmt: skip
+    return [tr("what is painted on {sheets} is not seen any more", sheets=", ".join(sorted(gone)))] if gone else []
 
 
 def _sizing(project: Project, edited: Edited) -> tuple[SetSheetSize | SetPixelArt, ...]:

@@ -80,6 +80,20 @@ def renumbered(project: Project, old: Surface, new: Surface, origin: I64) -> lis
     return [*_selections(project, old, origin), *brought(project, _Numbered(project, old, new, origin))]
 
 
+def after_spread(project: Project, old: Surface, new: Surface, origin: I64, material: str) -> list[Single]:
+    """The commands that have every tile of a material look as its one sheet did, while its UVs repeated."""
+    was = next(key for key in old.keys if key.material == material)
+    others = [key for key in new.keys if key.material == material and key != was]
+    commands = _selections(project, old, origin)
+    for key in others:
+        if project.size_of(key) != project.size_of(was):
+            commands.append(SetSheetSize(project.size_of(was), str(key)))
+        if project.is_pixel_art(key) != project.is_pixel_art(was):
+            commands.append(SetPixelArt(str(key), project.is_pixel_art(was)))
+    carrying = _OnAllTiles(project, old, new, origin, str(was), [str(key) for key in others])
+    return [*commands, *brought(project, carrying)]
+
+
 def _selections(project: Project, old: Surface, origin: I64) -> list[Single]:
     count = old.model.triangle_count
     return [
@@ -96,6 +110,20 @@ class _Numbered(Carrying):
 
     def scope(self, scope: Scope) -> Scope:
         return self.scopes.changed(scope)
+
+
+class _OnAllTiles(_Numbered):
+    def __init__(
+        self, project: Project, old: Surface, new: Surface, origin: I64, was: str, others: list[str]
+    ) -> None:
+        super().__init__(project, old, new, origin)
+        self.was, self.others = was, others
+
+    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
+        painted = sheets.get(self.was)
+        if painted is None or not painted.maps:
+            return sheets
+        return {**dict.fromkeys(self.others, painted), **sheets}
 
 
 class _Chained(Carrying):

@@ -15,6 +15,7 @@ from lucky_fern.core.layout.cutting import cut_texels, wrapped
 from lucky_fern.core.layout.islands import Layout, island_overlaps
 from lucky_fern.core.layout.joining import join
 from lucky_fern.core.layout.pack import SizeAt
+from lucky_fern.core.layout.repeats import spread
 from lucky_fern.core.layout.room import settle
 from lucky_fern.core.layout.twins import stack_twins
 from lucky_fern.core.layout.unwrap import charts
@@ -62,7 +63,7 @@ def edit_layout(
     if chosen is not None and not chosen.any():
         raise CommandError(tr("no faces are selected; select some first"))
     edited = _edited(model, edit, chosen, size_of, told, base)
-    if model.repeats and not isinstance(edit, ask.Wrap | ask.RenameMaterial | ask.RenamePart):
+    if model.repeats and not isinstance(edit, ask.Wrap | ask.Spread | ask.RenameMaterial | ask.RenamePart):
         return _without_repeats(model, edited)
     return edited
 
@@ -81,6 +82,9 @@ def _edited(
         return _wrapped(model, edit, chosen)
     if isinstance(edit, ask.CutTexels):
         return _cut(model, edit, chosen, size_of)
+    if isinstance(edit, ask.Spread):
+        cut = spread(model, edit.material.strip())
+        return Edited(cut.model, (), cut.origin)
     if isinstance(edit, ask.JoinCut):
         joined = join(model, model if base is None else base, edit.material.strip())
         return Edited(joined.model, (), joined.origin, back=joined.back)

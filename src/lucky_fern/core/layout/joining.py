@@ -43,7 +43,7 @@ def join(model: Model, base: Model, material: str) -> Joined:
         raise CommandError(tr("there is no material {name!r} to be joined", name=material))
     number = model.materials.index(material)
     loose, whole = _differing(model, base)
-    groups = _pieces(model, loose, base, whole)
+    groups = pieces_in(model, loose, base, whole)
     back: dict[str, list[int]] = {}
     owner = model.material.astype(np.int64)
     for face, rows in groups.items():
@@ -85,25 +85,32 @@ def _names(of: Model, base: Model) -> Array:
     return places.view([("", np.int64)] * 9).ravel()
 
 
-def _pieces(model: Model, loose: I64, base: Model, whole: I64) -> dict[int, I64]:
-    """Face of the file → the faces that lie in it and cover it."""
+def pieces_in(model: Model, loose: I64, base: Model, whole: I64) -> dict[int, I64]:
+    """Face of another model (rows ``whole``) → the faces (of rows ``loose``) that lie in it and cover it."""
+    if not len(loose) or not len(whole):
+        return {}
     middle, normals = model.corners[loose].mean(axis=1), model.face_normals[loose]
-    area = _areas(model.corners[loose])
-    near = max(base.diagonal, 1e-12) * _NEAR
+    area, near = areas_of(model.corners[loose]), max(base.diagonal, 1e-12) * _NEAR
+    corners = base.corners[whole]
+    centre = corners.mean(axis=1)
+    reach = np.linalg.norm(corners - centre[:, None], axis=2).max(axis=1)
+    about = cKDTree(middle).query_ball_point(centre, reach)
     found = {}
-    for face in whole.tolist():
-        corners = base.corners[face]
-        offset = middle - corners[0]
-        there = (np.abs(offset @ base.face_normals[face]) <= 10 * near) & (normals @ base.face_normals[face] > 0.999)
-        at = np.flatnonzero(there)
-        at = at[_inside(corners, middle[at])]
-        mine = _areas(corners[None])[0]
-        if len(at) and abs(area[at].sum() - mine) <= _WHOLE * mine:
+    for face, mine, some in zip(whole.tolist(), corners, about, strict=True):
+        at = np.array(sorted(some), np.int64)
+        if not len(at):
+            continue
+        normal = base.face_normals[face]
+        at = at[(np.abs((middle[at] - mine[0]) @ normal) <= 10 * near) & (normals[at] @ normal > 0.999)]
+        at = at[_inside(mine, middle[at])]
+        wanted = areas_of(mine[None])[0]
+        if len(at) and abs(area[at].sum() - wanted) <= _WHOLE * wanted:
             found[face] = loose[at]
     return found
 
 
-def _areas(corners: F64) -> F64:
+def areas_of(corners: F64) -> F64:
+    """(N,) how large triangles (N, 3, 3) are."""
     return np.asarray(
         np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     )
@@ -143,7 +150,7 @@ def _merged(model: Model, base: Model, groups: dict[int, I64]) -> tuple[Model, I
         rows = groups[face]
         weights += list(made)
         faces += [face] * len(made)
-        first += [int(rows[_areas(model.corners[rows]).argmax()])] * len(made)
+        first += [int(rows[areas_of(model.corners[rows]).argmax()])] * len(made)
         polygon += [int(base.polygon[face]) if whole else number] * len(made)
         number += not whole
     shares, of = np.array(weights), np.array(faces, np.int64)
@@ -170,7 +177,7 @@ def _merged(model: Model, base: Model, groups: dict[int, I64]) -> tuple[Model, I
         tangents=mikk_tangents(model.positions, triangles, uv, normals), material=model.material[origin],
         part=model.part[origin],
     )  # fmt: skip
-    return _in_order(made_of, base, origin)
+    return in_order(made_of, base, origin)
 
 
 def _outline(corners: F64, others: F64) -> F64:
@@ -188,7 +195,7 @@ def _outline(corners: F64, others: F64) -> F64:
     return parted(np.concatenate([np.eye(3), points]))
 
 
-def _in_order(model: Model, base: Model, origin: I64) -> tuple[Model, I64]:
+def in_order(model: Model, base: Model, origin: I64) -> tuple[Model, I64]:
     """Where all faces are those of the file again, in its order and on its positions."""
     if model.triangle_count != base.triangle_count:
         return model, origin

@@ -44,12 +44,19 @@ def _encode(model: Model, names: tuple[str, ...], words: dict[str, Any]) -> byte
 def encode_layout(model: Model, base: Model) -> bytes:
     """What edits of the layout change on ``base``: UVs, tangents, materials, parts, faces turned over or cut."""
     words = {"materials": model.materials, "parts": model.parts, "colours": model.colours, "repeats": model.repeats}
-    if model.triangle_count != base.triangle_count:  # faces were cut: all of it is another
+    if not _same_faces(model, base):  # faces were cut, or are counted otherwise: all of it is another
         every = _ARRAYS if model.corner_colours is None else (*_ARRAYS, "corner_colours")
         return _encode(model, every, words)
     turned = () if np.array_equal(model.triangles, base.triangles) else _TURNED
     names = (*_LAYOUT, *(name for name in turned if getattr(model, name) is not None))
     return _encode(model, names, words)
+
+
+def _same_faces(model: Model, base: Model) -> bool:
+    """Whether two models have the same faces in the same order, turned over or not."""
+    return np.array_equal(model.positions, base.positions) and np.array_equal(
+        np.sort(model.triangles, axis=1), np.sort(base.triangles, axis=1)
+    )
 
 
 def decode_layout(data: bytes, model: Model) -> Model:

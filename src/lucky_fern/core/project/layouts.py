@@ -192,6 +192,12 @@ class CutTexels(Plain, frozen=True, tag_field="op", tag="cut"):
     boxes: tuple[tuple[int, int, int, int], ...]
 
 
+class Spread(Plain, frozen=True, tag_field="op", tag="spread"):
+    """Have UVs of a material repeat no more: its faces lie on all their tiles again, as in the model's file."""
+
+    material: str
+
+
 class JoinCut(Plain, frozen=True, tag_field="op", tag="join"):
     """Faces that were cut off into a material go back to what they were cut from, and are whole again."""
 
@@ -235,7 +241,7 @@ class GatherSheets(Plain, frozen=True, tag_field="op", tag="gather"):
 LayoutEdit = (
     AlongAxis | RoundAxis | AsBox | Unwrap | Transform | FitRectangle | Align | Distribute | Unstack | StackTwins
     | Proportions | EvenDensity | Pack | SendTo | Inside | FlipV | Snap | GiveMaterial | RenameMaterial | RenamePart
-    | TurnOver | Reframe | CutTexels | Wrap | BoxNet | OneSpot | Apart | Vary | GatherSheets | JoinCut
+    | TurnOver | Reframe | CutTexels | Wrap | BoxNet | OneSpot | Apart | Vary | GatherSheets | JoinCut | Spread
 )  # fmt: skip
 
 
@@ -276,5 +282,6 @@ TITLES: dict[type[Plain], str] = {
     Apart: tr("Parts apart"),
     Vary: tr("Vary"),
     GatherSheets: tr("Gather sheets"),
+    Spread: tr("Tiles as in the file"),
     JoinCut: tr("Join cut faces"),
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 
 from PySide6.QtCore import QObject, Signal
@@ -10,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.layout.check import check_layout
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.measure import Measures, measure
+from lucky_fern.core.layout.repeats import Repeating, repeats_of
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.ui.session.beside import soon
@@ -19,6 +21,13 @@ from lucky_fern.ui.session.mishaps import LOG
 from lucky_fern.ui.session.work import Work
 
 
+@dataclass(frozen=True)
+class _Found:
+    findings: list[Finding]
+    measures: Measures | None
+    repeats: tuple[Repeating, ...]
+
+
 class LayoutWatch(QObject):
     """Keeps the findings and measures of the model that is open.
 
@@ -26,7 +35,7 @@ class LayoutWatch(QObject):
     """
 
     changed = Signal()
-    _found = Signal(int, object, object)
+    _found = Signal(int, object)
 
     def __init__(self, work: Work, looking: Looking, maps: Maps) -> None:
         super().__init__()
@@ -34,6 +43,7 @@ class LayoutWatch(QObject):
         self._waiting: Callable[[], None] | None = None
         self.findings: list[Finding] = []
         self.measures: Measures | None = None
+        self.repeats: tuple[Repeating, ...] = ()
         self.busy = False
         self._asked: tuple[int, tuple[tuple[SheetKey, Extent], ...]] | None = None
         self._serial = 0
@@ -53,7 +63,7 @@ class LayoutWatch(QObject):
             return
         self._asked = asked
         self._serial += 1
-        self.findings, self.measures, self.busy = [], None, surface is not None
+        self.findings, self.measures, self.repeats, self.busy = [], None, (), surface is not None
         self.changed.emit()
         self._waiting = None if surface is None else partial(self._work, self._serial, surface, sizes)
         self._go_on()
@@ -72,12 +82,12 @@ class LayoutWatch(QObject):
             found = check_layout(alone, lambda key: sizes[key])
         except Exception:  # noqa: BLE001  # a defect of ours must not leave anybody waiting
             LOG.exception("The check of the layout went wrong inside.")
-            self._found.emit(serial, [], None)
+            self._found.emit(serial, _Found([], None, ()))
             return
-        self._found.emit(serial, found, measures)
+        self._found.emit(serial, _Found(found, measures, repeats_of(surface.model)))
 
-    def _take(self, serial: int, found: object, measures: object) -> None:
-        if serial == self._serial and isinstance(found, list):
-            self.findings, self.measures = found, measures if isinstance(measures, Measures) else None
+    def _take(self, serial: int, found: _Found) -> None:
+        if serial == self._serial:
+            self.findings, self.measures, self.repeats = found.findings, found.measures, found.repeats
             self.busy = False
             self.changed.emit()

@@ -6,11 +6,22 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+)
 
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.remedies import Remedy, faces_for, remedies
+from lucky_fern.core.layout.repeats import Repeating
 from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.project.layouts import Spread, Wrap
 from lucky_fern.core.project.rules import Rim, RuleShape
 from lucky_fern.core.sheets.grid import square
 from lucky_fern.ui.layers.rule_part import LOOKS
@@ -34,6 +45,11 @@ _SHOWN = (
 )
 
 
+def plain(value: float) -> str:
+    """A number with three figures that count, and no exponent."""
+    return f"{value:.3g}" if value < 1000 else f"{round(value, 2 - int(np.log10(value))):,.0f}".replace(",", " ")
+
+
 class CheckPage(Page):
     """A summary in plain words, and the layout check with a remedy beside each sentence."""
 
@@ -47,6 +63,7 @@ class CheckPage(Page):
         self.work, self.layout_watch, self.faces, self.laying = work, layout_watch, faces, laying
         self.comparing = comparing
         self._finding: Finding | None = None
+        self._repeats: tuple[Repeating, ...] | None = ()
         self.title = QLabel(objectName="projectName")
         self.column.addWidget(self.title)
         self.form = QFormLayout()
@@ -69,6 +86,8 @@ class CheckPage(Page):
         self.row(tr("Every sheet"), self.size_box, self.but, self.sheet_box, self.single_box)
         self.canvas = CanvasPart(work, errands)
         self.column.addWidget(self.canvas)
+        self.repeats = QVBoxLayout()
+        self.column.addLayout(self.repeats)
         self.warnings = self.note(name="warn")
         self._add_check()
         work.studio_changed.connect(self.follow)
@@ -111,6 +130,7 @@ class CheckPage(Page):
 
     def show_findings(self) -> None:
         """List what the check says now."""
+        self._show_repeats()
         found = self.layout_watch.findings
         self._finding = None
         self.findings.clear()
@@ -196,7 +216,7 @@ class CheckPage(Page):
         sizes = {studio.project.size_of(key) for key in studio.surface.keys}
         usual = measures.typical_density()
         low, high = (usual * most(size.mean for size in sizes) for most in (min, max))
-        text = f"{low:.3g}" if low == high else f"{low:.3g} to {high:.3g}"
+        text = plain(low) if low == high else tr("{low} to {high}", low=plain(low), high=plain(high))
         self.lines["texels"].setText(
             tr("{words} for a unit, on the whole ({map} a sheet)", words=text, map=", ".join(sorted(map(str, sizes))))
         )
@@ -225,8 +245,33 @@ class CheckPage(Page):
         self._show_sheets(self.sheet_box)
         self._show_single()
         self.canvas.refresh()
+        self._show_repeats()
         self.warnings.setText("\n".join(studio.warnings))
         self.warnings.setVisible(bool(studio.warnings))
+
+    def _show_repeats(self) -> None:
+        """A switch for each material whose UVs repeat, or seem to be made so."""
+        found = self.layout_watch.repeats
+        if self.layout_watch.busy or self._repeats == found:
+            return
+        self._repeats = found
+        clear(self.repeats)
+        for name, tiles, on in found:
+            words = tr("UVs of {name} repeat over {tiles}: one sheet, as the game reads it", name=name,
+                       tiles=counted(tiles, "tile"))  # fmt: skip
+            switch = QCheckBox(words)
+            switch.setToolTip(tr("On: what is painted shows on all repeats at once; model files stay as they came. "
+                                 "Off: a sheet for every tile"))  # fmt: skip
+            switch.setChecked(on)
+            switch.clicked.connect(partial(self._repeat, name))
+            self.repeats.addWidget(switch)
+
+    def _repeat(self, name: str, on: bool) -> None:
+        studio = self.work.studio
+        if studio is not None:
+            self._repeats = None  # whatever comes of it is shown anew
+            everything = np.ones(studio.model.triangle_count, np.bool_)
+            self.laying.do(Wrap((name,)) if on else Spread(name), everything, self._show_repeats)
 
     def _show_sheets(self, box: QComboBox) -> None:
         """The sheets to choose from, where there are several."""
