@@ -177,7 +177,7 @@ def test_a_block_is_copied_turned_and_put_down_by_hand(board: Hands) -> None:
         expected[10:13, column] = before[5, [6, 5, 4]]  # counter-clockwise: what was on the right is above
     assert np.array_equal(colour(board), expected)
     # Shifted round the edge of what is chosen, and its colours brought to two.
-    board.key(Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier)
+    QTest.keyClick(view, Qt.Key.Key_Right)
     board.until(lambda: (colour(board)[5, 4:7] == before[5, [6, 4, 5]]).all())
     parts.blocks.fewer(2)
     board.until(lambda: len(np.unique(colour(board)[5, 4:7], axis=0)) == 2)
