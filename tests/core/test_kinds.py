@@ -310,6 +310,7 @@ def test_forty_decals_over_sixteen_chunks_are_forty_poses(tmp_path: Path) -> Non
         (6, ["Base", "Stitches"]),
         (7, ["Base", "Stitches", "Mark"]),
         (8, ["Base", "Art", "Inner", "Deep"]),
+        (9, ["Base", "Dots"]),
     ],
 )
 def test_projects_of_every_version_open(version: int, names: list[str], tmp_path: Path) -> None:

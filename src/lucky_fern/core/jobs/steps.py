@@ -19,6 +19,7 @@ from lucky_fern.core.jobs.edging_step import (
     do_groove,
     do_path,
 )
+from lucky_fern.core.jobs.help_steps import GuidesStep, PinStep, do_guides, do_pin
 from lucky_fern.core.jobs.kit_steps import CheckStep, CreditStep, PaintStep, do_check, do_credit, do_paint
 from lucky_fern.core.jobs.layer_steps import (
     AdjustStep,
@@ -116,6 +117,8 @@ VERBS: dict[str, Verb] = {
     "keep-recipe": closed(KeepRecipeStep, do_keep_recipe),
     "sheet": closed(SheetStep, do_sheet, in_groups=False),
     "texels": closed(TexelsStep, do_texels),
+    "pin": closed(PinStep, do_pin, in_groups=False),
+    "guides": closed(GuidesStep, do_guides, in_groups=False),
     "survey": closed(SurveyStep, do_survey),
     "prepare": closed(PrepareStep, do_prepare, in_groups=False),
     "pattern": open_ended(PatternStep, do_pattern, in_groups=False),

@@ -62,6 +62,11 @@ def _check(project: Project) -> None:
         check_picture(project, slide.picture)
         slide.place.check()
         check_share("opacity", slide.opacity)
+    for name, pinned in project.pinned.items():
+        check_picture(project, name)
+        pinned.check()
+    for guides in project.guides.values():
+        guides.check()
     for paint in project.paints.values():
         for map_name, value in paint.values.items():
             check_value(map_name, value)

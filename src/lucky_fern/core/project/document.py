@@ -17,6 +17,7 @@ from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.export_setup import ExportSetup
+from lucky_fern.core.project.helps import Guides, Pinned
 from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, References, check_value
 from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.numbers import check_finite
@@ -27,7 +28,7 @@ from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 9
+FORMAT_VERSION = 10
 MOST_REPEATS = 1e6  # of a picture over one tile
 
 
@@ -310,8 +311,8 @@ class Project(Plain, frozen=True):
     sets of triangles (see :mod:`~.faces`); ``palettes`` are kept colours (``#rrggbb``), ``recipes`` name recipe files
     among the contents by their digests, ``pixel_art`` names sheets whose texels are meant to be seen,
     ``loans`` are boxes of sheets that are in other programs' hands, ``lent_views`` what is seen of the model there,
-    ``measured`` is the digest of what the survey
-    measured, if that is kept here.
+    ``pinned`` kit pictures seen beside the work, ``guides`` lines on sheets; ``measured`` is the digest of what the
+    survey measured, if that is kept here.
     """
 
     name: str
@@ -330,6 +331,8 @@ class Project(Plain, frozen=True):
     recipes: dict[str, str] = {}
     loans: dict[str, Loan] = {}
     lent_views: dict[str, LentView] = {}
+    pinned: dict[str, Pinned] = {}
+    guides: dict[str, Guides] = {}
     measured: str | None = None
     exports: tuple[ExportSetup, ...] = ()
     relief: Relief = Relief()

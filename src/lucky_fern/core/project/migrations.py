@@ -52,6 +52,11 @@ def _from_8(project: dict[str, Any]) -> dict[str, Any]:
     return made
 
 
+def _from_9(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 10 knows pinned pictures and guides."""
+    return {**project, "version": 10}
+
+
 def _pair(size: Any) -> Any:
     return [size, size] if isinstance(size, int) else size
 
@@ -97,6 +102,7 @@ _STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     6: _from_6,
     7: _from_7,
     8: _from_8,
+    9: _from_9,
 }
 
 

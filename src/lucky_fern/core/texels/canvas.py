@@ -13,6 +13,7 @@ from lucky_fern.core.compositing.brushwork import resized
 from lucky_fern.core.layout.follow import brought
 from lucky_fern.core.project.commands import (
     Lend,
+    SetGuides,
     SetSheetSize,
     Several,
     Single,
@@ -52,6 +53,8 @@ def reframe(studio: Studio, key: SheetKey, size: Extent, anchor: Anchor) -> tupl
     edit = Reframe(str(key), before, size, *offset(before, size, anchor))
     prepared = studio.prepare_layout(edit, stay=False)
     commands: list[Single] = [*prepared.command.commands, SetSheetSize(size, str(key))]
+    if str(key) in project.guides:
+        commands.append(SetGuides(str(key), project.guides[str(key)].moved(edit.left, edit.upper, size)))
     moving, notes = _Moving(studio, key, edit), list(prepared.notes)
     commands += brought(project, moving, moving.about)
     for name, loan in project.loans.items():

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 
@@ -20,6 +21,7 @@ from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Framed, Lay, Throw, place_height
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.texels.guides import step_to
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.grip import GripDrag
 from lucky_fern.ui.gestures.surface_view import SurfaceView
@@ -126,14 +128,29 @@ class DecalHandles(Gesture):
             self.work.execute(SetPlace(decal[0].id, place), merge=True)
 
     def _exact(self, place: Framed) -> Framed:
-        """On pixel art: in quarter turns and whole texels."""
+        """On pixel art: in quarter turns and whole texels; moved, on guides that are near."""
         project, decal = self.work.project, self.selection.decal
         if project is None or decal is None or not isinstance(place, Lay):
             return place
         key, content = SheetKey(place.material, place.tile), decal[0].content
-        if not project.is_pixel_art(key) or not isinstance(content, Decal):
+        if not isinstance(content, Decal):
             return place
-        return on_whole_texels(place, project.size_of(key), project.picture_size(content.picture))
+        size, picture = project.size_of(key), project.picture_size(content.picture)
+        if project.is_pixel_art(key):
+            place = on_whole_texels(place, size, picture)
+        guides = project.guides.get(str(key))
+        outline = self.view.grip_of(place, place_height(place, picture)) if self._moving is not None else None
+        if guides is None or outline is None or not self.looking.guides:
+            return place
+        places = [self.view.sheet_at(corner) for corner in outline.outline]
+        if any(found is None or found[0] != key for found in places):
+            return place
+        uv = np.array([found[1] for found in places if found is not None])
+        texels = np.stack([uv[:, 0] * size.width, (1 - uv[:, 1]) * size.height], axis=1)
+        pixels = float(np.ptp(outline.outline, axis=0).max()) / max(float(np.ptp(texels, axis=0).max()), 1e-9)
+        step = step_to(np.stack([texels.min(axis=0), texels.max(axis=0)]), guides, _SNAP / max(pixels, 1e-9))
+        u, v = place.centre
+        return replace(place, centre=(u + float(step[0]) / size.width, v - float(step[1]) / size.height))
 
     def _moved_to(self, point: F64, event: QMouseEvent) -> Framed | None:
         """The decal with its middle under a pixel, or where near by it would rather lie."""

@@ -28,6 +28,7 @@ class Drawn:
     slide: tuple[QPixmap, list[F64], float] | None = None  # a picture, its quads (4, 2), how far it is seen
     box: list[F64] = field(default_factory=list)  # (N, 2) lines of the space that a throw reaches
     area: list[F64] = field(default_factory=list)  # (2, 2) the borders of chosen texels
+    guides: list[F64] = field(default_factory=list)  # (2, 2) lines to lay things along
     block: tuple[QPixmap, F64] | None = None  # texels in hand, and their corners (4, 2), from the lower left
     loans: list[tuple[F64, str]] = field(default_factory=list)  # (N, 2) boxes that are out; words
     hint_line: str = ""  # what is being snapped to

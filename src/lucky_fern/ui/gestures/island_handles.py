@@ -11,8 +11,10 @@ from PySide6.QtGui import QMouseEvent
 
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.layout.arrange import linear_part
+from lucky_fern.core.project.helps import Guides
 from lucky_fern.core.project.layouts import SnapTo, Transform
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.core.texels.guides import step_to
 from lucky_fern.core.udim import tile_of
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.grip import Grip
@@ -23,6 +25,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.laying import Laying
 
+_HELD = 6.0  # pixels from a guide
 _SMALLEST = 0.02  # of the size before, that one drag can shrink to
 
 
@@ -87,9 +90,10 @@ class IslandHandles(Gesture):
         size, snap = studio.project.size_of(key), self.laying.snap
         if snap is None and studio.project.is_pixel_art(key):
             snap = "texels"
-        texels = np.array([size.width, size.height], np.float64) if snap == "texels" else None
+        texels: F64 = np.array([size.width, size.height], np.float64)
         unit, scale = self.view.tiles.unit[material], self.view.camera.scale
-        ground = Ground(1.0 / scale, unit, texels, snap, self._to_uv(material))
+        guides = studio.project.guides.get(str(key), Guides()) if self.looking.guides else Guides()
+        ground = Ground(1.0 / scale, unit, texels, snap == "texels", guides, snap, self._to_uv(material))
         self._drag = IslandDrag(grip, handle, point, studio.model.uv, rows, ground, self.laying.alone)
         return True
 
@@ -147,7 +151,9 @@ class Ground:
 
     pixel: float
     unit: F64
-    texels: F64 | None  # where it goes by whole ones
+    texels: F64  # of the sheet, across and down
+    whole: bool  # whether it goes by whole ones
+    guides: Guides
     snap: SnapTo | None
     to_uv: Callable[[F64], F64]
 
@@ -173,14 +179,14 @@ class IslandDrag:
             self._move = np.array([step[0], -step[1]])
             if shift:
                 self._move[np.abs(self._move).argmin()] = 0.0
-            self._move = self._whole(self._low, self._move)
+            self._move = self._onto_guides(self._whole(self._low, self._move))
             return
         if self.handle == "turn":
             before, now = self.start - self.grip.centre, point - self.grip.centre
             degrees = float(np.degrees(np.arctan2(before[1], before[0]) - np.arctan2(now[1], now[0])))
             self._turn = (degrees + 180.0) % 360.0 - 180.0
-            if shift or self._ground.texels is not None:
-                by = 15.0 if self._ground.texels is None else 90.0
+            if shift or self._ground.whole:
+                by = 90.0 if self._ground.whole else 15.0
                 self._turn = round(degrees / by) * by
             return
         kind, a, b = self.handle.split()
@@ -196,15 +202,26 @@ class IslandDrag:
     def _whole(self, low: F64, move: F64) -> F64:
         """A move that brings a corner onto a whole texel, where the drag goes by them."""
         texels, unit = self._ground.texels, self._ground.unit
-        if texels is None:
+        if not self._ground.whole:
             return move
         there = np.rint((low + move / unit) * texels) / texels
         return np.asarray((there - low) * unit)
 
+    def _onto_guides(self, move: F64) -> F64:
+        """A move that brings an edge or the middle onto a guide that is near."""
+        ground = self._ground
+        if not ground.guides.any:
+            return move
+        low = self._low + move / ground.unit
+        inside = np.stack([low, low + self._size]) - np.floor(self._low + self._size / 2)
+        box = np.stack([inside[:, 0] * ground.texels[0], (1 - inside[::-1, 1]) * ground.texels[1]], axis=1)
+        step = step_to(box, ground.guides, _HELD * ground.pixel * float((ground.texels / ground.unit).max()))
+        return np.asarray(move + step * (1, -1) / ground.texels * ground.unit)
+
     def _whole_sides(self, grow: F64) -> F64:
         """A scale that makes the frame a whole number of texels wide and high."""
         texels = self._ground.texels
-        if texels is None:
+        if not self._ground.whole:
             return grow
         before = np.maximum(self._size * texels, 1e-9)
         return np.where(grow == 1.0, 1.0, np.maximum(np.rint(before * grow), 1.0) / before)

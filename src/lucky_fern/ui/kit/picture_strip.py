@@ -18,8 +18,9 @@ from lucky_fern.core.kit.colours import main_colours
 from lucky_fern.core.kit.searching import Card, card_of, matches
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import SUFFIXES
-from lucky_fern.core.project.commands import Describe, RemovePictures, RenamePicture, SetTaken, Several
+from lucky_fern.core.project.commands import Describe, PinPicture, RemovePictures, RenamePicture, SetTaken, Several
 from lucky_fern.core.project.document import KitPicture
+from lucky_fern.core.project.helps import Pinned
 from lucky_fern.core.project.preparations import Coverage, Covered
 from lucky_fern.core.project.usage import layers_that_use, where_used
 from lucky_fern.core.studio import Studio
@@ -193,7 +194,15 @@ class PictureStrip(Strip):
         menu.addAction(tr("Replace it by a file …"), lambda: self.replace_asked.emit(name))
         menu.addAction(tr("Edit elsewhere"), lambda: self.edit_asked.emit(name))
         menu.addAction(tr("Rename …"), partial(self._rename, name))
+        pinned = self.work.project is not None and name in self.work.project.pinned
+        pin = menu.addAction(tr("Pinned beside the work"), partial(self._pin, name, not pinned))
+        pin.setCheckable(True)
+        pin.setChecked(pinned)
+        pin.setToolTip(tr("Seen in a corner over the views, to look at and to take colours from"))
         menu.addSeparator()
+
+    def _pin(self, name: str, on: bool) -> None:
+        self.work.execute(PinPicture(name, Pinned() if on else None))
 
     def _rename(self, name: str) -> None:
         said = asking.text(self, tr("Rename"), tr("What the picture is called:"), name)

@@ -17,12 +17,14 @@ class Looking(QObject):
     marker_changed = Signal()
     station_changed = Signal(str)
     eye_changed = Signal()
+    guides_changed = Signal()
     look_asked = Signal(object)  # a throw that the model view is to see straight
 
     def __init__(self, work: Work) -> None:
         super().__init__()
         self.station = "artwork"
         self.shown_map: str | None = None
+        self.guides = True  # whether guides are shown, and hold what is dragged
         self.marker: SurfaceHit | None = None
         self.marker_source: object = None
         self.last_hit: SurfaceHit | None = None
@@ -39,6 +41,11 @@ class Looking(QObject):
         """Look at one map alone in both views, or at everything again."""
         self.shown_map = None if name == self.shown_map else name
         self.changed.emit()
+
+    def show_guides(self, on: bool) -> None:
+        """Show the guides of sheets and have them hold what is dragged, or neither."""
+        self.guides = on
+        self.guides_changed.emit()
 
     def mark(self, hit: SurfaceHit | None, source: object) -> None:
         """The pointer is over a point of the surface in one view; the other shows it."""

@@ -125,7 +125,11 @@ class Overlay(QWidget):
             self._tag(painter, shape.boundingRect().topLeft() + QPointF(4, 22), words)
 
     def _texels(self, painter: QPainter) -> None:
-        """Chosen texels, and a block of them in hand."""
+        """Guides, chosen texels, and a block of them in hand."""
+        for colour, width in ((QColor(255, 255, 255, 150), 2.0), (QColor(44, 107, 76, 190), 1.0)):
+            painter.setPen(QPen(colour, width))
+            for ends in self.drawn.guides:
+                painter.drawLine(_point(ends[0]), _point(ends[1]))
         if self.drawn.block is not None:
             pixmap, corners = self.drawn.block
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)

@@ -54,7 +54,11 @@ class Ground(QWidget):
         self.right.setFixedWidth(with_text(BOARD_WIDTH))
         middle = QHBoxLayout()
         middle.setSpacing(4)
-        middle.addWidget(beside, 1)
+        self.views = QWidget()  # what lies over the views is its child: a splitter would take it for a view
+        inside = QHBoxLayout(self.views)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.addWidget(beside)
+        middle.addWidget(self.views, 1)
         middle.addWidget(self.right)
         column.addLayout(middle, 1)
         for one in words:

@@ -72,6 +72,7 @@ class Window(QMainWindow):
         from lucky_fern.ui.views.drawing_thread import DrawingThread
         from lucky_fern.ui.views.matter import Matter as ViewMatter
         from lucky_fern.ui.views.model_view import ModelView
+        from lucky_fern.ui.views.pinned_pictures import PinnedPictures
         from lucky_fern.ui.views.sheet_view import SheetView
         from lucky_fern.ui.window.clipping import Clipping
         from lucky_fern.ui.window.files import Files
@@ -109,6 +110,7 @@ class Window(QMainWindow):
             self.notice, self.tray,
         )  # fmt: skip
         self.pages, self.right = self.ground.pages, self.ground.right
+        self.pins = parts.make(PinnedPictures, host=self.ground.views)
         self.late = Late(
             parts, self.matter, (self.model_view, self.sheet_view), self.pages, self.right, self.files.ask_model,
             self.open_quay, lambda: self.rest.resting,

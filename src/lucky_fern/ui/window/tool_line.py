@@ -133,6 +133,10 @@ class ToolLine(QWidget):
             lambda: sheet_view.set_wires(self._is("look.sheet-wires")),
         )  # fmt: skip
         self.commands["look.sheet-wires"].setChecked(True)
+        tip = tr("Drawn out of the left or upper border of a sheet, at the Model and Artwork stations; what is "
+                 "dragged near them lies along them")  # fmt: skip
+        self.commands.add("look.guides", tr("Guides of sheets"), self._show_guides, checkable=True, tip=tip)
+        self.commands["look.guides"].setChecked(True)
         self.parallel = self._button(
             row, "look.parallel", "parallel", tr("Parallel projection"), "",
             lambda: model_view.set_parallel(self._is("look.parallel")),
@@ -202,6 +206,9 @@ class ToolLine(QWidget):
         button = self.commands.button(name, text=named)
         row.addWidget(button)
         return button
+
+    def _show_guides(self) -> None:
+        self.parts.looking.show_guides(self._is("look.guides"))
 
     def _is(self, name: str) -> bool:
         return self.commands[name].isChecked()

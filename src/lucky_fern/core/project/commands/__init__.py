@@ -14,6 +14,7 @@ import msgspec
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, free_name
 from lucky_fern.core.project.commands.exports import SetCredit, SetExports
+from lucky_fern.core.project.commands.helps import PinPicture, SetGuides
 from lucky_fern.core.project.commands.kit import (
     AddPicture,
     AddSequence,
@@ -68,24 +69,24 @@ from lucky_fern.core.project.kinds import convert
 from lucky_fern.words import tr
 
 __all__ = [
-    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "Describe", "DuplicateLayers",
-    "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepPalette", "KeepRecipe", "KeepSlide",
-    "LayOut", "Lend", "LendView", "MergePictures", "MoveLayers", "MoveMaskEntry", "PaintMask", "PaintPixels",
-    "PasteMask", "PreparePicture", "RemoveLayers", "RemovePictures", "RemoveSelection", "RenameLayer",
-    "RenamePicture", "RenameSelection", "ReplaceModel", "SaveSelection", "SetChannel", "SetContent", "SetCredit",
-    "SetExports", "SetFigure", "SetGroup", "SetLabel", "SetLayer", "SetMask", "SetMaskEntry", "SetPixelArt",
-    "SetPlace", "SetRelief", "SetSheetSize", "SetTaken", "Several", "TakeBack", "TakeLayers", "TakeViewBack",
-    "Ungroup", "free_name", "from_plain", "to_plain",
+    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "Describe",
+    "DuplicateLayers", "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepPalette",
+    "KeepRecipe", "KeepSlide", "LayOut", "Lend", "LendView", "MergePictures", "MoveLayers", "MoveMaskEntry",
+    "PaintMask", "PaintPixels", "PasteMask", "PinPicture", "PreparePicture", "RemoveLayers", "RemovePictures",
+    "RemoveSelection", "RenameLayer", "RenamePicture", "RenameSelection", "ReplaceModel", "SaveSelection",
+    "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetGuides", "SetLabel",
+    "SetLayer", "SetMask", "SetMaskEntry", "SetPixelArt", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken",
+    "Several", "TakeBack", "TakeLayers", "TakeViewBack", "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | Describe | DuplicateLayers | GiveMask | GivePaint
     | GroupLayers | KeepMeasured | KeepPaint | KeepPalette | KeepRecipe | KeepSlide | LayOut | Lend | LendView
-    | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PreparePicture
-    | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture | RenameSelection
-    | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports | SetFigure | SetGroup
-    | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPlace | SetPixelArt | SetRelief | SetSheetSize | SetTaken
-    | TakeBack | TakeLayers | TakeViewBack | Ungroup
+    | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PinPicture
+    | PreparePicture | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture
+    | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports
+    | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPixelArt | SetPlace
+    | SetRelief | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip
 
 

@@ -146,4 +146,5 @@ class _MaterialCalled(_ScopesCalled):
 def _renamed_material(project: Project, called: _MaterialCalled) -> Project:
     sizes = {called.sheet(text): size for text, size in project.sheet_sizes.items()}
     pixels = tuple(sorted(called.sheet(text) for text in project.pixel_art))
-    return carried(replace(project, sheet_sizes=sizes, pixel_art=pixels), called)
+    guides = {called.sheet(text): one for text, one in project.guides.items()}
+    return carried(replace(project, sheet_sizes=sizes, pixel_art=pixels, guides=guides), called)

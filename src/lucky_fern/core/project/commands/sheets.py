@@ -27,9 +27,14 @@ class SetSheetSize(Command, frozen=True, tag="set-sheet-size"):
 
     def apply(self, project: Project) -> Project:
         check_size(self.size)
+        guides = {
+            name: one.scaled(project.sheet_sizes.get(name, project.sheet_size), self.size)
+            if self.sheet in (None, name) else one
+            for name, one in project.guides.items()
+        }  # fmt: skip
         if self.sheet is None:
-            return replace(project, sheet_size=self.size, sheet_sizes={})
-        return replace(project, sheet_sizes={**project.sheet_sizes, self.sheet: self.size})
+            return replace(project, sheet_size=self.size, sheet_sizes={}, guides=guides)
+        return replace(project, sheet_sizes={**project.sheet_sizes, self.sheet: self.size}, guides=guides)
 
 
 class SetPixelArt(Command, frozen=True, tag="set-pixel-art"):

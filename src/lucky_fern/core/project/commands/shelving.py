@@ -92,7 +92,8 @@ class RemovePictures(Command, frozen=True, tag="remove-pictures"):
             for name, one in kept.items()
         }  # what was made beside one stays, as a picture of its own
         sequences = {name: tiles for name, tiles in project.sequences.items() if name not in gone}
-        return replace(project, pictures=kept, sequences=sequences)
+        pinned = {name: one for name, one in project.pinned.items() if name not in gone}
+        return replace(project, pictures=kept, sequences=sequences, pinned=pinned)
 
 
 class MergePictures(Command, frozen=True, tag="merge-pictures"):
@@ -139,7 +140,8 @@ def renamed(project: Project, names: dict[str, str]) -> Project:
     slides = {
         name: replace(slide, picture=new(slide.picture, slide.picture)) for name, slide in project.slides.items()
     }
-    renamed_everywhere = carried(replace(project, slides=slides), _Renaming(names))
+    pinned = {new(name, name): one for name, one in project.pinned.items()}
+    renamed_everywhere = carried(replace(project, slides=slides, pinned=pinned), _Renaming(names))
     return replace(renamed_everywhere, pictures=pictures, sequences=sequences)
 
 
