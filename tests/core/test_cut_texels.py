@@ -16,7 +16,7 @@ from lucky_fern.core.layout.cutting import Cut, cut_texels
 from lucky_fern.core.layout.rectangles import rectangles
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
-from lucky_fern.core.project.commands import AddLayer, SaveSelection
+from lucky_fern.core.project.commands import AddLayer, SaveSelection, SetPixelArt, SetSheetSize
 from lucky_fern.core.project.document import Brushwork
 from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import Extent, SheetKey
@@ -189,3 +189,21 @@ def test_of_two_cuts_one_is_joined_and_the_other_stays(tmp_path: Path) -> None:
         prepare_join(studio, "glow")
     with pytest.raises(CommandError, match="was cut off"):
         prepare_join(studio, "skin")
+
+
+def test_what_is_painted_comes_along_though_sheets_were_painted_at_other_sizes(tmp_path: Path) -> None:
+    box(tmp_path / "box.obj")
+    studio = Studio.new(tmp_path / "box.obj", sheet_size=Extent(20, 12))
+    studio.execute(SetPixelArt(str(KEY)))
+    layer = studio.execute(AddLayer("Art", Brushwork(), {})).layers[-1].id
+    command = set_single(studio, layer, KEY, "colour", [(5, 5, "#ff0000"), (6, 5, "#00ff00")])
+    assert command is not None
+    studio.execute(command)
+    studio.execute(SetSheetSize(SIZE, str(KEY)))  # what is painted is still of the smaller one
+    for square_ in ((slice(10, 12), slice(10, 12)), (slice(10, 12), slice(12, 14))):
+        area = np.zeros(SIZE.shape, bool)
+        area[square_] = True
+        cut_off(studio, {KEY: area}, "glow")
+    sheet = studio.surface.sheet(GLOW, SIZE)
+    shown = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)
+    assert (shown[10:12, 10:12] == (255, 0, 0)).all() and (shown[10:12, 12:14] == (0, 255, 0)).all()

@@ -37,7 +37,7 @@ from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit
 from lucky_fern.core.project.references import needed_digests
 from lucky_fern.core.sheets.faces import pack_faces
-from lucky_fern.core.sheets.grid import Extent, square
+from lucky_fern.core.sheets.grid import Extent, SheetKey, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.words import tr
 
@@ -372,6 +372,11 @@ class Studio:
             tiles[tile] = name
         self.execute(Several((*commands, AddSequence(identity, tiles)), named="Add picture sequence"))
         return identity
+
+    @property
+    def pixel_art(self) -> frozenset[SheetKey]:
+        """The sheets whose texels are meant to be seen."""
+        return frozenset(key for key in self.surface.keys if self.project.is_pixel_art(key))
 
     def tiles(self) -> set[int]:
         """The tiles that the model has."""

@@ -58,7 +58,7 @@ def do_check(here: Here, step: CheckStep) -> str:
     setup = ExportSetup(step.preset, "", padding=step.padding)
     check_setup(setup)
     shared = np.zeros(studio.model.triangle_count, np.bool_)
-    for finding in check_layout(studio.surface, studio.project.size_of):
+    for finding in check_layout(studio.surface, studio.project.size_of, studio.pixel_art):
         if finding.kind in ("twins", "overlap"):
             shared[finding.triangles] = True
     budget = None if step.budget is None else int(step.budget * 1e6)

@@ -8,6 +8,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import I64, Array
+from lucky_fern.core.compositing.brushwork import resized
+from lucky_fern.core.compositing.kept import Kept
 from lucky_fern.core.layout.follow import Scopes, brought
 from lucky_fern.core.layout.rectangles import rectangles
 from lucky_fern.core.project.blobs import Blobs
@@ -26,6 +28,8 @@ from lucky_fern.core.sheets.faces import pack_faces, unpack_faces
 from lucky_fern.core.sheets.grid import CHUNK, SheetKey, span
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.words import tr
+
+_ROOM = 64 << 20  # bytes, while painted sheets are brought to another size
 
 
 def after_cut(
@@ -151,6 +155,8 @@ class _Follow(_Numbered):
         self.edit, self.blobs = edit, blobs
         self.material, self.other = edit.sheet.rpartition(":")[0], edit.material.strip()
         self.to = f"{self.other}:{edit.sheet.rpartition(':')[2]}"
+        key = SheetKey(self.material, int(edit.sheet.rpartition(":")[2]))
+        self.size, self.nearest = project.size_of(key), project.is_pixel_art(key)
 
     def scope(self, scope: Scope) -> Scope:
         if scope.materials is not None and self.material in scope.materials and self.other not in scope.materials:
@@ -161,18 +167,21 @@ class _Follow(_Numbered):
         return place.shown_on(self.material, self.other)
 
     def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
-        painted = sheets.get(self.edit.sheet)
-        if painted is None:
+        painted, there = sheets.get(self.edit.sheet), sheets.get(self.to)
+        if painted is None or not painted.maps:
             return sheets
-        there = sheets.get(self.to)
-        if there is None or not there.maps:
-            return {**sheets, self.to: painted}  # the same chunks: they cost nothing
-        return {**sheets, self.to: self._joined(there, painted)}
+        here = self._at_size(painted)
+        into = PaintedSheet(here.size) if there is None else self._at_size(there)
+        return {**sheets, self.to: self._joined(into, here)}
+
+    def _at_size(self, painted: PaintedSheet) -> PaintedSheet:
+        """As it is at the size of the sheet, in whose texels the squares are counted."""
+        if painted.size == self.size:
+            return painted
+        return resized(painted, self.size, self.blobs, Kept(_ROOM), self.nearest)
 
     def _joined(self, there: PaintedSheet, painted: PaintedSheet) -> PaintedSheet:
         """What was painted on the new sheet before, and on the squares that were cut off now what was there."""
-        if there.size != painted.size:
-            return there
         area = np.zeros(painted.size.shape, np.bool_)
         for left, upper, right, lower in self.edit.boxes:
             area[upper:lower, left:right] = True
@@ -187,8 +196,11 @@ class _Follow(_Numbered):
                 whole = self._chunk(after.get(place), name).copy()
                 inner = whole[: some.shape[0], : some.shape[1]]
                 inner[some] = self._chunk(before.get(place), name)[: some.shape[0], : some.shape[1]][some]
-                after[place] = self.blobs.add(encode_chunk(whole))
-        return PaintedSheet(painted.size, maps)
+                if whole[..., -1].any():
+                    after[place] = self.blobs.add(encode_chunk(whole))
+                else:
+                    after.pop(place, None)
+        return PaintedSheet(painted.size, {name: chunks for name, chunks in maps.items() if chunks})
 
     def _chunk(self, digest: str | None, name: str) -> Array:
         dtype, count = chunk_layout(name)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from collections.abc import Set as AbstractSet
+from dataclasses import replace
 
 import numpy as np
 
@@ -24,10 +26,13 @@ _INWARD = 0.5  # of all there is: an open piece that looks inward so much is ins
 _WORTH_TELLING = 0.002  # of the surface; less of it is not spoken of
 
 
-def check_layout(surface: Surface, size_of: Callable[[SheetKey], Extent]) -> list[Finding]:
+def check_layout(
+    surface: Surface, size_of: Callable[[SheetKey], Extent], pixel_art: AbstractSet[SheetKey] = frozenset()
+) -> list[Finding]:
     """All findings, the worrying ones first.
 
-    Two islands that cover each other are twins, made on purpose; anything else that overlaps is an accident.
+    Two islands that cover each other are twins, made on purpose; anything else that overlaps is an accident, but on
+    ``pixel_art``, where parts share texels as they like, and need no room between them, as nothing is smoothed.
     """
     model = surface.model
     measures = measure(model, surface.proportions(size_of))
@@ -38,11 +43,11 @@ def check_layout(surface: Surface, size_of: Callable[[SheetKey], Extent]) -> lis
         *_without_uv(model),
         *_outside(surface),
         *_zero_area(model, measures),
-        *meeting,
+        *(_calm(surface, one, pixel_art) for one in meeting),
         *_flipped(model, measures),
         *_stretched(model, measures),
         *_thin(model, measures),
-        *_gaps(surface, size_of, overlapping),
+        *_gaps(surface, size_of, overlapping, pixel_art),
         *_edges(model),
         *_inside_out(surface),
     ]
@@ -246,9 +251,18 @@ def _thin(model: Model, measures: Measures) -> list[Finding]:
     ]
 
 
-def _gaps(surface: Surface, size_of: Callable[[SheetKey], Extent], overlapping: I32) -> list[Finding]:
+def _calm(surface: Surface, finding: Finding, pixel_art: AbstractSet[SheetKey]) -> Finding:
+    """A finding that worries nobody where all of it is on pixel art."""
+    numbers = set(surface.sheet_of_triangle[finding.triangles].tolist())
+    art = {number for number, key in enumerate(surface.keys) if key in pixel_art}
+    return replace(finding, worry=False) if numbers <= art and finding.kind == "overlap" else finding
+
+
+def _gaps(
+    surface: Surface, size_of: Callable[[SheetKey], Extent], overlapping: I32, pixel_art: AbstractSet[SheetKey]
+) -> list[Finding]:
     found = []
-    for key in surface.keys:
+    for key in (key for key in surface.keys if key not in pixel_art):
         sheet = surface.sheet(key, size_of(key))
         gap, islands = tight_gaps(sheet)
         islands = np.setdiff1d(islands, overlapping)  # those have been told already

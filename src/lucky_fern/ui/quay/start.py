@@ -90,8 +90,7 @@ def _delivery(options: argparse.Namespace) -> Delivery:
     studio = Studio.open(options.project)
     model = partial(write_model, studio.model, f"{options.project.stem}.obj")
     presets += [setup.own for setup in studio.project.exports if setup.own is not None]
-    art = frozenset(key for key in studio.surface.keys if studio.project.is_pixel_art(key))
-    return Delivery(options.folder, options.model or model, down, presets, art,
+    return Delivery(options.folder, options.model or model, down, presets, studio.pixel_art,
                     lambda: (studio.surface, taking.written(studio)))  # fmt: skip
 
 

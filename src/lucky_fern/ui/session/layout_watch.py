@@ -45,7 +45,7 @@ class LayoutWatch(QObject):
         self.measures: Measures | None = None
         self.repeats: tuple[Repeating, ...] = ()
         self.busy = False
-        self._asked: tuple[int, tuple[tuple[SheetKey, Extent], ...]] | None = None
+        self._asked: object = None  # the surface, sizes and pixel art that were checked last
         self._serial = 0
         self._found.connect(self._take)
         work.project_changed.connect(self._look)
@@ -54,18 +54,21 @@ class LayoutWatch(QObject):
 
     def _look(self) -> None:
         studio = self.work.studio
-        self.follow(studio.surface if studio is not None else None, self.work.sheet_sizes())
+        surface = studio.surface if studio is not None else None
+        self.follow(surface, self.work.sheet_sizes(), self.work.pixel_art())
 
-    def follow(self, surface: Surface | None, sizes: dict[SheetKey, Extent]) -> None:
+    def follow(
+        self, surface: Surface | None, sizes: dict[SheetKey, Extent], pixel_art: frozenset[SheetKey] = frozenset()
+    ) -> None:
         """Check a surface at these sheet sizes, unless that was done already."""
-        asked = None if surface is None else (id(surface), tuple(sizes.items()))
+        asked = None if surface is None else (id(surface), tuple(sizes.items()), pixel_art)
         if asked == self._asked:
             return
         self._asked = asked
         self._serial += 1
         self.findings, self.measures, self.repeats, self.busy = [], None, (), surface is not None
         self.changed.emit()
-        self._waiting = None if surface is None else partial(self._work, self._serial, surface, sizes)
+        self._waiting = None if surface is None else partial(self._work, self._serial, surface, sizes, pixel_art)
         self._go_on()
 
     def _go_on(self) -> None:
@@ -74,12 +77,14 @@ class LayoutWatch(QObject):
             soon("The check of the layout", self._waiting)
             self._waiting = None
 
-    def _work(self, serial: int, surface: Surface, sizes: dict[SheetKey, Extent]) -> None:
+    def _work(
+        self, serial: int, surface: Surface, sizes: dict[SheetKey, Extent], pixel_art: frozenset[SheetKey]
+    ) -> None:
         # A surface of its own: the compositing thread builds sheets of the other one at the same time.
         try:
             alone = Surface(surface.model)
             measures = measure(surface.model, alone.proportions(lambda key: sizes[key]))
-            found = check_layout(alone, lambda key: sizes[key])
+            found = check_layout(alone, lambda key: sizes[key], pixel_art)
         except Exception:  # noqa: BLE001  # a defect of ours must not leave anybody waiting
             LOG.exception("The check of the layout went wrong inside.")
             self._found.emit(serial, _Found([], None, ()))

@@ -61,10 +61,7 @@ class Work(QObject):
 
     def pixel_art(self) -> frozenset[SheetKey]:
         """The sheets whose texels are meant to be seen."""
-        studio = self.studio
-        if studio is None:
-            return frozenset()
-        return frozenset(key for key in studio.surface.keys if studio.project.is_pixel_art(key))
+        return frozenset() if self.studio is None else self.studio.pixel_art
 
     def sheet_sizes(self) -> dict[SheetKey, Extent]:
         if self.studio is None:
