@@ -17,13 +17,16 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_s
 from lucky_fern.core.easel import begin_stroke, normal_near, paint_on_layer
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.painting.brush import Brush
-from lucky_fern.core.project.commands import AddLayer, SetLayer, SetPixelArt
+from lucky_fern.core.project.commands import AddLayer, SetGuides, SetLayer, SetPixelArt, SetSheetSize
 from lucky_fern.core.project.document import Brushwork, Channel, Wash
+from lucky_fern.core.project.helps import Guides
 from lucky_fern.core.project.layouts import FitRectangle
 from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.texels import drawing
 from lucky_fern.core.texels.blocks import cleared, of_picture, stamped, taken
+from lucky_fern.core.texels.canvas import reframe
+from lucky_fern.core.texels.guides import step_to
 from lucky_fern.core.texels.reworking import fewer, nearest_of, shifted, swapped
 from lucky_fern.core.texels.setting import set_single
 from samples import PLANE, Runner, read_png, save_png
@@ -365,3 +368,53 @@ def test_what_is_painted_is_shifted_round_swapped_and_brought_to_few_colours() -
             assert np.linalg.norm(near[r, c, :3].astype(int) - wanted[:3]) == pytest.approx(best)
     with pytest.raises(CommandError, match="1 to 256"):
         fewer(texels, 10_000)
+
+
+def test_jobs_rework_copy_and_lay_with_square_pixels(folder: Path, run_job: Runner) -> None:
+    art_ = {"do": "texels", "layer": "Art", "sheet": "paint:1001"}
+    save_png(folder / "mark.png", np.full((4, 8, 4), 255, np.uint8))
+    result = run_job(job(
+        {**art_, "draw": [[0, 0, "#ff0000"], [1, 0, "#00ff00"], [2, 0, "#0000ff"]]},
+        {**art_, "box": [0, 0, 3, 1], "shift": [1, 0]},
+        {**art_, "swap": ["#ff0000", "#00ff00"]},
+        {**art_, "copy": [0, 0, 3, 1], "at": [10, 5], "turn": 90},
+        {**art_, "box": [0, 0, 1, 1], "clear": True},
+        {**art_, "box": [10, 5, 11, 8], "colours": ["#ff2200", "#00aa55", "#0022ff"]},
+        {"do": "decal", "picture": "mark.png", "channels": {"colour": "picture"},
+         "place": {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.75, 0.5], "width": 0.25}},
+        {"do": "guides", "sheet": "paint:1001", "upright": [8.5], "level": [4]},
+        {"do": "pin", "picture": "mark.png", "corner": "upper-right", "share": 0.5},
+        size=[32, 64],
+    ))  # fmt: skip
+    assert result.returncode == 0, result.stderr
+    made = colour(folder)
+    # blue, red, green after the shift; blue, green, red after the swap; turned counter-clockwise: the right is above
+    assert made[0, 1:3].tolist() == [[0, 255, 0], [255, 0, 0]] and made[0, 0].tolist() == [0x20, 0x40, 0x60]
+    assert made[5:8, 10].tolist() == [[0xFF, 0x22, 0], [0, 0xAA, 0x55], [0, 0x22, 0xFF]]
+    white = np.argwhere((made == 255).all(axis=2))
+    assert (np.ptp(white, axis=0) + 1).tolist() == [4, 8]  # 8 × 4 pixels are 8 × 4 texels
+    project = Studio.open(folder / "a.fern").project
+    assert project.guides["paint:1001"] == Guides((8.5,), (4,)) and project.pinned["mark.png"].share == 0.5
+    for step, words in (
+        ({**art_, "box": [0, 0, 99, 1], "shift": [1, 0]}, "within the 64"),
+        ({**art_, "copy": [0, 0, 1, 1], "turn": 45}, "not 45"), ({**art_, "colours": 0, "clear": False}, "takes"),
+        ({**art_, "colours": 400}, "1 to 256"), ({"do": "pin", "picture": "none.png"}, "none.png"),
+        ({"do": "guides", "sheet": "hull:1001"}, "no sheet"), ({"do": "pin", "picture": "mark.png", "share": 9}, "0.05"),
+    ):  # fmt: skip
+        refused = run_job(job({**art_, "draw": [[0, 0, "#ff0000"]]}, step))
+        assert refused.returncode == 2 and words in refused.stderr, refused.stderr
+
+
+def test_guides_go_with_their_texels_and_hold_what_is_near(tmp_path: Path, plane: Path) -> None:
+    studio, _, key = art(tmp_path, plane)
+    studio.execute(SetGuides(str(key), Guides((8.0, 20.5), (4.0,))))
+    command, _ = reframe(studio, key, Extent(64, 32), "centre")
+    studio.execute(command)
+    assert studio.project.guides[str(key)] == Guides((24.0, 36.5), (12.0,))
+    studio.execute(SetSheetSize(Extent(128, 64), str(key)))
+    assert studio.project.guides[str(key)] == Guides((48.0, 73.0), (24.0,))
+    guides = Guides((10.0,), (20.0,))
+    assert step_to(np.array([[11.0, 3.0], [15.0, 9.0]]), guides, 2).tolist() == [-1.0, 0.0]
+    assert step_to(np.array([[5.0, 17.0], [14.0, 22.0]]), guides, 2).tolist() == [0.5, 0.5]  # their middles
+    with pytest.raises(CommandError, match="number of texels"):
+        studio.execute(SetGuides(str(key), Guides((float("nan"),))))

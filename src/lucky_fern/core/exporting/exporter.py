@@ -363,9 +363,16 @@ class _Work:
         if plan.file is not None:
             own = self.setup.of(plan.file)
             return encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), own)
-        sized = _resized(self.project, self.setup)
+        sized, times = self._times(_resized(self.project, self.setup), plan.sheet)
         sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
-        return encode_layers(self.sources, sized, sheet)
+        return encode_layers(self.sources, sized, sheet, times=times)
+
+    def _times(self, sized: Project, key: SheetKey) -> tuple[Project, int]:
+        """The project at the sizes that are drawn, and how often larger a sheet is written: pixel art is drawn as it
+        is, each texel then a square of them."""
+        if not self.project.is_pixel_art(key):
+            return sized, 1
+        return self.project, sized.size_of(key).width // self.project.size_of(key).width
 
     def keep(self, plan: Plan, written: Path) -> None:
         """Remember where a sheet's file lies, if the GLB has use for it."""
@@ -392,10 +399,7 @@ class _Work:
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
         """What a file holds of a sheet."""
         sized, own = _resized(self.project, setup, file), setup.of(file)
-        times = 1
-        if self.project.is_pixel_art(key):  # drawn as it is, each texel then a square of them
-            times = sized.size_of(key).width // self.project.size_of(key).width
-            sized = self.project
+        sized, times = self._times(sized, key)
         sheet = self.sources.surface.sheet(key, sized.size_of(key))
         bits = setup.bits_of(file)
         # What is converted or spread over fewer steps begins with all that there is.

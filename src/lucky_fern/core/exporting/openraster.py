@@ -6,7 +6,7 @@ import html
 import io
 import zipfile
 from collections.abc import Sequence
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
 import cv2
 import numpy as np
@@ -26,6 +26,7 @@ from lucky_fern.core.sheets.grid import Chunk, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
+_Pixels = TypeVar("_Pixels", U8, U16, "U8 | U16")
 _THUMBNAIL = 256
 _EARLIEST = (1980, 1, 1, 0, 0, 0)  # of a ZIP archive: the same project gives the same bytes
 # The blends that the format has, by our names (specification 0.0.6, "composite-op").
@@ -38,12 +39,12 @@ _OPERATORS = {
 
 def encode_layers(
     sources: Sources, project: Project, sheet: Sheet, map_name: str = "colour", box: Box | None = None,
-    hidden: Sequence[tuple[str, U8]] = (),
+    hidden: Sequence[tuple[str, U8]] = (), times: int = 1,
 ) -> bytes:  # fmt: skip
     """The colour map's layers on a sheet, topmost first, masks and strengths of what is in groups put in.
 
     Of another map all of it is one layer. ``box`` (left, upper, right, lower) is the part that is wanted; ``hidden``
-    are pictures of it (rows, columns, 4) that lie on top and are not shown.
+    are pictures of it (rows, columns, 4) that lie on top and are not shown. Each texel becomes a square of ``times``.
 
     What the format cannot say (see :func:`baked_layers`) is put in as it looks on what lies below it, so that the
     layers together show what the map shows.
@@ -52,15 +53,21 @@ def encode_layers(
     part = slice(upper, lower), slice(left, right)
     if map_name != "colour":
         bits = 16 if MAPS[map_name].wide else 8
-        return _archive([], _whole(composite_sheet(sources, project, map_name, sheet, bits)[part]), hidden)
+        whole = _whole(composite_sheet(sources, project, map_name, sheet, bits)[part])
+        return _archive([], _enlarged(whole, times), hidden)
     pictures: list[tuple[Layer, U8]] = []
     for at, layer in enumerate(project.layers):
         if layer.visible:
             rgba = _baked(sources, project, sheet, at) if _to_bake(layer) else _alone(sources, project, sheet, layer)
             rgba = np.ascontiguousarray(rgba[part])
             if rgba[..., 3].any():
-                pictures.append((layer, rgba))
-    return _archive(pictures, _whole(composite_sheet(sources, project, "colour", sheet, 8)[part]), hidden)
+                pictures.append((layer, _enlarged(rgba, times)))
+    whole = _whole(composite_sheet(sources, project, "colour", sheet, 8)[part])
+    return _archive(pictures, _enlarged(whole, times), hidden)
+
+
+def _enlarged(pixels: _Pixels, times: int) -> _Pixels:
+    return pixels if times == 1 else pixels.repeat(times, axis=0).repeat(times, axis=1)
 
 
 def _whole(pixels: U8 | U16) -> U8 | U16:

@@ -85,6 +85,7 @@ def do_decal(here: Here, step: DecalStep) -> str:
     else:
         assert step.picture is not None
         picture, title = kept_picture(here.studio, here.folder, step.picture), Path(step.picture).stem
+    place = place.square_pixels(studio.project.size_of, studio.project.picture_size(picture))
     copies = _copies(studio, step, place)
     for number, other in reversed(list(enumerate(copies, 2))):
         named = msgspec.structs.replace(step, name=f"{step.name or title} {number}")

@@ -39,12 +39,5 @@ def dropped(uv: F64, key: SheetKey, size: Extent, picture: tuple[int, int], exac
         return on_whole_texels(
             Lay(key.material, key.tile, (u, v), wide / size.width, high / size.height), size, picture
         )
-    place = Lay(key.material, key.tile, (u, v), share)
-    if size.width != size.height:
-        place = replace(place, height=squared(place, size, picture))
+    place = Lay(key.material, key.tile, (u, v), share).square_pixels(lambda _: size, picture)
     return on_whole_texels(place, size, picture) if exact else place
-
-
-def squared(place: Lay, size: Extent, picture: tuple[int, int]) -> float:
-    """The height, in tiles, at which the pixels of an upright picture are square on a sheet."""
-    return place.tall(picture) * size.width / size.height

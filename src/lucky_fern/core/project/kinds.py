@@ -9,7 +9,7 @@ registration.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar, cast
 
@@ -124,6 +124,13 @@ class Place(Kind):
 
     def shown_on(self, material: str, other: str) -> Place:
         """The same, showing on another material too that was cut off from one that it is laid on."""
+        return self
+
+    def square_pixels(self, size_of: Callable[[SheetKey], Extent], picture: tuple[int, int]) -> Place:
+        """The same with its picture's pixels square on its sheet where it has no height; ``picture`` is its size.
+
+        What lies on the surface keeps proportions by itself; pictures laid by quarters keep them exactly.
+        """
         return self
 
     def reframed(

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any, ClassVar
 
 from msgspec.structs import replace
@@ -270,6 +271,13 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
         if self.material != material or other in self.also:
             return self
         return replace(self, also=(*self.also, other))
+
+    def square_pixels(self, size_of: Callable[[SheetKey], Extent], picture: tuple[int, int]) -> Lay:
+        size = size_of(SheetKey(self.material, self.tile))
+        if self.height is not None or size.width == size.height:
+            return self
+        ratio = size.width / size.height
+        return replace(self, height=self.tall(picture) * (1 / ratio if round(self.rotate / 90) % 2 else ratio))
 
     def reframed(
         self, key: SheetKey, before: Extent, after: Extent, by: tuple[int, int], picture: tuple[int, int]
