@@ -198,3 +198,28 @@ def test_the_quay_shows_what_the_program_shows_and_how_far_wrong_settings_are(
         right.release()
     assert difference(context, stage, stage, camera, look, (Filtering(), Filtering(nearest=True, mips=False))) > 0.5
     assert difference(context, stage, stage, camera, look) == 0
+
+
+def test_pixel_art_is_read_as_squares_by_what_the_model_says_and_the_notes_name_it(
+    context: moderngl.Context, tmp_path: Path
+) -> None:
+    studio = demo_studio("kettle", tmp_path / "world")
+    assert studio.pixel_art
+    export(studio.sources, studio.project, ExportSetup("gltf", "", size=256), "kettle", tmp_path / "maps")
+    cargo = open_cargo(tmp_path / "maps")  # nobody says so but the GLB's own samplers
+    assert {key.material for key in cargo.pixel_art} == {key.material for key in studio.pixel_art}
+    notes = import_notes(cargo)
+    assert "Pixel art: kettle:1001" in notes and "Mips: off" in notes
+    for name, data in model_files(studio.model, "kettle.obj").items():
+        (tmp_path / name).write_bytes(data)
+    plain = open_cargo(tmp_path / "maps", tmp_path / "kettle.obj")
+    assert not plain.pixel_art and "Pixel art:" not in import_notes(plain)
+    told = open_cargo(tmp_path / "maps", tmp_path / "kettle.obj", pixel_art=studio.pixel_art)
+    camera, look = Camera().framing(studio.model.bounds, 480 / 360), Look()
+    stage = Stage(context, told.surface, told.pixel_art)
+    stage.put(maps_of(told))
+    stage.send()
+    as_made, smooth = Filtering(), Filtering(nearest=False)
+    assert difference(context, stage, stage, camera, look, (as_made, Filtering(nearest=True, mips=False))) == 0
+    assert difference(context, stage, stage, camera, look, (as_made, smooth)) > 0.3
+    stage.release()

@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey
-from lucky_fern.core.project.commands import AddLayer, SetPixelArt
+from lucky_fern.core.project.commands import AddLayer, PinPicture, SetPixelArt
 from lucky_fern.core.project.document import Brushwork, Channel, Wash
 from lucky_fern.core.project.layouts import FitRectangle
 from lucky_fern.core.sheets.grid import Extent
@@ -213,3 +214,75 @@ def test_a_face_goes_alone_by_whole_texels_and_a_picture_lands_on_them(board: Ha
     corner = np.array(place.centre) * [SIZE.width, SIZE.height] - np.array([5, 3]) / 2
     assert place.width * SIZE.width == pytest.approx(5) and place.height * SIZE.height == pytest.approx(3)
     assert np.allclose(corner, np.rint(corner), atol=1e-9)
+
+
+BRICKS = PLANE.replace("vt 1 0", "vt 3 0").replace("vt 1 1", "vt 3 2").replace("vt 0 1", "vt 0 2")
+
+
+def test_a_switch_in_the_summary_has_uvs_repeat_and_gives_the_tiles_back(hands: Hands, tmp_path: Path) -> None:
+    (tmp_path / "path.obj").write_text(BRICKS)
+    hands.open(Studio.new(tmp_path / "path.obj", sheet_size=64))
+    parts, check = hands.parts, hands.window.late.model_panel.check
+    assert len(parts.work.studio.surface.keys) == 6
+    hands.key(Qt.Key.Key_1)
+    hands.window.late.model_panel.setCurrentWidget(check)
+
+    def switch() -> QCheckBox | None:
+        hands.wait()
+        item = check.repeats.itemAt(0)
+        return None if item is None else item.widget()
+
+    hands.until(lambda: switch() is not None)
+    assert "repeat over 6 tiles" in switch().text() and not switch().isChecked()
+    switch().click()
+    hands.until(lambda: len(parts.work.studio.surface.keys) == 1)
+    hands.until(lambda: switch() is not None and switch().isChecked())
+    assert "e+" not in check.lines["texels"].text()
+    switch().click()
+    hands.until(lambda: len(parts.work.studio.surface.keys) == 6)
+    parts.work.undo()
+    assert len(parts.work.studio.surface.keys) == 1
+
+
+def test_a_picture_is_pinned_beside_the_work_and_gives_its_colours(board: Hands, tmp_path: Path) -> None:
+    parts, pins = board.parts, board.window.pins
+    flat = np.full((40, 60, 4), (12, 200, 99, 255), np.uint8)
+    name = parts.work.studio.keep_picture(*read_picture_file(save_png(tmp_path / "flat.png", flat)))
+    parts.work.execute(PinPicture(name))
+    board.wait()
+    board.until(lambda: name in pins.shown and pins.shown[name].width() > pins.shown[name].height())
+    pin, room = pins.shown[name], board.window.ground.views
+    assert pin.isVisible() and pin.geometry().left() < 20 and pin.geometry().bottom() > room.height() - 20
+    parts.commands["edit.take-values"].trigger()
+    QTest.mouseClick(pin, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, pin.rect().center())
+    assert parts.painting.values["colour"] == "#0cc863"
+    small = pin.width()
+    QTest.mouseDClick(pin, Qt.MouseButton.LeftButton)
+    assert pin.width() > 1.8 * small
+    board.drag(pin, np.array([30.0, 30.0]), np.array([room.width() - 40.0, -room.height() / 1.2]))
+    assert parts.work.project.pinned[name].corner == "upper-right"
+    pin.close_button.click()
+    assert not parts.work.project.pinned and not pins.shown
+    parts.work.undo()
+    assert name in parts.work.project.pinned
+
+
+def test_a_guide_is_drawn_out_of_the_border_and_holds_what_is_dragged(board: Hands) -> None:
+    view, parts = board.window.sheet_view, board.parts
+    key = parts.work.studio.surface.keys[0]
+    board.key(Qt.Key.Key_1)
+    texel = at(board, 0, 1) - at(board, 0, 0)
+    border = at(board, 12, 0) - texel / 2 - (4, 0)
+    board.drag(view, border, at(board, 12, 10) - texel / 2)
+    assert parts.work.project.guides[str(key)].upright == (10.0,)
+    board.window.late.model_panel.lay_out.do(FitRectangle((0.0, 0.0), (0.25, 0.5)))
+    board.until(lambda: parts.work.studio.model.uv.max() < 0.51)
+    board.wait()
+    parts.faces.all()
+    board.drag(view, at(board, 18, 8), at(board, 18, 17) + texel * 0.7)  # its left edge comes near the guide
+    board.until(lambda: parts.work.studio.model.uv[..., 0].min() > 0.1)
+    assert parts.work.studio.model.uv[..., 0].min() * SIZE.width == pytest.approx(10)
+    board.wait()
+    parts.faces.none()
+    board.drag(view, at(board, 2, 10) - texel / 2, at(board, 2, 0) - texel * 3)
+    assert str(key) not in parts.work.project.guides

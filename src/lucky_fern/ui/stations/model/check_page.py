@@ -263,7 +263,7 @@ class CheckPage(Page):
             switch.setToolTip(tr("On: what is painted shows on all repeats at once; model files stay as they came. "
                                  "Off: a sheet for every tile"))  # fmt: skip
             switch.setChecked(on)
-            switch.clicked.connect(partial(self._repeat, name))
+            switch.clicked.connect(lambda on, name=name: self._repeat(name, on))
             self.repeats.addWidget(switch)
 
     def _repeat(self, name: str, on: bool) -> None:
