@@ -14,6 +14,7 @@ from lucky_fern.core.compositing.effects import (
     Sharpening,
 )
 from lucky_fern.core.compositing.layers.adjusting import Adjusting
+from lucky_fern.core.compositing.layers.echoed import Echoed
 from lucky_fern.core.compositing.layers.edged import Edged
 from lucky_fern.core.compositing.layers.grouping import Grouping
 from lucky_fern.core.compositing.layers.painted import Painted
@@ -47,6 +48,7 @@ from lucky_fern.core.preparing.tiling import Repeating
 from lucky_fern.core.preparing.tuning import Adjusting as AdjustingPicture
 from lucky_fern.core.preparing.tuning import Despeckling
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group, Wash
+from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, OPS, PLACES, SHAPES
@@ -77,6 +79,7 @@ CONTENTS.add(Brushwork, Painted())
 CONTENTS.add(Adjustment, Adjusting())
 CONTENTS.add(Group, Grouping())
 CONTENTS.add(Edging, Edged())
+CONTENTS.add(Echo, Echoed())
 
 PLACES.add(Throw, Thrown())
 PLACES.add(Drape, Draped())

@@ -69,7 +69,26 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
                     if "height" in layer.active_channels() and layer.active_channels()["height"].relief:
                         chunks = layer_chunks(sources, project, layer, "height", sheet)
                         found.setdefault("normal", set()).update(chunks)
+        _follow_echoes(found, sources, (before, after), sheet)
     return _with_reach(every, sources, (before, after), after)
+
+
+def _follow_echoes(found: Found, sources: Sources, projects: tuple[Project, ...], sheet: Sheet) -> None:
+    """What changes in a map that an echo hears changes in those that it gives to."""
+    echoes = [(project, layer) for project in projects for layer in project.walk() if layer.content.hears is not None]
+    for _ in range(len(MAPS) if echoes else 0):  # echoes may chain
+        before = sum(map(len, found.values()))
+        for project, layer in echoes:
+            chunks = found.get(str(layer.content.hears), set())
+            if not chunks or not layer.scope.holds_sheet(sheet.key):
+                continue
+            for name, channel in layer.active_channels().items():
+                mine = chunks & layer_chunks(sources, project, layer, name, sheet)
+                found.setdefault(name, set()).update(mine)
+                if channel.relief:
+                    found.setdefault("normal", set()).update(mine)
+        if sum(map(len, found.values())) == before:
+            break
 
 
 # --- comparing two stacks ---------------------------------------------------------------------------------------

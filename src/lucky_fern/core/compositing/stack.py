@@ -22,9 +22,18 @@ from lucky_fern.core.sheets.sheet import Sheet
 
 def view_reach(project: Project, map_name: str) -> int:
     """How many texels around its own a texel of a map depends on, through blurs and relief."""
-    reach = stack_reach(project.layers, "height" if map_name == RELIEF else map_name)
-    if map_name == "normal" and has_relief(project.layers):
-        reach = max(reach, 1 + stack_reach(project.layers, "height"))
+    return _reach_of(project, "height" if map_name == RELIEF else map_name, frozenset())
+
+
+def _reach_of(project: Project, name: str, heard: frozenset[str]) -> int:
+    """The same, ``heard`` being the maps on the way here that it comes from by echoes."""
+    reach = stack_reach(project.layers, name)
+    if name == "normal" and has_relief(project.layers):
+        reach = max(reach, 1 + _reach_of(project, "height", heard | {name}))
+    for layer in project.walk():
+        source = layer.content.hears
+        if source is not None and source not in heard and source != name and name in layer.active_channels():
+            reach = max(reach, stack_reach(project.layers, name) + _reach_of(project, source, heard | {name}))
     return reach
 
 
@@ -126,7 +135,7 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
 
     key = (view.map, view.sheet.key, view.sheet.size, view.rect)
     ground = (layers[:first], view.project)
-    return Canvas(view.sources.below.like(key, ground, _same_below, make, lambda made: made.nbytes).copy()), first
+    return Canvas(view.sources.below.like(key, ground, same_below, make, lambda made: made.nbytes).copy()), first
 
 
 def around_below(layer: Layer, view: View) -> Around:
@@ -157,10 +166,10 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk) -> F32:
         return np.ascontiguousarray(values)
 
     key = ("under", layer.id, view.map, view.alone, sheet.key, sheet.size, chunk)
-    return view.sources.below.like(key, (below, view.project), _same_below, make, lambda made: made.nbytes)
+    return view.sources.below.like(key, (below, view.project), same_below, make, lambda made: made.nbytes)
 
 
-def _same_below(old: tuple[tuple[Layer, ...], Project], new: tuple[tuple[Layer, ...], Project]) -> bool:
+def same_below(old: tuple[tuple[Layer, ...], Project], new: tuple[tuple[Layer, ...], Project]) -> bool:
     """Whether the same layers, and all that they share, lie below (quick: projects share what is alike)."""
     (before, was), (after, now) = old, new
     return before == after and _same_masks(before, was, now) and was.same_ground(now)
@@ -188,7 +197,7 @@ def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32
             return heights(other, rect_of(chunk, other.size))
 
         kept = ("heights", key, other.size, chunk)
-        return sources.below.like(kept, (project.layers, project), _same_below, make, lambda made: made.nbytes)
+        return sources.below.like(kept, (project.layers, project), same_below, make, lambda made: made.nbytes)
 
     around = Around(sources, project.size_of, sheet, wide, fetch)
     normals = relief_normals(heights(sheet, wide), around, project.relief, project.sheet_size)

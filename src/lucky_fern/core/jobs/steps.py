@@ -9,6 +9,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Later, Made, Verb, add_layer, closed, open_ended
 from lucky_fern.core.jobs.changing_steps import OrderStep, RemoveStep, SetStep, do_order, do_remove, do_set
 from lucky_fern.core.jobs.decal_step import DecalStep, do_decal
+from lucky_fern.core.jobs.echo_step import EchoStep, do_echo
 from lucky_fern.core.jobs.edging_step import (
     EdgingStep,
     FitStep,
@@ -103,6 +104,7 @@ VERBS: dict[str, Verb] = {
     "brushwork": closed(BrushworkStep, do_brushwork),
     "adjust": open_ended(AdjustStep, do_adjust),
     "layer": open_ended(LayerStep, do_layer),
+    "echo": open_ended(EchoStep, do_echo),
     "group": closed(GroupStep, do_group),
     "edging": open_ended(EdgingStep, do_edging),
     "path": open_ended(PathStep, do_path),

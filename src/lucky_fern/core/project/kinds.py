@@ -234,6 +234,11 @@ class Content(Kind):
     has_settings: ClassVar[bool] = True  # they can be replaced as a whole; else it has commands of its own
     repeats: ClassVar[bool] = False  # motifs along runs, as edgings do
 
+    @property
+    def hears(self) -> str | None:
+        """The map below that it turns into what it gives; None for kinds that go by none."""
+        return None
+
     def check(self, project: Any) -> None:
         """Refuse numbers, pictures or effects that cannot be (CommandError)."""
 

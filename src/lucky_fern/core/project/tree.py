@@ -123,6 +123,19 @@ def up_to(project: Project, layer_id: int) -> Project:
     return replace(project, layers=cut(project.layers))
 
 
+def below(project: Project, layer_id: int) -> Project:
+    """The project with just what lies below a layer; in a group that holds it, too."""
+
+    def cut(layers: Layers) -> Layers:
+        at = next((at for at, layer in enumerate(layers) if any(one.id == layer_id for one in walk((layer,)))), None)
+        if at is None:
+            return layers
+        last = layers[at]
+        return layers[:at] if last.id == layer_id else (*layers[:at], with_children(last, cut(last.children)))
+
+    return replace(project, layers=cut(project.layers))
+
+
 def outermost(project: Project, layer_ids: tuple[int, ...]) -> Layers:
     """The chosen layers from the bottom up, without those that another chosen one holds.
 

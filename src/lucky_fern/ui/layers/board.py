@@ -154,12 +154,16 @@ class Grid(QTreeView):
         picture.setDevicePixelRatio(self.devicePixelRatio())
         picture.fill(QColor(self.cells.tones.soft_active if selected else self.cells.tones.panel))
         painter, heading = QPainter(picture), self.header()
+        middles: dict[str, QPoint] = {}
         painter.setFont(self.font())
         for column in range(self.board_model.columnCount()):
             cell = QRect(heading.sectionViewportPosition(column), 0, heading.sectionSize(column), size.height())
             if column == NAME:
                 cell.setLeft(inside)
             self.cells.draw(painter, cell, row, column, focused == column)
+            if column >= FIRST_MAP:
+                middles[MAP_NAMES[column - FIRST_MAP]] = cell.center()
+        self.cells.echo(painter, row.layer, middles)
         painter.end()
         return picture
 

@@ -13,7 +13,7 @@ from lucky_fern.ui.widgets.style import icon, tones, with_text
 
 INDENT, CELL, ROW = 13, 34, 26
 _KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjustment": "adjust", "group": "folder",
-               "edging": "edging"}  # fmt: skip
+               "edging": "edging", "echo": "echo"}  # fmt: skip
 
 
 class CellPainter(QStyledItemDelegate):
@@ -126,7 +126,14 @@ class CellPainter(QStyledItemDelegate):
             painter.drawRoundedRect(box, 3, 3)
             return
         painter.setPen(QPen(QColor(self.tones.text), 1.2))
-        if isinstance(layer.content, Adjustment):
+        if layer.content.hears is not None:
+            painter.setBrush(QColor(self.tones.field))
+            painter.drawRoundedRect(box, 3, 3)
+            for ring in (2, 5):
+                painter.drawArc(
+                    QRect(box.center().x() - ring - 1, box.center().y() - ring, 2 * ring, 2 * ring), -960, 1920
+                )
+        elif isinstance(layer.content, Adjustment):
             painter.setBrush(QColor(self.tones.field))
             painter.drawRoundedRect(box, 3, 3)
             painter.setBrush(QColor(self.tones.text))
@@ -155,6 +162,25 @@ class CellPainter(QStyledItemDelegate):
             painter.setPen(QPen(QColor(self.tones.field), 0.8))
             painter.setBrush(QColor(self.tones.text))
             painter.drawEllipse(QPointF(box.right() + 1, box.top()), 3, 3)
+
+    def echo(self, painter: QPainter, layer: Layer, middles: dict[str, QPoint]) -> None:
+        """An arrow from the map that an echo hears to each that it gives to."""
+        source = layer.content.hears
+        if source is None or source not in middles:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        start = middles[source]
+        painter.setPen(QPen(QColor(self.tones.active), 1.4))
+        painter.setBrush(QColor(self.tones.active))
+        painter.drawEllipse(start, 2, 2)
+        for name, channel in layer.channels.items():
+            if not channel.on or name not in middles or name == source:
+                continue
+            end = middles[name]
+            way = 1 if end.x() > start.x() else -1
+            tip = QPointF(end.x() - way * 10, end.y() + 9)
+            painter.drawPolyline([QPointF(start), QPointF(start.x(), start.y() + 9), tip])
+            painter.drawPolygon([tip, tip - QPointF(way * 4, 2.5), tip - QPointF(way * 4, -2.5)])
 
     def _passage(self, painter: QPainter, box: QRect, channel: Channel | None) -> None:
         """A group's cell: an open bracket where it lets through, a closed box where it shuts off."""

@@ -26,6 +26,7 @@ from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
 from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
+from lucky_fern.ui.layers.echoes import READY, add_echo
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.ready_menu import ask_keep, fill_ready
 from lucky_fern.words import tr
@@ -52,6 +53,9 @@ def add_menu(matter: Matter, parent: QWidget) -> QMenu:
     for title, effect in EFFECTS.items():
         menu.addAction(title, partial(_adjust, matter, title, effect))
     menu.addSeparator()
+    echoes = menu.addMenu(tr("Echo: one map from another"))
+    for title in READY:
+        echoes.addAction(title, partial(add_echo, matter, title))
     fill_ready(matter, menu)
     return menu
 

@@ -12,6 +12,7 @@ from PySide6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, QPersiste
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
+from lucky_fern.core.project.echoes import ECHO
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.ui.layers.matter import Matter
@@ -49,7 +50,7 @@ class Row:
         folded = layer.content.folded if isinstance(layer.content, Group) else None
         return (
             layer.id, layer.name, layer.kind, layer.visible, layer.opacity, layer.blend, layer.channels, folded,
-            self.shown, self.mask, layer.recipe,
+            self.shown, self.mask, layer.recipe, layer.content.hears,
         )  # fmt: skip
 
 
@@ -158,6 +159,9 @@ class BoardModel(QAbstractItemModel):
         if isinstance(layer.content, Adjustment):
             state = "changes" if channel.on else tr("would change, but is switched off,")
             return f"{layer.name} {state} {name} at {channel.opacity:.0%}"
+        if layer.content.hears is not None:
+            return tr("{name} turns {source} below into {to} at {opacity:.0%}", name=layer.name,
+                      source=layer.content.hears, to=name, opacity=channel.opacity)  # fmt: skip
         state = "gives" if channel.on else tr("would give, but is switched off,")
         what = tr("its picture") if channel.source == "picture" else str(channel.source)
         blend = "" if layer.blend_on(channel) == "normal" else f", {layer.blend_on(channel)}"
@@ -234,6 +238,8 @@ class BoardModel(QAbstractItemModel):
             return Channel()
         if isinstance(layer.content, Brushwork):
             return Channel("painted")
+        if layer.content.hears is not None:
+            return Channel(ECHO)
         if isinstance(layer.content, Decal) and name in ("colour", "emissive", "normal"):
             return Channel("picture")
         own = next((channel.picture for channel in layer.channels.values() if channel.picture), None)

@@ -8,12 +8,14 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Layer, Wash
+from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.kinds import Content
 from lucky_fern.core.project.places import Along
 from lucky_fern.ui.layers.pages.adjustment import adjustment_part
 from lucky_fern.ui.layers.pages.channels import channel_part, relief_part
 from lucky_fern.ui.layers.pages.decal import decal_part
+from lucky_fern.ui.layers.pages.echo import echo_part
 from lucky_fern.ui.layers.pages.edging import edging_part
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.layer import layer_page
@@ -48,7 +50,8 @@ def _scope(form: Form, column: QVBoxLayout, layer: Layer) -> None:
 
 # What comes first of a kind, and what comes after its relief.
 FIRST: dict[type[Content], Page] = {
-    Adjustment: adjustment_part, Brushwork: _painted, Decal: _channels, Wash: _channels, Edging: _channels,
+    Adjustment: adjustment_part, Brushwork: _painted, Echo: echo_part, Decal: _channels, Wash: _channels,
+    Edging: _channels,
 }  # fmt: skip
 THEN: dict[type[Content], Page] = {Decal: _placed, Wash: wash_part, Edging: edging_part}
 PLACES: dict[type, Page] = {Along: stripe_part}  # all others are placed alike
@@ -75,4 +78,6 @@ def kinds_of(layer: Layer) -> tuple[object, ...]:
     if isinstance(content, Adjustment):
         effect = content.effect
         return (channels, type(effect), len(getattr(effect, "stops", ())))
+    if isinstance(content, Echo):
+        return (channels, content.part, bool(content.curve), len(content.ramp))
     return (channels, type(content), content.by if isinstance(content, Wash) else None)

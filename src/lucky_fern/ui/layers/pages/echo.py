@@ -1,0 +1,119 @@
+"""What an echo hears below, and what it makes of it."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import SetContent
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.echoes import Echo, Part
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.layers.pages.ramp import Ramp
+from lucky_fern.ui.session.effect_inputs import SLIDERS
+from lucky_fern.ui.widgets.colour_field import ColourField
+from lucky_fern.ui.widgets.curve_field import CurveField
+from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.ui.widgets.page import choice
+from lucky_fern.ui.widgets.quietly import show_check
+from lucky_fern.words import tr
+
+PARTS: dict[Part, str] = {
+    "luminance": tr("luminance"), "r": tr("red"), "g": tr("green"), "b": tr("blue"), "saturation": tr("saturation"),
+    "value": tr("brightest of the three"), "like": tr("how like a colour"), "bend": tr("how it bends"),
+}  # fmt: skip
+_PLAIN: tuple[tuple[float, str], ...] = ((0.0, "#000000"), (1.0, "#ffffff"))
+_STRAIGHT = ((0.0, 0.0), (1.0, 1.0))
+_NUMBERS = ("black", "white", "gamma", "low", "high")
+
+
+def echo_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
+    """Where from, which part, its levels, its curve, its ramp."""
+    echo = _echo(layer)
+    sources = choice(tr("The map below that is heard"), [(spec.title, name) for name, spec in MAPS.items()])
+    parts = choice(tr("What of it counts"), [(title, part) for part, title in PARTS.items()])
+    sources.activated.connect(lambda _: _set_source(form, sources))
+    parts.activated.connect(lambda _: _set(form, part=parts.currentData()))
+    form.name("from", sources)
+    form.name("part", parts)
+    form.bind(lambda now: sources.setCurrentIndex(sources.findData(_echo(now).source)))
+    form.bind(lambda now: parts.setCurrentIndex(parts.findData(_echo(now).part)))
+    form.row(column, tr("Hears"), sources)
+    form.row(column, tr("its"), parts)
+    if echo.part == "like":
+        shade = ColourField(tr("Colour that is looked for"))
+        near = NumberField(0.01, 1.5, 2, "", tr("How far from it still counts"))
+        shade.changed.connect(lambda value: _set(form, colour=value))
+        near.changed.connect(lambda value: _set(form, near=round(value, 3)))
+        for field in (shade, near):
+            field.let_go.connect(form.matter.work.end_gesture)
+        form.bind(lambda now: shade.set(_echo(now).colour))
+        form.bind(lambda now: near.set(_echo(now).near))
+        form.name("like", shade)
+        form.row(column, tr("Colour"), shade)
+        form.row(column, tr("Near"), near)
+    for name in _NUMBERS:
+        title, low, high, decimals = SLIDERS[name]
+        number = NumberField(low, high, decimals, "", title)
+        number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.name(name, number)
+        form.bind(partial(_show_number, number, name))
+        form.row(column, title, number)
+    _switches(form, column)
+    if echo.curve:
+        bend = CurveField()
+        bend.changed.connect(lambda points: _set(form, curve=points))
+        bend.let_go.connect(form.matter.work.end_gesture)
+        form.name("curve", bend)
+        form.bind(lambda now: bend.set(_echo(now).curve or _STRAIGHT))
+        form.row(column, tr("Curve"), bend)
+    if echo.ramp:
+        Ramp(form, lambda now: _echo(now).ramp, lambda stops: _set(form, ramp=stops)).rows(column, len(echo.ramp))
+
+
+def _switches(form: Form, column: QVBoxLayout) -> None:
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    turned, curved, coloured = QCheckBox(tr("Turned over")), QCheckBox(tr("Curve")), QCheckBox(tr("Ramp of colours"))
+    turned.clicked.connect(lambda on: _do(form, invert=on))
+    curved.clicked.connect(lambda on: _do(form, curve=_STRAIGHT if on else ()))
+    coloured.clicked.connect(lambda on: _do(form, ramp=_PLAIN if on else ()))
+    form.bind(lambda now: show_check(turned, _echo(now).invert))
+    form.bind(lambda now: show_check(curved, bool(_echo(now).curve)))
+    form.bind(lambda now: show_check(coloured, bool(_echo(now).ramp)))
+    for name, box in (("invert", turned), ("curved", curved), ("coloured", coloured)):
+        form.name(name, box)
+        row.addWidget(box)
+    row.addStretch(1)
+    form.row(column, "", line)
+
+
+def _show_number(number: NumberField, name: str, layer: Layer) -> None:
+    number.set(getattr(_echo(layer), name))
+
+
+def _echo(layer: Layer) -> Echo:
+    return layer.content if isinstance(layer.content, Echo) else Echo()
+
+
+def _set_source(form: Form, sources: QComboBox) -> None:
+    layer, source = form.matter.selection.layer, str(sources.currentData())
+    if layer is not None:
+        bends = _echo(layer).part == "bend" and MAPS[source].kind != "normal"
+        _do(form, source=source, part="luminance" if bends else _echo(layer).part)
+
+
+def _set(form: Form, **changes: object) -> None:
+    form.do(lambda layer: SetContent(layer.id, replace(_echo(layer), **changes)), merge=True)
+
+
+def _do(form: Form, **changes: object) -> None:
+    """A step of its own."""
+    form.matter.work.end_gesture()
+    _set(form, **changes)
+    form.matter.work.end_gesture()
