@@ -96,7 +96,7 @@ class Sharpening(EffectRow):
     def apply(self, values: F32, effect: Sharpen, spec: MapSpec, around: Islands | None) -> F32:
         soft = values if around is None else blurred(values, effect.radius, spec, around)
         sharp = np.clip(values + np.float32(effect.amount) * (values - soft), 0, 1)
-        return _unit_normals(sharp) if spec.kind == "normal" else sharp
+        return unit_normals(sharp) if spec.kind == "normal" else sharp
 
 
 def levelled(values: F32, black: float, white: float, gamma: float, low: float = 0.0, high: float = 1.0) -> F32:
@@ -157,7 +157,7 @@ def blurred(values: F32, radius: float, spec: MapSpec, around: Islands) -> F32:
             np.float32
         ) / np.float32(65535)
     out = np.where(inside[..., None], soft, values).astype(np.float32)
-    return _unit_normals(out) if spec.kind == "normal" else out
+    return unit_normals(out) if spec.kind == "normal" else out
 
 
 def smoothed(values: F32, radius: float, around: Islands, first: Callable[[F32], F32] | None = None) -> F32:
@@ -188,7 +188,8 @@ def _decoded(values: F32) -> F32:
     return np.asarray(_DECODE[low] + (at - low) * (_DECODE[low + 1] - _DECODE[low]), np.float32)
 
 
-def _unit_normals(encoded: F32) -> F32:
+def unit_normals(encoded: F32) -> F32:
+    """(r, c, 3) stored directions of length 1."""
     vector = encoded * 2 - 1
     length = np.linalg.norm(vector, axis=2, keepdims=True)
     return np.asarray(vector / np.maximum(length, 1e-6) * 0.5 + 0.5, np.float32)

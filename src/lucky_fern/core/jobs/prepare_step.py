@@ -107,9 +107,10 @@ def _op(number: int, data: object) -> PictureStep:
         raise CommandError(tr("op {number} ({tag}): 'on' is true or false", number=number, tag=tag))
     if tag == "cut-out" and isinstance(own.get("tolerance"), int | float) and own["tolerance"] > 1:
         own["tolerance"] = own["tolerance"] / 255  # counted in steps of 8 bits
-    tags = (*(one for one in OPS.tags if one != "adjust"), *EFFECTS.tags)
+    own_ops = [one for one in OPS.tags if one != "adjust"]
+    tags = tuple(dict.fromkeys((*own_ops, *EFFECTS.tags)))
     try:
-        if tag in EFFECTS.tags:
+        if tag in EFFECTS.tags and tag not in own_ops:
             return PictureStep(Adjust(of_kind(EFFECTS, tag, own, "op")), on)
         if tag not in tags:
             raise CommandError(tr("there is no op {tag!r}; there are {tags}", tag=tag, tags=", ".join(tags)))

@@ -19,7 +19,8 @@ LONGEST_BLUR = 128.0
 MOST_POINTS = 256  # of a curve, or stops of a ramp
 
 
-def _not_directions(map_name: str) -> None:
+def not_directions(map_name: str) -> None:
+    """Refuse the normal map (CommandError)."""
     if MAPS[map_name].kind == "normal":
         raise CommandError(tr("directions in the normal map can be blurred or sharpened, nothing else"))
 
@@ -46,7 +47,7 @@ class Levels(Effect, Plain, frozen=True, tag_field="effect", tag="levels"):
         check_levels(self.black, self.white, self.gamma)
 
     def check_on(self, map_name: str) -> None:
-        _not_directions(map_name)
+        not_directions(map_name)
 
 
 class Curve(Effect, Plain, frozen=True, tag_field="effect", tag="curve"):
@@ -63,7 +64,7 @@ class Curve(Effect, Plain, frozen=True, tag_field="effect", tag="curve"):
                 check_share("a curve's point", value)
 
     def check_on(self, map_name: str) -> None:
-        _not_directions(map_name)
+        not_directions(map_name)
 
 
 class Shade(Effect, Plain, frozen=True, tag_field="effect", tag="shade"):
@@ -86,7 +87,7 @@ class Invert(Effect, Plain, frozen=True, tag_field="effect", tag="invert"):
     """Every value becomes 1 minus itself."""
 
     def check_on(self, map_name: str) -> None:
-        _not_directions(map_name)
+        not_directions(map_name)
 
 
 class Blur(Effect, Plain, frozen=True, tag_field="effect", tag="blur"):
@@ -152,4 +153,4 @@ class Contrast(Effect, Plain, frozen=True, tag_field="effect", tag="contrast"):
         check_range("contrast", self.contrast, -1, 1)
 
     def check_on(self, map_name: str) -> None:
-        _not_directions(map_name)
+        not_directions(map_name)

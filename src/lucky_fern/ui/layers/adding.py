@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Wash
 from lucky_fern.core.project.kinds import Effect
@@ -35,7 +36,8 @@ def add_adjustment(matter: Matter, name: str, effect: Effect) -> bool:
     if project is None:
         return False
     shown = matter.looking.shown_map or "colour"
-    channels = {shown if _fits(effect, shown) else "colour": Channel()}
+    fits = next(name for name in (shown, "colour", *MAPS) if _fits(effect, name))
+    channels = {fits: Channel()}
     name = free_name(project, name)
     return matter.work.execute(AddLayer(name, Adjustment(effect), channels, above=matter.selection.selected))
 

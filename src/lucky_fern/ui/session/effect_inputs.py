@@ -18,4 +18,14 @@ SLIDERS: dict[str, tuple[str, float, float, int]] = {
     "contrast": (tr("Contrast"), -1, 1, 2),
     "radius": (tr("Radius"), 0, 64, 1),
     "amount": (tr("Amount"), 0, 4, 2),
+    "threshold": (tr("Threshold"), 0, 1, 3),
+    "tolerance": (tr("Tolerance"), 0.001, 1, 3),
+    "at": (tr("From"), 0, 1, 3),
+    "soft": (tr("Soft"), 0, 1, 3),
+    "tones": (tr("Tones"), 2, 32, 0),
+}
+
+# Of fields that are one of several words.
+CHOICES: dict[str, dict[str, str]] = {
+    "which": {"both": tr("bright and dark ones"), "bright": tr("bright ones"), "dark": tr("dark ones")},
 }

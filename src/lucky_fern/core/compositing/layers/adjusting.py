@@ -10,7 +10,7 @@ from lucky_fern.core.arrays import F32
 from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
 from lucky_fern.core.compositing.canvas import Canvas, View, mix, strength
-from lucky_fern.core.compositing.effects import effect_row
+from lucky_fern.core.compositing.effects import effect_row, unit_normals
 from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.stack import around_below
 from lucky_fern.core.maps import MAPS
@@ -43,6 +43,8 @@ def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) ->
     alpha = np.ones(view.rect.shape, np.float32) if shown is None else shown
     mode = MODE_NUMBERS["normal" if view.spec.kind == "normal" else layer.blend_on(channel)]
     blend_arrays(canvas.values, np.ascontiguousarray(new, np.float32), alpha, mode)
+    if view.spec.kind == "normal" and shown is not None:
+        canvas.values[:] = unit_normals(canvas.values)  # halfway between two directions is one, not a shorter one
 
 
 def _isolated(canvas: Canvas, effect: Effect, view: View, around: Around, shown: F32 | None) -> None:
@@ -60,3 +62,5 @@ def _isolated(canvas: Canvas, effect: Effect, view: View, around: Around, shown:
     canvas.alpha[:] = cover
     if shown is not None:
         mix(before, canvas, shown)
+    if view.spec.kind == "normal":
+        canvas.values[:] = unit_normals(canvas.values)

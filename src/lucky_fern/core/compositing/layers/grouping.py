@@ -6,6 +6,7 @@ from collections.abc import Set as AbstractSet
 from typing import cast
 
 from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, mix, nothing, strength, writes
+from lucky_fern.core.compositing.effects import unit_normals
 from lucky_fern.core.compositing.layer_row import LayerRow, layer_chunks
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import holds, put_all
@@ -51,3 +52,5 @@ def _put_group(layer: Layer, group: Group, canvas: Canvas, view: View) -> None:
         before = Canvas(canvas.values.copy(), None if canvas.alpha is None else canvas.alpha.copy())
         put_all(group.layers, canvas, view)
         mix(before, canvas, shown)
+        if view.spec.kind == "normal":
+            canvas.values[:] = unit_normals(canvas.values)

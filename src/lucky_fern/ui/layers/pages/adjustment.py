@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QVBoxLayout
 
 from lucky_fern.core.project.commands import SetContent
 from lucky_fern.core.project.document import Adjustment, Layer
@@ -13,10 +13,17 @@ from lucky_fern.core.project.effects import Curve, Gradient
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.ramp import Ramp
-from lucky_fern.ui.session.effect_inputs import SLIDERS
+from lucky_fern.ui.session.effect_inputs import CHOICES, SLIDERS
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.ui.widgets.page import choice
 from lucky_fern.words import tr
+
+# Of those without any numbers.
+_NOTES = {
+    "Invert": tr("Every value becomes 1 minus itself."),
+    "Normalise": tr("Directions are of length 1 again, whatever was done to them."),
+}
 
 
 def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
@@ -38,6 +45,13 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         )
         return
     for name in effect.__struct_fields__:
+        if name in CHOICES:
+            box = choice(tr("Which"), [(title, word) for word, title in CHOICES[name].items()])
+            box.activated.connect(lambda _, name=name, box=box: _set(form, **{name: box.currentData()}))
+            form.name(name, box)
+            form.bind(partial(_show_choice, box, name))
+            form.row(column, tr("Which"), box)
+            continue
         title, low, high, decimals = SLIDERS[name]
         number = NumberField(low, high, decimals, "", title)
         number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
@@ -46,7 +60,11 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         form.bind(partial(_show_number, number, name))
         form.row(column, title, number)
     if not effect.__struct_fields__:
-        form.note(column, tr("Every value becomes 1 minus itself."))
+        form.note(column, _NOTES.get(type(effect).__name__, ""))
+
+
+def _show_choice(box: QComboBox, name: str, layer: Layer) -> None:
+    box.setCurrentIndex(box.findData(getattr(_effect(layer), name)))
 
 
 def _show_number(number: NumberField, name: str, layer: Layer) -> None:

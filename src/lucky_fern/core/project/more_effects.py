@@ -1,0 +1,103 @@
+"""Adjustments that mend and simplify, as plain data: specks out, edges kept, two tones, few tones, unit normals."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+from msgspec.structs import replace
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.effects import not_directions
+from lucky_fern.core.project.kinds import Effect
+from lucky_fern.core.project.numbers import check_range, check_share
+from lucky_fern.core.project.plain import Plain
+from lucky_fern.words import tr
+
+LARGEST_SPECK = 32.0
+Which = Literal["bright", "dark", "both"]
+
+
+class Specks(Effect, Plain, frozen=True, tag_field="effect", tag="despeckle"):
+    """What differs from the median of the texels within ``radius`` by more than ``threshold`` becomes that median.
+
+    ``which`` takes just what is brighter, or darker. Over the surface, seams included; of colours the luminance
+    decides.
+    """
+
+    radius: float = 2.0
+    threshold: float = 0.1
+    which: Which = "both"
+
+    def check(self) -> None:
+        check_range("radius", self.radius, 1, LARGEST_SPECK, "texels")
+        check_share("threshold", self.threshold)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+    def scaled(self, by: float) -> Specks:
+        return replace(self, radius=min(max(1.0, self.radius * by), LARGEST_SPECK))
+
+    @property
+    def reach(self) -> int:
+        return round(self.radius) + 1
+
+
+class Smooth(Effect, Plain, frozen=True, tag_field="effect", tag="smooth"):
+    """Smoothed within ``radius`` texels, but not over edges: what differs by ``tolerance`` counts much less.
+
+    A bilateral filter (C. Tomasi and R. Manduchi, 1998): standard deviations of radius / 2 and of the tolerance.
+    """
+
+    radius: float = 4.0
+    tolerance: float = 0.1
+
+    def check(self) -> None:
+        check_range("radius", self.radius, 1, LARGEST_SPECK, "texels")
+        check_range("tolerance", self.tolerance, 0.001, 1)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+    def scaled(self, by: float) -> Smooth:
+        return replace(self, radius=min(max(1.0, self.radius * by), LARGEST_SPECK))
+
+    @property
+    def reach(self) -> int:
+        return math.ceil(self.radius) + 1
+
+
+class Threshold(Effect, Plain, frozen=True, tag_field="effect", tag="threshold"):
+    """1 from ``at`` on, 0 below; with ``soft``, running up over so much on both sides. Each component by itself."""
+
+    at: float = 0.5
+    soft: float = 0.0
+
+    def check(self) -> None:
+        check_share("at", self.at)
+        check_share("soft", self.soft)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+
+class Posterise(Effect, Plain, frozen=True, tag_field="effect", tag="posterise"):
+    """Every value to the nearest of so many ``tones``, evenly from 0 to 1."""
+
+    tones: float = 5.0
+
+    def check(self) -> None:
+        check_range("tones", self.tones, 2, 256)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+
+class Normalise(Effect, Plain, frozen=True, tag_field="effect", tag="normalise"):
+    """Directions of length 1 again, whatever was done to them."""
+
+    def check_on(self, map_name: str) -> None:
+        if MAPS[map_name].kind != "normal":
+            raise CommandError(tr("{map_name} holds no directions; this works on the normal map", map_name=map_name))

@@ -1,0 +1,110 @@
+"""Adjustments that mend: specks, edges kept, tones, unit normals; over seams, masked, against brute force."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy import ndimage
+
+from lucky_fern.core.compositing.around import Islands
+from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.effects import effect_row
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group
+from lucky_fern.core.project.effects import Blur
+from lucky_fern.core.project.kinds import Effect
+from lucky_fern.core.project.more_effects import Normalise, Posterise, Smooth, Specks, Threshold
+from lucky_fern.core.project.shapes import Fill, MaskEntry
+from lucky_fern.core.sheets.grid import Extent, SheetKey
+from lucky_fern.core.studio import Studio
+from lucky_fern.core.texels.setting import set_block
+from samples import Runner, read_png, save_png
+
+
+def applied(values: np.ndarray, effect: Effect, name: str = "roughness") -> np.ndarray:
+    around = Islands(np.zeros(values.shape[:2], np.int32))
+    return effect_row(effect).apply(values.astype(np.float32), effect, MAPS[name], around)
+
+
+@pytest.mark.parametrize("which", ["bright", "dark", "both"])
+@pytest.mark.parametrize("radius", [1, 2, 4])
+@pytest.mark.parametrize("colours", [False, True])
+def test_specks_become_the_median_and_nothing_else_changes(which: str, radius: int, colours: bool) -> None:
+    rng = np.random.default_rng(radius)
+    values = np.rint((0.4 + 0.1 * rng.random((40, 50, 3 if colours else 1))) * 255) / 255
+    values[rng.random((40, 50)) < 0.03] = 1.0
+    values[rng.random((40, 50)) < 0.03] = 0.0
+    found = applied(values, Specks(radius, 0.2, which), "colour" if colours else "roughness")
+    middle = ndimage.median_filter(values, size=(2 * radius + 1, 2 * radius + 1, 1), mode="nearest")
+    off = (values - middle) @ ([0.2126, 0.7152, 0.0722] if colours else [1.0])
+    speck = {"bright": off > 0.2, "dark": off < -0.2, "both": np.abs(off) > 0.2}[which]
+    inner = np.s_[radius:-radius, radius:-radius]  # beyond, the border is continued another way
+    expected = np.where(speck[..., None], middle, values)
+    assert np.abs(found - expected)[inner].max() < 1 / 255 and speck[inner].any()
+    assert np.array_equal(found[inner][~speck[inner]], values.astype(np.float32)[inner][~speck[inner]])
+
+
+def test_edges_are_kept_where_all_else_is_smoothed_and_tones_are_what_they_say() -> None:
+    rng = np.random.default_rng(4)
+    step = np.where(np.arange(60) < 30, 0.2, 0.8)[None, :, None] + 0.02 * rng.standard_normal((40, 60, 1))
+    soft = applied(step, Smooth(5.0, 0.1))
+    assert soft[5:-5, 5:25].std() < 0.4 * step[5:-5, 5:25].std()
+    assert soft[5:-5, 29].mean() < 0.25 and soft[5:-5, 30].mean() > 0.75
+    ramp = np.linspace(0, 1, 256)[None, :, None]
+    assert np.array_equal(applied(ramp, Threshold(0.5))[0, :, 0], (ramp[0, :, 0] >= np.float32(0.5)).astype(float))
+    assert np.allclose(applied(ramp, Threshold(0.5, 0.25)), np.clip((ramp - 0.25) / 0.5, 0, 1), atol=1e-6)
+    tones = applied(ramp, Posterise(4))
+    assert np.allclose(np.unique(tones), [0, 1 / 3, 2 / 3, 1]) and np.abs(tones - ramp).max() <= 1 / 6 + 1e-6
+
+
+def test_normals_keep_their_length_under_half_masks_groups_and_blurs(plane: Path) -> None:
+    studio, size = Studio.new(plane, sheet_size=64), Extent(64, 64)
+    layer, key = studio.execute(AddLayer("Dents", Brushwork(), {})).layers[-1].id, SheetKey("paint", 1001)
+    rng = np.random.default_rng(2)
+    lean = rng.uniform(-0.65, 0.65, (64, 64, 2))
+    unit = np.dstack([lean, np.sqrt(1 - (lean**2).sum(axis=2))])
+    block = np.dstack([np.rint((unit * 0.5 + 0.5) * 65535), np.full((64, 64), 65535)]).astype(np.uint16)
+    edit = set_block(studio, layer, key, "normal", (0, 0), block)
+    assert edit is not None
+    studio.execute(edit)
+
+    def worst() -> float:
+        values = composite_sheet(studio.sources, studio.project, "normal", studio.surface.sheet(key, size), 16)
+        return float(np.abs(np.linalg.norm(values / 65535 * 2 - 1, axis=2) - 1).max())
+
+    for effect, mask in ((Blur(2.0), True), (Normalise(), False), (Blur(1.0), True)):
+        number = studio.execute(AddLayer("Change", Adjustment(effect), {"normal": Channel()})).layers[-1].id
+        if mask:
+            studio.execute(AddMaskEntry(number, MaskEntry(Fill(0.5))))
+        assert worst() < 1e-3, effect
+    inner = studio.project.layers[-1]
+    group = studio.execute(AddLayer("Half", Group((inner,)), {}, opacity=0.5)).layers[-1].id
+    studio.execute(AddMaskEntry(group, MaskEntry(Fill(0.5))))
+    assert worst() < 1e-3
+    with pytest.raises(CommandError, match="no directions"):
+        studio.execute(AddLayer("Wrong", Adjustment(Normalise()), {"colour": Channel()}))
+
+
+def test_jobs_take_them_and_pictures_keep_their_own_despeckle(plane: Path, run_job: Runner) -> None:
+    picture = np.full((32, 32, 4), 255, np.uint8)
+    picture[..., :3] = 100
+    picture[8, 8, :3] = 255
+    save_png(plane.parent / "dot.png", picture)
+    steps = [
+        {"do": "wash", "name": "Dots", "pictures": {"colour": "dot.png"}, "sampling": "nearest"},
+        {"do": "adjust", "kind": "despeckle", "map": "colour", "radius": 2, "threshold": 0.1, "which": "bright"},
+        {"do": "prepare", "picture": "dot.png", "as": "clean", "ops": [{"op": "despeckle", "radius": 40}]},
+    ]
+    job = {"job": 1, "model": "plane.obj", "sheet_size": 32, "steps": steps,
+           "exports": [{"preset": "separate", "out": "maps"}]}  # fmt: skip
+    result = run_job(job)
+    assert result.returncode == 0, result.stderr
+    assert (read_png(plane.parent / "maps" / "job_paint_baseColor.png")[..., :3] == 100).all()
+    for wrong, words in (({"kind": "despeckle", "radius": 0}, "radius"), ({"kind": "despeckle", "which": "red"}, "which"),
+                         ({"kind": "posterise", "tones": 1}, "tones"), ({"kind": "smooth", "map": "normal"}, "normal")):  # fmt: skip
+        refused = run_job({**job, "steps": [{"do": "adjust", **wrong}]})
+        assert refused.returncode == 2 and words in refused.stderr, refused.stderr
