@@ -15,12 +15,23 @@ from lucky_fern.core.compositing.changes import dirtied, everything
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
 from lucky_fern.core.compositing.layers.echoed import bends, echoed
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.commands import AddLayer, MoveLayers, SetChannel, SetContent, SetLayer, SetRelief
+from lucky_fern.core.project.commands import (
+    AddLayer,
+    AddMaskEntry,
+    MoveLayers,
+    SetChannel,
+    SetContent,
+    SetLayer,
+    SetMaskEntry,
+    SetRelief,
+)
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.echoes import ECHO, Echo
 from lucky_fern.core.project.effects import Blur
+from lucky_fern.core.project.shapes import HeardShape, MaskEntry
 from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.taking import snapshot
 from lucky_fern.core.texels.setting import set_block
 from samples import Runner, read_png
 
@@ -175,3 +186,42 @@ def test_jobs_make_echoes_set_them_and_say_what_nobody_writes(plane: Path, run_j
                          ({"hue": 3}, "hue"), ({"ramp": [[0, "#ffffff"]]}, "two stops")):  # fmt: skip
         refused = run_job({**job, "steps": [{"do": "echo", **wrong}]})
         assert refused.returncode == 2 and words in refused.stderr, refused.stderr
+
+
+def test_live_masks_follow_what_is_below_and_a_snapshot_does_not(studio: Studio) -> None:
+    key, noise = studio.surface.keys[0], studio.project.layers[0].id
+    white = studio.execute(AddLayer("White", Wash(), {"opacity": Channel(1.0), "height": Channel(1.0)})).layers[-1].id
+    studio.execute(AddMaskEntry(white, MaskEntry(HeardShape("colour"))))
+    store, before = MapStore(studio.sources), studio.project
+    for piece, chunks in everything(studio.sources, before).items():
+        store.update(before, piece, chunks)
+
+    def light() -> np.ndarray:
+        return shown(studio, "colour") @ [0.2126, 0.7152, 0.0722]
+
+    def height() -> np.ndarray:
+        return shown(studio, "height")[..., 0]
+
+    assert np.abs(height() - (0.5 + 0.5 * light())).max() < 2 / 255
+    spot = np.zeros((9, 9, 4), np.uint8)
+    spot[...] = (0, 255, 0, 255)
+    edit = set_block(studio, noise, key, "colour", (40, 60), spot)
+    assert edit is not None
+    studio.execute(edit)
+    assert np.abs(height() - (0.5 + 0.5 * light())).max() < 2 / 255
+    for piece, chunks in dirtied(studio.sources, before, studio.project).items():
+        store.update(studio.project, piece, chunks)
+    kept = store.get(MapKey(key, "height"), SIZE)[..., 0] / 65535
+    assert np.abs(kept - (0.5 + 0.5 * light())).max() < 2 / 255
+    # Where it is like a colour: just that square, whatever lies above.
+    green = HeardShape("colour", "#00ff00", 0.02, 0.0)
+    studio.execute(SetMaskEntry(studio.project.layer(white).mask or 0, 0, MaskEntry(green)))
+    there = np.abs(shown(studio, "colour") - [0, 1, 0]).max(axis=2) <= 0.02
+    assert there[60:69, 40:49].all() and there.sum() < 100
+    assert np.array_equal(height() > 0.9, there)
+    painted = snapshot(studio, white, green)
+    studio.execute(SetMaskEntry(studio.project.layer(white).mask or 0, 0, MaskEntry(painted)))
+    studio.execute(SetLayer(noise, visible=False))
+    assert np.array_equal(height() > 0.9, there)
+    with pytest.raises(CommandError, match="no map called"):
+        studio.execute(AddMaskEntry(white, MaskEntry(HeardShape("shine"))))

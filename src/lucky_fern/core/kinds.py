@@ -13,6 +13,7 @@ from lucky_fern.core.compositing.effects import (
     Shading,
     Sharpening,
 )
+from lucky_fern.core.compositing.hearing import HeardMask
 from lucky_fern.core.compositing.layers.adjusting import Adjusting
 from lucky_fern.core.compositing.layers.echoed import Echoed
 from lucky_fern.core.compositing.layers.edged import Edged
@@ -74,7 +75,7 @@ from lucky_fern.core.project.preparations import (
     Turn,
 )
 from lucky_fern.core.project.rules import RuleShape
-from lucky_fern.core.project.shapes import Fill, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.project.shapes import Fill, HeardShape, PaintedShape, PictureShape, ScopeShape
 
 CONTENTS.add(Wash, Washed())
 CONTENTS.add(Decal, Placed())
@@ -95,6 +96,7 @@ SHAPES.add(PictureShape, PicturedMask())
 SHAPES.add(ScopeShape, ScopedMask())
 SHAPES.add(PaintedShape, PaintedMask())
 SHAPES.add(RuleShape, RuleMask())
+SHAPES.add(HeardShape, HeardMask())
 
 EFFECTS.add(Levels, Levelling())
 EFFECTS.add(Curve, Curving())

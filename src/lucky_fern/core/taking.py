@@ -12,16 +12,18 @@ from lucky_fern.core.arrays import F32, U8, U16
 from lucky_fern.core.colour import LUMINANCE
 from lucky_fern.core.compositing.brushwork import draw_painted
 from lucky_fern.core.compositing.compositor import MapStore, composite_sheet, written_maps
+from lucky_fern.core.compositing.hearing import brightness, likeness
 from lucky_fern.core.compositing.still import Still
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import parse_value
 from lucky_fern.core.painting.pixels import mask_chunk
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.commands import SetLayer
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
-from lucky_fern.core.project.shapes import PaintedShape
+from lucky_fern.core.project.shapes import HeardShape, PaintedShape
+from lucky_fern.core.project.tree import below
 from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
@@ -52,31 +54,22 @@ def written(
     return found
 
 
-def shape_of_map(studio: Studio, layer_id: int, map_name: str) -> PaintedShape:
+def shape_of_map(studio: Studio, layer_id: int, map_name: str, below_only: bool = False) -> PaintedShape:
     """A painted shape as bright as a map is without a layer: colours by their luminance, normals by slope."""
 
-    def brightness(values: F32) -> F32:
-        if MAPS[map_name].kind == "normal":
-            return np.asarray(1 - (values[..., 2] * 2 - 1), np.float32)
-        return np.asarray(values @ LUMINANCE if values.shape[2] == 3 else values[..., 0], np.float32)
-
-    return _shape_of(studio, layer_id, map_name, brightness)
+    return _shape_of(studio, layer_id, map_name, lambda values: brightness(values, map_name), below_only)
 
 
 def shape_of_colour(
-    studio: Studio, layer_id: int, map_name: str, wanted: Sequence[float], tolerance: float, soft: float
-) -> PaintedShape:
+    studio: Studio, layer_id: int, map_name: str, wanted: Sequence[float], tolerance: float, soft: float,
+    below_only: bool = False,
+) -> PaintedShape:  # fmt: skip
     """A painted shape of where a map is like a value (encoded 0…1) without a layer.
 
     Full where every component differs by ``tolerance`` at most, running out over ``soft`` more.
     """
 
-    def likeness(values: F32) -> F32:
-        differs = np.abs(values - np.asarray(wanted, np.float32)).max(axis=2)
-        beyond = differs - np.float32(tolerance + 0.5 / 255)
-        return np.asarray(np.clip(1 - beyond / np.float32(max(soft, 1e-6)), 0, 1), np.float32)
-
-    return _shape_of(studio, layer_id, map_name, likeness)
+    return _shape_of(studio, layer_id, map_name, lambda values: likeness(values, wanted, tolerance, soft), below_only)
 
 
 def value_at(studio: Studio, layer_id: int, key: SheetKey, map_name: str, u: float, v: float) -> F32:
@@ -87,13 +80,23 @@ def value_at(studio: Studio, layer_id: int, key: SheetKey, map_name: str, u: flo
     return np.asarray(values[0], np.float32)
 
 
+def snapshot(studio: Studio, layer_id: int, shape: HeardShape) -> PaintedShape:
+    """A mask's shape that follows a map below, as it is now: painted, and free of what comes."""
+    if shape.like is None:
+        return shape_of_map(studio, layer_id, shape.source, below_only=True)
+    wanted = parse_value(shape.source, shape.like)
+    return shape_of_colour(studio, layer_id, shape.source, wanted, shape.tolerance, shape.soft, below_only=True)
+
+
 def _without(studio: Studio, layer_id: int) -> Still:
     return Still(studio.sources, SetLayer(layer_id, visible=False).apply(studio.project))
 
 
-def _shape_of(studio: Studio, layer_id: int, map_name: str, work: Callable[[F32], F32]) -> PaintedShape:
-    """What ``work`` makes of a map without a layer, on all islands."""
-    still = _without(studio, layer_id)
+def _shape_of(
+    studio: Studio, layer_id: int, map_name: str, work: Callable[[F32], F32], below_only: bool
+) -> PaintedShape:
+    """What ``work`` makes of a map without a layer (or of what is below it), on all islands."""
+    still = Still(studio.sources, below(studio.project, layer_id)) if below_only else _without(studio, layer_id)
     sheets: dict[str, PaintedSheet] = {}
     for key in studio.surface.keys:
         sheet = still.sheet(key)

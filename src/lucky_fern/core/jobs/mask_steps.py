@@ -15,7 +15,7 @@ from lucky_fern.core.project.kinds import SHAPES, Shape
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.rules import RULES, RuleShape
-from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
+from lucky_fern.core.project.shapes import Fill, HeardShape, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
 
@@ -62,6 +62,7 @@ class MaskStep(Step, frozen=True, kw_only=True):
     colour: str | float | None = None
     tolerance: float = 0.1
     soft: float = 0.05
+    live: bool = False  # of maps: it follows what is below, instead of what it is now
 
 
 def do_mask(here: Here, step: dict[str, Any]) -> str:
@@ -120,6 +121,8 @@ def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape
         raise CommandError(
             tr("there is no map called {map!r}; the maps are {MAPS}", map=step.map, MAPS=", ".join(MAPS))
         )
+    if step.live and step.kind in ("map", "colour"):
+        return HeardShape(step.map, step.colour if step.kind == "colour" else None, step.tolerance, step.soft)
     if step.kind == "map":
         return taking.shape_of_map(studio, layer_id, step.map)
     if step.kind == "colour":

@@ -5,12 +5,16 @@ from __future__ import annotations
 import math
 from typing import Any, Literal
 
+from msgspec import field
 from msgspec.structs import replace
 
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.effects import LONGEST_BLUR
-from lucky_fern.core.project.kinds import Carrying, Place, References, Shape
+from lucky_fern.core.project.kinds import Carrying, Place, References, Shape, check_value
 from lucky_fern.core.project.numbers import check_levels, check_range, check_share
 from lucky_fern.core.project.plain import PaintedSheet, Plain, Sampling, Scope, check_picture
+from lucky_fern.words import tr
 
 LONGEST_GROWTH, LONGEST_SMOOTHING = 64, 16.0  # texels
 
@@ -60,6 +64,32 @@ class ScopeShape(Shape, Plain, frozen=True, tag_field="kind", tag="scope"):
     def carried(self, carrying: Carrying) -> ScopeShape:
         scope = carrying.scope(self.scope)
         return self if scope is self.scope else ScopeShape(scope)
+
+
+class HeardShape(Shape, Plain, frozen=True, tag_field="kind", tag="heard"):
+    """As bright as the map ``from`` is below the layer; or, with a value, where it is ``like`` that.
+
+    Full where every component differs by ``tolerance`` at most, running out over ``soft`` more. It follows all edits.
+    """
+
+    source: str = field(default="colour", name="from")
+    like: str | float | None = None
+    tolerance: float = 0.1
+    soft: float = 0.05
+
+    def check(self, project: Any) -> None:
+        if self.source not in MAPS:
+            raise CommandError(
+                tr("there is no map called {name!r}; the maps are {MAPS}", name=self.source, MAPS=", ".join(MAPS))
+            )
+        if self.like is not None:
+            check_value(self.source, self.like)
+        check_share("tolerance", self.tolerance)
+        check_share("soft", self.soft)
+
+    @property
+    def sees_below(self) -> bool:
+        return True
 
 
 class PaintedShape(Shape, Plain, frozen=True, tag_field="kind", tag="painted"):

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QListWidgetItem,
     QMenu,
+    QPushButton,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -27,7 +28,8 @@ from lucky_fern.core.project.kinds import Shape
 from lucky_fern.core.project.numbers import significant
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.rules import Grain, RuleShape
-from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape, ScopeShape
+from lucky_fern.core.project.shapes import Fill, HeardShape, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.taking import snapshot
 from lucky_fern.ui.layers.board_menus import copy_mask, paste_mask
 from lucky_fern.ui.layers.mask_adding import add_shape, fill_add_menu
 from lucky_fern.ui.layers.mask_looks import mask_looks
@@ -66,6 +68,10 @@ def shape_text(shape: Shape, project: Project | None = None) -> str:
         return ", ".join(parts) or tr("everywhere")
     if isinstance(shape, RuleShape):
         return rule_text(shape, project)
+    if isinstance(shape, HeardShape):
+        if shape.like is None:
+            return tr("as bright as {map} below", map=shape.source)
+        return tr("where {map} below is like {value}", map=shape.source, value=shape.like)
     return tr("painted")
 
 
@@ -187,6 +193,10 @@ class MaskPanel(Page):
             scopes.addWidget(button)
         scopes.addStretch(1)
         column.addWidget(self.scopes)
+        self.heard = QPushButton(tr("Make it a snapshot"))
+        self.heard.setToolTip(tr("It stays as it is now, whatever is changed below, and can be painted on"))
+        self.heard.clicked.connect(self._snapshot)
+        column.addWidget(self.heard)
         self.pictures = QWidget()
         pictures = QHBoxLayout(self.pictures)
         pictures.setContentsMargins(0, 0, 0, 0)
@@ -291,6 +301,7 @@ class MaskPanel(Page):
             for button in self.scope_buttons.values():
                 button.show_scope(entry.shape.scope)
         shape = entry.shape
+        self.heard.setVisible(isinstance(shape, HeardShape))
         self.pictures.setVisible(isinstance(shape, PictureShape))
         if isinstance(shape, PictureShape):
             self.repeat.setVisible(isinstance(shape.place, Lay | Throw))
@@ -326,6 +337,20 @@ class MaskPanel(Page):
         """Put an entry on top; the first one says all, later ones add."""
         add_shape(self.matter, shape)
         self.list.setCurrentRow(0)
+
+    def _snapshot(self) -> None:
+        """Have the chosen entry be what it is now; worked out beside the window."""
+        studio, layer, mask, at = self.matter.work.studio, self.matter.selection.layer, self._mask, self._at
+        shape = mask.entries[at].shape if mask is not None and at >= 0 else None
+        if studio is None or layer is None or not isinstance(shape, HeardShape):
+            return
+        number, project = layer.id, studio.project
+
+        def done(made: PaintedShape) -> None:
+            if self.matter.work.studio is studio and studio.project is project:
+                self._change(shape=made)
+
+        self.matter.errands.send(tr("Taking the map as a mask …"), lambda: snapshot(studio, number, shape), done)
 
     def _break_up(self) -> None:
         layer, studio = self.matter.selection.layer, self.matter.work.studio

@@ -9,13 +9,14 @@ import numpy as np
 from PySide6.QtWidgets import QMenu
 
 from lucky_fern.core import taking
+from lucky_fern.core.colour import to_hex
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddMaskEntry, SaveSelection
 from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.kinds import Place, Shape
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import Fill, MaskEntry, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.project.shapes import Fill, HeardShape, MaskEntry, PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.picking import local_uv, sheet_of
 from lucky_fern.ui.layers.matter import Matter
@@ -61,7 +62,12 @@ def fill_add_menu(matter: Matter, menu: QMenu, add: Add) -> None:
         maps.addAction(spec.title, partial(_add_map, matter, add, name))
     like = menu.addAction(tr("Where the map is as at the point last pointed at"), lambda: _add_alike(matter, add))
     like.setEnabled(matter.looking.last_hit is not None)
-    for action in (maps.menuAction(), like):
+    heard = menu.addMenu(tr("As bright as a map is below, live"))
+    for name, spec in MAPS.items():
+        heard.addAction(spec.title, partial(add, HeardShape(name)))
+    follow = menu.addAction(tr("Where it is as at that point, live"), lambda: _add_alike(matter, add, live=True))
+    follow.setEnabled(matter.looking.last_hit is not None)
+    for action in (maps.menuAction(), like, heard.menuAction(), follow):
         action.setEnabled(action.isEnabled() and layer is not None)
 
 
@@ -113,7 +119,7 @@ def _add_map(matter: Matter, add: Add, name: str) -> None:
         matter.errands.send(tr("Taking the map as a mask …"), lambda: taking.shape_of_map(studio, number, name), add)
 
 
-def _add_alike(matter: Matter, add: Add) -> None:
+def _add_alike(matter: Matter, add: Add, live: bool = False) -> None:
     """Where the map that is looked at is as at the point that was pointed at last."""
     studio, layer, hit, store = matter.work.studio, matter.selection.layer, matter.looking.last_hit, matter.maps.store
     key = None if hit is None or studio is None else sheet_of(studio.surface, hit)
@@ -123,6 +129,14 @@ def _add_alike(matter: Matter, add: Add) -> None:
     u, v = local_uv(hit, key)
     wanted = taking.value_at(studio, layer.id, key, shown, u, v)
     tolerance, number = matter.filling.tolerance, layer.id
+    if live:
+        value = (
+            round(float(wanted[0]), 4)
+            if len(wanted) == 1
+            else to_hex((float(wanted[0]), float(wanted[1]), float(wanted[2])))
+        )
+        add(HeardShape(shown, value, tolerance, _SOFT))
+        return
 
     def work() -> PaintedShape:
         return taking.shape_of_colour(studio, number, shown, np.asarray(wanted).tolist(), tolerance, _SOFT)
