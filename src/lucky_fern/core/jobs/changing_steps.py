@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here
+from lucky_fern.core.jobs.layer_steps import Moving
 from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, parse_place
 from lucky_fern.core.project.commands import (
     MoveLayers,
@@ -43,7 +44,7 @@ class SetStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=T
     text: str | None = None
     picture: str | None = None
     values: dict[str, str | float | None] | None = None
-    channels: dict[str, str | float | None] | None = None
+    channels: dict[str, str | float | Moving | None] | None = None
     visible: bool | None = None
     opacity: float | None = None
     blend: str | None = None
@@ -115,7 +116,12 @@ def do_set(here: Here, step: SetStep, own: dict[str, Any]) -> str:
         edits.append(SetPlace(layer.id, place))
     for name, value in {**(step.values or {}), **(step.channels or {})}.items():
         before = layer.channels.get(name, Channel())
-        channel = None if value is None else replace(before, source=value)
+        channel: Channel | None
+        if isinstance(value, Moving):
+            source = before.source if value.source is None else value.source
+            channel = replace(before, source=source, shift=value.shift, scale=value.scale)
+        else:
+            channel = None if value is None else replace(before, source=value)
         edits.append(SetChannel(layer.id, name, channel))
     if step.name is not None:
         edits.append(RenameLayer(layer.id, step.name))

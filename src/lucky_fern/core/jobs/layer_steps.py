@@ -24,6 +24,22 @@ class _Relieved(Protocol):
     def relief(self) -> bool | Relief: ...
 
 
+class Moving(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How a channel's picture lies against the layer's other ones; what else it takes, of a decal."""
+
+    shift: tuple[float, float] = (0.0, 0.0)
+    scale: float = 1.0
+    source: str | float | None = None
+
+
+def channel_of(value: str | float | Moving, relief: bool = False, other: str | float = "picture") -> Channel:
+    """A channel as jobs write it: its source alone, or an object that says how its picture lies too."""
+    if isinstance(value, Moving):
+        source = other if value.source is None else value.source
+        return Channel(source, relief=relief, shift=value.shift, scale=value.scale)
+    return Channel(value, relief=relief)
+
+
 class WashStep(Made, frozen=True):
     """``wash``: values or repeating pictures on every texel in scope."""
 
@@ -34,6 +50,7 @@ class WashStep(Made, frozen=True):
     rotate: float = 0.0
     sampling: Sampling = "smooth"
     by: Literal["uv", "triplanar"] = "uv"
+    channels: dict[str, Moving] = msgspec.field(default_factory=dict)
     relief: bool | Relief = False
 
 
@@ -66,7 +83,13 @@ def do_wash(here: Here, step: WashStep) -> str:
                 tr("there is no map called {name!r}; the maps are {MAPS}", name=name, MAPS=", ".join(MAPS))
             )
         picture = kept_picture(here.studio, here.folder, path)
-        channels[name] = Channel("picture", picture=picture, relief=relief_of(step, name))
+        lying = step.channels.get(name, Moving())
+        channels[name] = Channel(
+            "picture", picture=picture, relief=relief_of(step, name), shift=lying.shift, scale=lying.scale
+        )
+    for name in step.channels:
+        if name not in step.pictures:
+            raise CommandError(tr("'channels' of a wash moves its 'pictures'; it has none of {name!r}", name=name))
     if not channels:
         raise CommandError(tr("a wash needs 'values' or 'pictures'"))
     content = Wash(step.repeat, step.offset, step.rotate, step.sampling, step.by)

@@ -39,7 +39,8 @@ class Channel(Plain, frozen=True):
     brushwork, ``"vertices"`` for the colours that the model's points carry, or ``""`` where the layer has
     nothing of its own (adjustments, groups).
     ``picture`` names the kit picture or sequence to take, where it is not the layer's own.
-    ``relief``, on height only, lets this height shape the normal map too.
+    ``relief``, on height only, lets this height shape the normal map too. ``shift`` (in tiles) and ``scale`` put the
+    picture otherwise than on the layer's other maps.
     """
 
     source: str | float = ""
@@ -48,6 +49,13 @@ class Channel(Plain, frozen=True):
     blend: Blend | None = None
     picture: str | None = None
     relief: bool = False
+    shift: tuple[float, float] = (0.0, 0.0)
+    scale: float = 1.0
+
+    @property
+    def moved(self) -> bool:
+        """Whether its picture lies otherwise than the layer's."""
+        return self.shift != (0.0, 0.0) or self.scale != 1.0
 
 
 class Wash(Content, Plain, frozen=True, tag_field="kind", tag="wash"):

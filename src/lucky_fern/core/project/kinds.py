@@ -133,6 +133,12 @@ class Place(Kind):
         """
         return self
 
+    def askew(self, shift: tuple[float, float], scale: float) -> Place:
+        """Larger about its middle, and moved in UV space (in tiles) where it is laid there."""
+        tall = getattr(self, "height", None)
+        made: Place = replace(cast(Any, self), width=self.width * scale)
+        return made if tall is None else replace(cast(Any, made), height=tall * scale)
+
     def reframed(
         self, key: SheetKey, before: Extent, after: Extent, by: tuple[int, int], picture: tuple[int, int]
     ) -> Place:

@@ -272,6 +272,11 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
             return self
         return replace(self, also=(*self.also, other))
 
+    def askew(self, shift: tuple[float, float], scale: float) -> Lay:
+        tall = None if self.height is None else self.height * scale
+        u, v = self.centre
+        return replace(self, centre=(u + shift[0], v + shift[1]), width=self.width * scale, height=tall)
+
     def square_pixels(self, size_of: Callable[[SheetKey], Extent], picture: tuple[int, int]) -> Lay:
         size = size_of(SheetKey(self.material, self.tile))
         if self.height is not None or size.width == size.height:

@@ -8,7 +8,8 @@ from typing import cast
 from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
 from lucky_fern.core.compositing.pictures import flavour_of
 from lucky_fern.core.compositing.sources import Put, Sources, Stamp, triangles_in
-from lucky_fern.core.project.document import Decal, Layer, Project
+from lucky_fern.core.project.document import Channel, Decal, Layer, Project
+from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -18,8 +19,9 @@ class Placed(LayerRow):
         self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet
     ) -> AbstractSet[Chunk]:
         decal = cast(Decal, layer.content)
-        height = decal.place.tall(project.picture_size(decal.picture))
-        return sources.place_chunks(decal.place, height, triangles_in(project, layer.scope), sheet)
+        place = _place(decal, layer.channels.get(map_name))
+        height = place.tall(project.picture_size(decal.picture))
+        return sources.place_chunks(place, height, triangles_in(project, layer.scope), sheet)
 
     def stamp(
         self, sources: Sources, project: Project, layer: Layer, map_name: str, sheet: Sheet, chunk: Chunk
@@ -31,8 +33,15 @@ class Placed(LayerRow):
         own = channel.source == "picture"
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)
-        height = decal.place.tall(project.picture_size(decal.picture))
+        place = _place(decal, channel)
+        height = place.tall(project.picture_size(decal.picture))
         sampling, chosen = project.sampling_on(sheet.key, decal.sampling), triangles_in(project, layer.scope)
-        put = Put(kit, decal.place, height, sampling, flavour, chosen, own and map_name == "normal")
+        put = Put(kit, place, height, sampling, flavour, chosen, own and map_name == "normal")
         rgba = sources.placed(put, sheet, chunk)
         return Stamp(rgba, rgba[..., 3])
+
+
+def _place(decal: Decal, channel: Channel | None) -> Place:
+    """Where the picture of one map is put."""
+    moved = channel is not None and channel.moved
+    return decal.place.askew(channel.shift, channel.scale) if moved and channel is not None else decal.place

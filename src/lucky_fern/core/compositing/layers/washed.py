@@ -6,6 +6,7 @@ from collections.abc import Set as AbstractSet
 from typing import cast
 
 import numpy as np
+from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F64, U16
 from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
@@ -47,6 +48,9 @@ class Washed(LayerRow):
             if channel.picture is not None:
                 return None  # a sequence without a picture for this tile
             return Stamp(None, sources.scope_mask(chosen, sheet, chunk))
+        if channel.moved:
+            (u, v), (du, dv), by = wash.offset, channel.shift, channel.scale
+            wash = replace(wash, offset=(u + du, v + dv), repeat=(wash.repeat[0] / by, wash.repeat[1] / by))
         own = channel.source == "picture"
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)

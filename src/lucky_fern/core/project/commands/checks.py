@@ -6,7 +6,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Channel, Project
 from lucky_fern.core.project.kinds import Content, Place
-from lucky_fern.core.project.numbers import check_share
+from lucky_fern.core.project.numbers import check_finite, check_range, check_share
 from lucky_fern.core.project.plain import BLEND_MODES, check_picture
 from lucky_fern.words import tr
 
@@ -35,6 +35,11 @@ def check_channel(project: Project, content: Content, map_name: str, channel: Ch
         raise CommandError(tr("only the height map shapes the normal map; switch relief on there"))
     if channel.picture is not None:
         check_picture(project, channel.picture)
+    check_finite(*channel.shift)
+    check_range("scale", channel.scale, 1e-3, 1e3)
+    placed = content.placed
+    if channel.shift != (0.0, 0.0) and placed is not None and placed[1].on_surface:
+        raise CommandError(tr("a shift is counted in tiles: lay the picture flat on its sheet for it"))
     content.check_source(map_name, channel.source, channel.picture)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
@@ -54,6 +56,54 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         form.name(name, number)
         row.addWidget(number, 1)
     form.row(column, MAPS[name].title, box)
+    if (
+        channel.source == "picture"
+        and not isinstance(layer.content, Edging)
+        and (channel.moved or len([one for one in layer.channels.values() if one.source == "picture"]) > 1)
+    ):
+        _moved_row(form, column, name, layer)
+
+
+def _moved_row(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> None:
+    """How this map's picture lies against those of the layer's other maps."""
+    box = QWidget()
+    row = QHBoxLayout(box)
+    row.setContentsMargins(0, 0, 0, 0)
+    placed = layer.content.placed
+    for part, (mark, tip) in enumerate((
+        ("↔ ", tr("Shifted to the right against the other maps, in tiles")),
+        ("↕ ", tr("Shifted upwards against the other maps, in tiles")),
+        ("× ", tr("How many times as large as on the other maps")),
+    )):  # fmt: skip
+        number = QDoubleSpinBox(decimals=4 if part < 2 else 3, prefix=mark)
+        number.setRange(-10.0 if part < 2 else 0.01, 10.0 if part < 2 else 100.0)
+        number.setSingleStep(0.001 if part < 2 else 0.01)
+        number.setKeyboardTracking(False)
+        number.setAccessibleName(tip)
+        number.setToolTip(tip)
+        number.setEnabled(part == 2 or placed is None or not placed[1].on_surface)
+        number.valueChanged.connect(partial(_move, form, name, part))
+        form.bind(partial(_show_moved, number, name, part))
+        form.name(f"{name} moved {part}", number)
+        row.addWidget(number)
+    form.row(column, "", box)
+
+
+def _show_moved(number: QDoubleSpinBox, name: str, part: int, layer: Layer) -> None:
+    channel = layer.channels.get(name, Channel())
+    with QSignalBlocker(number):
+        number.setValue(channel.scale if part == 2 else channel.shift[part])
+
+
+def _move(form: Form, name: str, part: int, value: float) -> None:
+    def make(layer: Layer) -> SetChannel:
+        channel = layer.channels[name]
+        if part == 2:
+            return SetChannel(layer.id, name, replace(channel, scale=round(value, 4)))
+        shift = (round(value, 5), channel.shift[1]) if part == 0 else (channel.shift[0], round(value, 5))
+        return SetChannel(layer.id, name, replace(channel, shift=shift))
+
+    form.do(make, merge=True)
 
 
 def _from_picture(layer: Layer, name: str) -> bool:
