@@ -13,7 +13,8 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import square
-from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, NAME
+from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME
+from lucky_fern.ui.layers.echoes import add_echo
 from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.curve_field import CurveField
 
@@ -226,3 +227,31 @@ def test_what_the_mouse_does_on_cells_and_colours_has_keys(hands: Hands) -> None
     assert more.hsvSaturationF() == pytest.approx(QColor("#804020").hsvSaturationF() + 0.1, abs=0.01)
     QTest.keyClick(field.bar, Qt.Key.Key_Right)
     assert QColor(got[-1]).hsvHueF() == pytest.approx(more.hsvHueF() + 0.02, abs=0.01) and len(got) == 2
+
+
+def test_an_echo_is_one_click_and_a_spot_tells_what_made_it(ferry: Hands) -> None:
+    parts, window = ferry.parts, ferry.window
+    add_echo(window.matter, "Glow from one grey")
+    ferry.wait()
+    layer = parts.selection.layer
+    assert layer.content.hears == "colour" and layer.channels["emissive"].source == "echo"
+    fields = ferry.fields
+    fields["part"].setCurrentIndex(fields["part"].findData("r"))
+    fields["part"].activated.emit(0)
+    fields["coloured"].click()  # no ramp any more
+    ferry.wait()
+    assert parts.selection.layer.content.part == "r" and not parts.selection.layer.content.ramp
+    window.board.model.toggle(window.board.model.index_of(layer.id, FIRST_MAP + MAP_NAMES.index("metallic")))
+    assert parts.selection.layer.channels["metallic"].source == "echo"
+    ferry.hover(window.sheet_view, window.sheet_view.pixel_of(window.sheet_view.tiles.corner(
+        parts.work.studio.surface.keys[0]) + (0.4, 0.3)))  # fmt: skip
+    parts.looking.show_map("emissive")
+    ferry.key(Qt.Key.Key_W, Qt.KeyboardModifier.NoModifier)
+    panel = window.late.spot
+    ferry.until(lambda: any(step.layer == layer.id and step.changed for step in panel.steps))
+    assert window.pages.currentWidget() is panel
+    parts.selection.select(parts.work.project.layers[0].id)
+    items = [panel.tree.topLevelItem(at) for at in range(panel.tree.topLevelItemCount())]
+    item = next(item for item in items if item.text(0) == layer.name)
+    panel.tree.itemClicked.emit(item, 0)
+    assert parts.selection.selected == layer.id

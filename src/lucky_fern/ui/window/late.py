@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from lucky_fern.ui.kit.preparing_view import PreparingView
     from lucky_fern.ui.kit.sequence_panel import SequencePanel
     from lucky_fern.ui.layers.mask import MaskPanel
+    from lucky_fern.ui.layers.spot import SpotPanel
     from lucky_fern.ui.stations.artwork.slide_page import SlidePanel
     from lucky_fern.ui.stations.check.panel import CheckPanel
     from lucky_fern.ui.stations.export.panel import ExportPanel
@@ -40,11 +41,10 @@ if TYPE_CHECKING:
 _BREATH = 60  # milliseconds between two parts that are made beforehand
 _Tab = TypeVar("_Tab", bound=QWidget)
 _NAMES = (
-    "masks", "slides", "brush", "loans", "model_check", "model_select", "model_layout", "model_names", "model_survey",
-    "model_files",
-    "model_panel", "check_panel", "export_panel", "sequence_panel", "preparing_view",
+    "masks", "slides", "brush", "loans", "spot", "model_check", "model_select", "model_layout", "model_names",
+    "model_survey", "model_files", "model_panel", "check_panel", "export_panel", "sequence_panel", "preparing_view",
 )  # fmt: skip
-TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush"), "loans": tr("Loans")}
+TABS = {"masks": tr("Mask"), "slides": tr("Slide"), "brush": tr("Brush"), "loans": tr("Loans"), "spot": tr("Spot")}
 _AT = {"model": "model_panel", "check": "check_panel", "export": "export_panel"}  # station → its own side
 
 
@@ -81,6 +81,12 @@ class Late(QObject):
         from lucky_fern.ui.layers.mask import MaskPanel
 
         return self._in_tab("masks", MaskPanel(self.matter))
+
+    @cached_property
+    def spot(self) -> SpotPanel:
+        from lucky_fern.ui.layers.spot import SpotPanel
+
+        return self._in_tab("spot", SpotPanel(self.matter))
 
     @cached_property
     def slides(self) -> SlidePanel:

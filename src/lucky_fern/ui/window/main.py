@@ -118,7 +118,7 @@ class Window(QMainWindow):
         for page, title in (
             (self.settings, tr("Layer")), (self.late.tab("masks"), TABS["masks"]), (self.history, tr("History")),
             (self.late.tab("slides"), TABS["slides"]), (self.late.tab("brush"), TABS["brush"]),
-            (self.late.tab("loans"), TABS["loans"]),
+            (self.late.tab("loans"), TABS["loans"]), (self.late.tab("spot"), TABS["spot"]),
         ):  # fmt: skip
             self.pages.addTab(page, title)
         self._notice_timer = QTimer(self, singleShot=True)
@@ -178,6 +178,8 @@ class Window(QMainWindow):
         add("edit.all", tr("Select all"), self._select_all, key.SelectAll)
         add("edit.take-values", tr("Take values from a place"), self.parts.colour_picking.ask, "Q",
             tip=tr("The paint takes what the next click finds, on every map that it gives to"))  # fmt: skip
+        add("view.spot", tr("What made this texel"), self._show_spot, "W",
+            tip=tr("Of the spot under the pointer, on the map that is looked at: layer by layer"))  # fmt: skip
         add("edit.leave", tr("Leave what is being done"), partial(leave, self.parts), "Esc")
 
     def _connect(self) -> None:
@@ -272,6 +274,11 @@ class Window(QMainWindow):
         """Write what the project is exported as, from every station."""
         self.parts.looking.go_to("export")
         self.late.export_panel.start()
+
+    def _show_spot(self) -> None:
+        """Have each layer tell what it did at the spot that was pointed at last."""
+        self.late.spot.take()
+        self.pages.setCurrentWidget(self.late.spot)
 
     def _toggle_slide(self) -> None:
         """Hold a picture over the model view, or put it away."""

@@ -80,6 +80,7 @@ MENUS: dict[str, Entries] = {
         "station.export",
         "",
         "view.frame",
+        "view.spot",
         (tr("Look from"), _SIDES),
         (tr("How it looks"), _LOOKS),
         "view.light",
