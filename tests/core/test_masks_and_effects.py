@@ -5,6 +5,7 @@ from __future__ import annotations
 import colorsys
 import json
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -13,8 +14,8 @@ from scipy.ndimage import gaussian_filter
 
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.compositing.around import Islands
-from lucky_fern.core.compositing.changes import dirtied
-from lucky_fern.core.compositing.compositor import MapKey, composite_sheet
+from lucky_fern.core.compositing.changes import dirtied, everything
+from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
 from lucky_fern.core.compositing.effects import effect_row
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.errors import CommandError
@@ -365,3 +366,30 @@ def test_masks_adjustments_and_groups_in_a_job(tmp_path: Path, run_job, plane: P
     ):
         result = run_job({**job, "steps": [job["steps"][0], wrong]}, "wrong")
         assert result.returncode == 2 and said in result.stderr and "step 2" in result.stderr, result.stderr
+
+
+@pytest.mark.parametrize("effect", [Invert(), Levels(low=0.25, high=0.75), Blur(3.0)])
+def test_relief_follows_every_adjustment_of_the_height(plane: Path, effect: Any) -> None:
+    studio = Studio.new(plane, sheet_size=64)
+    bumps = np.random.default_rng(3).integers(60, 200, (8, 8, 1), np.uint8)
+    pixels = np.kron(bumps, np.ones((8, 8, 3), np.uint8)).astype(np.uint8)
+    picture = studio.add_picture(save_png(plane.parent / "bump height.png", pixels))
+    studio.execute(AddLayer("bump", Wash(), {"height": Channel("picture", picture=picture, relief=True)}))
+    key, size = studio.surface.keys[0], studio.project.sheet_size
+    store, before = MapStore(studio.sources), studio.project
+    for piece, chunks in everything(studio.sources, before).items():
+        store.update(before, piece, chunks)
+    studio.execute(AddLayer("change", Adjustment(effect), {"height": Channel()}))
+    for piece, chunks in dirtied(studio.sources, before, studio.project).items():
+        store.update(studio.project, piece, chunks)
+    sheet = studio.surface.sheet(key, size)
+    heights = composite_sheet(studio.sources, studio.project, "height", sheet, 16)[..., 0] / 65535.0
+    normals = composite_sheet(studio.sources, studio.project, "normal", sheet, 16) / 65535.0 * 2 - 1
+    assert np.array_equal(store.get(MapKey(key, "normal"), size) / 65535.0 * 2 - 1, normals)
+    # Central differences of the height as it is shown now, in texels, within the sheet.
+    strength = studio.project.relief.strength
+    dx = (heights[1:-1, 2:] - heights[1:-1, :-2]) / 2 * strength
+    dy = (heights[:-2, 1:-1] - heights[2:, 1:-1]) / 2 * strength
+    length = np.sqrt(1 + dx**2 + dy**2)
+    expected = np.stack([-dx / length, -dy / length, 1 / length], axis=2)
+    assert np.abs(normals[1:-1, 1:-1] - expected).max() < 0.03

@@ -61,7 +61,7 @@ class View:
     def channel(self, layer: Layer) -> Channel | None:
         """What a layer gives here, if it gives anything."""
         channel = layer.active_channels().get(self.stored)
-        return None if channel is None or (self.map == RELIEF and not channel.relief) else channel
+        return None if channel is None or (self.map == RELIEF and not layer.shapes_normals) else channel
 
 
 @dataclass

@@ -66,7 +66,7 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
         if before.relief != after.relief or before.sheet_size != after.sheet_size:
             for project in (before, after):
                 for layer in project.walk():
-                    if "height" in layer.active_channels() and layer.active_channels()["height"].relief:
+                    if layer.shapes_normals:
                         chunks = layer_chunks(sources, project, layer, "height", sheet)
                         found.setdefault("normal", set()).update(chunks)
         _follow_echoes(found, sources, (before, after), sheet)
@@ -85,7 +85,7 @@ def _follow_echoes(found: Found, sources: Sources, projects: tuple[Project, ...]
             for name, channel in layer.active_channels().items():
                 mine = chunks & layer_chunks(sources, project, layer, name, sheet)
                 found.setdefault(name, set()).update(mine)
-                if channel.relief:
+                if channel.relief and name == "height":
                     found.setdefault("normal", set()).update(mine)
         if sum(map(len, found.values())) == before:
             break
@@ -176,7 +176,7 @@ def _add(found: Found, sources: Sources, project: Project, layer: Layer, sheet: 
     for name in names & set(active):
         chunks = layer_chunks(sources, project, layer, name, sheet)
         found.setdefault(name, set()).update(chunks)
-        if active[name].relief:
+        if name == "height" and layer.shapes_normals and has_relief(project.layers):
             found.setdefault("normal", set()).update(chunks)
 
 
@@ -194,7 +194,7 @@ def _inside(found: Found, was: Layer, now: Layer, sheet: Sheet) -> bool:
         if chunks is None:
             return False
         mine[name] = set(chunks)
-        if any(channels[name].relief for channels in (first, second) if name in channels):
+        if name == "height" and (was.shapes_normals or now.shapes_normals):
             mine["normal"] = mine.get("normal", set()) | set(chunks)
     for name, chunks in mine.items():
         found.setdefault(name, set()).update(chunks)

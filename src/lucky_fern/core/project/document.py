@@ -223,6 +223,13 @@ class Layer(Plain, frozen=True):
             if name in self.channels and self.channels[name].on and self.channels[name].opacity > 0
         }
 
+    @property
+    def shapes_normals(self) -> bool:
+        """Whether its height does: marked for it, or an adjustment of those that are."""
+        channel = self.active_channels().get("height")
+        adjusts = not self.content.own_pixels and not self.content.holds_layers
+        return channel is not None and (channel.relief or adjusts)
+
     def blend_on(self, channel: Channel) -> Blend:
         return channel.blend or self.blend
 
