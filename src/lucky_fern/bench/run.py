@@ -9,6 +9,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from lucky_fern.bench import (
+    echo_rows,
     gap_rows,
     log_rows,
     painting_rows,
@@ -25,8 +26,8 @@ def run(as_json: bool) -> int:
     """Measure every row there is and print them; always exit code 0: a figure is no failure."""
     rows = []
     with tempfile.TemporaryDirectory() as folder:
-        rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, preparing_rows, texel_rows, log_rows,
-                 gap_rows)  # fmt: skip
+        rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, preparing_rows, texel_rows,
+                 echo_rows, log_rows, gap_rows)  # fmt: skip
         for measure in [one for room in rooms for one in room.MEASURES]:
             rows.append(measure(Path(folder)))
             row = rows[-1]

@@ -82,10 +82,14 @@ class Islands:
         from scipy import ndimage  # slow to load, and not needed before the window shows
 
         limit = self.limit(reach)
-        numbers = np.unique(self.islands)
-        numbers = numbers[numbers >= 0]
-        # Counted from 1, so that one walk over the rectangle finds the boxes of all.
-        found = ndimage.find_objects(np.where(self.islands >= 0, np.searchsorted(numbers, self.islands) + 1, 0))
+        low, high = (int(end) for end in (self.islands.min(initial=0), self.islands.max(initial=-1)))
+        if low == high and self.islands[0, 0] == low >= 0:  # most often all of it is one
+            numbers, found = np.array([low]), [(slice(0, self.islands.shape[0]), slice(0, self.islands.shape[1]))]
+        else:
+            numbers = np.unique(self.islands)
+            numbers = numbers[numbers >= 0]
+            # Counted from 1, so that one walk over the rectangle finds the boxes of all.
+            found = ndimage.find_objects(np.where(self.islands >= 0, np.searchsorted(numbers, self.islands) + 1, 0))
         for number, box in zip(numbers.tolist(), found, strict=True):
             mine: Bool = self.islands[box] == number
             own = Rect(box[0].start, box[0].stop, box[1].start, box[1].stop)
@@ -95,7 +99,7 @@ class Islands:
             filled = np.zeros((*wide.shape, values.shape[2]), np.float32)
             known = np.zeros(wide.shape, np.bool_)
             known[inner] = mine
-            filled[inner][mine] = values[box][mine]
+            np.copyto(filled[inner], values[box], where=mine[..., None])
             self.fill(number, wide, reach, filled, known)
             yield Island(filled, known, inner, box, mine)
 

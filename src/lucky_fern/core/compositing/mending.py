@@ -25,9 +25,7 @@ class Despeckling(EffectRow):
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
         for island in around.each(values, reach):
             middle = _median(_filled(island.values, island.known), reach)[island.inner]
-            mine = np.ascontiguousarray(island.values[island.inner])
-            _replace(mine, np.ascontiguousarray(middle), LUMINANCE.astype(np.float32), least, most)
-            out[island.box][island.mine] = mine[island.mine]
+            _replace(out[island.box], middle, island.mine, LUMINANCE.astype(np.float32), least, most)
         return out
 
 
@@ -42,7 +40,7 @@ class Smoothing(EffectRow):
             flat = filled if filled.shape[2] == 3 else np.ascontiguousarray(filled[..., 0])
             soft = cv2.bilateralFilter(flat, 2 * reach + 1, effect.tolerance, effect.radius / 2)
             soft = soft.reshape(*island.known.shape, -1)[island.inner]
-            out[island.box][island.mine] = np.asarray(soft, np.float32)[island.mine]
+            np.copyto(out[island.box], np.asarray(soft, np.float32), where=island.mine[..., None])
         return out
 
 
@@ -89,20 +87,25 @@ def _median(values: F32, reach: int) -> F32:
         else:
             steps = np.rint(np.clip(plane, 0, 1) * 255).astype(np.uint8)
             planes.append(np.asarray(cv2.medianBlur(steps, side), np.float32) / np.float32(255))
-    return np.stack(planes, axis=2)
+    return planes[0][..., None] if len(planes) == 1 else np.stack(planes, axis=2)
 
 
 @kernel
-def _replace(values: F32, middle: F32, weights: F32, dark: float, bright: float) -> None:
+def _replace(values: F32, middle: F32, mine: Bool, weights: F32, dark: float, bright: float) -> None:
     """Put the median where a value, or the luminance, is darker or brighter than that by more than so much."""
+    least, most = np.float32(dark), np.float32(bright)
+    if values.shape[2] == 1:
+        for r in range(values.shape[0]):
+            for k in range(values.shape[1]):
+                off = values[r, k, 0] - middle[r, k, 0]
+                if mine[r, k] and (off > most or -off > least):
+                    values[r, k, 0] = middle[r, k, 0]
+        return
     for r in range(values.shape[0]):
         for k in range(values.shape[1]):
             off = np.float32(0)
-            if values.shape[2] == 3:
+            for c in range(3):
+                off += weights[c] * (values[r, k, c] - middle[r, k, c])
+            if mine[r, k] and (off > most or -off > least):
                 for c in range(3):
-                    off += weights[c] * (values[r, k, c] - middle[r, k, c])
-            else:
-                off = values[r, k, 0] - middle[r, k, 0]
-            if off > bright or -off > dark:
-                for c in range(values.shape[2]):
                     values[r, k, c] = middle[r, k, c]
