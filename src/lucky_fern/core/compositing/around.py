@@ -96,6 +96,9 @@ class Islands:
             wide = Rect(max(own.top - reach, limit.top), min(own.bottom + reach, limit.bottom),
                         max(own.left - reach, limit.left), min(own.right + reach, limit.right))  # fmt: skip
             inner = own.within(wide)
+            if wide == own and mine.all():
+                yield Island(values[box].copy(), mine, inner, box, mine)
+                continue
             filled = np.zeros((*wide.shape, values.shape[2]), np.float32)
             known = np.zeros(wide.shape, np.bool_)
             known[inner] = mine
