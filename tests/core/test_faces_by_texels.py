@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.easel import bring_to_size
@@ -109,6 +110,27 @@ def test_a_box_becomes_a_cross_of_whole_texels_that_hangs_together(tmp_path: Pat
         turn = (model.uv[rows, 1] - model.uv[rows, 0], model.uv[rows, 2] - model.uv[rows, 0])
         assert (turn[0][:, 0] * turn[1][:, 1] - turn[0][:, 1] * turn[1][:, 0] > 0).all()  # none lies mirrored
     assert not len(overlapping_pairs(model.uv)[0])
+
+
+@pytest.mark.parametrize("degrees", [(0, 0, 20), (10, -30, 15), (0, 44, 0)])
+def test_a_box_that_stands_aslant_is_unfolded_along_its_own_sides(tmp_path: Path, degrees: tuple[int, ...]) -> None:
+    path = boxes(tmp_path, {"arm": (4.0, 12.0, 5.0, "coat")})
+    turn = Rotation.from_euler("xyz", degrees, degrees=True).as_matrix()
+    lines = [
+        "v {:.9f} {:.9f} {:.9f}".format(*(turn @ np.array(line.split()[1:], float)))
+        if line.startswith("v ")
+        else line
+        for line in path.read_text().splitlines()
+    ]
+    path.write_text("\n".join(lines))
+    studio = Studio.new(path, sheet_size=Extent(64, 64))
+    studio.lay_out(BoxNet(1.0))
+    model = studio.model
+    left, upper, right, lower = texel_boxes(studio, np.arange(12), Extent(64, 64))
+    assert (right - left, lower - upper) == pytest.approx((18, 22)) and len(np.unique(model.islands)) == 1
+    texels, edges = model.uv * 64, np.diff(model.corners, axis=1)
+    assert np.allclose(texels, np.rint(texels), atol=1e-6)
+    assert np.allclose(np.linalg.norm(edges, axis=2), np.linalg.norm(np.diff(texels, axis=1), axis=2), atol=1e-5)
 
 
 def test_a_cross_that_has_no_room_is_refused_with_its_size(tmp_path: Path) -> None:

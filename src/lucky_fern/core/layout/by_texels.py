@@ -26,6 +26,7 @@ from lucky_fern.words import tr
 
 _MOST_TEXELS = 1e6  # a unit
 _FIRST = 1001
+_SQUARE = 0.02  # cosine between two sides of a box, at the most
 # Where a cross has its sides: columns are left, front, right, back; rows are top, middle, bottom.
 _SIDES = ((2, 1), (0, 1), (1, 0), (1, 2), (1, 1), (3, 1))  # of +X, -X, +Y, -Y, +Z, -Z
 
@@ -74,8 +75,10 @@ def box_net(layout: Layout, asked: BoxNet, size: Extent) -> None:
 
 def _net(model: Model, rows: I64, density: float) -> tuple[F64, list[Box]]:
     """(N, 3, 2) columns and rows of texels of a piece's faces in its cross, and the boxes that it takes."""
-    side = sides(model, rows)
-    extent = np.ptp(model.corners[rows].reshape(-1, 3), axis=0)
+    turn = own_axes(model, rows)
+    corners = model.corners[rows] @ turn.T
+    side = sides(model, rows, turn)
+    extent = np.ptp(corners.reshape(-1, 3), axis=0)
     texels = np.maximum(np.rint(extent * density), 1).astype(np.int64)
     texels[extent <= 1e-9 * extent.max(initial=1e-300)] = 0
     w, h, d = texels.tolist()
@@ -86,7 +89,7 @@ def _net(model: Model, rows: I64, density: float) -> tuple[F64, list[Box]]:
         if not mine.any():
             continue
         right, top, _ = frame_of(AXES[number])
-        flat = np.stack([model.corners[rows] @ right, -(model.corners[rows] @ top)], axis=-1)
+        flat = np.stack([corners @ right, -(corners @ top)], axis=-1)
         low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
         wide = np.array([columns[column + 1] - columns[column], lines[line + 1] - lines[line]])
         share = (flat[mine] - low) / np.where(high > low, high - low, 1)
@@ -98,6 +101,36 @@ def _net(model: Model, rows: I64, density: float) -> tuple[F64, list[Box]]:
     low = np.array([min(box[k] for box in boxes) for k in (0, 1)])
     x, y = low.tolist()
     return placed - low, [(left - x, upper - y, right - x, lower - y) for left, upper, right, lower in boxes]
+
+
+def own_axes(model: Model, rows: I64) -> F64:
+    """(3, 3) rows: the axes of a piece shaped like a box, each named by the axis of the model that is nearest.
+
+    The direction that most of its area faces, the next that stands upright on it, and what stands on both. Nothing is
+    turned where those are the model's own, or where two of them are nearest to one.
+    """
+    corners, normals = model.corners[rows], model.face_normals[rows]
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    # Opposite and equal faces count together.
+    signs = np.sign(normals @ np.array([1.0, 1e-3, 1e-6]))
+    _, which = np.unique(np.round(normals * signs[:, None], 4), axis=0, return_inverse=True)
+    weight = np.bincount(which.ravel(), weights=area)
+    way = np.zeros((len(weight), 3))  # as they are, not as they were rounded to be counted together
+    np.add.at(way, which.ravel(), normals * (signs * area)[:, None])
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-300)
+    first = way[weight.argmax()]
+    upright = np.abs(way @ first) < _SQUARE
+    if not upright.any():
+        return np.eye(3)
+    second = way[upright][weight[upright].argmax()]
+    second = second - first * (second @ first)
+    axes = np.stack([first, second / np.linalg.norm(second), np.cross(first, second / np.linalg.norm(second))])
+    nearest = np.abs(axes).argmax(axis=1)
+    if len(set(nearest.tolist())) < 3:
+        return np.eye(3)
+    turn = axes[np.argsort(nearest)]
+    turn *= np.sign(np.diag(turn))[:, None]
+    return np.asarray(turn if np.linalg.det(turn) > 0 and np.abs(turn - np.eye(3)).max() > 1e-6 else np.eye(3))
 
 
 def _height(boxes: list[Box]) -> tuple[int, int]:

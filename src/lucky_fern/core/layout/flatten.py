@@ -110,9 +110,13 @@ def _widest_gap(angles: F64) -> float:
     return float(angles[widest] + gaps[widest] / 2)
 
 
-def sides(model: Model, chosen: I32 | I64) -> I64:
-    """(N,) which of ``AXES`` some faces face most; those of one polygon face the same way."""
-    side = (model.face_normals[chosen] @ AXES.T + np.linspace(5e-9, 0, 6)).argmax(axis=1)
+def sides(model: Model, chosen: I32 | I64, turn: F64 | None = None) -> I64:
+    """(N,) which of ``AXES`` some faces face most; those of one polygon face the same way.
+
+    ``turn`` (3, 3): the axes are those of something that stands aslant.
+    """
+    normals = model.face_normals[chosen]
+    side = ((normals if turn is None else normals @ turn.T) @ AXES.T + np.linspace(5e-9, 0, 6)).argmax(axis=1)
     _, first, number = np.unique(model.polygon[chosen], return_index=True, return_inverse=True)
     return np.asarray(side[first][number.ravel()], np.int64)
 

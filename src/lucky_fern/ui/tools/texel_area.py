@@ -15,6 +15,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.words import tr
 
 How = Literal["new", "add", "less"]
+_MOST_EDGES = 20_000  # that are drawn
 Box = tuple[int, int, int, int]  # left, upper, right, lower (not included)
 
 
@@ -86,13 +87,23 @@ class TexelArea(QObject):
     def lines(self) -> list[F64]:
         """(2, 2) each: the ends of its borders, as (u, v) on the tile."""
         if self._lines is None:
-            self._lines = borders(self.mask)
+            box = self.box
+            shown = self.mask
+            if box is not None and _edges(self.mask) > _MOST_EDGES:  # too many to be told apart: what is round them
+                shown = np.zeros_like(self.mask)
+                shown[box[1] : box[3], box[0] : box[2]] = True
+            self._lines = borders(shown)
         return self._lines
 
     def _follow(self) -> None:
         project = self.work.project
         if self.key is not None and project is not None and project.size_of(self.key).shape != self.mask.shape:
             self.clear()
+
+
+def _edges(mask: Bool) -> int:
+    """How many sides of texels lie between those that are chosen and others."""
+    return sum(int(np.count_nonzero(mask[1:] != mask[:-1])) for mask in (mask, mask.T))
 
 
 def borders(mask: Bool) -> list[F64]:
