@@ -13,11 +13,11 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.effects import effect_row
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GroupLayers, SetGroup
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group
 from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.kinds import Effect
-from lucky_fern.core.project.more_effects import Normalise, Posterise, Smooth, Specks, Threshold
+from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
 from lucky_fern.core.project.shapes import Fill, MaskEntry
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.studio import Studio
@@ -59,6 +59,58 @@ def test_edges_are_kept_where_all_else_is_smoothed_and_tones_are_what_they_say()
     assert np.allclose(applied(ramp, Threshold(0.5, 0.25)), np.clip((ramp - 0.25) / 0.5, 0, 1), atol=1e-6)
     tones = applied(ramp, Posterise(4))
     assert np.allclose(np.unique(tones), [0, 1 / 3, 2 / 3, 1]) and np.abs(tones - ramp).max() <= 1 / 6 + 1e-6
+
+
+@pytest.mark.parametrize("colours", [False, True])
+def test_contrast_near_by_follows_its_formula_and_channels_mix(colours: bool) -> None:
+    rng = np.random.default_rng(8)
+    values = np.clip(
+        0.5 + 0.06 * ndimage.gaussian_filter(rng.standard_normal((90, 80, 3 if colours else 1)), (4, 4, 0)), 0, 1
+    )
+    values += 0.1 * (np.arange(80) > 40)[None, :, None]
+    found = applied(values, NearContrast(5.0, 0.7, 0.1), "colour" if colours else "roughness")
+    grey = values @ ([0.2126, 0.7152, 0.0722] if colours else [1.0])
+    mean = ndimage.gaussian_filter(grey, 5, truncate=3)
+    deviation = np.sqrt(np.maximum(ndimage.gaussian_filter(grey**2, 5, truncate=3) - mean**2, 0))
+    gain = 0.7 * (np.minimum(0.1 / np.maximum(deviation, 1e-9), 4) - 1)
+    inner = np.s_[16:-16, 16:-16]
+    assert np.abs(found - np.clip(values + (gain * (grey - mean))[..., None], 0, 1))[inner].max() < 0.5 / 255
+    fine = [(one - ndimage.gaussian_filter(one, (5, 5, 0)))[inner].std() for one in (found, values)]
+    assert fine[0] > 1.2 * fine[1]
+    mixed = applied(
+        np.array([[[0.2, 0.5, 0.9]]]), Mixer(red=(0, 0, 1), green=(0.5, 0.5, 0), blue=(2, 0, -1)), "colour"
+    )
+    assert np.allclose(mixed, [[[0.9, 0.35, 0.0]]], atol=1e-6)
+
+
+@pytest.mark.parametrize("name", ["colour", "roughness"])
+@pytest.mark.parametrize("effect", [Smooth(3.0, 0.05), Specks(2.0, 0.2), NearContrast(3.0, 0.5, 0.05)])
+def test_in_a_group_by_itself_they_do_to_what_is_covered_what_they_do_to_a_sheet(
+    plane: Path, name: str, effect: Effect
+) -> None:
+    studio, size, key = Studio.new(plane, sheet_size=64), Extent(64, 64), SheetKey("paint", 1001)
+    layer = studio.execute(AddLayer("Paint", Brushwork(), {})).layers[-1].id
+    block = np.full((64, 64, 4), 65535, np.uint16)
+    block[..., :3] = np.random.default_rng(5).integers(28000, 30000, (64, 64, 3 if name == "colour" else 1))
+    block[20, 20, :3] = 65535
+    block[:8, :, 3] = 0  # where nothing is
+    edit = set_block(studio, layer, key, name, (0, 0), block)
+    assert edit is not None
+    studio.execute(edit)
+    studio.execute(AddLayer("Mend", Adjustment(effect), {name: Channel()}))
+
+    def now() -> np.ndarray:
+        found = composite_sheet(studio.sources, studio.project, name, studio.surface.sheet(key, size), 16)
+        return found.astype(np.float64) / 65535
+
+    bare = now()
+    group = studio.execute(GroupLayers(tuple(one.id for one in studio.project.layers))).layers[-1].id
+    studio.execute(SetGroup(group, isolated=True))
+    grouped = now()
+    assert np.abs(bare - grouped)[8 + effect.reach :].max() < 1 / 255
+    around = block[8 : 8 + effect.reach, :, :3].mean() / 65535  # the rim looks at what is covered alone
+    assert np.abs(grouped[9 : 8 + effect.reach] - around).max() < 20 / 255
+    assert (grouped[:8] == grouped[0, 0]).all()
 
 
 def test_normals_keep_their_length_under_half_masks_groups_and_blurs(plane: Path) -> None:

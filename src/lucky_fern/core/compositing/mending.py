@@ -1,6 +1,8 @@
-"""What mends and simplifies values: medians and edge-keeping filters over the surface, tones, unit normals."""
+"""What mends and simplifies values: medians, edge-keeping filters, contrast near by, tones, unit normals."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 import cv2
 import numpy as np
@@ -11,9 +13,20 @@ from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.effects import EffectRow, unit_normals
 from lucky_fern.core.maps import MapSpec
-from lucky_fern.core.project.more_effects import Normalise, Posterise, Smooth, Specks, Threshold
+from lucky_fern.core.project.more_effects import (
+    MOST_GAIN,
+    Mixer,
+    NearContrast,
+    Normalise,
+    Posterise,
+    Smooth,
+    Specks,
+    Threshold,
+)
 from lucky_fern.core.sheets.padding import nearest_covered
 
+Box = tuple[slice, slice]
+_NOTHING = 1e-6  # coverage
 _FLOATS = 2  # texels; OpenCV's median takes floats up to there, 8 bits beyond
 
 
@@ -21,27 +34,28 @@ class Despeckling(EffectRow):
     def apply(self, values: F32, effect: Specks, spec: MapSpec, around: Islands | None) -> F32:
         if around is None:
             return values
-        reach, out = max(1, round(effect.radius)), values.copy()
+        reach = max(1, round(effect.radius))
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
-        for island in around.each(values, reach):
-            middle = _median(_filled(island.values, island.known), reach)[island.inner]
-            _replace(out[island.box], middle, island.mine, LUMINANCE.astype(np.float32), least, most)
-        return out
+
+        def mend(colours: F32, inner: Box, mine: Bool) -> F32:
+            out, middle = np.ascontiguousarray(colours[inner]), _median(colours, reach)[inner]
+            _replace(out, middle, mine, LUMINANCE.astype(np.float32), least, most)
+            return out
+
+        return _by_islands(values, around, reach, mend)
 
 
 class Smoothing(EffectRow):
     def apply(self, values: F32, effect: Smooth, spec: MapSpec, around: Islands | None) -> F32:
         if around is None:
             return values
-        reach, out = int(np.ceil(effect.radius)), values.copy()
-        for island in around.each(values, reach):
-            filled = _filled(island.values, island.known)
-            # OpenCV's takes one component, or three.
-            flat = filled if filled.shape[2] == 3 else np.ascontiguousarray(filled[..., 0])
-            soft = cv2.bilateralFilter(flat, 2 * reach + 1, effect.tolerance, effect.radius / 2)
-            soft = soft.reshape(*island.known.shape, -1)[island.inner]
-            np.copyto(out[island.box], np.asarray(soft, np.float32), where=island.mine[..., None])
-        return out
+        reach = int(np.ceil(effect.radius))
+
+        def smooth(colours: F32, inner: Box, mine: Bool) -> F32:
+            soft = cv2.bilateralFilter(colours, 2 * reach + 1, effect.tolerance, effect.radius / 2)
+            return np.asarray(soft, np.float32).reshape(colours.shape)[inner]
+
+        return _by_islands(values, around, reach, smooth)
 
 
 class Cutting(EffectRow):
@@ -62,9 +76,62 @@ class Posterising(EffectRow):
         return np.asarray(np.floor(values * steps + np.float32(0.5)) / steps, np.float32)
 
 
+class NearContrasting(EffectRow):
+    def apply(self, values: F32, effect: NearContrast, spec: MapSpec, around: Islands | None) -> F32:
+        if around is None:
+            return values
+
+        def spread(colours: F32, inner: Box, mine: Bool) -> F32:
+            grey = colours @ LUMINANCE.astype(np.float32) if colours.shape[2] == 3 else colours[..., 0]
+            mean = _gaussian(grey, effect.radius)[inner]
+            variance = _gaussian(grey * grey, effect.radius)[inner] - mean * mean
+            wanted = np.float32(effect.spread) / np.sqrt(np.maximum(variance, 1e-8))
+            gain = np.float32(effect.amount) * (np.minimum(wanted, np.float32(MOST_GAIN)) - 1)
+            more = gain * (grey[inner] - mean)
+            return np.asarray(np.clip(colours[inner] + more[..., None], 0, 1), np.float32)
+
+        return _by_islands(values, around, effect.reach, spread)
+
+
+class Mixing(EffectRow):
+    def apply(self, values: F32, effect: Mixer, spec: MapSpec, around: Islands | None) -> F32:
+        shares = np.array([effect.red, effect.green, effect.blue], np.float32)
+        return np.asarray(np.clip(values @ shares.T, 0, 1), np.float32)
+
+
 class Normalising(EffectRow):
     def apply(self, values: F32, effect: Normalise, spec: MapSpec, around: Islands | None) -> F32:
         return unit_normals(values)
+
+
+def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, Box, Bool], F32]) -> F32:
+    """What ``make`` makes of each island: of its texels and ``reach`` round them, what of it lies
+    inside, and which of that are its own.
+
+    In a layer that began with nothing, values come premultiplied and coverage last: what is covered is looked at as
+    it is, where nothing is counts as unknown, and how far is covered stays.
+    """
+    out = values.copy()
+    for island in around.each(values, reach):
+        colours, known, mine = island.values, island.known, island.mine
+        cover = island.values[..., -1:] if values.shape[2] in (2, 4) else None
+        if cover is not None:
+            known = known & (cover[..., 0] > _NOTHING)
+            mine = mine & known[island.inner]
+            colours = np.divide(
+                colours[..., :-1], cover, out=np.zeros_like(colours[..., :-1]), where=known[..., None]
+            )
+        made = make(np.ascontiguousarray(_filled(colours, known)), island.inner, np.ascontiguousarray(mine))
+        if cover is not None:
+            made = np.concatenate([made * cover[island.inner], cover[island.inner]], axis=2)
+        np.copyto(out[island.box], made, where=mine[..., None])
+    return out
+
+
+def _gaussian(grey: F32, radius: float) -> F32:
+    """(r, c) blurred with a standard deviation of ``radius`` texels, three of them each way."""
+    side = 2 * int(np.ceil(3 * radius)) + 1
+    return np.asarray(cv2.GaussianBlur(grey, (side, side), radius, borderType=cv2.BORDER_REPLICATE), np.float32)
 
 
 def _filled(values: F32, known: Bool) -> F32:

@@ -25,7 +25,8 @@ def not_directions(map_name: str) -> None:
         raise CommandError(tr("directions in the normal map can be blurred or sharpened, nothing else"))
 
 
-def _only_colours(map_name: str) -> None:
+def only_colours(map_name: str) -> None:
+    """Refuse maps that hold no colours (CommandError)."""
     if MAPS[map_name].kind != "colour":
         raise CommandError(
             tr("{map_name} holds no colours; this adjustment works on colour and emissive", map_name=map_name)
@@ -80,7 +81,7 @@ class Shade(Effect, Plain, frozen=True, tag_field="effect", tag="shade"):
         check_range("lightness", self.lightness, -1, 1)
 
     def check_on(self, map_name: str) -> None:
-        _only_colours(map_name)
+        only_colours(map_name)
 
 
 class Invert(Effect, Plain, frozen=True, tag_field="effect", tag="invert"):
@@ -139,7 +140,7 @@ class Gradient(Effect, Plain, frozen=True, tag_field="effect", tag="gradient"):
                 raise CommandError(tr("{colour!r} is not a colour: write it as #rrggbb", colour=colour))
 
     def check_on(self, map_name: str) -> None:
-        _only_colours(map_name)
+        only_colours(map_name)
 
 
 class Contrast(Effect, Plain, frozen=True, tag_field="effect", tag="contrast"):

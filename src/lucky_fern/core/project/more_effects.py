@@ -1,4 +1,7 @@
-"""Adjustments that mend and simplify, as plain data: specks out, edges kept, two tones, few tones, unit normals."""
+"""Adjustments that mend and simplify, as plain data.
+
+Specks out, smoothing that keeps edges, two tones, few tones, contrast near by, mixed channels, unit normals.
+"""
 
 from __future__ import annotations
 
@@ -9,13 +12,15 @@ from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.effects import not_directions
+from lucky_fern.core.project.effects import not_directions, only_colours
 from lucky_fern.core.project.kinds import Effect
-from lucky_fern.core.project.numbers import check_range, check_share
+from lucky_fern.core.project.numbers import Vector, check_range, check_share
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.words import tr
 
 LARGEST_SPECK = 32.0
+LARGEST_NEAR = 64.0
+MOST_GAIN = 4.0
 Which = Literal["bright", "dark", "both"]
 
 
@@ -93,6 +98,50 @@ class Posterise(Effect, Plain, frozen=True, tag_field="effect", tag="posterise")
 
     def check_on(self, map_name: str) -> None:
         not_directions(map_name)
+
+
+class NearContrast(Effect, Plain, frozen=True, tag_field="effect", tag="local-contrast"):
+    """Differences from what lies round about within ``radius`` texels, towards a standard deviation of ``spread``.
+
+    With an ``amount`` of 1 wholly, but never more than :data:`MOST_GAIN` times as large. Of colours the luminance
+    decides, and all components get what it gets. After R. Wallis, "An approach to the space variant restoration and
+    enhancement of images" (1976).
+    """
+
+    radius: float = 16.0
+    amount: float = 0.5
+    spread: float = 0.15
+
+    def check(self) -> None:
+        check_range("radius", self.radius, 1, LARGEST_NEAR, "texels")
+        check_share("amount", self.amount)
+        check_range("spread", self.spread, 0.01, 0.5)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+    def scaled(self, by: float) -> NearContrast:
+        return replace(self, radius=min(max(1.0, self.radius * by), LARGEST_NEAR))
+
+    @property
+    def reach(self) -> int:
+        return math.ceil(3 * self.radius) + 1
+
+
+class Mixer(Effect, Plain, frozen=True, tag_field="effect", tag="mixer"):
+    """Each channel a sum of all three, of the values as they are stored: so much of red, of green and of blue."""
+
+    red: Vector = (1.0, 0.0, 0.0)
+    green: Vector = (0.0, 1.0, 0.0)
+    blue: Vector = (0.0, 0.0, 1.0)
+
+    def check(self) -> None:
+        for name in self.__struct_fields__:
+            for share in getattr(self, name):
+                check_range(name, share, -2, 2)
+
+    def check_on(self, map_name: str) -> None:
+        only_colours(map_name)
 
 
 class Normalise(Effect, Plain, frozen=True, tag_field="effect", tag="normalise"):

@@ -23,7 +23,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import Effect
-from lucky_fern.core.project.more_effects import Normalise, Posterise, Smooth, Specks, Threshold
+from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
 from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
@@ -45,6 +45,8 @@ EFFECTS: dict[str, Callable[[], Effect]] = {
     tr("Smooth, edges kept"): Smooth,
     tr("Threshold"): Threshold,
     tr("Few tones"): Posterise,
+    tr("Contrast near by"): NearContrast,
+    tr("Channel mixer"): Mixer,
     tr("Normals of length 1"): Normalise,
 }
 

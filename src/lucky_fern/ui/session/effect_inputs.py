@@ -23,6 +23,14 @@ SLIDERS: dict[str, tuple[str, float, float, int]] = {
     "at": (tr("From"), 0, 1, 3),
     "soft": (tr("Soft"), 0, 1, 3),
     "tones": (tr("Tones"), 2, 32, 0),
+    "spread": (tr("Spread"), 0.01, 0.5, 3),
+}
+
+# Fields of three numbers → their titles (what it is: from what), lowest, highest, decimals.
+THREES: dict[str, tuple[tuple[str, str, str], float, float, int]] = {
+    "red": ((tr("Red: red"), tr("Red: green"), tr("Red: blue")), -2, 2, 2),
+    "green": ((tr("Green: red"), tr("Green: green"), tr("Green: blue")), -2, 2, 2),
+    "blue": ((tr("Blue: red"), tr("Blue: green"), tr("Blue: blue")), -2, 2, 2),
 }
 
 # Of fields that are one of several words.

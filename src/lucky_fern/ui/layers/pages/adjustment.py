@@ -13,7 +13,7 @@ from lucky_fern.core.project.effects import Curve, Gradient
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.ramp import Ramp
-from lucky_fern.ui.session.effect_inputs import CHOICES, SLIDERS
+from lucky_fern.ui.session.effect_inputs import CHOICES, SLIDERS, THREES
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import choice
@@ -52,6 +52,9 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
             form.bind(partial(_show_choice, box, name))
             form.row(column, tr("Which"), box)
             continue
+        if name in THREES:
+            _three(form, column, name)
+            continue
         title, low, high, decimals = SLIDERS[name]
         number = NumberField(low, high, decimals, "", title)
         number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
@@ -61,6 +64,31 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         form.row(column, title, number)
     if not effect.__struct_fields__:
         form.note(column, _NOTES.get(type(effect).__name__, ""))
+
+
+def _three(form: Form, column: QVBoxLayout, name: str) -> None:
+    """A field of three numbers, one below the other."""
+    titles, low, high, decimals = THREES[name]
+    numbers = [NumberField(low, high, decimals, "", title) for title in titles]
+
+    def put(at: int, value: float) -> None:
+        def make(layer: Layer) -> SetContent:
+            now = list(getattr(_effect(layer), name))
+            now[at] = round(value, 4)
+            return SetContent(layer.id, Adjustment(altered(_effect(layer), **{name: tuple(now)})))
+
+        form.do(make, merge=True)
+
+    def show(layer: Layer) -> None:
+        for number, value in zip(numbers, getattr(_effect(layer), name), strict=True):
+            number.set(value)
+
+    for at, number in enumerate(numbers):
+        number.changed.connect(partial(put, at))
+        number.let_go.connect(form.matter.work.end_gesture)
+        form.name(f"{name}_{at}", number)
+        form.row(column, titles[at], number)
+    form.bind(show)
 
 
 def _show_choice(box: QComboBox, name: str, layer: Layer) -> None:
