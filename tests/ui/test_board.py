@@ -10,9 +10,14 @@ from PySide6.QtTest import QTest
 
 from hands import Hands
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.commands import GroupLayers
 from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.effects import Levels
+from lucky_fern.core.project.more_effects import Posterise
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import square
+from lucky_fern.ui.layers.adding import add_adjustment
+from lucky_fern.ui.layers.board_menus import layer_menu
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME
 from lucky_fern.ui.layers.echoes import add_echo
 from lucky_fern.ui.widgets.colour_field import ColourField
@@ -62,6 +67,36 @@ def test_dragging_a_row_puts_it_before_the_row_it_is_dropped_on(
     mime = model.mimeData([model.index(row, NAME)])
     model.dropMimeData(mime, Qt.DropAction.MoveAction, target, 0, model.index(-1, -1))
     assert names(hands) == [before[int(digit)] for digit in expected]
+
+
+def test_adjustments_are_copied_onto_groups_and_other_layers(hands: Hands) -> None:
+    parts, matter = hands.parts, hands.window.matter
+    work, ids = parts.work, [layer.id for layer in parts.work.project.layers]  # from the bottom up
+    effects = [Levels(0.2), Posterise(4)]
+    for effect in effects:  # each above the one that was added before
+        add_adjustment(matter, "Change", effect)
+    made = tuple(layer.id for layer in work.project.layers if layer.id not in ids)
+    work.execute(GroupLayers((ids[0], ids[1])))
+    group = work.project.layers[0].id
+
+    def press(text: str) -> None:
+        menu = layer_menu(matter, parts.selection.layer, lambda: None, hands.window)
+        (action,) = [one for one in menu.actions() if one.text().startswith(text)]
+        assert action.isEnabled()
+        action.trigger()
+
+    parts.selection.select(made[0], made)
+    press("Copy adjustments")
+    parts.selection.select(group, (group, ids[2]))
+    before = work.project
+    press("Put Change")
+    layers = list(work.project.layers)
+    above = next(at for at, layer in enumerate(layers) if layer.id == ids[2]) + 1
+    for found in (work.project.layer(group).children[-2:], layers[above : above + 2]):
+        assert [one.content.effect for one in found] == effects
+        assert all(one.id not in made for one in found)
+    work.undo()
+    assert work.project == before
 
 
 def test_a_layer_is_renamed_in_place(hands: Hands) -> None:

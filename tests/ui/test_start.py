@@ -56,11 +56,21 @@ def test_a_file_that_is_not_there_is_named() -> None:
 def test_pages_are_made_when_they_are_looked_at_or_once_the_window_stands(qapp: QApplication, world: Path) -> None:
     parts = Parts()
     window = Window(parts)
-    late = {"masks", "slides", "brush", "loans", "model_panel", "check_panel", "export_panel", "sequence_panel"}
+    late = {
+        "masks",
+        "slides",
+        "brush",
+        "loans",
+        "spot",
+        "model_panel",
+        "check_panel",
+        "export_panel",
+        "sequence_panel",
+    }
     assert not late & set(vars(window.late))
     window.pages.setCurrentIndex(1)
     assert late & set(vars(window.late)) == {"masks"} and window.pages.currentWidget() is window.late.masks
-    assert window.pages.tabText(1) == "Mask" and window.pages.count() == 6
+    assert window.pages.tabText(1) == "Mask" and window.pages.count() == 7
     parts.work.take(demo_studio("kettle", world))
     parts.looking.go_to("check")
     assert late & set(vars(window.late)) == {"masks", "check_panel"}

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QCheckBox
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey
-from lucky_fern.core.project.commands import AddLayer, PinPicture, SetPixelArt
+from lucky_fern.core.project.commands import AddLayer, PinPicture, SetPixelArt, SetSheetSize
 from lucky_fern.core.project.document import Brushwork, Channel, Wash
 from lucky_fern.core.project.layouts import FitRectangle
 from lucky_fern.core.sheets.grid import Extent
@@ -88,6 +88,31 @@ def test_a_pencil_a_frame_and_a_fill_are_exact_and_one_step_each(board: Hands) -
     ends = (np.array([model.width() * share, model.height() / 2]) for share in (0.45, 0.55))
     board.drag(model, *ends)
     assert len({row for row, _ in drawn(board)}) <= 2 and len(drawn(board)) > 2  # in the model view, too
+
+
+def test_a_fill_on_a_large_sheet_is_made_beside_the_window_and_sees_the_edit_before_it(board: Hands) -> None:
+    work, texels, painting, view = board.parts.work, board.parts.texels, board.parts.painting, board.window.sheet_view
+    work.execute(SetSheetSize(Extent(300, 200), "paint:1001"))
+    board.wait()
+    painting.values["colour"] = "#ff8800"
+    texels.set(shape="frame")
+    board.drag(view, at(board, 20, 30), at(board, 60, 90))
+    row, column = sorted(drawn(board))[0]
+    frame = drawn(board)
+    low, right = max(r for r, _ in frame), max(c for _, c in frame)
+    texels.set(shape="fill")
+    painting.values["colour"] = "#0088ff"
+    ((key, _),) = work.sheet_sizes().items()
+    texels.begin((key, (row, column)), False)  # at once, whatever was composited so far
+    texels.end()
+    assert work.project is not None
+    board.wait()
+    assert drawn(board) == frame and (colour(board)[low, right] == (0, 0x88, 0xFF)).all()
+    texels.begin((key, (row + 1, column + 1)), False)
+    work.undo()  # another project than the one that was looked through
+    texels.end()
+    board.wait()
+    assert drawn(board) == frame and "changed meanwhile" in board.window.notice.text()
 
 
 def test_a_canvas_is_set_and_held_where_one_wants(board: Hands) -> None:

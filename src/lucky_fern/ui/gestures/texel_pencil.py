@@ -120,7 +120,10 @@ class TexelPencil(Gesture):
         elif self.texels.shape == "choose":
             self._from = spot
         else:
-            self.area.choose(spot[0], self.texels.alike(spot, False), how_of(event))
+            how = how_of(event)
+            self.texels.find_alike(
+                spot, False, lambda found: found, lambda found: self.area.choose(spot[0], found, how)
+            )
 
     def _chosen(self, point: F64) -> tuple[SheetKey, Box] | None:
         """The rectangle from where the drag began to a pixel."""

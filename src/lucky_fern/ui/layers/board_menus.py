@@ -14,7 +14,6 @@ from lucky_fern.core.project.commands import (
     DuplicateLayers,
     GiveMask,
     GroupLayers,
-    PasteMask,
     RemoveLayers,
     SetChannel,
     SetGroup,
@@ -25,8 +24,14 @@ from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Inv
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
-from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
+from lucky_fern.ui.layers.copying import (
+    chosen_adjustments,
+    copy_adjustments,
+    copy_mask,
+    paste_mask,
+    put_adjustments,
+)
 from lucky_fern.ui.layers.echoes import READY, add_echo
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.ready_menu import ask_keep, fill_ready
@@ -146,6 +151,16 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     menu.addAction(tr("Keep as recipe …"), partial(ask_keep, matter, layer, parent))
     menu.addAction(tr("Delete"), lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
     menu.addSeparator()
+    held, chosen = matter.clipboard.adjustments, chosen_adjustments(matter)
+    take = menu.addAction(tr("Copy adjustments"), lambda: copy_adjustments(matter))
+    take.setEnabled(bool(chosen))
+    onto = menu.addAction(
+        tr("Put {names} onto each of them", names=", ".join(one.name for one in held)) if held
+        else tr("Put the copied adjustments onto each of them"), lambda: put_adjustments(matter),
+    )  # fmt: skip
+    onto.setToolTip(tr("Into a group, on top; above any other layer"))
+    onto.setEnabled(bool(held))
+    menu.addSeparator()
     copy = menu.addAction(tr("Copy mask"), lambda: copy_mask(matter, layer))
     copy.setEnabled(layer.mask is not None)
     for title, inverted in ((tr("Paste mask"), False), (tr("Paste mask inverted"), True)):
@@ -168,22 +183,6 @@ def _changed(channel: Channel, **changes: object) -> Channel:
 
 def _share(matter: Matter, mask: int) -> None:
     matter.work.execute(GiveMask(matter.selection.chosen, mask))
-
-
-def copy_mask(matter: Matter, layer: Layer) -> None:
-    if matter.work.studio is not None and layer.mask is not None:
-        mask = matter.work.studio.project.masks[layer.mask]
-        painted = paint_digests(mask_refers(mask).paint)
-        blobs = matter.work.studio.blobs
-        matter.clipboard.hold(mask, {digest: blobs[digest] for digest in painted})
-        matter.work.say(tr("Copied the mask of {name}.", name=layer.name))
-
-
-def paste_mask(matter: Matter, inverted: bool) -> None:
-    if matter.clipboard.mask is not None and matter.selection.chosen and matter.work.studio is not None:
-        for data in matter.clipboard.paint.values():  # the mask may be that of another project
-            matter.work.studio.blobs.add(data)
-        matter.work.execute(PasteMask(matter.selection.chosen, matter.clipboard.mask, inverted))
 
 
 def _isolate(matter: Matter, layer_id: int, isolated: bool) -> None:

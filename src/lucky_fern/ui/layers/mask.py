@@ -30,7 +30,7 @@ from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.rules import Grain, RuleShape
 from lucky_fern.core.project.shapes import Fill, HeardShape, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.taking import snapshot
-from lucky_fern.ui.layers.board_menus import copy_mask, paste_mask
+from lucky_fern.ui.layers.copying import copy_mask, paste_mask
 from lucky_fern.ui.layers.mask_adding import add_shape, fill_add_menu
 from lucky_fern.ui.layers.mask_looks import mask_looks
 from lucky_fern.ui.layers.matter import Matter

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from collections.abc import Callable
+from typing import Literal, TypeVar, get_args
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.arrays import F64, I64, Array, Bool
-from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.arrays import F64, I64, Bool
 from lucky_fern.core.compositing.reading import texel_at
 from lucky_fern.core.easel import bring_to_size
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.project.commands import Several
+from lucky_fern.core.project.commands import PaintPixels, Several
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.texels import drawing
+from lucky_fern.core.texels.filling import filled, same_colour
 from lucky_fern.core.texels.setting import one_texel, put_places
 from lucky_fern.core.udim import corner_of
-from lucky_fern.ui.session.maps import Maps
+from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.words import tr
@@ -31,6 +32,8 @@ SHAPES: tuple[Shape, ...] = get_args(Shape)
 FREE: tuple[Shape, ...] = ("pencil", "dither")
 AT_ONCE: tuple[Shape, ...] = ("fill", "replace")
 CHOOSING: tuple[Shape, ...] = ("choose", "choose-alike")
+_SMALL = 128 * 128  # texels of a sheet that are looked through at once
+_T = TypeVar("_T")
 Spot = tuple[SheetKey, drawing.Place]  # a sheet, and a row and column of it
 
 
@@ -39,9 +42,9 @@ class Texels(QObject):
 
     changed = Signal()
 
-    def __init__(self, work: Work, painting: Painting, maps: Maps) -> None:
+    def __init__(self, work: Work, painting: Painting, errands: Errands) -> None:
         super().__init__()
-        self.work, self.painting, self.maps = work, painting, maps
+        self.work, self.painting, self.errands = work, painting, errands
         self.shape: Shape = "pencil"
         self.size = 1
         self.round = False
@@ -109,7 +112,10 @@ class Texels(QObject):
             return False
         self.work.end_gesture()
         self._begun = studio.project
-        self._draw(False)
+        if self.shape in AT_ONCE:
+            self._fill(found)
+        else:
+            self._draw(False)
         return True
 
     def go(self, found: Spot | None) -> None:
@@ -138,22 +144,52 @@ class Texels(QObject):
             places = drawing.thick(drawing.line(first, last), self.size, self.round)
         elif self.shape in ("frame", "block"):
             places = drawing.frame(first, last, self.shape == "block")
-        elif self.shape in ("ring", "disc"):
-            places = drawing.ellipse(first, last, self.shape == "disc")
         else:
-            places = self._alike(first)
+            places = drawing.ellipse(first, last, self.shape == "disc")
         return drawing.on_sheet(drawing.mirrored(places, size.shape, self.across, self.down), size.shape)
 
-    def _alike(self, at: drawing.Place) -> I64:
-        """What has the colour of a texel: joined to it for a fill, everywhere on the sheet to replace it."""
-        assert self._key is not None
-        return np.argwhere(self.alike((self._key, at), self.shape == "fill")).astype(np.int64)
+    def _fill(self, spot: Spot) -> None:
+        """Fill what hangs together with a texel, or all of its sheet that is like it."""
+        studio, layer, (key, _) = self.work.studio, self._layer, spot
+        assert studio is not None
+        begun, across, down = studio.project, self.across, self.down
+        paint = {name: one_texel(None if self._away else value, name) for name, value in self.painting.paint.items()}
 
-    def alike(self, at: Spot, joined: bool) -> Bool:
-        """(rows, columns) what has the colour of a texel on its sheet, or hangs together with it."""
-        assert self.work.project is not None and self.maps.store is not None
-        values: Array = self.maps.store.get(MapKey(at[0], self._map), self.work.project.size_of(at[0]))
-        return drawing.area(values, at[1], joined)
+        def edits(where: Bool) -> tuple[PaintPixels, ...]:
+            for mirrored, flip in ((across, np.s_[:, ::-1]), (down, np.s_[::-1])):
+                where = where | where[flip] if mirrored else where
+            return filled(studio, begun, layer, key, where, paint)
+
+        def put(made: tuple[PaintPixels, ...]) -> None:
+            if made:
+                self.work.execute(Several(made, named=tr("Texels")))
+                self.work.end_gesture()
+
+        self.find_alike(spot, self.shape == "fill", edits, put)
+
+    def find_alike(self, spot: Spot, joined: bool, make: Callable[[Bool], _T], then: Callable[[_T], object]) -> None:
+        """Find (rows, columns) what has the colour of a texel on its sheet, or hangs together with it; go on with it.
+
+        On small sheets at once; on others ``make`` runs beside the window, and ``then`` on its thread, unless the
+        project has become another one meanwhile.
+        """
+        studio, name = self.work.studio, self._map
+        assert studio is not None
+        begun, (key, at) = studio.project, spot
+
+        def find() -> _T:
+            return make(same_colour(studio.sources, begun, key, at, name, joined))
+
+        def done(found: _T) -> None:
+            if studio is not self.work.studio or studio.project is not begun:
+                self.work.warn(tr("The project was changed meanwhile, so nothing was filled or chosen."))
+            else:
+                then(found)
+
+        if np.prod(begun.size_of(key).shape) <= _SMALL:
+            done(find())
+        else:
+            self.errands.send(tr("Looking for texels of this colour …"), find, done)
 
     @property
     def _map(self) -> str:
