@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
+from lucky_fern.core.checking.histogram import counted_values
 from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.effects import effect_row
@@ -19,6 +20,7 @@ from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
 from lucky_fern.core.project.shapes import Fill, MaskEntry
+from lucky_fern.core.project.tree import below
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.texels.setting import set_block
@@ -160,3 +162,22 @@ def test_jobs_take_them_and_pictures_keep_their_own_despeckle(plane: Path, run_j
                          ({"kind": "posterise", "tones": 1}, "tones"), ({"kind": "smooth", "map": "normal"}, "normal")):  # fmt: skip
         refused = run_job({**job, "steps": [{"do": "adjust", **wrong}]})
         assert refused.returncode == 2 and words in refused.stderr, refused.stderr
+
+
+def test_values_are_counted_as_they_are_composited_below_a_layer_on_chosen_faces(plane: Path) -> None:
+    studio, size, key = Studio.new(plane, sheet_size=Extent(300, 200)), Extent(300, 200), SheetKey("paint", 1001)
+    layer = studio.execute(AddLayer("Paint", Brushwork(), {})).layers[-1].id
+    block = np.full((200, 300, 4), 255, np.uint8)
+    block[..., :3] = np.random.default_rng(3).integers(0, 256, (200, 300, 3))
+    edit = set_block(studio, layer, key, "colour", (0, 0), block)
+    assert edit is not None
+    studio.execute(edit)
+    top = studio.execute(AddLayer("Above", Adjustment(Posterise(2)), {"colour": Channel()})).layers[-1].id
+    found = counted_values(studio.sources, below(studio.project, top), "colour")
+    assert [np.array_equal(found[k], np.bincount(block[..., k].ravel(), minlength=256)) for k in range(3)] == [
+        True
+    ] * 3
+    first = np.arange(studio.model.triangle_count) == 0
+    mine = studio.surface.sheet(key, size).texels_of(first)
+    some = counted_values(studio.sources, below(studio.project, top), "colour", first)
+    assert np.array_equal(some[1], np.bincount(block[mine, 1], minlength=256)) and 0 < mine.sum() < mine.size

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QEvent, QItemSelectionModel, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from hands import Hands
 from lucky_fern.core.maps import MAPS
@@ -97,6 +98,32 @@ def test_adjustments_are_copied_onto_groups_and_other_layers(hands: Hands) -> No
         assert all(one.id not in made for one in found)
     work.undo()
     assert work.project == before
+
+
+def test_levels_are_dragged_on_what_lies_below_and_counted_where_faces_are_selected(hands: Hands) -> None:
+    parts, work = hands.parts, hands.parts.work
+    add_adjustment(hands.window.matter, "Levels", Levels(0.1, 0.9))
+    hands.wait()
+    parts.selection.select(work.project.layers[-1].id)
+    hands.wait()
+    view = hands.fields["histogram"]
+    everything = view.counts.copy()
+    assert everything.shape == (3, 256) and everything.sum() > 1000
+    before = work.project
+    drag = [QPointF(view.across(0.9), 40), QPointF(view.across(0.7), 40), QPointF(view.across(0.6), 40)]
+    kinds = (QEvent.Type.MouseButtonPress, QEvent.Type.MouseMove, QEvent.Type.MouseMove)
+    left = Qt.MouseButton.LeftButton
+    for kind, at in zip((*kinds, QEvent.Type.MouseButtonRelease), (*drag, drag[-1]), strict=True):
+        QApplication.sendEvent(view, QMouseEvent(kind, at, at, left, left, NONE))
+    effect = parts.selection.layer.content.effect
+    assert abs(effect.white - 0.6) < 0.02 and effect.black == 0.1
+    work.undo()
+    assert work.project == before  # one step
+    hands.wait()
+    assert np.array_equal(view.counts, everything)  # what lies below is what it was
+    parts.faces.choose(work.studio.model.part == 0)
+    hands.wait()
+    assert 0 < view.counts.sum() < everything.sum()
 
 
 def test_a_layer_is_renamed_in_place(hands: Hands) -> None:

@@ -75,6 +75,8 @@ def sheet_called(studio: Studio, name: str) -> SheetKey:
     """
     known = {str(key): key for key in studio.surface.keys}
     if name not in known:
+        if not known:
+            raise CommandError(tr("there is no sheet {name!r}: nothing has UVs yet; lay it out first", name=name))
         raise CommandError(tr("there is no sheet {name!r}; there are {known}", name=name, known=", ".join(known)))
     return known[name]
 

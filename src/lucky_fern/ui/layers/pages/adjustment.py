@@ -9,9 +9,10 @@ from PySide6.QtWidgets import QComboBox, QVBoxLayout
 
 from lucky_fern.core.project.commands import SetContent
 from lucky_fern.core.project.document import Adjustment, Layer
-from lucky_fern.core.project.effects import Curve, Gradient
+from lucky_fern.core.project.effects import Curve, Gradient, Levels
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
 from lucky_fern.ui.session.effect_inputs import CHOICES, SLIDERS, THREES
 from lucky_fern.ui.widgets.curve_field import CurveField
@@ -44,6 +45,8 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
             column, len(effect.stops)
         )
         return
+    if isinstance(effect, Levels):
+        levels_view(form, column, _effect, partial(_map, form), lambda name, value: _set(form, **{name: value}))
     for name in effect.__struct_fields__:
         if name in CHOICES:
             box = choice(tr("Which"), [(title, word) for word, title in CHOICES[name].items()])
@@ -97,6 +100,12 @@ def _show_choice(box: QComboBox, name: str, layer: Layer) -> None:
 
 def _show_number(number: NumberField, name: str, layer: Layer) -> None:
     number.set(getattr(_effect(layer), name))
+
+
+def _map(form: Form, layer: Layer) -> str:
+    """The map that is looked at, if it is one of those that are adjusted; else the first of these."""
+    shown = form.matter.looking.shown_map
+    return shown if shown in layer.channels else next(iter(layer.channels), "colour")
 
 
 def _effect(layer: Layer) -> Any:

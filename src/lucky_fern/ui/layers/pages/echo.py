@@ -12,6 +12,7 @@ from lucky_fern.core.project.commands import SetContent
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.echoes import Echo, Part
 from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
 from lucky_fern.ui.session.effect_inputs import SLIDERS
 from lucky_fern.ui.widgets.colour_field import ColourField
@@ -55,6 +56,7 @@ def echo_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         form.name("like", shade)
         form.row(column, tr("Colour"), shade)
         form.row(column, tr("Near"), near)
+    levels_view(form, column, _echo, lambda now: _echo(now).source, lambda name, value: _set(form, **{name: value}))
     for name in _NUMBERS:
         title, low, high, decimals = SLIDERS[name]
         number = NumberField(low, high, decimals, "", title)

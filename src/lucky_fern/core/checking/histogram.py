@@ -1,0 +1,42 @@
+"""How often each value occurs on a map: what levels are set by."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lucky_fern.core.arrays import I64, Bool
+from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.compositing.stack import composite_rect
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.sheets.grid import Chunk, all_chunks
+from lucky_fern.core.sheets.region import rect_of
+from lucky_fern.core.sheets.sheet import Sheet
+
+STEPS = 256
+MOST_CHUNKS = 48  # of larger projects so many, evenly spread over all
+
+
+def counted_values(sources: Sources, project: Project, map_name: str, faces: Bool | None = None) -> I64:
+    """(n, :data:`STEPS`) int64 how many texels of a map have each value 0…1 (in 1/255), component by component.
+
+    Colours as they are encoded. ``faces`` (triangles of the model,) leaves out all others. Texels outside islands do
+    not count; where there are more than :data:`MOST_CHUNKS` chunks, the same part of them each time.
+    """
+    counts = np.zeros((MAPS[map_name].components, STEPS), np.int64)
+    sheets = [sources.surface.sheet(key, project.size_of(key)) for key in sources.surface.keys]
+    every: list[tuple[Sheet, Chunk]] = [(sheet, chunk) for sheet in sheets for chunk in all_chunks(sheet.size)]
+    for number in np.unique(np.linspace(0, len(every) - 1, min(len(every), MOST_CHUNKS)).astype(np.int64)):
+        sheet, chunk = every[number]
+        rect = rect_of(chunk, sheet.size)
+        owners = sources.owners(sheet, chunk)[: rect.shape[0], : rect.shape[1]]
+        inside = owners >= 0
+        if faces is not None:
+            inside = inside & faces[sheet.triangle[np.maximum(owners, 0)]]
+        if not inside.any():
+            continue
+        values = composite_rect(sources, project, map_name, sheet, rect, None)[inside]
+        at = np.clip(np.rint(values * 255), 0, 255).astype(np.int64)
+        for component in range(len(counts)):
+            counts[component] += np.bincount(at[:, component], minlength=STEPS)
+    return counts

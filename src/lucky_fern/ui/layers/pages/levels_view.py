@@ -1,0 +1,49 @@
+"""The histogram of what lies below a layer, with its levels on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtWidgets import QVBoxLayout
+
+from lucky_fern.core.checking.histogram import counted_values
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.tree import below
+from lucky_fern.ui.layers.pages.form import Form
+from lucky_fern.ui.widgets.histogram import Histogram
+
+
+def levels_view(
+    form: Form, column: QVBoxLayout, levels: Callable[[Layer], Any], source: Callable[[Layer], str],
+    put: Callable[[str, float], None],
+) -> None:  # fmt: skip
+    """Over the numbers: ``levels`` has ``black``, ``white`` and ``gamma``, ``source`` is the map; ``put`` sets one.
+
+    Counted beside the window, of the selected faces if there are any, again whenever something below changes.
+    """
+    matter, view = form.matter, Histogram()
+    counted: list[object] = [None]
+
+    def show(layer: Layer) -> None:
+        now, studio = levels(layer), matter.work.studio
+        view.show_levels(now.black, now.white, now.gamma)
+        if studio is None:
+            return
+        name, ground = source(layer), below(studio.project, layer.id)
+        chosen = matter.faces.chosen.copy() if matter.faces.any else None
+        of = (name, ground.layers, ground.masks, ground.sheet_sizes, None if chosen is None else chosen.tobytes())
+        if of == counted[0]:
+            return
+        counted[0] = of
+        matter.answers.ask(
+            "histogram", lambda: counted_values(studio.sources, ground, name, chosen), view.show_counts
+        )
+
+    matter.faces.changed.connect(view.look_again)
+    view.stale.connect(form.refresh)
+    view.moved.connect(put)
+    view.let_go.connect(matter.work.end_gesture)
+    form.name("histogram", view)
+    form.bind(show)
+    column.addWidget(view)
