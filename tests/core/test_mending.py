@@ -16,6 +16,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GroupLayers, SetGroup
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group
+from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
@@ -181,3 +182,5 @@ def test_values_are_counted_as_they_are_composited_below_a_layer_on_chosen_faces
     mine = studio.surface.sheet(key, size).texels_of(first)
     some = counted_values(studio.sources, below(studio.project, top), "colour", first)
     assert np.array_equal(some[1], np.bincount(block[mine, 1], minlength=256)) and 0 < mine.sum() < mine.size
+    heard = counted_values(studio.sources, below(studio.project, top), "colour", None, Echo("colour", "g", white=0.5))
+    assert np.array_equal(heard, found[1:2])  # the part alone, before its levels

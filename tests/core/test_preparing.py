@@ -28,6 +28,7 @@ from lucky_fern.core.project.preparations import (
     CutOut,
     Despeckle,
     EvenLight,
+    FlipGreen,
     MendRim,
     Palette,
     PictureStep,
@@ -418,3 +419,14 @@ def test_ops_that_make_no_sense_are_refused_with_their_number(
     line = result.stderr.strip()
     assert "step 1 (prepare): op 2 (" in line and told in line
     assert not (tmp_path / "a.fern").exists()
+
+
+@pytest.mark.parametrize("deep", [False, True])
+def test_green_of_normals_is_turned_over_and_back(deep: bool) -> None:
+    rgb = np.random.default_rng(4).integers(0, 256, (40, 300, 3)).astype(float)
+    source = picture(rgb, deep=deep)
+    once, twice = made(source, FlipGreen()), made(source, FlipGreen(), FlipGreen())
+    top = np.iinfo(source.rgba.dtype).max
+    assert np.array_equal(once.rgba[..., 1], top - source.rgba[..., 1])
+    assert np.array_equal(once.rgba[..., [0, 2, 3]], source.rgba[..., [0, 2, 3]])
+    assert np.array_equal(twice.rgba, source.rgba)

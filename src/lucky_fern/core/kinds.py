@@ -49,7 +49,7 @@ from lucky_fern.core.preparing.relief import Relieving
 from lucky_fern.core.preparing.rims import Mending, Spreading
 from lucky_fern.core.preparing.tiling import Repeating
 from lucky_fern.core.preparing.tuning import Adjusting as AdjustingPicture
-from lucky_fern.core.preparing.tuning import Despeckling
+from lucky_fern.core.preparing.tuning import Despeckling, FlippingGreen
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group, Wash
 from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.edgings import Edging
@@ -65,6 +65,7 @@ from lucky_fern.core.project.preparations import (
     CutOut,
     Despeckle,
     EvenLight,
+    FlipGreen,
     MendRim,
     Palette,
     Relief,
@@ -124,6 +125,7 @@ OPS.add(EvenLight, EveningLight())
 OPS.add(Tile, Repeating())
 OPS.add(Adjust, AdjustingPicture())
 OPS.add(Despeckle, Despeckling())
+OPS.add(FlipGreen, FlippingGreen())
 OPS.add(Relief, Relieving())
 OPS.add(Coverage, Covering())
 OPS.add(Size, Sizing())

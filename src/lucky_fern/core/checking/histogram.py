@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 
 from lucky_fern.core.arrays import I64, Bool
+from lucky_fern.core.compositing.layers.echoed import echoed
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.sheets.grid import Chunk, all_chunks
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -17,13 +20,17 @@ STEPS = 256
 MOST_CHUNKS = 48  # of larger projects so many, evenly spread over all
 
 
-def counted_values(sources: Sources, project: Project, map_name: str, faces: Bool | None = None) -> I64:
+def counted_values(
+    sources: Sources, project: Project, map_name: str, faces: Bool | None = None, heard: Echo | None = None
+) -> I64:
     """(n, :data:`STEPS`) int64 how many texels of a map have each value 0…1 (in 1/255), component by component.
 
-    Colours as they are encoded. ``faces`` (triangles of the model,) leaves out all others. Texels outside islands do
+    Colours as they are encoded; with ``heard``, (1, ...) the part that an echo hears, before its levels (of normals:
+    their x, y and z). ``faces`` (triangles of the model,) leaves out all others. Texels outside islands do
     not count; where there are more than :data:`MOST_CHUNKS` chunks, the same part of them each time.
     """
-    counts = np.zeros((MAPS[map_name].components, STEPS), np.int64)
+    part = None if heard is None or heard.part == "bend" else plainly(heard)
+    counts = np.zeros((MAPS[map_name].components if part is None else 1, STEPS), np.int64)
     sheets = [sources.surface.sheet(key, project.size_of(key)) for key in sources.surface.keys]
     every: list[tuple[Sheet, Chunk]] = [(sheet, chunk) for sheet in sheets for chunk in all_chunks(sheet.size)]
     for number in np.unique(np.linspace(0, len(every) - 1, min(len(every), MOST_CHUNKS)).astype(np.int64)):
@@ -36,7 +43,14 @@ def counted_values(sources: Sources, project: Project, map_name: str, faces: Boo
         if not inside.any():
             continue
         values = composite_rect(sources, project, map_name, sheet, rect, None)[inside]
+        if part is not None:
+            values = echoed(values[None], part, 1)[0]
         at = np.clip(np.rint(values * 255), 0, 255).astype(np.int64)
         for component in range(len(counts)):
             counts[component] += np.bincount(at[:, component], minlength=STEPS)
     return counts
+
+
+def plainly(echo: Echo) -> Echo:
+    """An echo of the same part, with nothing done to it."""
+    return replace(echo, black=0.0, white=1.0, gamma=1.0, low=0.0, high=1.0, invert=False, curve=(), ramp=())

@@ -20,7 +20,7 @@ from lucky_fern.core.preparing.bands import as_shares, by_bands, from_light, inn
 from lucky_fern.core.preparing.rims import spread
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.effects import Blur, Sharpen
-from lucky_fern.core.project.preparations import Adjust, Despeckle
+from lucky_fern.core.project.preparations import Adjust, Despeckle, FlipGreen
 
 _MUCH = 4.0  # pixels of standard deviation
 
@@ -62,6 +62,16 @@ class Despeckling(OpRow):
             return here
 
         return replace(state, rgba=by_bands(state.rgba, work, reach, repeats(state.rgba)))
+
+
+class FlippingGreen(OpRow):
+    def apply(self, state: State, op: FlipGreen) -> State:
+        def work(pixels: Array) -> Array:
+            out = pixels.copy()
+            out[..., 1] = np.iinfo(pixels.dtype).max - pixels[..., 1]
+            return out
+
+        return replace(state, rgba=by_bands(state.rgba, work))
 
 
 @kernel

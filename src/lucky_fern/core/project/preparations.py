@@ -204,6 +204,10 @@ class Despeckle(Op, Plain, frozen=True, tag_field="op", tag="despeckle"):
         return replace(self, radius=max(1.0, self.radius * by))
 
 
+class FlipGreen(Op, Plain, frozen=True, tag_field="op", tag="flip-green"):
+    """Normals whose green points down, with green up; or the other way about."""
+
+
 class Relief(Op, Plain, frozen=True, tag_field="op", tag="relief"):
     """``NAME height`` and ``NAME normal`` beside the picture, from how bright it is or from its alpha.
 

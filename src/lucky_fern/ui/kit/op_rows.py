@@ -15,6 +15,7 @@ from lucky_fern.core.project.preparations import (
     CutOut,
     Despeckle,
     EvenLight,
+    FlipGreen,
     MendRim,
     Palette,
     Relief,
@@ -154,6 +155,8 @@ ROWS: dict[str, OpShown] = {
     "blur": OpShown(tr("Blur"), tr("Soften it"), lambda w, h: Adjust(Blur()), _sliders("radius")),
     "sharpen": OpShown(tr("Sharpen"), tr("Raise its edges"), lambda w, h: Adjust(Sharpen()),
                     _sliders("radius", "amount")),
+    "flip-green": OpShown(tr("Green turned over"), tr("Normals whose green points the other way"),
+                    lambda w, h: FlipGreen()),
     "relief": OpShown(tr("Relief"), tr("A height and a normal picture beside it"), lambda w, h: Relief(), (
         Pick("source", tr("From"), (("brightness", tr("brightness")), ("alpha", tr("alpha")))),
         Slider("strength", tr("Strength"), -40, 40, 1), Slider("blur", tr("Blur"), 0, 40, 1),
@@ -206,8 +209,8 @@ PATTERN_ROWS: dict[str, Pattern] = {
 }  # fmt: skip
 # How they stand in the menu; "" is a line between.
 ORDER = ("crop", "turn", "straighten", "size", "", "cut-out", "mend-rim", "spread", "coverage", "", "even-light",
-         "tile", "relief", "palette", "", "levels", "curve", "shade", "contrast", "invert", "", "despeckle", "blur",
-         "sharpen")  # fmt: skip
+         "tile", "relief", "flip-green", "palette", "", "levels", "curve", "shade", "contrast", "invert", "",
+         "despeckle", "blur", "sharpen")  # fmt: skip
 
 
 def shown_as(op: Op) -> OpShown:

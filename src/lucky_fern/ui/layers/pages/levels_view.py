@@ -1,4 +1,4 @@
-"""The histogram of what lies below a layer, with its levels on it."""
+"""The histogram of what lies below a layer, or of what an echo hears there, with the levels on it."""
 
 from __future__ import annotations
 
@@ -7,8 +7,9 @@ from typing import Any
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from lucky_fern.core.checking.histogram import counted_values
+from lucky_fern.core.checking.histogram import counted_values, plainly
 from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.histogram import Histogram
@@ -31,13 +32,22 @@ def levels_view(
         if studio is None:
             return
         name, ground = source(layer), below(studio.project, layer.id)
+        heard = layer.content if isinstance(layer.content, Echo) else None
         chosen = matter.faces.chosen.copy() if matter.faces.any else None
-        of = (name, ground.layers, ground.masks, ground.sheet_sizes, None if chosen is None else chosen.tobytes())
+        part = None if heard is None else plainly(heard)
+        of = (
+            name,
+            part,
+            ground.layers,
+            ground.masks,
+            ground.sheet_sizes,
+            None if chosen is None else chosen.tobytes(),
+        )
         if of == counted[0]:
             return
         counted[0] = of
         matter.answers.ask(
-            "histogram", lambda: counted_values(studio.sources, ground, name, chosen), view.show_counts
+            "histogram", lambda: counted_values(studio.sources, ground, name, chosen, heard), view.show_counts
         )
 
     matter.faces.changed.connect(view.look_again)
