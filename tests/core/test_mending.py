@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
-from lucky_fern.core.checking.histogram import counted_values
+from lucky_fern.core.checking.histogram import counted_values, plainly
 from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.compositing.effects import effect_row
@@ -182,5 +182,7 @@ def test_values_are_counted_as_they_are_composited_below_a_layer_on_chosen_faces
     mine = studio.surface.sheet(key, size).texels_of(first)
     some = counted_values(studio.sources, below(studio.project, top), "colour", first)
     assert np.array_equal(some[1], np.bincount(block[mine, 1], minlength=256)) and 0 < mine.sum() < mine.size
-    heard = counted_values(studio.sources, below(studio.project, top), "colour", None, Echo("colour", "g", white=0.5))
+    heard = counted_values(
+        studio.sources, below(studio.project, top), "colour", None, plainly(Echo("colour", "g", white=0.5))
+    )
     assert np.array_equal(heard, found[1:2])  # the part alone, before its levels

@@ -25,11 +25,11 @@ def counted_values(
 ) -> I64:
     """(n, :data:`STEPS`) int64 how many texels of a map have each value 0…1 (in 1/255), component by component.
 
-    Colours as they are encoded; with ``heard``, (1, ...) the part that an echo hears, before its levels (of normals:
-    their x, y and z). ``faces`` (triangles of the model,) leaves out all others. Texels outside islands do
-    not count; where there are more than :data:`MOST_CHUNKS` chunks, the same part of them each time.
+    Colours as they are encoded; with ``heard`` (made :func:`plainly`) one row, of what an echo hears; of one that
+    bends x, y and z. ``faces`` (triangles of the model,) leaves out all others. Texels outside islands do not count;
+    where there are more than :data:`MOST_CHUNKS` chunks, the same part of them each time.
     """
-    part = None if heard is None or heard.part == "bend" else plainly(heard)
+    part = None if heard is None or heard.part == "bend" else heard
     counts = np.zeros((MAPS[map_name].components if part is None else 1, STEPS), np.int64)
     sheets = [sources.surface.sheet(key, project.size_of(key)) for key in sources.surface.keys]
     every: list[tuple[Sheet, Chunk]] = [(sheet, chunk) for sheet in sheets for chunk in all_chunks(sheet.size)]

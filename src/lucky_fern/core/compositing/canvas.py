@@ -116,6 +116,18 @@ def strength(layer: Layer, opacity: float, view: View) -> F32 | None:
     return shown
 
 
+def shown_on(layer: Layer, view: View) -> tuple[Channel, F32 | None] | None:
+    """The channel of a layer on a view's map, and how strongly it shows there (:func:`strength`); None if nowhere."""
+    channel = view.channel(layer)
+    if channel is None:
+        return None
+    shown = strength(layer, layer.opacity * channel.opacity, view)
+    if shown is not None and not shown.any():
+        return None
+    view.sources.count_blend()
+    return channel, shown
+
+
 def mix(before: Canvas, after: Canvas, strength: F32) -> None:
     """``after`` becomes so much of itself and the rest of what was before."""
     part = strength[..., None]

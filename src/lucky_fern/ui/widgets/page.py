@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
@@ -125,6 +125,24 @@ def choice(title: str, items: Iterable[tuple[str, Any]]) -> QComboBox:
     for text, data in items:
         box.addItem(text, data)
     box.setAccessibleName(title)
+    return box
+
+
+def offer(box: QComboBox, items: Iterable[tuple[str, Any]]) -> None:
+    """Have a box offer these, without telling anybody; what is chosen stays where they are the same."""
+    new = list(items)
+    if [(box.itemText(row), box.itemData(row)) for row in range(box.count())] != new:
+        with QSignalBlocker(box):
+            box.clear()
+            for text, data in new:
+                box.addItem(text, data)
+
+
+def picker(names: Iterable[str], tip: str, act: Callable[[int], object]) -> QComboBox:
+    """A box of a tool: what is picked is told by its number."""
+    box = choice(tip, [(name, None) for name in names])
+    box.setToolTip(tip)
+    box.activated.connect(act)
     return box
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32
 from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
-from lucky_fern.core.compositing.canvas import Canvas, View, mix, strength
+from lucky_fern.core.compositing.canvas import Canvas, View, mix, shown_on
 from lucky_fern.core.compositing.effects import effect_row, unit_normals
 from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.stack import around_below
@@ -27,13 +27,10 @@ class Adjusting(LayerRow):
 
 
 def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) -> None:
-    channel = view.channel(layer)
-    if channel is None:
+    found = shown_on(layer, view)
+    if found is None:
         return
-    shown = strength(layer, layer.opacity * channel.opacity, view)
-    if shown is not None and not shown.any():
-        return
-    view.sources.count_blend()
+    channel, shown = found
     effect = adjustment.effect
     around = around_below(layer, view) if effect.reach else None
     if canvas.alpha is not None and around is not None:

@@ -11,7 +11,7 @@ from lucky_fern.core.colour import LUMINANCE, from_hex
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
-from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, strength
+from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, shown_on
 from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, same_below
@@ -31,13 +31,10 @@ class Echoed(LayerRow):
         return 2 if content.part == "bend" else 0
 
     def put(self, layer: Layer, canvas: Canvas, view: View) -> None:
-        channel = view.channel(layer)
-        if channel is None:
+        found = shown_on(layer, view)
+        if found is None:
             return
-        shown = strength(layer, layer.opacity * channel.opacity, view)
-        if shown is not None and not shown.any():
-            return
-        view.sources.count_blend()
+        channel, shown = found
         echo = cast(Echo, layer.content)
         heard = heard_below(view.sources, view.project, layer.id, echo.source, view.sheet, view.rect)
         if echo.part == "bend":

@@ -16,7 +16,6 @@ from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
 from lucky_fern.ui.session.effect_inputs import CHOICES, SLIDERS, THREES
 from lucky_fern.ui.widgets.curve_field import CurveField
-from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.page import choice
 from lucky_fern.words import tr
 
@@ -46,7 +45,7 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         )
         return
     if isinstance(effect, Levels):
-        levels_view(form, column, _effect, partial(_map, form), lambda name, value: _set(form, **{name: value}))
+        levels_view(form, column, _effect, partial(_map, form), partial(_put, form))
     for name in effect.__struct_fields__:
         if name in CHOICES:
             box = choice(tr("Which"), [(title, word) for word, title in CHOICES[name].items()])
@@ -58,13 +57,7 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         if name in THREES:
             _three(form, column, name)
             continue
-        title, low, high, decimals = SLIDERS[name]
-        number = NumberField(low, high, decimals, "", title)
-        number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
-        number.let_go.connect(form.matter.work.end_gesture)
-        form.name(name, number)
-        form.bind(partial(_show_number, number, name))
-        form.row(column, title, number)
+        form.number(column, name, SLIDERS[name], partial(_number, name), partial(_put, form, name))
     if not effect.__struct_fields__:
         form.note(column, _NOTES.get(type(effect).__name__, ""))
 
@@ -72,40 +65,38 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
 def _three(form: Form, column: QVBoxLayout, name: str) -> None:
     """A field of three numbers, one below the other."""
     titles, low, high, decimals = THREES[name]
-    numbers = [NumberField(low, high, decimals, "", title) for title in titles]
+
+    def value(at: int, layer: Layer) -> float:
+        return float(getattr(_effect(layer), name)[at])
 
     def put(at: int, value: float) -> None:
         def make(layer: Layer) -> SetContent:
             now = list(getattr(_effect(layer), name))
-            now[at] = round(value, 4)
+            now[at] = value
             return SetContent(layer.id, Adjustment(altered(_effect(layer), **{name: tuple(now)})))
 
         form.do(make, merge=True)
 
-    def show(layer: Layer) -> None:
-        for number, value in zip(numbers, getattr(_effect(layer), name), strict=True):
-            number.set(value)
-
-    for at, number in enumerate(numbers):
-        number.changed.connect(partial(put, at))
-        number.let_go.connect(form.matter.work.end_gesture)
-        form.name(f"{name}_{at}", number)
-        form.row(column, titles[at], number)
-    form.bind(show)
+    for at, title in enumerate(titles):
+        form.number(column, f"{name}_{at}", (title, low, high, decimals), partial(value, at), partial(put, at))
 
 
 def _show_choice(box: QComboBox, name: str, layer: Layer) -> None:
     box.setCurrentIndex(box.findData(getattr(_effect(layer), name)))
 
 
-def _show_number(number: NumberField, name: str, layer: Layer) -> None:
-    number.set(getattr(_effect(layer), name))
-
-
 def _map(form: Form, layer: Layer) -> str:
     """The map that is looked at, if it is one of those that are adjusted; else the first of these."""
     shown = form.matter.looking.shown_map
     return shown if shown in layer.channels else next(iter(layer.channels), "colour")
+
+
+def _number(name: str, layer: Layer) -> float:
+    return float(getattr(_effect(layer), name))
+
+
+def _put(form: Form, name: str, value: float) -> None:
+    _set(form, **{name: value})
 
 
 def _effect(layer: Layer) -> Any:

@@ -56,15 +56,9 @@ def echo_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         form.name("like", shade)
         form.row(column, tr("Colour"), shade)
         form.row(column, tr("Near"), near)
-    levels_view(form, column, _echo, lambda now: _echo(now).source, lambda name, value: _set(form, **{name: value}))
+    levels_view(form, column, _echo, lambda now: _echo(now).source, partial(_put, form))
     for name in _NUMBERS:
-        title, low, high, decimals = SLIDERS[name]
-        number = NumberField(low, high, decimals, "", title)
-        number.changed.connect(lambda value, name=name: _set(form, **{name: round(value, 4)}))
-        number.let_go.connect(form.matter.work.end_gesture)
-        form.name(name, number)
-        form.bind(partial(_show_number, number, name))
-        form.row(column, title, number)
+        form.number(column, name, SLIDERS[name], partial(_number, name), partial(_put, form, name))
     _switches(form, column)
     if echo.curve:
         bend = CurveField()
@@ -95,8 +89,12 @@ def _switches(form: Form, column: QVBoxLayout) -> None:
     form.row(column, "", line)
 
 
-def _show_number(number: NumberField, name: str, layer: Layer) -> None:
-    number.set(getattr(_echo(layer), name))
+def _number(name: str, layer: Layer) -> float:
+    return float(getattr(_echo(layer), name))
+
+
+def _put(form: Form, name: str, value: float) -> None:
+    _set(form, **{name: value})
 
 
 def _echo(layer: Layer) -> Echo:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.style import with_text
 
 _W = TypeVar("_W", bound=QWidget)
@@ -38,6 +39,19 @@ class Form:
         line.addWidget(label)
         line.addWidget(field, 1)
         column.addLayout(line)
+
+    def number(
+        self, column: QVBoxLayout, name: str, shown: tuple[str, float, float, int], value: Callable[[Layer], float],
+        put: Callable[[float], object],
+    ) -> None:  # fmt: skip
+        """A row with a number: its title, lowest, highest and decimals, what it is of a layer, and what sets it."""
+        title, low, high, decimals = shown
+        field = NumberField(low, high, decimals, "", title)
+        field.changed.connect(lambda now: put(round(now, 4)))
+        field.let_go.connect(self.matter.work.end_gesture)
+        self.name(name, field)
+        self.bind(lambda layer: field.set(value(layer)))
+        self.row(column, title, field)
 
     def rule(self, column: QVBoxLayout) -> None:
         column.addWidget(QFrame(objectName="rule"))

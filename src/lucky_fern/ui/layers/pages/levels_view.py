@@ -47,7 +47,7 @@ def levels_view(
             return
         counted[0] = of
         matter.answers.ask(
-            "histogram", lambda: counted_values(studio.sources, ground, name, chosen, heard), view.show_counts
+            "histogram", lambda: counted_values(studio.sources, ground, name, chosen, part), view.show_counts
         )
 
     matter.faces.changed.connect(view.look_again)

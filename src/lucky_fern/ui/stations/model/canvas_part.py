@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.commands import SetPixelArt, SetSheetSize, Several
@@ -10,7 +9,7 @@ from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, Extent, SheetKey
 from lucky_fern.core.texels.canvas import ANCHORS, Anchor, reframe
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
-from lucky_fern.ui.widgets.page import button, choice, whole
+from lucky_fern.ui.widgets.page import button, choice, offer, whole
 from lucky_fern.ui.widgets.quietly import show_check
 from lucky_fern.words import tr
 
@@ -66,11 +65,7 @@ class CanvasPart(QWidget):
         """Show the sheets that there are."""
         studio = self.work.studio
         keys = [] if studio is None else list(studio.surface.keys)
-        if [self.sheet.itemData(row) for row in range(self.sheet.count())] != keys:
-            with QSignalBlocker(self.sheet):
-                self.sheet.clear()
-                for key in keys:
-                    self.sheet.addItem(str(key), key)
+        offer(self.sheet, [(str(key), key) for key in keys])
         self.setVisible(bool(keys))
         self.show_sheet()
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lucky_fern.core.arrays import U8, U16, Bool
@@ -19,7 +18,7 @@ from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.texel_area import How, TexelArea
 from lucky_fern.ui.widgets.colour_field import ColourField
-from lucky_fern.ui.widgets.page import button, choice
+from lucky_fern.ui.widgets.page import button, choice, offer
 from lucky_fern.words import tr
 
 
@@ -74,11 +73,7 @@ class CutPart(QWidget):
         """Show the sheets that there are."""
         studio = self.work.studio
         keys = [] if studio is None else list(studio.surface.keys)
-        if [self.sheet.itemData(row) for row in range(self.sheet.count())] != keys:
-            with QSignalBlocker(self.sheet):
-                self.sheet.clear()
-                for key in keys:
-                    self.sheet.addItem(str(key), key)
+        offer(self.sheet, [(str(key), key) for key in keys])
 
     def tell(self) -> None:
         area = self.area

@@ -13,6 +13,7 @@ from lucky_fern.ui.stations.paint.texel_tools import TexelTools
 from lucky_fern.ui.tools.filling import FILLS, Filling
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.widgets.commands import Commands
+from lucky_fern.ui.widgets.page import picker
 from lucky_fern.words import tr, word
 
 _TOOLS = (
@@ -87,11 +88,7 @@ class BrushTools(QWidget):
         self.refresh()
 
     def _choice(self, names: list[str], tip: str, act: Callable[[int], object]) -> QComboBox:
-        box = QComboBox()
-        box.addItems(names)
-        box.setToolTip(tip)
-        box.setAccessibleName(tip)
-        box.activated.connect(act)
+        box = picker(names, tip, act)
         self.row.addWidget(box)
         return box
 

@@ -18,7 +18,7 @@ from lucky_fern.ui.tools.texels import FREE, SHAPES, Shape, Texels
 from lucky_fern.ui.widgets.asking import kinds, open_file
 from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.commands import Commands
-from lucky_fern.ui.widgets.page import menu_button, whole
+from lucky_fern.ui.widgets.page import menu_button, picker, whole
 from lucky_fern.words import tr
 
 _SHAPES: dict[Shape, str] = {
@@ -103,11 +103,7 @@ class TexelTools(QWidget):
         add("texels.swap", tr("Swap the two colours there"), blocks.swap)
 
     def _choice(self, names: list[str], tip: str, act: Callable[[int], object]) -> QComboBox:
-        box = QComboBox()
-        box.addItems(names)
-        box.setToolTip(tip)
-        box.setAccessibleName(tip)
-        box.activated.connect(act)
+        box = picker(names, tip, act)
         self.row.addWidget(box)
         return box
 
