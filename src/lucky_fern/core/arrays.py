@@ -23,6 +23,12 @@ def box_of(corners: F64) -> tuple[F64, F64]:
     return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
 
 
+def triangle_areas(corners: F64) -> F64:
+    """(N,) surface areas of triangles (N, 3, 3)."""
+    result: F64 = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    return result
+
+
 def unit_rows(vectors: F64) -> F64:
     """Scale vectors along the last axis to length 1; zero vectors stay zero."""
     length = np.linalg.norm(vectors, axis=-1, keepdims=True)

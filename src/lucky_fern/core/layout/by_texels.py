@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64
+from lucky_fern.core.arrays import F64, I64, triangle_areas
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.flatten import AXES, frame_of, sides
 from lucky_fern.core.layout.islands import Layout
@@ -109,8 +109,7 @@ def own_axes(model: Model, rows: I64) -> F64:
     The direction that most of its area faces, the next that stands upright on it, and what stands on both. Nothing is
     turned where those are the model's own, or where two of them are nearest to one.
     """
-    corners, normals = model.corners[rows], model.face_normals[rows]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    normals, area = model.face_normals[rows], triangle_areas(model.corners[rows])
     # Opposite and equal faces count together.
     signs = np.sign(normals @ np.array([1.0, 1e-3, 1e-6]))
     _, which = np.unique(np.round(normals * signs[:, None], 4), axis=0, return_inverse=True)

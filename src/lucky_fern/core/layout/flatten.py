@@ -8,16 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64, unit_rows
+from lucky_fern.core.arrays import F64, I32, I64, triangle_areas, unit_rows
 from lucky_fern.core.model.model import Model, groups, shared_edges
 
 AXES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], np.float64)
-
-
-def _areas(corners: F64) -> F64:
-    """(N,) surface areas of triangles (N, 3, 3)."""
-    result: F64 = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    return result
 
 
 def frame_of(direction: F64, up: F64 | None = None) -> F64:
@@ -42,7 +36,7 @@ def best_direction(corners: F64) -> F64:
     An axis of the model where that is nearly as good (within 10 degrees), since that is what was meant then.
     """
     total = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]).sum(axis=0)
-    if np.linalg.norm(total) < 1e-9 * max(float(_areas(corners).sum()), 1e-300):
+    if np.linalg.norm(total) < 1e-9 * max(float(triangle_areas(corners).sum()), 1e-300):
         # They face all ways alike: look along the direction in which they are thinnest.
         points = corners.reshape(-1, 3) - corners.reshape(-1, 3).mean(axis=0)
         total = np.linalg.svd(points, full_matrices=False)[2][2]
@@ -64,7 +58,7 @@ def best_cylinder(corners: F64) -> tuple[F64, F64]:
     the corners seen along it best (I. Kåsa, "A Circle Fitting Procedure and Its Error Analysis", 1976).
     """
     normals = unit_rows(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-    weight = _areas(corners)
+    weight = triangle_areas(corners)
     values, vectors = np.linalg.eigh((normals * weight[:, None]).T @ normals)
     axis = vectors[:, 0] if values[0] < 0.5 * values[1] else np.array([0.0, 1.0, 0.0])
     near = AXES @ axis
@@ -97,7 +91,9 @@ def round_axis(corners: F64, axis: F64, point: F64) -> F64:
     turn = turn - 2 * np.pi * np.floor((middle - cut) / (2 * np.pi))[:, None]
     on_axis = radius < 1e-9 * max(float(radius.max()), 1e-300)
     turn = np.where(on_axis, middle[:, None] - 2 * np.pi * np.floor((middle - cut) / (2 * np.pi))[:, None], turn)
-    mean = float((radius.mean(axis=1) * _areas(corners)).sum() / max(float(_areas(corners).sum()), 1e-300))
+    mean = float(
+        (radius.mean(axis=1) * triangle_areas(corners)).sum() / max(float(triangle_areas(corners).sum()), 1e-300)
+    )
     return np.stack([turn * mean, along], axis=-1)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lucky_fern.core.arrays import F64, I64, Array, Bool, unit_rows
+from lucky_fern.core.arrays import F64, I64, Array, Bool, triangle_areas, unit_rows
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.cutting import parted
 from lucky_fern.core.model.model import Model
@@ -90,7 +90,7 @@ def pieces_in(model: Model, loose: I64, base: Model, whole: I64) -> dict[int, I6
     if not len(loose) or not len(whole):
         return {}
     middle, normals = model.corners[loose].mean(axis=1), model.face_normals[loose]
-    area, near = areas_of(model.corners[loose]), max(base.diagonal, 1e-12) * _NEAR
+    area, near = triangle_areas(model.corners[loose]), max(base.diagonal, 1e-12) * _NEAR
     corners = base.corners[whole]
     centre = corners.mean(axis=1)
     reach = np.linalg.norm(corners - centre[:, None], axis=2).max(axis=1)
@@ -103,17 +103,10 @@ def pieces_in(model: Model, loose: I64, base: Model, whole: I64) -> dict[int, I6
         normal = base.face_normals[face]
         at = at[(np.abs((middle[at] - mine[0]) @ normal) <= 10 * near) & (normals[at] @ normal > 0.999)]
         at = at[_inside(mine, middle[at])]
-        wanted = areas_of(mine[None])[0]
+        wanted = triangle_areas(mine[None])[0]
         if len(at) and abs(area[at].sum() - wanted) <= _WHOLE * wanted:
             found[face] = loose[at]
     return found
-
-
-def areas_of(corners: F64) -> F64:
-    """(N,) how large triangles (N, 3, 3) are."""
-    return np.asarray(
-        np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    )
 
 
 def _shares(corners: F64, points: F64) -> F64:
@@ -150,7 +143,7 @@ def _merged(model: Model, base: Model, groups: dict[int, I64]) -> tuple[Model, I
         rows = groups[face]
         weights += list(made)
         faces += [face] * len(made)
-        first += [int(rows[areas_of(model.corners[rows]).argmax()])] * len(made)
+        first += [int(rows[triangle_areas(model.corners[rows]).argmax()])] * len(made)
         polygon += [int(base.polygon[face]) if whole else number] * len(made)
         number += not whole
     shares, of = np.array(weights), np.array(faces, np.int64)

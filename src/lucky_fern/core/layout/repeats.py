@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64
+from lucky_fern.core.arrays import F64, I64, triangle_areas
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.layout.cutting import Cut
-from lucky_fern.core.layout.joining import areas_of, in_order, pieces_in
+from lucky_fern.core.layout.joining import in_order, pieces_in
 from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.model.model import Model
 from lucky_fern.words import tr
@@ -103,5 +103,5 @@ def spread(model: Model, material: str) -> Cut:
     stay = len(written.source) - len(rows)
     origin = written.source.copy()
     for face, pieces in pieces_in(model, before, file, rows).items():
-        origin[stay + int(np.searchsorted(rows, face))] = pieces[areas_of(model.corners[pieces]).argmax()]
+        origin[stay + int(np.searchsorted(rows, face))] = pieces[triangle_areas(model.corners[pieces]).argmax()]
     return Cut(*in_order(made, file, origin))
