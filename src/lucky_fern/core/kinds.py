@@ -25,6 +25,7 @@ from lucky_fern.core.compositing.masks import FilledMask, PaintedMask, PicturedM
 from lucky_fern.core.compositing.mending import Cutting, Mixing, NearContrasting, Normalising, Posterising, Smoothing
 from lucky_fern.core.compositing.mending import Despeckling as DespecklingTexels
 from lucky_fern.core.compositing.rules import RuleMask
+from lucky_fern.core.compositing.strokes import Painting
 from lucky_fern.core.placing.ways.along import RunAlong
 from lucky_fern.core.placing.ways.draped import Draped
 from lucky_fern.core.placing.ways.laid import Laid
@@ -77,6 +78,7 @@ from lucky_fern.core.project.preparations import (
 )
 from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.core.project.shapes import Fill, HeardShape, PaintedShape, PictureShape, ScopeShape
+from lucky_fern.core.project.strokes import PaintStrokes
 
 CONTENTS.add(Wash, Washed())
 CONTENTS.add(Decal, Placed())
@@ -114,6 +116,7 @@ EFFECTS.add(Posterise, Posterising())
 EFFECTS.add(NearContrast, NearContrasting())
 EFFECTS.add(Mixer, Mixing())
 EFFECTS.add(Normalise, Normalising())
+EFFECTS.add(PaintStrokes, Painting())
 
 OPS.add(Crop, Cropping())
 OPS.add(Turn, Turning())

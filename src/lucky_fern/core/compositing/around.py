@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -18,10 +19,12 @@ from lucky_fern.core.compositing.between import chunk_numbers, read_between
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.leaning import frames_at
+from lucky_fern.core.project.document import Relief
 from lucky_fern.core.sheets.beyond import Places, nearest_edges
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, to_texels
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of, tile_of
 
 Fetch = Callable[[SheetKey, Chunk], F32]
@@ -59,6 +62,22 @@ class _Halo:
     @property
     def nbytes(self) -> int:
         return 33 * len(self.rows) + 256
+
+
+@dataclass(frozen=True)
+class About:
+    """What is asked of a layer: the map, what it goes by (values of chunks), and how high heights are.
+
+    ``relief`` is None where the layer is not to stand out. ``isolated``: it is put onto a canvas that began with
+    nothing, so that values come premultiplied and coverage comes last. ``keep`` gives the arrays that a key and
+    settings stand for, of this map or of all; they are made anew only where what lies below is another.
+    """
+
+    map: str
+    guide: Fetch
+    relief: Relief | None
+    isolated: bool
+    keep: Callable[[tuple[Any, ...], Any, Callable[[], Any], bool], Any]
 
 
 class Islands:
@@ -112,12 +131,12 @@ class Around(Islands):
 
     def __init__(
         self, sources: Sources, size_of: Callable[[SheetKey], Extent], sheet: Sheet, rect: Rect, fetch: Fetch,
-        normals: bool = False,
+        normals: bool = False, about: About | None = None,
     ) -> None:  # fmt: skip
         """With ``normals``, what is fetched are directions in the frames that they lie in: they are turned."""
         super().__init__(island_numbers(sources, sheet, rect))
         self.sources, self.size_of, self.sheet, self.rect, self.fetch = sources, size_of, sheet, rect, fetch
-        self.normals = normals
+        self.normals, self.about = normals, about
 
     def limit(self, reach: int) -> Rect:
         """Beyond the rectangle nothing is asked but where it ends with the sheet."""
@@ -208,23 +227,9 @@ class Around(Islands):
 
     def _at(self, rows: I64, columns: I64, triangle: I32, barycentric: F64, turn: Array, mirrored: Bool) -> _Halo:
         """Texels whose values lie at points of the surface; those without a sheet are left out."""
-        surface = self.sources.surface
-        model = surface.model
-        uv = np.einsum("nk,nkd->nd", barycentric, model.uv[triangle])
-        number = surface.sheet_of_triangle[triangle].copy()
-        usable = (number >= 0) & np.isfinite(uv).all(axis=1)
-        cell = np.floor(np.where(usable[:, None], uv, 0.0)).astype(np.int64)
-        # A triangle that reaches over a tile's border lies on several sheets.
-        for n, key in enumerate(surface.keys):
-            across, up = corner_of(key.tile)
-            inside = usable & (cell[:, 0] == across) & (cell[:, 1] == up)
-            inside &= model.material[triangle] == model.materials.index(key.material)
-            number[inside] = n
-        x, y = np.zeros(len(uv), np.float32), np.zeros(len(uv), np.float32)
-        for n in np.unique(number[usable]).tolist():
-            key = surface.keys[n]
-            mine = usable & (number == n)
-            x[mine], y[mine] = to_texels(uv[mine] - corner_of(key.tile), self.size_of(key)).T
+        model = self.sources.surface.model
+        number, x, y = spots_of(self.sources.surface, self.size_of, triangle, barycentric)
+        usable = number >= 0
         at, sheet, island = (rows[usable], columns[usable]), number[usable], model.islands[triangle[usable]]
         return _Halo(at[0].astype(np.int32), at[1].astype(np.int32), sheet, island, x[usable], y[usable],
                      turn[usable], mirrored[usable])  # fmt: skip
@@ -287,6 +292,32 @@ class Around(Islands):
             lean = np.where(halo.mirrored, np.conj(lean), lean) * halo.turn
             out[:, 0], out[:, 1] = lean.real * 0.5 + 0.5, lean.imag * 0.5 + 0.5
         return out, found
+
+
+def spots_of(
+    surface: Surface, size_of: Callable[[SheetKey], Extent], triangle: I32, barycentric: F64
+) -> tuple[I32, F32, F32]:
+    """Where points of the surface lie on sheets: (N,) numbers in the surface's keys, -1 for none, and x, y in texels.
+
+    A triangle that reaches over a tile's border lies on several sheets.
+    """
+    model = surface.model
+    uv = np.einsum("nk,nkd->nd", barycentric, model.uv[triangle])
+    number = surface.sheet_of_triangle[triangle].copy()
+    usable = (number >= 0) & np.isfinite(uv).all(axis=1)
+    number[~usable] = -1
+    cell = np.floor(np.where(usable[:, None], uv, 0.0)).astype(np.int64)
+    x, y = np.zeros(len(uv), np.float32), np.zeros(len(uv), np.float32)
+    for n, key in enumerate(surface.keys):
+        across, up = corner_of(key.tile)
+        inside = usable & (cell[:, 0] == across) & (cell[:, 1] == up)
+        inside &= model.material[triangle] == model.materials.index(key.material)
+        number[inside] = n
+    for n in np.unique(number[usable]).tolist():
+        key = surface.keys[n]
+        mine = number == n
+        x[mine], y[mine] = to_texels(uv[mine] - corner_of(key.tile), size_of(key)).T
+    return number, x, y
 
 
 def _bearing(model: Model, triangle: I32, barycentric: F64, direction: F64) -> Array:

@@ -75,11 +75,13 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
 
 def _follow_echoes(found: Found, sources: Sources, projects: tuple[Project, ...], sheet: Sheet) -> None:
     """What changes in a map that an echo hears changes in those that it gives to."""
-    echoes = [(project, layer) for project in projects for layer in project.walk() if layer.content.hears is not None]
+    echoes = [
+        (project, layer) for project in projects for layer in project.walk() if layer.content.goes_by is not None
+    ]
     for _ in range(len(MAPS) if echoes else 0):  # echoes may chain
         before = sum(map(len, found.values()))
         for project, layer in echoes:
-            chunks = found.get(str(layer.content.hears), set())
+            chunks = found.get(str(layer.content.goes_by), set())
             if not chunks or not layer.scope.holds_sheet(sheet.key):
                 continue
             for name, channel in layer.active_channels().items():

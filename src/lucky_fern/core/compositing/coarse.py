@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.tree import with_effects_scaled
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, span
 
 _LEAST = 16  # texels across and down, if there are as many
@@ -59,8 +60,10 @@ class Coarse:
             told(key, set(chunks))
 
     def _smaller(self, project: Project, sheets: set[SheetKey]) -> Project:
-        sizes = {str(key): coarse_size(project.size_of(key)) for key in sheets}
-        return replace(project, sheet_sizes={**project.sheet_sizes, **sizes})
+        every = {*sheets, *self._small.sources.surface.keys}  # what is as long as texels are on average asks for all
+        sizes = {str(key): coarse_size(project.size_of(key)) for key in every}
+        small = replace(project, sheet_sizes={**project.sheet_sizes, **sizes})
+        return with_effects_scaled(small, 1 / COARSER)
 
 
 def _box(chunk: Chunk, fine: Extent, coarse: Extent) -> tuple[slice, slice]:

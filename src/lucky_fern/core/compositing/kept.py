@@ -66,11 +66,17 @@ class Kept:
         return cast(_T, found)  # a key always stands for one type of value
 
     def like(self, key: Hashable, ground: _G, same: Callable[[_G, _G], bool], make: Callable[[], _T],
-             size: Callable[[_T], int]) -> _T:  # fmt: skip
+             size: Callable[[_T], int], once: bool = False) -> _T:  # fmt: skip
         """A value that depends on a ground; made anew where ``same(old, new)`` says that the kept one's is another.
 
-        One key holds one value: that of the ground asked for last.
+        One key holds one value: that of the ground asked for last. With ``once``, a thread that wants it meanwhile
+        waits; ``make`` must not come to the same key then, nor two keys to each other.
         """
+        if once:
+            with self._lock:
+                making = self._making.setdefault(key, threading.Lock())
+            with making:
+                return self.like(key, ground, same, make, size)
         found = cast("tuple[_G, _T] | None", self.find(key))
         if found is not None and same(found[0], ground):
             return found[1]

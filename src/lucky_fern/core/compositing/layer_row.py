@@ -47,6 +47,10 @@ class LayerRow:
         """How many texels beyond its own it sees of what lies below."""
         return 0
 
+    def margin(self, content: Any) -> int:
+        """How much of that must be on the same canvas: less where it fetches by itself what it sees."""
+        return self.reach(content)
+
     def mask(self, layer: Layer, view: View) -> U16 | None:
         """(r, c) uint16 how far its mask lets it show; None for everywhere."""
         return mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)

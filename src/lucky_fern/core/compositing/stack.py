@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace as with_fields
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32
-from lucky_fern.core.compositing.around import Around
+from lucky_fern.core.compositing.around import About, Around
 from lucky_fern.core.compositing.blend import blend_normal_arrays
 from lucky_fern.core.compositing.canvas import RELIEF, Canvas, View, blank, writes
 from lucky_fern.core.compositing.layer_row import row_of
 from lucky_fern.core.compositing.relief import relief_normals
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Layer, Project, walk
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.project.tree import below
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -31,7 +34,7 @@ def _reach_of(project: Project, name: str, heard: frozenset[str]) -> int:
     if name == "normal" and has_relief(project.layers):
         reach = max(reach, 1 + _reach_of(project, "height", heard | {name}))
     for layer in project.walk():
-        source = layer.content.hears
+        source = layer.content.goes_by
         if source is not None and source not in heard and source != name and name in layer.active_channels():
             reach = max(reach, stack_reach(project.layers, name) + _reach_of(project, source, heard | {name}))
     return reach
@@ -39,13 +42,22 @@ def _reach_of(project: Project, name: str, heard: frozenset[str]) -> int:
 
 def stack_reach(layers: tuple[Layer, ...], map_name: str) -> int:
     """Texels that all blurs of a stretch of the stack together reach."""
-    reach = 0
+    return _sum(layers, map_name, lambda layer: row_of(layer).reach(layer.content))
+
+
+def stack_margin(layers: tuple[Layer, ...], map_name: str) -> int:
+    """Texels round a rectangle that a stretch of the stack must be put onto, too, to come out right within."""
+    return _sum(layers, map_name, lambda layer: row_of(layer).margin(layer.content))
+
+
+def _sum(layers: tuple[Layer, ...], map_name: str, of: Callable[[Layer], int]) -> int:
+    found = 0
     for layer in layers:
         if layer.visible:
             if map_name in layer.active_channels():
-                reach += row_of(layer).reach(layer.content)
-            reach += stack_reach(layer.children, map_name)
-    return reach
+                found += of(layer)
+            found += _sum(layer.children, map_name, of)
+    return found
 
 
 def has_relief(layers: tuple[Layer, ...]) -> bool:
@@ -66,7 +78,7 @@ def composite_rect(
     ``focus`` names a layer being edited: what lies below it is kept, so that doing it again costs only
     that layer and those above it. Values do not depend on it.
     """
-    wide = rect.grown(stack_reach(project.layers, "height" if map_name == RELIEF else map_name), sheet.size)
+    wide = rect.grown(stack_margin(project.layers, "height" if map_name == RELIEF else map_name), sheet.size)
     view = View(sources, project, map_name, sheet, wide, project.layers)
     canvas, first = _begin(view, focus)
     put_all(project.layers[first:], canvas, view)
@@ -87,7 +99,7 @@ def composite_alone(
     """
     channels = {name: replace(channel, opacity=1.0, blend=None) for name, channel in layer.channels.items()}
     whole = replace(layer, opacity=1.0, blend="normal", channels=channels)
-    wide = rect.grown(stack_reach((whole,), map_name), sheet.size)
+    wide = rect.grown(stack_margin((whole,), map_name), sheet.size)
     view = View(sources, project, map_name, sheet, wide, (whole,), alone=True)
     canvas = blank(view)
     put_all((whole,), canvas, view)
@@ -138,24 +150,68 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
     return Canvas(view.sources.below.like(key, ground, same_below, make, lambda made: made.nbytes).copy()), first
 
 
-def around_below(layer: Layer, view: View) -> Around:
-    """What lies round the islands of a view, below a layer; coverage comes last if the canvas began with nothing."""
+def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
+    """What lies round the islands of a view, below a layer; ``canvas`` holds what is below on the view itself.
+
+    Coverage comes last where that began with nothing.
+    """
+    isolated = canvas.alpha is not None
+    if not isolated and (chunk := _chunk_of(view)) is not None:
+        _under(layer, view, view.sheet, chunk, canvas.values)
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
         sheet = view.sources.surface.sheet(key, view.project.size_of(key))
         return _under(layer, view, sheet, chunk)
 
-    return Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, view.spec.kind == "normal")
-
-
-def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk) -> F32:
-    """(r, c, n) what lies below a layer on a chunk of any sheet; premultiplied, and coverage last, if isolated."""
     first = next(at for at, root in enumerate(view.layers) if holds(root, layer.id))
-    below = view.layers[: first + 1]
+    under = below(view.project, layer.id)
+    ground = (view.layers[: first + 1] if view.alone else under.layers, view.project)
+
+    def guide(key: SheetKey, chunk: Chunk) -> F32:
+        """What the map that the layer goes by is below it; the same whatever map is asked for."""
+        name, sheet = str(layer.content.goes_by), view.sources.surface.sheet(key, view.project.size_of(key))
+        if name == view.map and not isolated:
+            return fetch(key, chunk)
+
+        def make() -> F32:
+            return composite_rect(view.sources, under, name, sheet, rect_of(chunk, sheet.size), None)
+
+        kept = ("guide", layer.id, name, sheet.key, sheet.size, chunk)
+        return view.sources.below.like(kept, (under.layers, view.project), same_below, make, lambda made: made.nbytes)
+
+    def keep(key: tuple[Any, ...], settings: Any, make: Callable[[], Any], of_map: bool) -> Any:
+        def same(old: Any, new: Any) -> bool:
+            return bool(old[1] == new[1]) and same_below(old[0], new[0])
+
+        whole = (*key, layer.id, *((view.map, view.alone, isolated) if of_map else ()))
+        lies = ground if of_map else (under.layers, view.project)
+        size: Callable[[Any], int] = lambda made: sum(one.nbytes for one in made)  # noqa: E731
+        return view.sources.below.like(whole, (lies, settings), same, make, size, once=True)
+
+    lifts = view.map != RELIEF or "normal" not in layer.active_channels()
+    about = About(view.stored, guide, view.project.relief if lifts else None, isolated, keep)
+    return Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, view.spec.kind == "normal", about)
+
+
+def _chunk_of(view: View) -> Chunk | None:
+    """The chunk that a view is of, if it is of just one."""
+    chunk = Chunk(view.rect.top // CHUNK, view.rect.left // CHUNK)
+    return chunk if rect_of(chunk, view.sheet.size) == view.rect else None
+
+
+def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk, made: F32 | None = None) -> F32:
+    """(r, c, n) what lies below a layer on a chunk of any sheet; premultiplied, and coverage last, if isolated.
+
+    ``made`` is that where it is there already.
+    """
+    first = next(at for at, root in enumerate(view.layers) if holds(root, layer.id))
+    under = view.layers[: first + 1]
 
     def make() -> F32:
+        if made is not None:
+            return made.copy()
         rect = rect_of(chunk, sheet.size)
-        wide = rect.grown(stack_reach(view.layers, view.stored), sheet.size)
+        wide = rect.grown(stack_margin(view.layers, view.stored), sheet.size)
         there = with_fields(view, sheet=sheet, rect=wide, until=layer.id)
         canvas = put_all(view.layers, blank(there), there)
         assert canvas is not None
@@ -166,7 +222,7 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk) -> F32:
         return np.ascontiguousarray(values)
 
     key = ("under", layer.id, view.map, view.alone, sheet.key, sheet.size, chunk)
-    return view.sources.below.like(key, (below, view.project), same_below, make, lambda made: made.nbytes)
+    return view.sources.below.like(key, (under, view.project), same_below, make, lambda made: made.nbytes)
 
 
 def same_below(old: tuple[tuple[Layer, ...], Project], new: tuple[tuple[Layer, ...], Project]) -> bool:
@@ -190,15 +246,18 @@ def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32
     def heights(sheet: Sheet, rect: Rect) -> F32:
         return composite_rect(sources, project, RELIEF, sheet, rect, None)
 
-    def fetch(key: SheetKey, chunk: Chunk) -> F32:
-        other = sources.surface.sheet(key, project.size_of(key))
-
-        def make() -> F32:
-            return heights(other, rect_of(chunk, other.size))
-
-        kept = ("heights", key, other.size, chunk)
+    def of_chunk(sheet: Sheet, chunk: Chunk, make: Callable[[], F32]) -> F32:
+        kept = ("heights", sheet.key, sheet.size, chunk)
         return sources.below.like(kept, (project.layers, project), same_below, make, lambda made: made.nbytes)
 
+    def fetch(key: SheetKey, chunk: Chunk) -> F32:
+        other = sources.surface.sheet(key, project.size_of(key))
+        return of_chunk(other, chunk, lambda: heights(other, rect_of(chunk, other.size)))
+
     around = Around(sources, project.size_of, sheet, wide, fetch)
-    normals = relief_normals(heights(sheet, wide), around, project.relief, project.sheet_size)
+    mine = heights(sheet, wide)
+    chunk = Chunk(rect.top // CHUNK, rect.left // CHUNK)
+    if rect == rect_of(chunk, sheet.size):  # for those that look at it over seams
+        of_chunk(sheet, chunk, lambda: np.ascontiguousarray(mine[rect.within(wide)]))
+    normals = relief_normals(mine, around, project.relief, project.sheet_size)
     return np.ascontiguousarray(normals[rect.within(wide)])

@@ -59,10 +59,11 @@ class BrushworkStep(Made, frozen=True):
 
 
 class AdjustStep(Made, frozen=True, kw_only=True):
-    """``adjust``: an adjustment of what is below, on one map; further keys are those of its ``kind``."""
+    """``adjust``: an adjustment of what is below, on one map or several; further keys are those of its ``kind``."""
 
     kind: str
     map: str = "colour"
+    maps: tuple[str, ...] | None = None
 
 
 class LayerStep(Made, frozen=True, kw_only=True):
@@ -113,7 +114,10 @@ def do_brushwork(here: Here, step: BrushworkStep) -> str:
 
 def do_adjust(here: Here, step: AdjustStep, own: dict[str, Any]) -> str:
     effect = of_kind(EFFECTS, step.kind, own, "adjustment")
-    return add_layer(here, step, step.kind.capitalize(), Adjustment(effect), {step.map: Channel()})
+    maps = (step.map,) if step.maps is None else step.maps
+    if not maps:
+        raise CommandError(tr("'maps' names no map; the maps are {MAPS}", MAPS=", ".join(MAPS)))
+    return add_layer(here, step, step.kind.capitalize(), Adjustment(effect), {name: Channel() for name in maps})
 
 
 def do_layer(here: Here, step: LayerStep, own: dict[str, Any]) -> str:

@@ -133,6 +133,10 @@ class Adjustment(Content, Plain, frozen=True, tag_field="kind", tag="adjustment"
     def keys_of(self) -> str:
         return "effect"
 
+    @property
+    def goes_by(self) -> str | None:
+        return self.effect.goes_by
+
     def check(self, project: Any) -> None:
         self.effect.check()
 
@@ -140,6 +144,10 @@ class Adjustment(Content, Plain, frozen=True, tag_field="kind", tag="adjustment"
         if source != "":
             raise CommandError(tr("an adjustment gives no values"))
         self.effect.check_on(map_name)
+
+    def scaled(self, by: float) -> Adjustment:
+        effect = self.effect.scaled(by)
+        return self if effect == self.effect else Adjustment(effect)
 
 
 class Brushwork(Content, Plain, frozen=True, tag_field="kind", tag="brushwork"):

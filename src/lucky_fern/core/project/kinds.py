@@ -167,6 +167,8 @@ class Effect(Kind):
     """What an adjustment does."""
 
     __slots__ = ()
+    on_surface: ClassVar[bool] = False  # it lies on the model, so that it means nothing on a picture alone
+    goes_by: ClassVar[str | None] = None  # the map below that decides on all maps what it does
 
     def check(self) -> None:
         """Refuse numbers out of range (CommandError)."""
@@ -245,6 +247,11 @@ class Content(Kind):
         """The map below that it turns into what it gives; None for kinds that go by none."""
         return None
 
+    @property
+    def goes_by(self) -> str | None:
+        """The map below whose changes may change all that it gives; None for kinds that go by none."""
+        return self.hears
+
     def check(self, project: Any) -> None:
         """Refuse numbers, pictures or effects that cannot be (CommandError)."""
 
@@ -284,6 +291,10 @@ class Content(Kind):
     def put_at(self, place: Place) -> Content:
         """With its picture placed elsewhere."""
         raise TypeError(f"{type(self).__name__} is not placed")
+
+    def scaled(self, by: float) -> Content:
+        """The same on sheets with ``by`` times as many texels along a side, of what it does by texels."""
+        return self
 
     def carried(self, carrying: Carrying) -> Content:
         """Brought along."""

@@ -184,6 +184,8 @@ class Adjust(Op, Plain, frozen=True, tag_field="op", tag="adjust"):
     def check(self) -> None:
         self.effect.check()
         self.effect.check_on("colour")
+        if self.effect.on_surface:
+            raise CommandError(tr("this lies on the model's surface; put it on the stack as an adjustment"))
 
     def scaled(self, by: float) -> Adjust:
         return Adjust(self.effect.scaled(by))

@@ -136,6 +136,18 @@ def below(project: Project, layer_id: int) -> Project:
     return replace(project, layers=cut(project.layers))
 
 
+def with_effects_scaled(project: Project, by: float) -> Project:
+    """The project with what adjustments do ``by`` times as many texels long."""
+
+    def scaled(layer: Layer) -> Layer:
+        if layer.children:
+            return with_children(layer, tuple(map(scaled, layer.children)))
+        content = layer.content.scaled(by)
+        return layer if content is layer.content else replace(layer, content=content)
+
+    return replace(project, layers=tuple(map(scaled, project.layers)))
+
+
 def outermost(project: Project, layer_ids: tuple[int, ...]) -> Layers:
     """The chosen layers from the bottom up, without those that another chosen one holds.
 

@@ -25,6 +25,9 @@ class Adjusting(LayerRow):
     def reach(self, content: Adjustment) -> int:
         return content.effect.reach
 
+    def margin(self, content: Adjustment) -> int:
+        return 0 if content.effect.on_surface else content.effect.reach
+
 
 def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) -> None:
     found = shown_on(layer, view)
@@ -32,7 +35,7 @@ def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) ->
         return
     channel, shown = found
     effect = adjustment.effect
-    around = around_below(layer, view) if effect.reach else None
+    around = around_below(layer, view, canvas) if effect.reach else None
     if canvas.alpha is not None and around is not None:
         _isolated(canvas, effect, view, around, shown)
         return
