@@ -12,7 +12,7 @@ from lucky_fern.core import taking
 from lucky_fern.core.checking.result import Found, check_result
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, SetCredit
-from lucky_fern.core.project.document import Channel, Decal, Wash
+from lucky_fern.core.project.document import Channel, Decal, Relief, Wash
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.shapes import Fill, MaskEntry
@@ -145,7 +145,7 @@ def test_normals_that_are_no_directions(studio: Studio) -> None:
     def read(key: object, name: str) -> np.ndarray:
         return broken if name == "normal" else taking.whole_map(studio, key, name)
 
-    studio.execute(AddLayer("Bumps", Wash(), {"height": Channel(0.7, relief=True)}))
+    studio.execute(AddLayer("Bumps", Wash(), {"height": Channel(0.7, relief=Relief())}))
     assert "normals" not in found(studio)
     said = check_result(studio.sources, studio.project, read, (ExportSetup("separate", ""),), "item")
     assert any(one.kind == "normals" and "length 1" in one.sentence for one in said)

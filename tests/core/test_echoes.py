@@ -23,7 +23,6 @@ from lucky_fern.core.project.commands import (
     SetContent,
     SetLayer,
     SetMaskEntry,
-    SetRelief,
 )
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.echoes import ECHO, Echo
@@ -136,8 +135,7 @@ def test_maps_follow_every_edit_below_and_only_where_it_touched(studio: Studio) 
 
 def test_a_height_that_hears_shapes_normals_and_bends_know_ridges(studio: Studio) -> None:
     flat = shown(studio, "normal")
-    studio.execute(AddLayer("Grain", Echo("colour"), {"height": Channel(ECHO, relief=True)}))
-    studio.execute(SetRelief(Relief(4.0)))
+    studio.execute(AddLayer("Grain", Echo("colour"), {"height": Channel(ECHO, relief=Relief(4.0))}))
     assert np.abs(shown(studio, "normal") - flat).max() > 0.1
     y, x = np.mgrid[0:40, 0:40] - 20.0
     dome = np.stack([x / 60, -y / 60, np.sqrt(1 - (x**2 + y**2) / 3600)], axis=2) * 0.5 + 0.5

@@ -28,7 +28,7 @@ from lucky_fern.core.project.commands import (
     from_plain,
     to_plain,
 )
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Wash
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Relief, Wash
 from lucky_fern.core.project.kinds import (
     CONTENTS,
     EFFECTS,
@@ -311,6 +311,7 @@ def test_forty_decals_over_sixteen_chunks_are_forty_poses(tmp_path: Path) -> Non
         (7, ["Base", "Stitches", "Mark"]),
         (8, ["Base", "Art", "Inner", "Deep"]),
         (9, ["Base", "Dots"]),
+        (10, ["Base", "Set", "Bumps", "Level"]),
     ],
 )
 def test_projects_of_every_version_open(version: int, names: list[str], tmp_path: Path) -> None:
@@ -324,6 +325,9 @@ def test_projects_of_every_version_open(version: int, names: list[str], tmp_path
     elif version == 8:  # sizes were one number
         assert studio.project.sheet_size == square(128) and studio.project.loans["part"].size == square(64)
         assert layers["Deep"].content.sheets["paint:1001"].size == square(64)
+    elif version == 10:  # relief was the project's
+        found = {name: layers[name].channels["height"].relief for name in ("Base", "Bumps", "Level")}
+        assert found == {"Base": Relief(5.0), "Bumps": Relief(5.0), "Level": None}
     colour = look(studio, "colour")
     assert len(np.unique(colour.reshape(-1, 3), axis=0)) > 10
     studio.save(tmp_path / "new.fern")

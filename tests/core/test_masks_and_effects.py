@@ -27,8 +27,9 @@ from lucky_fern.core.project.commands import (
     PaintMask,
     PaintPixels,
     PasteMask,
+    SetChannel,
+    SetLayer,
     SetMaskEntry,
-    SetRelief,
     SetSheetSize,
 )
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
@@ -248,19 +249,79 @@ def ramp_studio(folder: Path, width: float, size: int) -> Studio:
     assert done
     (folder / "ramp.png").write_bytes(bytes(data))
     picture = studio.add_picture(folder / "ramp.png")
-    studio.execute(AddLayer("ramp", Wash(), {"height": Channel("picture", picture=picture, relief=True)}))
+    studio.execute(AddLayer("ramp", Wash(), {"height": Channel("picture", picture=picture, relief=Relief())}))
     return studio
+
+
+def lift(studio: Studio, relief: Relief | None, at: int = 0) -> None:
+    layer = studio.project.layers[at]
+    studio.execute(SetChannel(layer.id, "height", replace(layer.channels["height"], relief=relief)))
+
+
+def test_each_layer_lifts_by_its_own_strength_in_its_own_unit(tmp_path: Path) -> None:
+    size, width = 64, 2.0
+    studio = ramp_studio(tmp_path, width, size)
+    picture = studio.project.layers[0].channels["height"].picture
+    upper = Channel("picture", picture=picture, relief=Relief(24.0))
+    studio.execute(AddLayer("upper", Wash(), {"height": upper}))
+    added = studio.project.layers[-1].id
+    lift(studio, Relief(12.0))
+
+    def slope() -> float:
+        x, _, z = composite(studio, "normal")[size // 2, size // 2] * 2 - 1
+        return float(-x / z)
+
+    assert slope() == pytest.approx(24 / size, rel=2e-3)  # the upper one lies over the other
+    studio.execute(SetLayer(added, opacity=0.25))
+    assert slope() == pytest.approx((0.25 * 24 + 0.75 * 12) / size, rel=2e-3)
+    studio.execute(SetLayer(added, opacity=1.0, blend="add"))
+    # A channel's own 0 … 1 is added: only up to 1, which the middle of the sheet just reaches.
+    studio.execute(SetChannel(added, "height", replace(upper, opacity=0.5)))
+    x, _, z = composite(studio, "normal")[size // 2, size // 4] * 2 - 1
+    assert -x / z == pytest.approx((0.5 * 24 + 12) / size, rel=2e-3)
+    lift(studio, Relief(1.5, "units"))  # another unit: what each adds, adds up
+    x, _, z = composite(studio, "normal")[size // 2, size // 4] * 2 - 1
+    assert -x / z == pytest.approx(0.5 * 24 / size + 1.5 / width, rel=2e-3)
+    studio.execute(SetLayer(added, opacity=1.0, blend="normal"))
+    studio.execute(SetChannel(added, "height", replace(upper, relief=None)))
+    x, _, z = composite(studio, "normal")[size // 2, size // 4] * 2 - 1
+    assert -x / z == pytest.approx(1.5 / width, rel=2e-3)
+    lift(studio, Relief(-12.0))
+    assert slope() == pytest.approx(-12 / size, rel=2e-3)
+
+
+def test_normals_of_a_layer_are_made_steeper_and_turned_over(plane: Path) -> None:
+    rng = np.random.default_rng(6)
+    way = rng.uniform(-0.5, 0.5, (64, 64, 2))
+    vector = np.concatenate([way, np.ones((64, 64, 1))], axis=2)
+    vector /= np.linalg.norm(vector, axis=2, keepdims=True)
+    studio = Studio.new(plane, sheet_size=64)
+    stored = np.rint((vector * 0.5 + 0.5) * 255).astype(np.uint8)
+    picture = studio.add_picture(save_png(plane.parent / "rough normal.png", stored))
+    channel = Channel("picture", picture=picture)
+    studio.execute(AddLayer("bumps", Wash(sampling="nearest"), {"normal": channel}))
+    slopes = []
+    for strength in (1.0, 3.0, -1.0, 0.0):
+        studio.execute(SetChannel(studio.project.layers[0].id, "normal", replace(channel, strength=strength)))
+        found = composite(studio, "normal") * 2 - 1
+        assert np.abs(np.linalg.norm(found, axis=2) - 1).max() < 1e-3
+        slopes.append(found[..., :2] / found[..., 2:])
+    assert np.abs(slopes[1] - 3 * slopes[0]).max() < 0.01
+    assert np.abs(slopes[2] + slopes[0]).max() < 0.002 and np.abs(slopes[3]).max() < 1e-3
+    for bad in (17.0, float("nan")):
+        with pytest.raises(CommandError, match="strength"):
+            studio.execute(SetChannel(studio.project.layers[0].id, "normal", replace(channel, strength=bad)))
 
 
 @pytest.mark.parametrize("width", [2.0, 5.0])
 @pytest.mark.parametrize("size", [64, 256, 300])
 def test_a_ramp_leans_normals_by_its_slope_at_any_size(tmp_path: Path, width: float, size: int) -> None:
     studio = ramp_studio(tmp_path, width, size)
-    studio.execute(SetRelief(Relief(1.5, "units")))
+    lift(studio, Relief(1.5, "units"))
     found = composite(studio, "normal")[size // 4 : -size // 4, size // 4 : -size // 4] * 2 - 1
     exact = np.array([-1.5 / width, 0, 1]) / np.hypot(1.5 / width, 1)
     assert np.abs(found - exact).max() < 1.5e-3 * max(1, size / 64)
-    studio.execute(SetRelief(Relief(0.25 * size, "texels")))  # a quarter of a tile high
+    lift(studio, Relief(0.25 * size, "texels"))  # a quarter of a tile high
     exact = np.array([-0.25, 0, 1]) / np.hypot(0.25, 1)
     assert np.abs(composite(studio, "normal")[size // 2, size // 2] * 2 - 1 - exact).max() < 1.5e-3 * max(
         1, size / 64
@@ -356,7 +417,7 @@ def test_masks_adjustments_and_groups_in_a_job(tmp_path: Path, run_job, plane: P
     assert (read_png(tmp_path / "maps/j_paint_roughness.png") == 128).all()
     assert json.loads(result.stdout.splitlines()[0])["do"] == "wash"
     assert (read_png(tmp_path / "maps/j_paint_normal.png") == (128, 128, 255)).all()  # level everywhere
-    assert Studio.open(tmp_path / "x.fern").project.relief == Relief(0.1, "units")
+    assert Studio.open(tmp_path / "x.fern").project.layers[-1].channels["height"].relief == Relief(0.1, "units")
     for wrong, said in (
         ({"do": "adjust", "kind": "glow"}, "no adjustment"),
         ({"do": "adjust", "kind": "blur", "map": "colour", "gamma": 2}, "no key"),
@@ -374,7 +435,7 @@ def test_relief_follows_every_adjustment_of_the_height(plane: Path, effect: Any)
     bumps = np.random.default_rng(3).integers(60, 200, (8, 8, 1), np.uint8)
     pixels = np.kron(bumps, np.ones((8, 8, 3), np.uint8)).astype(np.uint8)
     picture = studio.add_picture(save_png(plane.parent / "bump height.png", pixels))
-    studio.execute(AddLayer("bump", Wash(), {"height": Channel("picture", picture=picture, relief=True)}))
+    studio.execute(AddLayer("bump", Wash(), {"height": Channel("picture", picture=picture, relief=Relief())}))
     key, size = studio.surface.keys[0], studio.project.sheet_size
     store, before = MapStore(studio.sources), studio.project
     for piece, chunks in everything(studio.sources, before).items():
@@ -387,7 +448,7 @@ def test_relief_follows_every_adjustment_of_the_height(plane: Path, effect: Any)
     normals = composite_sheet(studio.sources, studio.project, "normal", sheet, 16) / 65535.0 * 2 - 1
     assert np.array_equal(store.get(MapKey(key, "normal"), size) / 65535.0 * 2 - 1, normals)
     # Central differences of the height as it is shown now, in texels, within the sheet.
-    strength = studio.project.relief.strength
+    strength = Relief().strength
     dx = (heights[1:-1, 2:] - heights[1:-1, :-2]) / 2 * strength
     dy = (heights[:-2, 1:-1] - heights[2:, 1:-1]) / 2 * strength
     length = np.sqrt(1 + dx**2 + dy**2)

@@ -32,7 +32,6 @@ from lucky_fern.core.project.commands import (
     SetLayer,
     SetMask,
     SetMaskEntry,
-    SetRelief,
     Ungroup,
 )
 from lucky_fern.core.project.document import Adjustment, Channel, Decal, Group, Layer, Relief, Wash
@@ -158,7 +157,9 @@ def isles(tmp_path: Path) -> Studio:
         AddLayer("base", Wash(by="tiles"), {"colour": Channel("picture", picture=a), "roughness": Channel(0.4)})
     )
     studio.execute(
-        AddLayer("bumps", Decal(b, mark), {"height": Channel("picture", relief=True), "colour": Channel("picture")})
+        AddLayer(
+            "bumps", Decal(b, mark), {"height": Channel("picture", relief=Relief()), "colour": Channel("picture")}
+        )
     )
     studio.execute(AddLayer("soft", Adjustment(Blur(6.0)), {"colour": Channel()}))
     studio.execute(
@@ -185,7 +186,13 @@ def edits(studio: Studio, draw: np.random.Generator) -> list[Any]:
         DuplicateLayers(several),
         GroupLayers(several),
         PasteMask((one.id,), Mask((MaskEntry(Fill(0.5)),))),
-        SetRelief(Relief(float(draw.random() * 20))),
+        *(
+            SetChannel(
+                layer.id, "height", replace(layer.channels["height"], relief=Relief(float(draw.random() * 20)))
+            )
+            for layer in layers
+            if "height" in layer.channels and draw.random() < 0.5
+        ),
     ]
     if len(layers) > 6:
         maybe.append(RemoveLayers((one.id,)))

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from hands import Hands
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
-from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.document import Channel, Relief, Wash
 from lucky_fern.core.project.effects import Gradient
 from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.plain import PaintedSheet
@@ -97,10 +97,10 @@ def test_a_height_that_shapes_normals_bends_the_light(hands: Hands) -> None:
     fields()["relief"].click()
     typed(fields()["relief strength"], "24")
     hands.wait()
-    assert parts.selection.layer.channels["height"].relief and parts.work.project.relief.strength == 24
+    assert parts.selection.layer.channels["height"].relief == Relief(24)
     assert (hands.pixels(view) != before).any(2).sum() > 300
     chosen(fields()["relief unit"], "units")
-    assert parts.work.project.relief.unit == "units"
+    assert parts.selection.layer.channels["height"].relief == Relief(24, "units")
 
 
 def test_a_layer_is_kept_to_parts_and_tiles_and_a_group_is_put_together_by_itself(hands: Hands) -> None:

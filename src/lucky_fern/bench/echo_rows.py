@@ -91,7 +91,7 @@ def specks(folder: Path) -> Row:
 
 
 def strokes(folder: Path) -> Row:
-    """Colour and normals of four 2K sheets in brush strokes, against the 20 s that a person may wait for all of it."""
+    """Colour and normals of four 2K sheets in brush strokes, against the 20 s that a person may wait."""
     quads = [(x, y) for x in (0, 1) for y in (0, 1)]
     points = "".join(f"v {x + a} {y + b} 0\nvt {x + a} {y + b}\n" for x, y in quads for a, b in _CORNERS)
     faces = "".join("f " + " ".join(f"{4 * n + k}/{4 * n + k}" for k in (1, 2, 3, 4)) + "\n" for n in range(4))

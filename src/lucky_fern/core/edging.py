@@ -10,7 +10,7 @@ from lucky_fern.core.compositing.layers.edged import laid, sizes_of
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands import AddLayer, MoveLayers, SetContent, Several
 from lucky_fern.core.project.commands.base import layer_of
-from lucky_fern.core.project.document import Channel, Layer
+from lucky_fern.core.project.document import Channel, Layer, Relief
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.numbers import significant
@@ -46,7 +46,7 @@ def groove_of(studio: Studio, layer: int, depth: float = SUNKEN, width: float | 
     line = replace(edging, motif="line", picture=None, width=significant(wide), jitter=0.0, corners="bend",
                    corner_picture=None, blur=significant(narrow * _SOFTER), whole=False)  # fmt: skip
     name = tr("Groove of {name}", name=own.name)
-    channels = {"height": Channel(depth, relief=True)}
+    channels = {"height": Channel(depth, relief=Relief())}
     add = AddLayer(name, line, channels, scope=own.scope, above=own.id, mask=own.mask)
     parent, at = home_of(studio.project, own.id)
     return Several((add, MoveLayers((studio.project.next_id,), at, parent)), named=name)

@@ -26,7 +26,6 @@ from lucky_fern.core.project.commands import (
     SetChannel,
     SetContent,
     SetMaskEntry,
-    SetRelief,
     Several,
 )
 from lucky_fern.core.project.document import Channel, ModelSource, Project, Wash
@@ -226,11 +225,11 @@ def _other_units(old: Model, new: Model) -> float | None:
     return scale if np.allclose(about, new.bounds[0], rtol=0, atol=0.02 * float(now.max())) else None
 
 
-def _converted(project: Project, scale: float) -> tuple[SetContent | SetMaskEntry | SetRelief | KeepSlide, ...]:
+def _converted(project: Project, scale: float) -> tuple[SetContent | SetMaskEntry | SetChannel | KeepSlide, ...]:
     """Poses and heights in model units, in the units of a model ``scale`` times as large."""
 
     scaling = _Scaling(scale)
-    made: list[SetContent | SetMaskEntry | SetRelief | KeepSlide] = []
+    made: list[SetContent | SetMaskEntry | SetChannel | KeepSlide] = []
     for layer in project.walk():
         content = layer.content
         if content.holds_layers or content.painted is not None:
@@ -238,6 +237,10 @@ def _converted(project: Project, scale: float) -> tuple[SetContent | SetMaskEntr
         other = content.carried(scaling)
         if other is not content:
             made.append(SetContent(layer.id, other))
+        height = layer.channels.get("height")
+        if height is not None and height.relief is not None and height.relief.unit == "units":
+            relief = replace(height.relief, strength=height.relief.strength * scale)
+            made.append(SetChannel(layer.id, "height", replace(height, relief=relief)))
     for number, mask in project.masks.items():
         for at, entry in enumerate(mask.entries):
             shape = entry.shape.carried(scaling)
@@ -245,8 +248,6 @@ def _converted(project: Project, scale: float) -> tuple[SetContent | SetMaskEntr
                 made.append(SetMaskEntry(number, at, replace(entry, shape=shape)))
     for name, slide in project.slides.items():
         made.append(KeepSlide(name, replace(slide, place=slide.place.scaled(scale))))
-    if project.relief.unit == "units":
-        made.append(SetRelief(replace(project.relief, strength=project.relief.strength * scale)))
     return tuple(made)
 
 

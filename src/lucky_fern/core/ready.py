@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from lucky_fern.core.project.document import Adjustment, Channel, Group, Layer, Project, Wash
+from lucky_fern.core.project.document import Adjustment, Channel, Group, Layer, Project, Relief, Wash
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Shade
 from lucky_fern.core.project.kinds import Content
@@ -62,7 +62,9 @@ class _Making:
     def wash(
         self, name: str, values: Values, rules: Rules = (), opacity: float = 1.0, blend: str = "normal"
     ) -> Layer:
-        channels = {key: Channel(value, relief=key == "height") for key, value in values.items()}
+        channels = {
+            key: Channel(value, relief=Relief() if key == "height" else None) for key, value in values.items()
+        }
         return self.layer(name, Wash(), channels, rules, opacity, blend)
 
     def recipe(self, name: str, layers: Sequence[Layer]) -> Project:
@@ -171,7 +173,7 @@ def _stitched() -> Project:
                [(Grain("cells", octaves=3), 0.65, 0.35)], 0.6),
         m.wash(tr("Groove"), {"height": 0.42, "colour": "#4a2c18"}, [(Seams(of="islands"), 0.75, 0.95)], 0.7),
         m.layer(tr("Thread"), thread, {"colour": Channel("#d8c49a"), "roughness": Channel(0.8),
-                                       "height": Channel("picture", relief=True)}),
+                                       "height": Channel("picture", relief=Relief())}),
     ])  # fmt: skip
 
 

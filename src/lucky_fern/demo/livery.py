@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, GroupLayers, RenameLayer
-from lucky_fern.core.project.document import Adjustment, Channel, Decal, Wash
+from lucky_fern.core.project.document import Adjustment, Channel, Decal, Relief, Wash
 from lucky_fern.core.project.effects import Curve, Shade
 from lucky_fern.core.project.kinds import Content, Place
 from lucky_fern.core.project.places import Throw
@@ -44,7 +44,7 @@ class Livery:
 
 
 def picture(name: str, opacity: float = 1.0, relief: bool = False) -> Channel:
-    return Channel("picture", picture=name, opacity=opacity, relief=relief)
+    return Channel("picture", picture=name, opacity=opacity, relief=Relief() if relief else None)
 
 
 def from_side(sign: int, x: float, y: float, width: float, **more: float | bool) -> Throw:

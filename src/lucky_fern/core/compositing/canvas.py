@@ -23,7 +23,7 @@ from lucky_fern.core.compositing.blend import (
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.compositing.sources import Sources, Stamp, triangles_in
 from lucky_fern.core.maps import MAPS, MapSpec, parse_value
-from lucky_fern.core.project.document import Channel, Layer, Project
+from lucky_fern.core.project.document import Channel, Layer, Project, Relief
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -48,6 +48,7 @@ class View:
     layers: tuple[Layer, ...]
     alone: bool = False
     until: int | None = None
+    relief: Relief | None = None  # of heights that shape normals: only those in this unit, the highest as it is
 
     @property
     def stored(self) -> str:
@@ -62,6 +63,14 @@ class View:
         """What a layer gives here, if it gives anything."""
         channel = layer.active_channels().get(self.stored)
         return None if channel is None or (self.map == RELIEF and not layer.shapes_normals) else channel
+
+    def steeper(self, channel: Channel) -> float:
+        """How many times as steep as its source a layer's height or normals are taken."""
+        if self.relief is None:
+            return channel.strength if self.spec.kind == "normal" else 1.0
+        if channel.relief is None or channel.relief.unit != self.relief.unit:
+            return 0.0
+        return channel.relief.strength / self.relief.strength
 
 
 @dataclass
@@ -166,6 +175,17 @@ def lay_on(canvas: Canvas, values: F32, alpha: F32, blend: str, view: View) -> N
         blend_arrays(canvas.values, values, alpha, MODE_NUMBERS[blend])
     else:
         blend_isolated(canvas.values, canvas.alpha, values, alpha, MODE_NUMBERS[blend])
+
+
+def steepened(values: F32, by: float, blend: str, view: View) -> F32:
+    """Heights or normals (r, c, n) made ``by`` times as steep: about level, or from 0 where they are added."""
+    if view.spec.kind == "normal":
+        vector = values * 2 - 1
+        vector[..., :2] *= np.float32(by)
+        vector /= np.maximum(np.linalg.norm(vector, axis=2, keepdims=True), np.float32(1e-6))
+        return np.ascontiguousarray(vector * np.float32(0.5) + np.float32(0.5))
+    level = np.float32(0 if blend in ("add", "subtract") else 0.5)
+    return np.ascontiguousarray(level + (values - level) * np.float32(by))
 
 
 def as_values(stamp: Stamp, channel: Channel, view: View) -> tuple[F32, F32]:

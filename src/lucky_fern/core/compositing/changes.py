@@ -63,7 +63,7 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
             or before.selections is not after.selections
         ):
             _follow_shared(found, sources, before, after, sheet, limits, gone_by)
-        if before.relief != after.relief or before.sheet_size != after.sheet_size:
+        if before.sheet_size != after.sheet_size:
             for project in (before, after):
                 for layer in project.walk():
                     if layer.shapes_normals:
@@ -87,7 +87,7 @@ def _follow_echoes(found: Found, sources: Sources, projects: tuple[Project, ...]
             for name, channel in layer.active_channels().items():
                 mine = chunks & layer_chunks(sources, project, layer, name, sheet)
                 found.setdefault(name, set()).update(mine)
-                if channel.relief and name == "height":
+                if channel.relief is not None and name == "height":
                     found.setdefault("normal", set()).update(mine)
         if sum(map(len, found.values())) == before:
             break

@@ -9,7 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import U16
 from lucky_fern.core.compositing.blend import MODE_NUMBERS
-from lucky_fern.core.compositing.canvas import Canvas, View, as_values, lay_on, masked, put_stamp
+from lucky_fern.core.compositing.canvas import Canvas, View, as_values, lay_on, masked, put_stamp, steepened
 from lucky_fern.core.compositing.masks import mask_values
 from lucky_fern.core.compositing.sources import Sources, Stamp, triangles_in
 from lucky_fern.core.project.document import Channel, KitPicture, Layer, Project
@@ -98,8 +98,11 @@ def _put_leaf(layer: Layer, canvas: Canvas, view: View) -> None:
         stamp = masked(stamp, mask)
     view.sources.count_blend()
     opacity = layer.opacity * channel.opacity
-    if canvas.alpha is not None:
+    by = view.steeper(channel)
+    if canvas.alpha is not None or by != 1.0:
         values, alpha = as_values(stamp, channel, view)
+        if by != 1.0:
+            values = steepened(values, by, layer.blend_on(channel), view)
         lay_on(canvas, values, alpha * np.float32(opacity), layer.blend_on(channel), view)
         return
     put_stamp(canvas.values, stamp, channel, opacity, MODE_NUMBERS[layer.blend_on(channel)], view)

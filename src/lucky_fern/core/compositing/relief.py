@@ -8,19 +8,21 @@ from __future__ import annotations
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, Bool
+from lucky_fern.core.arrays import F32, F64, I32, Bool
 from lucky_fern.core.compositing.around import Around
+from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.project.document import Relief
 from lucky_fern.core.sheets.grid import Extent
-from lucky_fern.core.sheets.region import gathered
+from lucky_fern.core.sheets.region import Rect, gathered
+from lucky_fern.core.sheets.sheet import Sheet
 
 
-def relief_normals(height: F32, around: Around, relief: Relief, project_size: Extent) -> F32:
-    """(r, c, 3) float32 tangent-space normals, stored 0…1, from (r, c, 1) heights 0…1 of a rectangle.
+def slopes_of(height: F32, around: Around, relief: Relief, project_size: Extent) -> F32:
+    """(r, c, 2) float32 slopes along T and B from (r, c, 1) heights 0…1 of a rectangle.
 
-    Slopes are taken towards neighbours on the surface, over seams too. One texel more on each side than is wanted
+    They are taken towards neighbours on the surface, over seams too. One texel more on each side than is wanted
     should be given.
     """
     sheet = around.sheet
@@ -29,25 +31,33 @@ def relief_normals(height: F32, around: Around, relief: Relief, project_size: Ex
         x, y = (_slope(island.values[..., 0], island.known, axis)[island.inner] for axis in (1, 0))
         along_x[island.box][island.mine] = x[island.mine]
         along_v[island.box][island.mine] = -y[island.mine]
-    owner = gathered(
-        around.rect, sheet.size, np.array(-1, np.int32), lambda chunk: around.sources.owners(sheet, chunk)
-    )
-    assert owner is not None
     if relief.unit == "texels":
         # Texels of a sheet of the project's size, so that sheets of other sizes agree.
-        x = -along_x * np.float32(relief.strength * sheet.size.width / project_size.width)
-        y = -along_v * np.float32(relief.strength * sheet.size.height / project_size.height)
+        x = along_x * np.float32(relief.strength * sheet.size.width / project_size.width)
+        y = along_v * np.float32(relief.strength * sheet.size.height / project_size.height)
     else:
-        per_texel = frame_slopes(sheet.model)[sheet.triangle[owner]]
+        per_texel = frame_slopes(sheet.model)[sheet.triangle[owners_of(around.sources, sheet, around.rect)]]
         along_x, along_v = along_x * np.float32(sheet.size.width), along_v * np.float32(sheet.size.height)
         strength = np.float32(relief.strength)
-        x = np.asarray(-strength * along_x * per_texel[..., 0], np.float32)
-        y = np.asarray(-strength * (along_x * per_texel[..., 1] + along_v * per_texel[..., 2]), np.float32)
-    out = np.stack([x, y, np.ones_like(x)], axis=2)
+        x = np.asarray(strength * along_x * per_texel[..., 0], np.float32)
+        y = np.asarray(strength * (along_x * per_texel[..., 1] + along_v * per_texel[..., 2]), np.float32)
+    return np.stack([x, y], axis=2)
+
+
+def normals_of(slopes: F32, sources: Sources, sheet: Sheet, rect: Rect) -> F32:
+    """(r, c, 3) float32 tangent-space normals, stored 0…1, of slopes (r, c, 2) along T and B."""
+    out = np.concatenate([-slopes, np.ones((*slopes.shape[:2], 1), np.float32)], axis=2)
     out /= np.linalg.norm(out, axis=2, keepdims=True)
     out = out * 0.5 + 0.5
-    out[owner < 0] = (0.5, 0.5, 1.0)
+    out[owners_of(sources, sheet, rect) < 0] = (0.5, 0.5, 1.0)
     return out.astype(np.float32)
+
+
+def owners_of(sources: Sources, sheet: Sheet, rect: Rect) -> I32:
+    """(r, c) int32, the row of ``sheet.xy`` that owns each texel of a rectangle; -1 outside."""
+    owner = gathered(rect, sheet.size, np.array(-1, np.int32), lambda chunk: sources.owners(sheet, chunk))
+    assert owner is not None
+    return owner
 
 
 def frame_slopes(model: Model) -> F64:

@@ -14,9 +14,9 @@ from lucky_fern.core.compositing.around import About, Around
 from lucky_fern.core.compositing.blend import blend_normal_arrays
 from lucky_fern.core.compositing.canvas import RELIEF, Canvas, View, blank, writes
 from lucky_fern.core.compositing.layer_row import row_of
-from lucky_fern.core.compositing.relief import relief_normals
+from lucky_fern.core.compositing.relief import normals_of, slopes_of
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.project.document import Layer, Project, walk
+from lucky_fern.core.project.document import Layer, Project, Relief, walk
 from lucky_fern.core.project.tree import below
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, rect_of
@@ -67,19 +67,31 @@ def has_relief(layers: tuple[Layer, ...]) -> bool:
 
 def _gives_relief(layer: Layer) -> bool:
     channel = layer.active_channels().get("height")
-    return channel is not None and channel.relief
+    return channel is not None and channel.relief is not None
+
+
+def reliefs(project: Project) -> list[Relief]:
+    """The units in which heights of a project shape normals, each with the greatest strength of any layer."""
+    found: dict[str, float] = {}
+    for layer in project.walk():
+        channel = layer.active_channels().get("height")
+        if channel is not None and channel.relief is not None and channel.relief.strength:
+            unit = channel.relief.unit
+            found[unit] = max(found.get(unit, 0.0), abs(channel.relief.strength))
+    return [Relief(found[unit], unit) for unit in ("texels", "units") if unit in found]
 
 
 def composite_rect(
-    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, focus: int | None
-) -> F32:
+    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, focus: int | None,
+    relief: Relief | None = None,
+) -> F32:  # fmt: skip
     """(r, c, n) float32 values 0…1 of a rectangle of a map, colours sRGB-encoded.
 
-    ``focus`` names a layer being edited: what lies below it is kept, so that doing it again costs only
-    that layer and those above it. Values do not depend on it.
+    Of :data:`~.canvas.RELIEF`, ``relief`` says which heights and how high. ``focus`` names a layer being edited: what
+    lies below it is kept, so that only that layer and those above are done again. Values do not depend on it.
     """
     wide = rect.grown(stack_margin(project.layers, "height" if map_name == RELIEF else map_name), sheet.size)
-    view = View(sources, project, map_name, sheet, wide, project.layers)
+    view = View(sources, project, map_name, sheet, wide, project.layers, relief=relief)
     canvas, first = _begin(view, focus)
     put_all(project.layers[first:], canvas, view)
     values = canvas.values[rect.within(wide)]
@@ -145,7 +157,7 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
         put_all(layers[:first], canvas, view)
         return canvas.values
 
-    key = (view.map, view.sheet.key, view.sheet.size, view.rect)
+    key = (view.map, view.relief, view.sheet.key, view.sheet.size, view.rect)
     ground = (layers[:first], view.project)
     return Canvas(view.sources.below.like(key, ground, same_below, make, lambda made: made.nbytes).copy()), first
 
@@ -183,14 +195,21 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
         def same(old: Any, new: Any) -> bool:
             return bool(old[1] == new[1]) and same_below(old[0], new[0])
 
-        whole = (*key, layer.id, *((view.map, view.alone, isolated) if of_map else ()))
+        whole = (*key, layer.id, *((view.map, view.relief, view.alone, isolated) if of_map else ()))
         lies = ground if of_map else (under.layers, view.project)
         size: Callable[[Any], int] = lambda made: sum(one.nbytes for one in made)  # noqa: E731
         return view.sources.below.like(whole, (lies, settings), same, make, size, once=True)
 
-    lifts = view.map != RELIEF or "normal" not in layer.active_channels()
-    about = About(view.stored, guide, view.project.relief if lifts else None, isolated, keep)
+    about = About(view.stored, guide, _lifts(layer, view), isolated, keep)
     return Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, view.spec.kind == "normal", about)
+
+
+def _lifts(layer: Layer, view: View) -> Relief | None:
+    """How high a height of 1 stands for a layer that stands out by itself; None where it is not to, here."""
+    own = next(iter(reliefs(view.project)), Relief())
+    if view.map != RELIEF:
+        return own
+    return own if own == view.relief and "normal" not in layer.active_channels() else None
 
 
 def _chunk_of(view: View) -> Chunk | None:
@@ -221,7 +240,7 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk, made: F32 | Non
             values = np.concatenate([values * alpha, alpha], axis=2)
         return np.ascontiguousarray(values)
 
-    key = ("under", layer.id, view.map, view.alone, sheet.key, sheet.size, chunk)
+    key = ("under", layer.id, view.map, view.relief, view.alone, sheet.key, sheet.size, chunk)
     return view.sources.below.like(key, (under, view.project), same_below, make, lambda made: made.nbytes)
 
 
@@ -242,12 +261,20 @@ def _same_masks(layers: tuple[Layer, ...], was: Project, now: Project) -> bool:
 def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32:
     """(r, c, 3) normals that the heights marked for it give."""
     wide = rect.grown(1, sheet.size)
+    rise = np.zeros((*wide.shape, 2), np.float32)
+    for relief in reliefs(project):
+        rise += _rise(sources, project, sheet, rect, wide, relief)
+    return np.ascontiguousarray(normals_of(rise, sources, sheet, wide)[rect.within(wide)])
+
+
+def _rise(sources: Sources, project: Project, sheet: Sheet, rect: Rect, wide: Rect, relief: Relief) -> F32:
+    """(r, c, 2) slopes along the tangent frame of the heights of one unit on a rectangle, a texel ``wide``-r."""
 
     def heights(sheet: Sheet, rect: Rect) -> F32:
-        return composite_rect(sources, project, RELIEF, sheet, rect, None)
+        return composite_rect(sources, project, RELIEF, sheet, rect, None, relief)
 
     def of_chunk(sheet: Sheet, chunk: Chunk, make: Callable[[], F32]) -> F32:
-        kept = ("heights", sheet.key, sheet.size, chunk)
+        kept = ("heights", relief, sheet.key, sheet.size, chunk)
         return sources.below.like(kept, (project.layers, project), same_below, make, lambda made: made.nbytes)
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
@@ -259,5 +286,4 @@ def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32
     chunk = Chunk(rect.top // CHUNK, rect.left // CHUNK)
     if rect == rect_of(chunk, sheet.size):  # for those that look at it over seams
         of_chunk(sheet, chunk, lambda: np.ascontiguousarray(mine[rect.within(wide)]))
-    normals = relief_normals(mine, around, project.relief, project.sheet_size)
-    return np.ascontiguousarray(normals[rect.within(wide)])
+    return slopes_of(mine, around, relief, project.sheet_size)

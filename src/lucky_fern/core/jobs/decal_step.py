@@ -10,7 +10,7 @@ import numpy as np
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer
-from lucky_fern.core.jobs.layer_steps import Moving, channel_of, relief_of, set_relief
+from lucky_fern.core.jobs.layer_steps import Moving, channel_of, relief_of
 from lucky_fern.core.jobs.places import kept_picture, parse_place
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
@@ -66,7 +66,6 @@ class DecalStep(Made, frozen=True, kw_only=True):
 
 def do_decal(here: Here, step: DecalStep) -> str:
     studio = here.studio
-    set_relief(here, step)
     channels = {name: channel_of(value, relief_of(step, name)) for name, value in step.channels.items()}
     if not channels:
         raise CommandError(tr("a decal needs at least one map under 'channels'"))

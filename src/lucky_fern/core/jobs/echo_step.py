@@ -8,7 +8,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
-from lucky_fern.core.jobs.layer_steps import relief_of, set_relief
+from lucky_fern.core.jobs.layer_steps import relief_of
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Channel, Relief
 from lucky_fern.core.project.echoes import ECHO
@@ -31,7 +31,6 @@ def do_echo(here: Here, step: EchoStep, own: dict[str, Any]) -> str:
                 tr("there is no map called {name!r}; the maps are {MAPS}", name=name, MAPS=", ".join(MAPS))
             )
     echo = of_kind(CONTENTS, "echo", own, "layer")
-    set_relief(here, step)
     made = add_layer(here, step, "Echo", echo, {name: Channel(ECHO, relief=relief_of(step, name)) for name in names})
     layers = list(here.studio.project.walk())
     if not any(echo.source in layer.active_channels() for layer in layers if layer.content.hears is None):

@@ -13,7 +13,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
 from lucky_fern.core.jobs.places import kept_picture, named, parse_place
 from lucky_fern.core.project.commands import RenameLayer, Several
-from lucky_fern.core.project.document import Channel
+from lucky_fern.core.project.document import Channel, Relief
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.kinds import CONTENTS, Place
 from lucky_fern.core.project.numbers import check_share
@@ -73,7 +73,7 @@ def do_edging(here: Here, step: EdgingStep, own: dict[str, Any]) -> str:
         given = {"colour": "picture"} if picture is not None else {"colour": "#d8cba8"}
     channels = {name: Channel(value) for name, value in given.items()}
     if step.height is not None and "height" not in channels and picture is None:
-        channels["height"] = Channel("picture", relief=True)
+        channels["height"] = Channel("picture", relief=Relief())
     height = edging.height if step.height is None else step.height
     edging = replace(edging, picture=picture, corner_picture=corner, height=height)
     name = add_layer(here, step, "Edging", edging, channels)

@@ -10,7 +10,6 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
 from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import SetRelief
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS
 from lucky_fern.core.project.plain import Sampling
@@ -25,18 +24,19 @@ class _Relieved(Protocol):
 
 
 class Moving(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """How a channel's picture lies against the layer's other ones; what else it takes, of a decal."""
+    """How a channel's picture lies against the layer's other ones, how steep normals are; what else a decal takes."""
 
     shift: tuple[float, float] = (0.0, 0.0)
     scale: float = 1.0
+    strength: float = 1.0
     source: str | float | None = None
 
 
-def channel_of(value: str | float | Moving, relief: bool = False, other: str | float = "picture") -> Channel:
+def channel_of(value: str | float | Moving, relief: Relief | None = None, other: str | float = "picture") -> Channel:
     """A channel as jobs write it: its source alone, or an object that says how its picture lies too."""
     if isinstance(value, Moving):
         source = other if value.source is None else value.source
-        return Channel(source, relief=relief, shift=value.shift, scale=value.scale)
+        return Channel(source, relief=relief, shift=value.shift, scale=value.scale, strength=value.strength)
     return Channel(value, relief=relief)
 
 
@@ -74,7 +74,6 @@ class LayerStep(Made, frozen=True, kw_only=True):
 
 
 def do_wash(here: Here, step: WashStep) -> str:
-    set_relief(here, step)
     channels = {name: Channel(value, relief=relief_of(step, name)) for name, value in step.values.items()}
     if "picture" in step.values.values():
         raise CommandError(tr('a wash takes pictures under \'pictures\': {"colour": "file.png"}'))
@@ -86,8 +85,9 @@ def do_wash(here: Here, step: WashStep) -> str:
         picture = kept_picture(here.studio, here.folder, path)
         lying = step.channels.get(name, Moving())
         channels[name] = Channel(
-            "picture", picture=picture, relief=relief_of(step, name), shift=lying.shift, scale=lying.scale
-        )
+            "picture", picture=picture, relief=relief_of(step, name), shift=lying.shift, scale=lying.scale,
+            strength=lying.strength,
+        )  # fmt: skip
     for name in step.channels:
         if name not in step.pictures:
             raise CommandError(tr("'channels' of a wash moves its 'pictures'; it has none of {name!r}", name=name))
@@ -97,15 +97,11 @@ def do_wash(here: Here, step: WashStep) -> str:
     return add_layer(here, step, "Wash", content, channels)
 
 
-def relief_of(step: _Relieved, name: str) -> bool:
-    """Whether a step's height shapes normals; how strongly all that do is the project's."""
-    return step.relief is not False and name == "height"
-
-
-def set_relief(here: Here, step: _Relieved) -> None:
-    """Set the project's relief where a step says how strong it is."""
-    if isinstance(step.relief, Relief):
-        here.studio.execute(SetRelief(step.relief))
+def relief_of(step: _Relieved, name: str) -> Relief | None:
+    """How strongly a step's height shapes normals; None where it does not."""
+    if name != "height" or step.relief is False:
+        return None
+    return Relief() if step.relief is True else step.relief
 
 
 def do_brushwork(here: Here, step: BrushworkStep) -> str:

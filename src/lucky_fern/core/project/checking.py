@@ -5,8 +5,6 @@ The kinds' own checks are those that commands use; here they meet a document tha
 
 from __future__ import annotations
 
-import math
-
 from lucky_fern.core.errors import CommandError, ProjectError
 from lucky_fern.core.limits import DEEPEST_GROUPS, MOST_PIXELS
 from lucky_fern.core.project.commands.checks import check_blend, check_channel
@@ -80,8 +78,6 @@ def _check(project: Project) -> None:
         if setup.own is not None:
             check_preset(setup.own)
         check_setup(setup)
-    if not (math.isfinite(project.relief.strength) and abs(project.relief.strength) <= 1e6):
-        raise CommandError(tr("relief takes a number up to a million"))
 
 
 def _check_kit(project: Project) -> None:

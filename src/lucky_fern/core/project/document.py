@@ -6,6 +6,7 @@ Pixels and file contents are named by their digest and live in :class:`~.blobs.B
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
@@ -28,8 +29,23 @@ from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.words import tr
 
-FORMAT_VERSION = 10
+FORMAT_VERSION = 11
+STRONGEST = 1e6  # relief
 MOST_REPEATS = 1e6  # of a picture over one tile
+
+
+class Relief(Plain, frozen=True):
+    """How high a height of 1 stands above 0 where heights shape the normal map.
+
+    In ``texels`` of a sheet of the project's own size, or in model ``units``.
+    """
+
+    strength: float = 8.0
+    unit: Literal["texels", "units"] = "texels"
+
+    def check(self) -> None:
+        if not (math.isfinite(self.strength) and abs(self.strength) <= STRONGEST):
+            raise CommandError(tr("relief takes a number up to a million"))
 
 
 class Channel(Plain, frozen=True):
@@ -39,8 +55,9 @@ class Channel(Plain, frozen=True):
     brushwork, ``"vertices"`` for the colours that the model's points carry, or ``""`` where the layer has
     nothing of its own (adjustments, groups).
     ``picture`` names the kit picture or sequence to take, where it is not the layer's own.
-    ``relief``, on height only, lets this height shape the normal map too. ``shift`` (in tiles) and ``scale`` put the
-    picture otherwise than on the layer's other maps.
+    ``relief``, on height only, lets this height shape the normal map too, and says how strongly. ``shift`` (in tiles)
+    and ``scale`` put the picture otherwise than on the layer's other maps. ``strength``, on normal only, makes its
+    slopes so many times as steep (below 0: the other way round).
     """
 
     source: str | float = ""
@@ -48,9 +65,10 @@ class Channel(Plain, frozen=True):
     opacity: float = 1.0
     blend: Blend | None = None
     picture: str | None = None
-    relief: bool = False
+    relief: Relief | None = None
     shift: tuple[float, float] = (0.0, 0.0)
     scale: float = 1.0
+    strength: float = 1.0
 
     @property
     def moved(self) -> bool:
@@ -236,7 +254,7 @@ class Layer(Plain, frozen=True):
         """Whether its height does: marked for it, or an adjustment of those that are."""
         channel = self.active_channels().get("height")
         adjusts = not self.content.own_pixels and not self.content.holds_layers
-        return channel is not None and (channel.relief or adjusts)
+        return channel is not None and (channel.relief is not None or adjusts)
 
     def blend_on(self, channel: Channel) -> Blend:
         return channel.blend or self.blend
@@ -249,16 +267,6 @@ class Layer(Plain, frozen=True):
     @property
     def kind(self) -> str:
         return type(self.content).__name__.lower()
-
-
-class Relief(Plain, frozen=True):
-    """How high a height of 1 stands above 0 where heights shape the normal map.
-
-    In ``texels`` of a sheet of the project's own size, or in model ``units``.
-    """
-
-    strength: float = 8.0
-    unit: Literal["texels", "units"] = "texels"
 
 
 class KitPicture(Plain, frozen=True):
@@ -358,7 +366,6 @@ class Project(Plain, frozen=True):
     guides: dict[str, Guides] = {}
     measured: str | None = None
     exports: tuple[ExportSetup, ...] = ()
-    relief: Relief = Relief()
     next_id: int = 1
     version: int = FORMAT_VERSION
 
@@ -375,12 +382,12 @@ class Project(Plain, frozen=True):
         return "nearest" if self.is_pixel_art(key) else own
 
     def same_ground(self, other: Project) -> bool:
-        """Whether what layers share beside masks is the same: kit, selections, sizes, relief, and other layers that
+        """Whether what layers share beside masks is the same: kit, selections, sizes, and other layers that
         masks go by.
         """
         return all(
             (mine := getattr(self, name)) is (theirs := getattr(other, name)) or mine == theirs
-            for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "pixel_art", "relief")
+            for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "pixel_art")
         ) and (self.layers is other.layers or self._gone_by() == other._gone_by())
 
     def _gone_by(self) -> list[object]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lucky_fern.core.project.document import Channel
+from lucky_fern.core.project.document import Channel, Relief
 from lucky_fern.core.project.plain import Blend
 
 FINISHES: dict[str, dict[str, float]] = {
@@ -29,7 +29,7 @@ def raised(channels: dict[str, Channel], by: float) -> dict[str, Channel]:
     if by == 0:
         return rest
     blend: Blend = "add" if by > 0 else "subtract"
-    return {**rest, "height": Channel(round(abs(by), 4), blend=blend, relief=True)}
+    return {**rest, "height": Channel(round(abs(by), 4), blend=blend, relief=Relief())}
 
 
 def raised_by(channels: dict[str, Channel]) -> float:

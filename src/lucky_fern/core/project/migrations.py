@@ -57,6 +57,31 @@ def _from_9(project: dict[str, Any]) -> dict[str, Any]:
     return {**project, "version": 10}
 
 
+def _from_10(project: dict[str, Any]) -> dict[str, Any]:
+    """Version 11 has each layer say how strongly its height shapes normals; the project said so before."""
+    made = {name: value for name, value in project.items() if name != "relief"}
+    return {**made, "version": 11, "layers": _with_relief(project.get("layers", []), project.get("relief", {}))}
+
+
+def _with_relief(layers: Any, relief: Any) -> Any:
+    if not isinstance(layers, list):
+        return layers  # what is damaged is told by those who read it
+    made = []
+    for layer in layers:
+        if isinstance(layer, dict):
+            layer = dict(layer)
+            channels, content = layer.get("channels"), layer.get("content")
+            if isinstance(channels, dict):
+                layer["channels"] = {
+                    name: {**one, "relief": relief if one.get("relief") else None} if isinstance(one, dict) else one
+                    for name, one in channels.items()
+                }
+            if isinstance(content, dict) and "layers" in content:
+                layer["content"] = {**content, "layers": _with_relief(content["layers"], relief)}
+        made.append(layer)
+    return made
+
+
 def _pair(size: Any) -> Any:
     return [size, size] if isinstance(size, int) else size
 
@@ -103,6 +128,7 @@ _STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     7: _from_7,
     8: _from_8,
     9: _from_9,
+    10: _from_10,
 }
 
 

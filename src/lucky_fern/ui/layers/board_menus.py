@@ -19,7 +19,7 @@ from lucky_fern.core.project.commands import (
     SetGroup,
     Ungroup,
 )
-from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Wash
+from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Relief, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
@@ -119,10 +119,11 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
             action.setChecked(channel.blend == mode)
     if name == "height":
         relief = menu.addAction(
-            tr("Shape the normal map too"), lambda: each(lambda c: replace(c, relief=not channel.relief))
+            tr("Shape the normal map too"),
+            lambda: each(lambda c: replace(c, relief=Relief() if channel.relief is None else None)),
         )
         relief.setCheckable(True)
-        relief.setChecked(channel.relief)
+        relief.setChecked(channel.relief is not None)
     if isinstance(layer.content, Wash | Decal) and matter.work.project is not None:
         pictures = menu.addMenu(tr("Picture"))
         for identity in (*matter.work.project.sequences, *matter.work.project.pictures):

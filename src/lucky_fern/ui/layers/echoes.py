@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lucky_fern.core.project.commands import AddLayer, free_name
-from lucky_fern.core.project.document import Channel
+from lucky_fern.core.project.document import Channel, Relief
 from lucky_fern.core.project.echoes import ECHO, Echo
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.words import tr
@@ -28,5 +28,5 @@ def add_echo(matter: Matter, title: str) -> bool:
     if project is None:
         return False
     echo, maps = READY[title]
-    channels = {name: Channel(ECHO, relief=name == "height") for name in maps}
+    channels = {name: Channel(ECHO, relief=Relief() if name == "height" else None) for name in maps}
     return matter.work.execute(AddLayer(free_name(project, title), echo, channels, above=matter.selection.selected))

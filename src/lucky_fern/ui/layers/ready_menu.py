@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from lucky_fern.core.files import safe_name
 from lucky_fern.core.project.commands import AddLayer, free_name
-from lucky_fern.core.project.document import Channel, Layer, Project
+from lucky_fern.core.project.document import Channel, Layer, Project, Relief
 from lucky_fern.core.project.edgings import Edging, Motif
 from lucky_fern.core.ready import SHELF, WEAR, chipped_round
 from lucky_fern.core.recipe_shelf import made
@@ -73,7 +73,7 @@ def add_edging(matter: Matter, motif: Motif, title: str) -> None:
     project = matter.work.project
     if project is None:
         return
-    channels = {"colour": Channel(_COLOURS[motif]), "height": Channel("picture", relief=True)}
+    channels = {"colour": Channel(_COLOURS[motif]), "height": Channel("picture", relief=Relief())}
     name = free_name(project, title)
     matter.work.execute(AddLayer(name, Edging(motif=motif), channels, above=matter.selection.selected))
 

@@ -13,7 +13,7 @@ from lucky_fern.ui.session.change import Change
 from lucky_fern.words import tr
 
 # Tables of the document that inputs of any layer show.
-_SHOWN = ("pictures", "sequences", "masks", "selections", "sheet_size", "sheet_sizes", "relief", "model")
+_SHOWN = ("pictures", "sequences", "masks", "selections", "sheet_size", "sheet_sizes", "model")
 
 
 class SettingsPanel(QScrollArea):

@@ -196,7 +196,7 @@ def worn(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     from dataclasses import replace
 
     from lucky_fern.core.project.commands import AddLayer
-    from lucky_fern.core.project.document import Channel
+    from lucky_fern.core.project.document import Channel, Relief
     from lucky_fern.core.project.edgings import Edging
     from lucky_fern.core.project.plain import Scope
     from lucky_fern.core.ready import WEAR, chipped_round
@@ -206,7 +206,7 @@ def worn(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     parts.work.take(demo_studio("ferry"))
     assert parts.work.project is not None
     name = next(layer.id for layer in parts.work.project.walk() if layer.name == "Name board")
-    thread = {"colour": Channel("#e8dcc0"), "height": Channel("picture", relief=True)}
+    thread = {"colour": Channel("#e8dcc0"), "height": Channel("picture", relief=Relief())}
     hem = Edging("open", length=0.12, width=0.035, gap=0.06, offset=0.06, whole=True)
     parts.work.execute(AddLayer("Stitches", hem, thread, scope=Scope(tiles=(1011,))))
     _rub_out_one(parts)

@@ -11,7 +11,7 @@ from lucky_fern.core.colour import LUMINANCE, from_hex
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
-from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, shown_on
+from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, shown_on, steepened
 from lucky_fern.core.compositing.layer_row import LayerRow
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, same_below
@@ -40,10 +40,13 @@ class Echoed(LayerRow):
         if echo.part == "bend":
             heard = _bends(heard, layer.id, echo, view)
         mode = layer.blend_on(channel)
-        if canvas.alpha is None and shown is None and mode == "normal":
+        by = view.steeper(channel)
+        if canvas.alpha is None and shown is None and mode == "normal" and by == 1.0:
             echoed(heard, echo, view.spec.components, canvas.values)
             return
         values = echoed(heard, echo, view.spec.components)
+        if by != 1.0:
+            values = steepened(values, by, mode, view)
         alpha = np.ones(view.rect.shape, np.float32) if shown is None else shown
         if canvas.alpha is None:
             blend_arrays(canvas.values, values, alpha, MODE_NUMBERS[mode])

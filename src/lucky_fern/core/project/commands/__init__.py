@@ -51,7 +51,7 @@ from lucky_fern.core.project.commands.settings import (
     SetLayer,
     SetPlace,
 )
-from lucky_fern.core.project.commands.sheets import SetPixelArt, SetRelief, SetSheetSize
+from lucky_fern.core.project.commands.sheets import SetPixelArt, SetSheetSize
 from lucky_fern.core.project.commands.shelving import Describe, MergePictures, RemovePictures, RenamePicture
 from lucky_fern.core.project.commands.slides import KeepSlide
 from lucky_fern.core.project.commands.stack import (
@@ -75,7 +75,7 @@ __all__ = [
     "PaintMask", "PaintPixels", "PasteMask", "PinPicture", "PreparePicture", "RemoveLayers", "RemovePictures",
     "RemoveSelection", "RenameLayer", "RenamePicture", "RenameSelection", "ReplaceModel", "SaveSelection",
     "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetGuides", "SetLabel",
-    "SetLayer", "SetMask", "SetMaskEntry", "SetPixelArt", "SetPlace", "SetRelief", "SetSheetSize", "SetTaken",
+    "SetLayer", "SetMask", "SetMaskEntry", "SetPixelArt", "SetPlace", "SetSheetSize", "SetTaken",
     "Several", "TakeBack", "TakeLayers", "TakeViewBack", "Ungroup", "free_name", "from_plain", "to_plain",
 ]  # fmt: skip
 
@@ -86,7 +86,7 @@ Single = (
     | PreparePicture | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture
     | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports
     | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPixelArt | SetPlace
-    | SetRelief | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
+    | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip
 
 

@@ -10,6 +10,8 @@ from lucky_fern.core.project.numbers import check_finite, check_range, check_sha
 from lucky_fern.core.project.plain import BLEND_MODES, check_picture
 from lucky_fern.words import tr
 
+STEEPEST = 16.0  # times
+
 
 def check_blend(blend: str) -> None:
     if blend not in BLEND_MODES:
@@ -31,8 +33,13 @@ def check_channel(project: Project, content: Content, map_name: str, channel: Ch
     check_share("opacity", channel.opacity)
     if channel.blend is not None:
         check_blend(channel.blend)
-    if channel.relief and map_name != "height":
-        raise CommandError(tr("only the height map shapes the normal map; switch relief on there"))
+    if channel.relief is not None:
+        if map_name != "height":
+            raise CommandError(tr("only the height map shapes the normal map; switch relief on there"))
+        channel.relief.check()
+    if channel.strength != 1.0 and map_name != "normal":
+        raise CommandError(tr("only normals have a strength of their own; use the opacity on {name}", name=map_name))
+    check_range("strength", channel.strength, -STEEPEST, STEEPEST)
     if channel.picture is not None:
         check_picture(project, channel.picture)
     check_finite(*channel.shift)

@@ -1,15 +1,13 @@
-"""Edits of sheets: their sizes, and how heights shape their normal maps."""
+"""Edits of sheets: their sizes, and how their texels are meant."""
 
 from __future__ import annotations
 
-import math
 from typing import ClassVar
 
 from msgspec.structs import replace
 
-from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
-from lucky_fern.core.project.document import Project, Relief
+from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.plain import check_size
 from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.words import tr
@@ -47,18 +45,3 @@ class SetPixelArt(Command, frozen=True, tag="set-pixel-art"):
     def apply(self, project: Project) -> Project:
         others = tuple(name for name in project.pixel_art if name != self.sheet)
         return replace(project, pixel_art=tuple(sorted((*others, self.sheet))) if self.on else others)
-
-
-class SetRelief(Command, frozen=True, tag="set-relief"):
-    """How strongly heights shape the normal map."""
-
-    label: ClassVar[str] = tr("Relief strength")
-    relief: Relief
-
-    def apply(self, project: Project) -> Project:
-        if not (math.isfinite(self.relief.strength) and abs(self.relief.strength) <= 1e6):
-            raise CommandError(tr("relief takes a number up to a million"))
-        return replace(project, relief=self.relief)
-
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetRelief)

@@ -9,8 +9,8 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import SetChannel, SetRelief
-from lucky_fern.core.project.document import Channel, Decal, Layer
+from lucky_fern.core.project.commands import SetChannel
+from lucky_fern.core.project.document import Channel, Decal, Layer, Relief
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.ui.layers.board_model import STARTING
 from lucky_fern.ui.layers.pages.form import Form
@@ -162,7 +162,7 @@ def _set(form: Form, name: str, value: str | float) -> None:
 
 
 def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
-    """Whether this layer's height shapes the normal map, and how strongly all that do."""
+    """Whether this layer's height shapes the normal map, and how strongly."""
     if "height" not in layer.channels:
         return
     box = QWidget()
@@ -170,15 +170,18 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row.setContentsMargins(0, 0, 0, 0)
     shapes = QCheckBox(tr("shapes the normal map"))
     shapes.setToolTip(tr("This layer's height also bends the light, without a normal map of its own"))
-    shapes.toggled.connect(
-        lambda on: form.do(lambda now: SetChannel(now.id, "height", replace(now.channels["height"], relief=on)))
-    )
+    usual = Relief()
+
+    def set_relief(relief: Relief | None, merge: bool = False) -> None:
+        form.do(lambda now: SetChannel(now.id, "height", replace(now.channels["height"], relief=relief)), merge)
+
+    shapes.toggled.connect(lambda on: set_relief(usual if on else None))
     row.addWidget(shapes)
     strength = QDoubleSpinBox(decimals=3, minimum=-1e6, maximum=1e6)
     strength.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     strength.setKeyboardTracking(False)
-    strength.setAccessibleName(tr("How high a height of 1 stands above 0, for the whole project"))
-    strength.setToolTip(tr("How high a height of 1 stands above 0; for the whole project"))
+    strength.setAccessibleName(tr("How high this layer's height of 1 stands above 0"))
+    strength.setToolTip(tr("How high this layer's height of 1 stands above 0"))
     unit = QComboBox()
     for name in ("texels", "units"):
         unit.addItem(word(name), name)
@@ -187,22 +190,19 @@ def relief_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row.addWidget(unit)
 
     def show(now: Layer) -> None:
-        project = form.matter.work.project
-        if project is None or "height" not in now.channels:
+        if "height" not in now.channels:
             return
+        relief = now.channels["height"].relief
         with QSignalBlocker(shapes), QSignalBlocker(strength):
-            shapes.setChecked(now.channels["height"].relief)
+            shapes.setChecked(relief is not None)
             if not strength.hasFocus():
-                strength.setValue(project.relief.strength)
-        unit.setCurrentIndex(unit.findData(project.relief.unit))
-        strength.setEnabled(now.channels["height"].relief)
-        unit.setEnabled(now.channels["height"].relief)
+                strength.setValue((relief or usual).strength)
+        unit.setCurrentIndex(unit.findData((relief or usual).unit))
+        strength.setEnabled(relief is not None)
+        unit.setEnabled(relief is not None)
 
     def changed() -> None:
-        project = form.matter.work.project
-        if project is not None:
-            new = replace(project.relief, strength=strength.value(), unit=unit.currentData())
-            form.matter.work.execute(SetRelief(new))
+        set_relief(Relief(strength.value(), unit.currentData()))
 
     strength.valueChanged.connect(lambda _: changed())
     unit.activated.connect(lambda _: changed())
