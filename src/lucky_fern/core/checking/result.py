@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U8, U16, Bool
+from lucky_fern.core.checking.wrong_normals import all_wrong_normals
 from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
 from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.sources import Sources, triangles_in
@@ -20,7 +21,7 @@ from lucky_fern.core.files import safe_name
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.placing.way import on_surface
-from lucky_fern.core.project.commands import SetSheetSize
+from lucky_fern.core.project.commands import SetSheetSize, Several
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.sheets.grid import Extent, SheetKey
@@ -53,7 +54,7 @@ class Found:
     map: str | None = None
     layer: int | None = None
     title: str = ""
-    command: SetSheetSize | None = None
+    command: SetSheetSize | Several | None = None
     mend: Mend | None = None
 
 
@@ -103,6 +104,9 @@ def check_result(
     found += _names(sources, project, setups, stem)
     if budget is not None:
         found += _too_large(sources, project, setups, stem, budget, cancelled, finished)
+    for wrong in all_wrong_normals(sources, project):
+        found.append(Found("normals", wrong.sentence, map="normal", layer=wrong.layer,
+                           title=tr("Take it for height"), command=wrong.remedy))  # fmt: skip
     without = unlicensed(project)
     if without:
         names = ", ".join(without[:3]) + (

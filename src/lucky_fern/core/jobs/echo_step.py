@@ -9,9 +9,10 @@ import msgspec
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
 from lucky_fern.core.jobs.layer_steps import relief_of
+from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Channel, Relief
-from lucky_fern.core.project.echoes import ECHO
+from lucky_fern.core.project.echoes import ECHO, PICTURE, RULE
 from lucky_fern.core.project.kinds import CONTENTS
 from lucky_fern.words import tr
 
@@ -30,10 +31,16 @@ def do_echo(here: Here, step: EchoStep, own: dict[str, Any]) -> str:
             raise CommandError(
                 tr("there is no map called {name!r}; the maps are {MAPS}", name=name, MAPS=", ".join(MAPS))
             )
+    if isinstance(own.get("picture"), str) and own.get("from", PICTURE) == PICTURE:
+        own = {**own, "from": PICTURE, "picture": kept_picture(here.studio, here.folder, own["picture"])}
+    elif "rule" in own:
+        own = {"from": RULE, **own}
     echo = of_kind(CONTENTS, "echo", own, "layer")
     made = add_layer(here, step, "Echo", echo, {name: Channel(ECHO, relief=relief_of(step, name)) for name in names})
     layers = list(here.studio.project.walk())
-    if not any(echo.source in layer.active_channels() for layer in layers if layer.content.hears is None):
+    if echo.source in MAPS and not any(
+        echo.source in layer.active_channels() for layer in layers if layer.content.hears is None
+    ):
         here.studio.notes.append(
             tr("nothing writes to {source}: the echo {name!r} hears just what the map starts from",
                source=echo.source, name=made)

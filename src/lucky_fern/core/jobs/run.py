@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 import msgspec
 from msgspec.structs import replace
 
+from lucky_fern.core.checking.wrong_normals import all_wrong_normals
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.exporter import export, plan_export
 from lucky_fern.core.files import WholeFiles, read_file, target
@@ -82,6 +83,7 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
         name = _located(path, f"step {number} ({verb})", partial(do_step, studio, step, folder, None, later, source))
         if report is not None:
             report({"step": number, "do": verb, "name": name})
+    studio.notes += [wrong.sentence for wrong in all_wrong_normals(studio.sources, studio.project)]
     setups = []
     stem = Path(job.project).stem if job.project is not None else path.stem
     for number, data in enumerate(job.exports, 1):

@@ -1,7 +1,8 @@
 """A picture made ready for filtering: a chain of halved copies, premultiplied.
 
-Two flavours: ``colour`` holds linear light, so that shrinking keeps brightness and no dark or white
-fringe is born at transparent edges; ``data`` holds the stored values as they are.
+Three flavours: ``colour`` holds linear light, so that shrinking keeps brightness and no dark or white
+fringe is born at transparent edges; ``data`` holds the stored values as they are; ``plain`` does too, and takes no
+notice of alpha, as where each plane is another map.
 """
 
 from dataclasses import dataclass
@@ -16,7 +17,7 @@ from lucky_fern.core.colour import DECODE_8, DECODE_16
 from lucky_fern.core.pictures.picture import LARGEST_SIDE, Picture
 from lucky_fern.core.pictures.sampling import Levels
 
-Flavour = Literal["colour", "data"]
+Flavour = Literal["colour", "data", "plain"]
 _BAND = 256  # rows
 _PLAIN_8 = (np.arange(256) / np.float32(255)).astype(np.float32)
 
@@ -98,8 +99,12 @@ def _filled(texels: F32, sizes: list[tuple[int, int]]) -> Pyramid:
 
 
 def premultiplied(rgba: Array, flavour: Flavour) -> F32:
-    """Straight RGBA as float32 0…1, premultiplied; linear light in the colour flavour."""
+    """Straight RGBA as float32 0…1, premultiplied but in the plain flavour; linear light in that of colour."""
     top = np.float32(np.iinfo(rgba.dtype).max)
+    if flavour == "plain":
+        plain = np.asarray(rgba / top, np.float32)
+        plain[..., 3] = 1
+        return plain
     if rgba.dtype == np.uint8:  # a look-up does all of it at once
         light = DECODE_8 if flavour == "colour" else _PLAIN_8
         quick = np.asarray(cv2.LUT(np.ascontiguousarray(rgba), light), np.float32)

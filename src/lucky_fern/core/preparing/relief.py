@@ -1,4 +1,4 @@
-"""Height and normal pictures from how bright a picture is, or from its alpha."""
+"""Height and normal pictures from how bright a picture is, from its alpha, or from normals."""
 
 from __future__ import annotations
 
@@ -14,12 +14,13 @@ from lucky_fern.core.preparing.bands import bands, brightness, repeats, with_bor
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import Relief
 
+_STEEPEST = np.float32(0.05)  # z of the steepest normal that is believed
 _SAMPLES = 1000  # rows and columns that are looked at for what is level
 
 
 class Relieving(OpRow):
     def apply(self, state: State, op: Relief) -> State:
-        height = height_of(state, op)
+        height = lifted(state, op) if op.source == "normals" else height_of(state, op)
         height *= np.float32(65535)
         height += np.float32(0.5)
         stored = height.astype(np.uint16)
@@ -59,6 +60,48 @@ def height_of(state: State, op: Relief) -> F32:
         out[rgba[..., 3] == 0] = 0  # nothing stands up where nothing is
     out += np.float32(0.5)
     return np.asarray(np.clip(out, 0, 1, out=out), np.float32)
+
+
+def lifted(state: State, op: Relief) -> F32:
+    """(rows, columns) float32 0 … 1, the surface that has the normals that a picture holds (+Y up), its median at 0.5.
+
+    The least-squares surface (Frankot and Chellappa, 1988) by cosines, or by Fourier's series where the picture
+    repeats; a height of 1 stands ``strength`` pixels above 0.
+    """
+    from scipy import fft  # slow to load, and not needed before the window shows
+
+    rgba, wraps = state.rgba, repeats(state.rgba)
+    vector = rgba[..., :3] * np.float32(2 / state.top) - np.float32(1)
+    z = np.maximum(vector[..., 2], _STEEPEST)
+    across, down = -vector[..., 0] / z, vector[..., 1] / z
+    rows, columns = across.shape
+    if wraps:  # slopes between each pixel and the next, and what flows in less what flows out
+        across, down = (across + np.roll(across, -1, 1)) / 2, (down + np.roll(down, -1, 0)) / 2
+        flow = np.roll(across, 1, 1) - across + np.roll(down, 1, 0) - down
+        turns = [2 - 2 * np.cos(2 * np.pi * np.arange(many) / many) for many in (rows, columns)]
+        turned = fft.fft2(flow, workers=2)
+    else:
+        flow = np.zeros_like(across)
+        step = (across[:, 1:] + across[:, :-1]) / 2
+        flow[:, :-1] -= step
+        flow[:, 1:] += step
+        step = (down[1:] + down[:-1]) / 2
+        flow[:-1] -= step
+        flow[1:] += step
+        turns = [2 - 2 * np.cos(np.pi * np.arange(many) / many) for many in (rows, columns)]
+        turned = fft.dctn(flow, workers=2)
+    level = (turns[0][:, None] + turns[1][None]).astype(np.float32)
+    level[0, 0] = 1
+    turned /= level
+    turned[0, 0] = 0
+    height = np.asarray(fft.ifft2(turned, workers=2).real if wraps else fft.idctn(turned, workers=2), np.float32)
+    height = _soft(height, op.blur)
+    if (op.large, op.small) != (1.0, 1.0):
+        coarse = _soft(height, op.split)
+        height = coarse * np.float32(op.large) + (height - coarse) * np.float32(op.small)
+    height -= np.median(height)
+    strength = op.strength if op.strength else 1.0
+    return np.asarray(np.clip(height / np.float32(strength) + np.float32(0.5), 0, 1), np.float32)
 
 
 def normals_of(height: U16, strength: float, wraps: bool) -> U16:

@@ -169,6 +169,7 @@ class Effect(Kind):
     __slots__ = ()
     on_surface: ClassVar[bool] = False  # it lies on the model, so that it means nothing on a picture alone
     goes_by: ClassVar[str | None] = None  # the map below that decides on all maps what it does
+    usual_maps: ClassVar[tuple[str, ...]] = ()  # those that it is put on together; none: the one that is looked at
 
     def check(self) -> None:
         """Refuse numbers out of range (CommandError)."""

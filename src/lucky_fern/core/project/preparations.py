@@ -211,7 +211,7 @@ class FlipGreen(Op, Plain, frozen=True, tag_field="op", tag="flip-green"):
 
 
 class Relief(Op, Plain, frozen=True, tag_field="op", tag="relief"):
-    """``NAME height`` and ``NAME normal`` beside the picture, from how bright it is or from its alpha.
+    """``NAME height`` and ``NAME normal`` beside the picture, from how bright it is, from its alpha, or from normals.
 
     A height of 1 stands ``strength`` pixels above 0. ``blur`` (pixels) softens first; what varies over less than
     ``split`` pixels counts ``small`` times, the rest ``large`` times.
@@ -219,7 +219,7 @@ class Relief(Op, Plain, frozen=True, tag_field="op", tag="relief"):
 
     strength: float = 8.0
     blur: float = 0.0
-    source: Literal["brightness", "alpha"] = field(name="from", default="brightness")
+    source: Literal["brightness", "alpha", "normals"] = field(name="from", default="brightness")
     large: float = 1.0
     small: float = 1.0
     split: float = 8.0

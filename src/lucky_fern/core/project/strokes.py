@@ -43,6 +43,7 @@ class PaintStrokes(Effect, Plain, frozen=True, tag_field="effect", tag="paintstr
 
     on_surface: ClassVar[bool] = True
     goes_by: ClassVar[str | None] = "colour"
+    usual_maps: ClassVar[tuple[str, ...]] = ("colour", "normal", "height")
 
     def check(self) -> None:
         check_range("size", self.size, 2, LARGEST_STROKE, "texels")

@@ -37,7 +37,7 @@ def add_adjustment(matter: Matter, name: str, effect: Effect) -> bool:
         return False
     shown = matter.looking.shown_map or "colour"
     fits = next(name for name in (shown, "colour", *MAPS) if _fits(effect, name))
-    channels = {fits: Channel()}
+    channels = {one: Channel() for one in effect.usual_maps or (fits,)}
     name = free_name(project, name)
     return matter.work.execute(AddLayer(name, Adjustment(effect), channels, above=matter.selection.selected))
 

@@ -24,6 +24,7 @@ from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Inv
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
+from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
 from lucky_fern.ui.layers.copying import (
     chosen_adjustments,
@@ -52,6 +53,7 @@ EFFECTS: dict[str, Callable[[], Effect]] = {
     tr("Few tones"): Posterise,
     tr("Contrast near by"): NearContrast,
     tr("Channel mixer"): Mixer,
+    tr("Brush strokes"): PaintStrokes,
     tr("Normals of length 1"): Normalise,
 }
 

@@ -12,7 +12,7 @@ from PySide6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, QPersiste
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
-from lucky_fern.core.project.echoes import ECHO
+from lucky_fern.core.project.echoes import ECHO, PICTURE, RULE
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.ui.layers.matter import Matter
@@ -31,6 +31,9 @@ STARTING: dict[str, str | float] = {
     "colour": "#8fa3ad",
 }
 Index = QModelIndex | QPersistentModelIndex
+
+# What an echo hears that is no map below.
+_HEARD = {PICTURE: tr("a picture"), RULE: tr("a rule")}
 
 
 @dataclass(frozen=True)
@@ -160,8 +163,9 @@ class BoardModel(QAbstractItemModel):
             state = "changes" if channel.on else tr("would change, but is switched off,")
             return f"{layer.name} {state} {name} at {channel.opacity:.0%}"
         if layer.content.hears is not None:
-            return tr("{name} turns {source} below into {to} at {opacity:.0%}", name=layer.name,
-                      source=layer.content.hears, to=name, opacity=channel.opacity)  # fmt: skip
+            source = _HEARD.get(layer.content.hears, layer.content.hears)
+            return tr("{name} turns {source} into {to} at {opacity:.0%}", name=layer.name,
+                      source=source, to=name, opacity=channel.opacity)  # fmt: skip
         state = "gives" if channel.on else tr("would give, but is switched off,")
         what = tr("its picture") if channel.source == "picture" else str(channel.source)
         blend = "" if layer.blend_on(channel) == "normal" else f", {layer.blend_on(channel)}"

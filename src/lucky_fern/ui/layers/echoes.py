@@ -18,6 +18,7 @@ READY: dict[str, tuple[Echo, tuple[str, ...]]] = {
     tr("Occlusion from height"): (Echo("height", black=0.25, white=0.5, low=0.3), ("occlusion",)),
     tr("Glow from one grey"): (Echo("colour", "value", black=0.6, ramp=_EMBER), ("emissive",)),
     tr("Height from colour"): (Echo("colour", low=0.35, high=0.65), ("height",)),
+    tr("Height from normals"): (Echo("normal", "rise"), ("height",)),
     tr("Wear from the bends of normals"): (Echo("normal", "bend", black=0.45, white=0.6, low=0.3), ("roughness",)),
 }  # fmt: skip
 

@@ -160,9 +160,13 @@ def _make(look: Look, add: Callable[[Shape], object]) -> None:
 class RulePart(QWidget):
     """Rows of settings for the rule that is shown; ``change`` is handed the shape as it is to be."""
 
-    def __init__(self, matter: Matter, change: Callable[[RuleShape, bool], object]) -> None:
+    def __init__(self, matter: Matter, change: Callable[[RuleShape, bool], object], levels: bool = True) -> None:
         super().__init__()
         self.matter, self._change = matter, change
+        self._levels = (
+            (("low", tr("From"), -0.5, 1.5), ("high", tr("To"), -0.5, 1.5), ("gamma", tr("Gamma"), 0.1, 4.0))
+            if levels else ()
+        )  # fmt: skip
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(4)
@@ -184,7 +188,7 @@ class RulePart(QWidget):
                 box.setCurrentIndex(next((at for at, one in enumerate(field.choices) if one[1] == value), -1))
             else:
                 box.set(diagonal * field.share if value is None and field.share is not None else float(value or 0))
-        for name in ("low", "high", "gamma"):
+        for name, *_ in self._levels:
             box = self.inputs[name]
             assert isinstance(box, NumberField)
             box.set(getattr(shape, name))
@@ -214,8 +218,7 @@ class RulePart(QWidget):
             number.changed.connect(partial(self._set, field))
             number.let_go.connect(self.matter.work.end_gesture)
             self._row(field.name, field.title, number)
-        for name, title, low, high in (("low", tr("From"), -0.5, 1.5), ("high", tr("To"), -0.5, 1.5),
-                                       ("gamma", tr("Gamma"), 0.1, 4.0)):  # fmt: skip
+        for name, title, low, high in self._levels:
             level = NumberField(low, high, 3, "", tr("{title} of the rule", title=title))
             level.changed.connect(partial(self._set_level, name))
             level.let_go.connect(self.matter.work.end_gesture)

@@ -24,6 +24,17 @@ SLIDERS: dict[str, tuple[str, float, float, int]] = {
     "soft": (tr("Soft"), 0, 1, 3),
     "tones": (tr("Tones"), 2, 32, 0),
     "spread": (tr("Spread"), 0.01, 0.5, 3),
+    "size": (tr("Size"), 2, 64, 1),
+    "length": (tr("Length"), 1, 16, 1),
+    "detail": (tr("Detail"), 0, 1, 2),
+    "bristle": (tr("Bristle"), 0, 1, 2),
+    "turn": (tr("Turned °"), -180, 180, 0),
+    "stray": (tr("Astray"), 0, 1, 2),
+    "vary": (tr("Vary"), 0, 1, 2),
+    "thick": (tr("Thick"), 0, 1, 2),
+    "seed": (tr("Seed"), 0, 9999, 0),
+    "wide": (tr("Widest"), 1, 64, 0),
+    "tall": (tr("Tall"), 0.5, 64, 1),
 }
 
 # Fields of three numbers → their titles (what it is: from what), lowest, highest, decimals.
@@ -35,5 +46,6 @@ THREES: dict[str, tuple[tuple[str, str, str], float, float, int]] = {
 
 # Of fields that are one of several words.
 CHOICES: dict[str, dict[str, str]] = {
+    "along": {"form": tr("along the form"), "edges": tr("along edges of the colour"), "free": tr("as turned")},
     "which": {"both": tr("bright and dark ones"), "bright": tr("bright ones"), "dark": tr("dark ones")},
 }

@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
-from typing import cast
+import math
+from typing import Any, cast
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64
+from lucky_fern.core.arrays import F32, F64, U16
 from lucky_fern.core.colour import LUMINANCE, from_hex
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Around
 from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
 from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, shown_on, steepened
-from lucky_fern.core.compositing.layer_row import LayerRow
+from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
+from lucky_fern.core.compositing.layers.washed import washed_picture
+from lucky_fern.core.compositing.rising import FALLS_OFF, risen
+from lucky_fern.core.compositing.rules import Asked, RuleMask
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect, same_below
-from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.project.echoes import Echo
+from lucky_fern.core.pictures.pyramid import Flavour
+from lucky_fern.core.project.document import Channel, Layer, Project, Wash
+from lucky_fern.core.project.echoes import PICTURE, RULE, Echo
+from lucky_fern.core.project.rules import Rule, RuleShape
 from lucky_fern.core.project.tree import below
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
-from lucky_fern.core.sheets.region import Rect, rect_of
+from lucky_fern.core.sheets.region import Rect, gathered, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
 _STEPS = 4096  # of a curve's or ramp's table
@@ -28,6 +34,9 @@ _PARTS = ("luminance", "r", "g", "b", "saturation", "value", "like", "one")
 
 class Echoed(LayerRow):
     def reach(self, content: Echo) -> int:
+        return _rise_reach(content) if content.part == "rise" else 2 if content.part == "bend" else 0
+
+    def margin(self, content: Echo) -> int:
         return 2 if content.part == "bend" else 0
 
     def put(self, layer: Layer, canvas: Canvas, view: View) -> None:
@@ -36,9 +45,7 @@ class Echoed(LayerRow):
             return
         channel, shown = found
         echo = cast(Echo, layer.content)
-        heard = heard_below(view.sources, view.project, layer.id, echo.source, view.sheet, view.rect)
-        if echo.part == "bend":
-            heard = _bends(heard, layer.id, echo, view)
+        heard = _heard(layer, echo, view)
         mode = layer.blend_on(channel)
         by = view.steeper(channel)
         if canvas.alpha is None and shown is None and mode == "normal" and by == 1.0:
@@ -52,6 +59,44 @@ class Echoed(LayerRow):
             blend_arrays(canvas.values, values, alpha, MODE_NUMBERS[mode])
         else:
             lay_on(canvas, values, alpha, mode, view)
+
+
+def _heard(layer: Layer, echo: Echo, view: View) -> F32:
+    """(r, c, n) what an echo hears on a view."""
+    if echo.source == PICTURE:
+        return _of_picture(layer, echo, view)
+    if echo.source == RULE:
+        shape = RuleShape(cast(Rule, echo.rule))
+
+        def measured(chunk: Chunk) -> U16:
+            return RuleMask().measured(shape, Asked(view.sources, view.project, view.sheet, chunk))
+
+        found = gathered(view.rect, view.sheet.size, np.zeros((), np.uint16), measured)
+        assert found is not None
+        return found[..., None].astype(np.float32) / np.float32(65535)
+    if echo.part == "rise":
+        return _rises(layer, echo, view)
+    heard = heard_below(view.sources, view.project, layer.id, echo.source, view.sheet, view.rect)
+    return _bends(heard, layer.id, echo, view) if echo.part == "bend" else heard
+
+
+def _of_picture(layer: Layer, echo: Echo, view: View) -> F32:
+    """(r, c, 3) a kit picture as stored, repeated as a wash repeats it; (r, c, 1) of its alpha."""
+    kit = kit_of(view.project, Channel("picture", picture=echo.picture), layer, view.sheet.key)
+    flavour: Flavour = "data" if echo.part == "a" else "plain"
+
+    def drawn(chunk: Chunk) -> U16 | None:
+        return (
+            None
+            if kit is None
+            else washed_picture(view.sources, kit, Wash(), flavour, False, None, view.sheet, chunk)
+        )
+
+    found = gathered(view.rect, view.sheet.size, np.zeros(4, np.uint16), drawn)
+    if found is None:
+        found = np.zeros((*view.rect.shape, 4), np.uint16)
+    part = found[..., 3:] if echo.part == "a" else found[..., :3]
+    return np.ascontiguousarray(part, np.float32) / np.float32(65535)
 
 
 def heard_below(sources: Sources, project: Project, layer: int, name: str, sheet: Sheet, rect: Rect) -> F32:
@@ -110,6 +155,44 @@ def _bends(normals: F32, layer: int, echo: Echo, view: View) -> F32:
         spread = bends(island.values)[island.inner]
         out[island.box][island.mine] = spread[island.mine]
     return out
+
+
+def _rise_reach(echo: Echo) -> int:
+    return math.ceil(FALLS_OFF * echo.wide)
+
+
+def _rises(layer: Layer, echo: Echo, view: View) -> F32:
+    """(r, c, 1) ½ + how high the surface stands that has the normals below, over seams too."""
+    sources, project, reach = view.sources, view.project, _rise_reach(echo)
+    wide = view.rect.grown(reach, view.sheet.size)
+
+    def fetch(key: SheetKey, chunk: Chunk) -> F32:
+        other = sources.surface.sheet(key, project.size_of(key))
+        return heard_below(sources, project, layer.id, echo.source, other, rect_of(chunk, other.size))
+
+    def make() -> F32:
+        key, size = view.sheet.key, view.sheet.size
+        normals = gathered(wide, size, np.zeros(3, np.float32), lambda chunk: fetch(key, chunk))
+        assert normals is not None
+        inner, lift = view.rect.within(wide), np.zeros((*wide.shape, 1), np.float32)
+        wanted = np.zeros(wide.shape, np.bool_)
+        wanted[inner] = True
+        for island in Around(sources, project.size_of, view.sheet, wide, fetch, True).each(normals, reach):
+            if (wanted[island.box] & island.mine).any():
+                found = risen(island.values, island.known, echo.wide)[island.inner]
+                lift[island.box][island.mine, 0] = found[island.mine]
+        # Texels of a sheet of the project's size, as relief counts them.
+        tall = echo.tall * size.width / project.sheet_size.width
+        return np.asarray(np.clip(lift[inner] / np.float32(tall) + np.float32(0.5), 0, 1), np.float32)
+
+    under = below(project, layer.id)
+    kept = ("rise", layer.id, view.sheet.key, view.sheet.size, view.rect)
+    ground = ((under.layers, project), (echo.source, echo.wide, echo.tall))
+
+    def same(old: Any, new: Any) -> bool:
+        return bool(old[1] == new[1]) and same_below(old[0], new[0])
+
+    return sources.below.like(kept, ground, same, make, lambda made: made.nbytes)
 
 
 def bends(normals: F32) -> F32:

@@ -54,11 +54,11 @@ class Washed(LayerRow):
         own = channel.source == "picture"
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)
-        rgba = _washed(sources, kit, wash, flavour, own and map_name == "normal", chosen, sheet, chunk)
+        rgba = washed_picture(sources, kit, wash, flavour, own and map_name == "normal", chosen, sheet, chunk)
         return Stamp(rgba, rgba[..., 3])
 
 
-def _washed(
+def washed_picture(
     sources: Sources, kit: KitPicture, wash: Wash, flavour: Flavour, normals: bool,
     chosen: Triangles | None, sheet: Sheet, chunk: Chunk,
 ) -> U16:  # fmt: skip

@@ -96,7 +96,9 @@ def _number(name: str, layer: Layer) -> float:
 
 
 def _put(form: Form, name: str, value: float) -> None:
-    _set(form, **{name: value})
+    layer = form.matter.selection.layer
+    whole = layer is not None and isinstance(getattr(_effect(layer), name), int)
+    _set(form, **{name: round(value) if whole else value})
 
 
 def _effect(layer: Layer) -> Any:

@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from lucky_fern.core.checking.wrong_normals import WrongNormals, wrong_normals
 from lucky_fern.core.maps import MAPS
-from lucky_fern.core.project.commands import SetChannel
+from lucky_fern.core.project.commands import Command, SetChannel
 from lucky_fern.core.project.document import Channel, Decal, Layer, Relief
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.ui.layers.board_model import STARTING
@@ -62,6 +73,59 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         and (channel.moved or len([one for one in layer.channels.values() if one.source == "picture"]) > 1)
     ):
         _moved_row(form, column, name, layer)
+    if name == "normal" and channel.source == "picture":
+        _normals_rows(form, column)
+
+
+def _normals_rows(form: Form, column: QVBoxLayout) -> None:
+    """How steep a layer's normals are; and that they are none, with what mends it."""
+    steep = NumberField(-4, 4, 2, "", tr("How many times as steep as in the picture; below 0 the other way round"))
+
+    def put(value: float) -> None:
+        form.do(
+            lambda now: SetChannel(now.id, "normal", replace(now.channels["normal"], strength=round(value, 3))), True
+        )
+
+    steep.changed.connect(put)
+    steep.let_go.connect(form.matter.work.end_gesture)
+    form.bind(lambda now: steep.set(now.channels["normal"].strength if "normal" in now.channels else 1.0))
+    form.name("normal strength", steep)
+    form.row(column, tr("Steep"), steep)
+    told, mend = QLabel(), QPushButton(tr("Take it for height"))
+    told.setWordWrap(True)
+    mend.setToolTip(tr("The picture becomes this layer's height, which shapes the normals"))
+    for widget in (told, mend):
+        widget.setVisible(False)
+        column.addWidget(widget)
+    form.name("normals told", told)
+    form.name("mend normals", mend)
+    mend.clicked.connect(lambda: form.do(_height_instead(form)))
+    form.bind(partial(_tell_normals, form, told, mend))
+
+
+def _height_instead(form: Form) -> Callable[[Layer], Command]:
+    def make(layer: Layer) -> Command:
+        studio = form.matter.work.studio
+        assert studio is not None
+        found = wrong_normals(studio.sources, studio.project, layer)
+        return SetChannel(layer.id, "normal", None) if found is None else found.remedy
+
+    return make
+
+
+def _tell_normals(form: Form, told: QLabel, mend: QPushButton, layer: Layer) -> None:
+    studio = form.matter.work.studio
+    if studio is None:
+        return
+    sources, project = studio.sources, studio.project
+
+    def show(found: WrongNormals | None) -> None:
+        if form.has("normals told", told):  # else another layer's page is shown by now
+            told.setText("" if found is None else found.sentence)
+            told.setVisible(found is not None)
+            mend.setVisible(found is not None)
+
+    form.matter.answers.ask("a layer's normals", lambda: wrong_normals(sources, project, layer), show)
 
 
 def _moved_row(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> None:

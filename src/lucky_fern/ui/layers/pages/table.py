@@ -79,5 +79,5 @@ def kinds_of(layer: Layer) -> tuple[object, ...]:
         effect = content.effect
         return (channels, type(effect), len(getattr(effect, "stops", ())))
     if isinstance(content, Echo):
-        return (channels, content.part, bool(content.curve), len(content.ramp))
+        return (channels, content.source, content.part, bool(content.curve), len(content.ramp))
     return (channels, type(content), content.by if isinstance(content, Wash) else None)
