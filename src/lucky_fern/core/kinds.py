@@ -22,7 +22,16 @@ from lucky_fern.core.compositing.layers.painted import Painted
 from lucky_fern.core.compositing.layers.placed import Placed
 from lucky_fern.core.compositing.layers.washed import Washed
 from lucky_fern.core.compositing.masks import FilledMask, PaintedMask, PicturedMask, ScopedMask
-from lucky_fern.core.compositing.mending import Cutting, Mixing, NearContrasting, Normalising, Posterising, Smoothing
+from lucky_fern.core.compositing.mending import (
+    Cutting,
+    Dithering,
+    Matching,
+    Mixing,
+    NearContrasting,
+    Normalising,
+    Posterising,
+    Smoothing,
+)
 from lucky_fern.core.compositing.mending import Despeckling as DespecklingTexels
 from lucky_fern.core.compositing.rules import RuleMask
 from lucky_fern.core.compositing.strokes import Painting
@@ -56,7 +65,17 @@ from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, OPS, PLACES, SHAPES
-from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
+from lucky_fern.core.project.more_effects import (
+    Dither,
+    Match,
+    Mixer,
+    NearContrast,
+    Normalise,
+    Posterise,
+    Smooth,
+    Specks,
+    Threshold,
+)
 from lucky_fern.core.project.patterns import Bricks, Checker, Noise, Planks, Ramp, Stripes, Weave
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw
 from lucky_fern.core.project.preparations import (
@@ -113,6 +132,8 @@ EFFECTS.add(Specks, DespecklingTexels())
 EFFECTS.add(Smooth, Smoothing())
 EFFECTS.add(Threshold, Cutting())
 EFFECTS.add(Posterise, Posterising())
+EFFECTS.add(Dither, Dithering())
+EFFECTS.add(Match, Matching())
 EFFECTS.add(NearContrast, NearContrasting())
 EFFECTS.add(Mixer, Mixing())
 EFFECTS.add(Normalise, Normalising())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 from msgspec.structs import replace
 
@@ -9,12 +11,17 @@ from lucky_fern.core.arrays import I64, Bool
 from lucky_fern.core.compositing.layers.echoed import echoed
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect
+from lucky_fern.core.errors import CommandError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.echoes import Echo
+from lucky_fern.core.project.more_effects import Match
+from lucky_fern.core.project.numbers import Vector
+from lucky_fern.core.sheets.faces import unpack_faces
 from lucky_fern.core.sheets.grid import Chunk, all_chunks
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.words import tr
 
 STEPS = 256
 MOST_CHUNKS = 48  # of larger projects so many, evenly spread over all
@@ -49,6 +56,46 @@ def counted_values(
         for component in range(len(counts)):
             counts[component] += np.bincount(at[:, component], minlength=STEPS)
     return counts
+
+
+def mean_and_spread(sources: Sources, project: Project, map_name: str, faces: Bool) -> tuple[Vector, Vector]:
+    """Mean and standard deviation of a map's values 0…1 (as stored) on some of all triangles (T,) bool.
+
+    Maps of one number have it three times.
+
+    Raises
+    ------
+    CommandError
+        If no texel lies on them.
+    """
+    counts = counted_values(sources, project, map_name, faces)
+    many = counts.sum(axis=1)
+    if not many.any():
+        raise CommandError(tr("no texel of {map} lies on these faces", map=MAPS[map_name].title.lower()))
+    at = np.arange(STEPS) / 255
+    mean = counts @ at / many
+    spread = np.sqrt(np.maximum(counts @ at**2 / many - mean**2, 0))
+    both = [tuple(float(round(one, 5)) for one in np.resize(part, 3)) for part in (mean, spread)]
+    return cast("tuple[Vector, Vector]", tuple(both))
+
+
+def matched(sources: Sources, project: Project, map_name: str, effect: Match) -> Match:
+    """A match measured anew on its two selections, of what lies below ``project``'s top.
+
+    Raises
+    ------
+    CommandError
+        If one is not there, or has no texels.
+    """
+    measured = []
+    for name in (effect.of, effect.to):
+        if name not in project.selections:
+            raise CommandError(tr("there is no selection {name!r}; there are {names}", name=name,
+                                  names=", ".join(project.selections) or tr("none yet")))  # fmt: skip
+        faces = unpack_faces(project.selections[name], sources.surface.model.triangle_count)
+        measured.append(mean_and_spread(sources, project, map_name, faces))
+    (mean, spread), (to_mean, to_spread) = measured
+    return replace(effect, mean=mean, spread=spread, to_mean=to_mean, to_spread=to_spread)
 
 
 def plainly(echo: Echo) -> Echo:

@@ -35,6 +35,12 @@ class EffectRow:
         """What an effect makes of (r, c, n) float32 values; ``around`` is there for those that look further."""
         raise NotImplementedError
 
+    def apply_at(
+        self, values: F32, effect: Any, spec: MapSpec, around: Islands | None, corner: tuple[int, int]
+    ) -> F32:
+        """The same where the first texel lies in a row and column: for those that go by a pattern of texels."""
+        return self.apply(values, effect, spec, around)
+
 
 def effect_row(effect: Effect) -> EffectRow:
     """What works out an effect."""

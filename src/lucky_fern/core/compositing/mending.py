@@ -15,6 +15,8 @@ from lucky_fern.core.compositing.effects import EffectRow, unit_normals
 from lucky_fern.core.maps import MapSpec
 from lucky_fern.core.project.more_effects import (
     MOST_GAIN,
+    Dither,
+    Match,
     Mixer,
     NearContrast,
     Normalise,
@@ -26,6 +28,17 @@ from lucky_fern.core.project.more_effects import (
 from lucky_fern.core.sheets.padding import nearest_covered
 
 Box = tuple[slice, slice]
+
+
+def _bayer(side: int) -> F32:
+    """(side, side) float32 thresholds between 0 and 1 in Bayer's order; ``side`` is a power of two."""
+    order = np.zeros((1, 1))
+    while len(order) < side:
+        order = np.block([[4 * order, 4 * order + 2], [4 * order + 3, 4 * order + 1]])
+    return np.asarray((order + 0.5) / side**2, np.float32)
+
+
+_BAYER = _bayer(8)
 _NOTHING = 1e-6  # coverage
 _FLOATS = 2  # texels; OpenCV's median takes floats up to there, 8 bits beyond
 
@@ -74,6 +87,30 @@ class Posterising(EffectRow):
     def apply(self, values: F32, effect: Posterise, spec: MapSpec, around: Islands | None) -> F32:
         steps = np.float32(round(effect.tones) - 1)
         return np.asarray(np.floor(values * steps + np.float32(0.5)) / steps, np.float32)
+
+
+class Dithering(EffectRow):
+    def apply_at(
+        self, values: F32, effect: Dither, spec: MapSpec, around: Islands | None, corner: tuple[int, int]
+    ) -> F32:
+        steps, side = np.float32(round(effect.tones) - 1), len(_BAYER)
+        rows, columns = (
+            (np.arange(many) + start) % side for many, start in zip(values.shape[:2], corner, strict=True)
+        )
+        # About ½, so that an amount of 0 rounds to the nearest.
+        least = np.float32(0.5) + np.float32(effect.amount) * (_BAYER[rows[:, None], columns[None]] - np.float32(0.5))
+        return np.asarray(np.clip(np.floor(values * steps + least[..., None]) / steps, 0, 1), np.float32)
+
+
+class Matching(EffectRow):
+    def apply(self, values: F32, effect: Match, spec: MapSpec, around: Islands | None) -> F32:
+        many = spec.components
+        mean, spread, to_mean, to_spread = (
+            np.array(one[:many], np.float32) for one in (effect.mean, effect.spread, effect.to_mean, effect.to_spread)
+        )
+        gain = np.where(spread > _NOTHING, to_spread / np.maximum(spread, _NOTHING), np.float32(1))
+        wanted = (values - mean) * gain.astype(np.float32) + to_mean
+        return np.asarray(np.clip(values + np.float32(effect.amount) * (wanted - values), 0, 1), np.float32)
 
 
 class NearContrasting(EffectRow):

@@ -12,6 +12,7 @@ from lucky_fern.core.jobs.base import Here
 from lucky_fern.core.jobs.layer_steps import Moving
 from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, parse_place
 from lucky_fern.core.project.commands import (
+    LinkLayer,
     MoveLayers,
     RemoveLayers,
     RenameLayer,
@@ -50,6 +51,7 @@ class SetStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=T
     blend: str | None = None
     place: dict[str, Any] | None = None
     scope: Scope | None = None
+    same_as: str | None = None
 
 
 class RemoveStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
@@ -114,12 +116,14 @@ def do_set(here: Here, step: SetStep, own: dict[str, Any]) -> str:
         edits.append(_settings(studio, layer, own, edits))
     if place is not None:
         edits.append(SetPlace(layer.id, place))
+    if step.same_as is not None:
+        edits.append(LinkLayer(layer.id, the_layer(studio, step.same_as).id if step.same_as else None))
     for name, value in {**(step.values or {}), **(step.channels or {})}.items():
         before = layer.channels.get(name, Channel())
         channel: Channel | None
         if isinstance(value, Moving):
             source = before.source if value.source is None else value.source
-            channel = replace(before, source=source, shift=value.shift, scale=value.scale)
+            channel = replace(before, source=source, shift=value.shift, scale=value.scale, strength=value.strength)
         else:
             channel = None if value is None else replace(before, source=value)
         edits.append(SetChannel(layer.id, name, channel))

@@ -6,12 +6,14 @@ from typing import Any, Literal, Protocol
 
 import msgspec
 
+from lucky_fern.core.checking.histogram import matched
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
 from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS
+from lucky_fern.core.project.more_effects import Match
 from lucky_fern.core.project.plain import Sampling
 from lucky_fern.words import tr
 
@@ -111,6 +113,9 @@ def do_brushwork(here: Here, step: BrushworkStep) -> str:
 def do_adjust(here: Here, step: AdjustStep, own: dict[str, Any]) -> str:
     effect = of_kind(EFFECTS, step.kind, own, "adjustment")
     maps = (step.map,) if step.maps is None else step.maps
+    if isinstance(effect, Match) and maps and (effect.of or effect.to):
+        studio = here.studio
+        effect = matched(studio.sources, studio.project, maps[0], effect)
     if not maps:
         raise CommandError(tr("'maps' names no map; the maps are {MAPS}", MAPS=", ".join(MAPS)))
     return add_layer(here, step, step.kind.capitalize(), Adjustment(effect), {name: Channel() for name in maps})

@@ -63,7 +63,7 @@ def height_of(state: State, op: Relief) -> F32:
 
 
 def lifted(state: State, op: Relief) -> F32:
-    """(rows, columns) float32 0 … 1, the surface that has the normals that a picture holds (+Y up), its median at 0.5.
+    """(rows, columns) float32 0 … 1, the surface whose normals a picture holds (+Y up), its median at 0.5.
 
     The least-squares surface (Frankot and Chellappa, 1988) by cosines, or by Fourier's series where the picture
     repeats; a height of 1 stands ``strength`` pixels above 0.

@@ -42,7 +42,7 @@ class Adjusting(OpRow):
 
         def work(pixels: Array) -> Array:
             around = Islands(np.zeros(pixels.shape[:2], np.int32)) if reach else None
-            values = row.apply(as_shares(pixels), op.effect, spec, around)
+            values = row.apply_at(as_shares(pixels), op.effect, spec, around, (0, 0))  # bands begin where patterns do
             out = inner(pixels, reach).copy()
             out[..., :3] = _as_stored(inner(values, reach), pixels.dtype)
             return out

@@ -146,6 +146,7 @@ class Adjustment(Content, Plain, frozen=True, tag_field="kind", tag="adjustment"
 
     effect: Effect
     own_pixels: ClassVar[bool] = False
+    links: ClassVar[bool] = True
 
     @property
     def keys_of(self) -> str:
@@ -225,7 +226,8 @@ class Layer(Plain, frozen=True):
 
     A group's ``channels`` need not name a map: it lets all through; one that is named can be switched
     off, weakened, or (isolated) blended otherwise. ``mask`` is a number in :attr:`Project.masks`;
-    ``recipe`` names the recipe that it came from.
+    ``recipe`` names the recipe that it came from. Layers of one ``link`` have the same settings: whoever changes one
+    changes all.
     """
 
     id: int
@@ -238,6 +240,7 @@ class Layer(Plain, frozen=True):
     scope: Scope = Scope()
     mask: int | None = None
     recipe: str = ""
+    link: int | None = None
 
     def active_channels(self) -> dict[str, Channel]:
         """The channels that show now, in the order of the maps."""

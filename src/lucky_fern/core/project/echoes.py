@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 import msgspec
 from msgspec.structs import replace
@@ -56,6 +56,7 @@ class Echo(Content, Plain, frozen=True, tag_field="kind", tag="echo"):
     rule: Rule | None = None
     wide: float = 16.0
     tall: float = 8.0
+    links: ClassVar[bool] = True
 
     @property
     def hears(self) -> str:

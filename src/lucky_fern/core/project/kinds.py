@@ -241,6 +241,7 @@ class Content(Kind):
     holds_layers: ClassVar[bool] = False
     own_pixels: ClassVar[bool] = True  # it shows something by itself, whatever lies below it
     has_settings: ClassVar[bool] = True  # they can be replaced as a whole; else it has commands of its own
+    links: ClassVar[bool] = False  # several layers may share one set of settings
     repeats: ClassVar[bool] = False  # motifs along runs, as edgings do
 
     @property

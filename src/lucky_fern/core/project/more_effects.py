@@ -100,6 +100,50 @@ class Posterise(Effect, Plain, frozen=True, tag_field="effect", tag="posterise")
         not_directions(map_name)
 
 
+class Dither(Effect, Plain, frozen=True, tag_field="effect", tag="dither"):
+    """Every value to one of so many ``tones``, evenly from 0 to 1, by a pattern of 8 × 8 texels that keeps the mean.
+
+    An ``amount`` below 1 rounds some of the way first. B. E. Bayer, "An optimum method for two-level rendition of
+    continuous-tone pictures" (1973).
+    """
+
+    tones: float = 2.0
+    amount: float = 1.0
+
+    def check(self) -> None:
+        check_range("tones", self.tones, 2, 256)
+        check_share("amount", self.amount)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+
+class Match(Effect, Plain, frozen=True, tag_field="effect", tag="match"):
+    """Brightness and colour of one region brought to another's: mean and spread, component by component.
+
+    What has the ``mean`` and the ``spread`` (standard deviation) that were measured gets those in ``to_mean`` and
+    ``to_spread``, as far as ``amount`` says; values as stored. ``of`` and ``to`` name the selections that were
+    measured. After E. Reinhard et al., "Color transfer between images" (2001).
+    """
+
+    mean: Vector = (0.5, 0.5, 0.5)
+    spread: Vector = (0.1, 0.1, 0.1)
+    to_mean: Vector = (0.5, 0.5, 0.5)
+    to_spread: Vector = (0.1, 0.1, 0.1)
+    amount: float = 1.0
+    of: str = ""
+    to: str = ""
+
+    def check(self) -> None:
+        for name in ("mean", "spread", "to_mean", "to_spread"):
+            for value in getattr(self, name):
+                check_share(name, value)
+        check_share("amount", self.amount)
+
+    def check_on(self, map_name: str) -> None:
+        not_directions(map_name)
+
+
 class NearContrast(Effect, Plain, frozen=True, tag_field="effect", tag="local-contrast"):
     """Differences from what lies round about within ``radius`` texels, towards a standard deviation of ``spread``.
 

@@ -158,7 +158,8 @@ ROWS: dict[str, OpShown] = {
     "flip-green": OpShown(tr("Green turned over"), tr("Normals whose green points the other way"),
                     lambda w, h: FlipGreen()),
     "relief": OpShown(tr("Relief"), tr("A height and a normal picture beside it"), lambda w, h: Relief(), (
-        Pick("source", tr("From"), (("brightness", tr("brightness")), ("alpha", tr("alpha")), ("normals", tr("normals")))),
+        Pick("source", tr("From"), (("brightness", tr("brightness")), ("alpha", tr("alpha")),
+                                    ("normals", tr("normals")))),
         Slider("strength", tr("Strength"), -40, 40, 1), Slider("blur", tr("Blur"), 0, 40, 1),
         Slider("large", tr("Large shapes"), 0, 4), Slider("small", tr("Small shapes"), 0, 4),
         Slider("split", tr("Small is under"), 1, 100, 0))),

@@ -14,6 +14,7 @@ from lucky_fern.core.project.commands import (
     DuplicateLayers,
     GiveMask,
     GroupLayers,
+    LinkLayer,
     RemoveLayers,
     SetChannel,
     SetGroup,
@@ -22,7 +23,17 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Relief, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import Effect
-from lucky_fern.core.project.more_effects import Mixer, NearContrast, Normalise, Posterise, Smooth, Specks, Threshold
+from lucky_fern.core.project.more_effects import (
+    Dither,
+    Match,
+    Mixer,
+    NearContrast,
+    Normalise,
+    Posterise,
+    Smooth,
+    Specks,
+    Threshold,
+)
 from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
@@ -51,7 +62,9 @@ EFFECTS: dict[str, Callable[[], Effect]] = {
     tr("Smooth, edges kept"): Smooth,
     tr("Threshold"): Threshold,
     tr("Few tones"): Posterise,
+    tr("Dither"): Dither,
     tr("Contrast near by"): NearContrast,
+    tr("Match a region"): Match,
     tr("Channel mixer"): Mixer,
     tr("Brush strokes"): PaintStrokes,
     tr("Normals of length 1"): Normalise,
@@ -163,6 +176,8 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     )  # fmt: skip
     onto.setToolTip(tr("Into a group, on top; above any other layer"))
     onto.setEnabled(bool(held))
+    if layer.content.links:
+        _link_menu(matter, layer, menu.addMenu(tr("Same as")))
     menu.addSeparator()
     copy = menu.addAction(tr("Copy mask"), lambda: copy_mask(matter, layer))
     copy.setEnabled(layer.mask is not None)
@@ -178,6 +193,25 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     drop = menu.addAction(tr("Without mask"), lambda: matter.work.execute(GiveMask(matter.selection.chosen, None)))
     drop.setEnabled(layer.mask is not None)
     return menu
+
+
+def _link_menu(matter: Matter, layer: Layer, menu: QMenu) -> None:
+    """The layers as which one may be set; a change of one is then one of all."""
+    project = matter.work.project
+    others = [] if project is None else [one for one in project.walk() if type(one.content) is type(layer.content)]
+    menu.setToolTip(tr("Set as another layer of its kind is, from now on: whoever changes one changes all"))
+    for other in reversed([one for one in others if one.id != layer.id]):
+        action = menu.addAction(other.name, partial(_link, matter, layer.id, other.id))
+        action.setCheckable(True)
+        action.setChecked(layer.link is not None and other.link == layer.link)
+    if layer.link is not None:
+        menu.addSeparator()
+        menu.addAction(tr("By itself again"), partial(_link, matter, layer.id, None))
+    menu.setEnabled(not menu.isEmpty())
+
+
+def _link(matter: Matter, layer: int, to: int | None) -> None:
+    matter.work.execute(LinkLayer(layer, to))
 
 
 def _changed(channel: Channel, **changes: object) -> Channel:

@@ -15,6 +15,7 @@ from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Dec
 from lucky_fern.core.project.echoes import ECHO, PICTURE, RULE
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.core.project.rules import RuleShape
+from lucky_fern.ui.layers.copying import put_copies
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.words import tr
 
@@ -184,7 +185,7 @@ class BoardModel(QAbstractItemModel):
         if not index.isValid():
             return flags | Qt.ItemFlag.ItemIsDropEnabled
         layer = self.layer_of(index)
-        if layer is not None and isinstance(layer.content, Group):
+        if layer is not None:
             flags |= Qt.ItemFlag.ItemIsDropEnabled
         if index.column() == NAME:
             flags |= Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled
@@ -282,7 +283,13 @@ class BoardModel(QAbstractItemModel):
     # --- drag to reorder ------------------------------------------------------------------------------------
 
     def supportedDropActions(self) -> Qt.DropAction:
-        return Qt.DropAction.MoveAction
+        return Qt.DropAction.MoveAction | Qt.DropAction.CopyAction
+
+    def canDropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
+        onto = self.layer_of(parent)
+        if onto is not None and not onto.content.holds_layers and action != Qt.DropAction.CopyAction:
+            return False  # only groups are moved into; copies of adjustments are put onto any layer
+        return super().canDropMimeData(data, action, row, column, parent)
 
     def mimeTypes(self) -> list[str]:
         return [LAYER_MIME]
@@ -299,6 +306,8 @@ class BoardModel(QAbstractItemModel):
             return False
         layers = tuple(int(word) for word in bytes(data.data(LAYER_MIME).data()).decode().split())
         onto = self.layer_of(parent)
+        if onto is not None and action == Qt.DropAction.CopyAction:
+            return put_copies(self.matter, layers, onto)
         if row < 0 and onto is not None:
             return self.move_into(layers, onto)
         return self.move_above(layers, self.rowCount(parent) if row < 0 else row, parent)

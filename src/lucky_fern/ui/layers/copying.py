@@ -24,20 +24,33 @@ def copy_adjustments(matter: Matter) -> None:
 
 
 def put_adjustments(matter: Matter) -> None:
-    """Put what was copied onto each chosen layer, without masks: on top in a group, else above it."""
-    project, edits = matter.work.project, list[AddLayer]()
-    if project is None:
-        return
-    for target in outermost(project, matter.selection.chosen):
+    """Put what was copied onto each chosen layer."""
+    if matter.work.project is not None:
+        _put(matter, matter.clipboard.adjustments, outermost(matter.work.project, matter.selection.chosen))
+
+
+def put_copies(matter: Matter, layers: tuple[int, ...], onto: Layer) -> bool:
+    """Put copies of adjustments that were dragged onto a layer right above it; whether there are any."""
+    project = matter.work.project
+    every = () if project is None else project.walk()
+    held = tuple(one for one in every if one.id in layers and isinstance(one.content, Adjustment) and one is not onto)
+    return _put(matter, held, (onto,))
+
+
+def _put(matter: Matter, held: tuple[Layer, ...], targets: tuple[Layer, ...]) -> bool:
+    """Copies of adjustments onto layers, without masks: on top in a group, else above it."""
+    edits = list[AddLayer]()
+    for target in targets:
         inside = isinstance(target.content, Group)
-        for one in matter.clipboard.adjustments if inside else reversed(matter.clipboard.adjustments):
+        for one in held if inside else reversed(held):
             edits.append(
                 AddLayer(one.name, one.content, one.channels, one.opacity, one.blend,
                          above=None if inside else target.id, into=target.id if inside else None)
             )  # fmt: skip
-    if edits:
-        matter.work.end_gesture()
-        matter.work.execute(Several(tuple(edits), named=tr("Put adjustments")))
+    if not edits:
+        return False
+    matter.work.end_gesture()
+    return matter.work.execute(Several(tuple(edits), named=tr("Put adjustments")))
 
 
 def copy_mask(matter: Matter, layer: Layer) -> None:

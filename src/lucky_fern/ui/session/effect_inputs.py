@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from lucky_fern.core.project.effects import Levels
+from lucky_fern.core.project.kinds import Effect
+from lucky_fern.core.project.more_effects import Dither, NearContrast, Specks
+from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.words import tr
 
 # Field → title, lowest, highest, decimals.
@@ -49,3 +53,23 @@ CHOICES: dict[str, dict[str, str]] = {
     "along": {"form": tr("along the form"), "edges": tr("along edges of the colour"), "free": tr("as turned")},
     "which": {"both": tr("bright and dark ones"), "bright": tr("bright ones"), "dark": tr("dark ones")},
 }
+
+# Settings at hand, by the kind of adjustment.
+READY_EFFECTS: dict[type[Effect], dict[str, Effect]] = {
+    PaintStrokes: {
+        tr("Fine, with detail"): PaintStrokes(8.0, 3.0, 0.8, thick=0.25),
+        tr("Broad and dry"): PaintStrokes(32.0, 5.0, 0.4, bristle=0.9, vary=0.4),
+        tr("Dabs"): PaintStrokes(18.0, 1.2, 0.5, bristle=0.3, stray=1.0, thick=0.6),
+        tr("Along edges, smooth"): PaintStrokes(12.0, 5.0, 0.6, bristle=0.2, along="edges", vary=0.15),
+    },
+    Levels: {
+        tr("More contrast"): Levels(0.15, 0.85), tr("Lighter"): Levels(gamma=1.5), tr("Darker"): Levels(gamma=0.66),
+        tr("Flat, for gloss"): Levels(low=0.35, high=0.75),
+    },
+    Specks: {
+        tr("Single texels"): Specks(1.0, 0.05), tr("Bright dust"): Specks(2.0, 0.1, "bright"),
+        tr("Dark dirt"): Specks(3.0, 0.15, "dark"),
+    },
+    NearContrast: {tr("Crisp"): NearContrast(4.0, 0.6), tr("Broad"): NearContrast(32.0, 0.5)},
+    Dither: {tr("Two tones"): Dither(2.0), tr("Eight tones, half"): Dither(8.0, 0.5)},
+}  # fmt: skip

@@ -39,7 +39,8 @@ def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) ->
     if canvas.alpha is not None and around is not None:
         _isolated(canvas, effect, view, around, shown)
         return
-    new = effect_row(effect).apply(canvas.values, effect, view.spec, around)
+    corner = (view.rect.top, view.rect.left)
+    new = effect_row(effect).apply_at(canvas.values, effect, view.spec, around, corner)
     alpha = np.ones(view.rect.shape, np.float32) if shown is None else shown
     mode = MODE_NUMBERS["normal" if view.spec.kind == "normal" else layer.blend_on(channel)]
     blend_arrays(canvas.values, np.ascontiguousarray(new, np.float32), alpha, mode)

@@ -45,6 +45,7 @@ from lucky_fern.core.project.commands.masks import (
 from lucky_fern.core.project.commands.painting import GivePaint, PaintMask, PaintPixels
 from lucky_fern.core.project.commands.settings import (
     KeepMeasured,
+    LinkLayer,
     SetChannel,
     SetContent,
     SetGroup,
@@ -69,14 +70,65 @@ from lucky_fern.core.project.kinds import convert
 from lucky_fern.words import tr
 
 __all__ = [
-    "AddLayer", "AddMaskEntry", "AddPicture", "AddSequence", "AnyCommand", "Command", "Describe",
-    "DuplicateLayers", "GiveMask", "GivePaint", "GroupLayers", "KeepMeasured", "KeepPaint", "KeepPalette",
-    "KeepRecipe", "KeepSlide", "LayOut", "Lend", "LendView", "MergePictures", "MoveLayers", "MoveMaskEntry",
-    "PaintMask", "PaintPixels", "PasteMask", "PinPicture", "PreparePicture", "RemoveLayers", "RemovePictures",
-    "RemoveSelection", "RenameLayer", "RenamePicture", "RenameSelection", "ReplaceModel", "SaveSelection",
-    "SetChannel", "SetContent", "SetCredit", "SetExports", "SetFigure", "SetGroup", "SetGuides", "SetLabel",
-    "SetLayer", "SetMask", "SetMaskEntry", "SetPixelArt", "SetPlace", "SetSheetSize", "SetTaken",
-    "Several", "TakeBack", "TakeLayers", "TakeViewBack", "Ungroup", "free_name", "from_plain", "to_plain",
+    "AddLayer",
+    "AddMaskEntry",
+    "AddPicture",
+    "AddSequence",
+    "AnyCommand",
+    "Command",
+    "Describe",
+    "DuplicateLayers",
+    "GiveMask",
+    "GivePaint",
+    "GroupLayers",
+    "KeepMeasured",
+    "KeepPaint",
+    "KeepPalette",
+    "KeepRecipe",
+    "KeepSlide",
+    "LayOut",
+    "Lend",
+    "LendView",
+    "LinkLayer",
+    "MergePictures",
+    "MoveLayers",
+    "MoveMaskEntry",
+    "PaintMask",
+    "PaintPixels",
+    "PasteMask",
+    "PinPicture",
+    "PreparePicture",
+    "RemoveLayers",
+    "RemovePictures",
+    "RemoveSelection",
+    "RenameLayer",
+    "RenamePicture",
+    "RenameSelection",
+    "ReplaceModel",
+    "SaveSelection",
+    "SetChannel",
+    "SetContent",
+    "SetCredit",
+    "SetExports",
+    "SetFigure",
+    "SetGroup",
+    "SetGuides",
+    "SetLabel",
+    "SetLayer",
+    "SetMask",
+    "SetMaskEntry",
+    "SetPixelArt",
+    "SetPlace",
+    "SetSheetSize",
+    "SetTaken",
+    "Several",
+    "TakeBack",
+    "TakeLayers",
+    "TakeViewBack",
+    "Ungroup",
+    "free_name",
+    "from_plain",
+    "to_plain",
 ]  # fmt: skip
 
 Single = (
@@ -84,7 +136,7 @@ Single = (
     | GroupLayers | KeepMeasured | KeepPaint | KeepPalette | KeepRecipe | KeepSlide | LayOut | Lend | LendView
     | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PinPicture
     | PreparePicture | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture
-    | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports
+    | RenameSelection | ReplaceModel | SaveSelection | SetChannel | LinkLayer | SetContent | SetCredit | SetExports
     | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPixelArt | SetPlace
     | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip

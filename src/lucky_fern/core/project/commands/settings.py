@@ -14,7 +14,7 @@ from lucky_fern.core.project.commands.checks import (
     check_blend,
     check_channel,
 )
-from lucky_fern.core.project.document import Channel, Project
+from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.kinds import Content, Place, altered
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
@@ -108,6 +108,14 @@ class SetPlace(Command, frozen=True, tag="set-place"):
         return isinstance(earlier, SetPlace) and earlier.layer == self.layer
 
 
+def linked(project: Project, layer: Layer) -> list[Layer]:
+    """The other layers that are set as one is."""
+    if layer.link is None:
+        return []
+    return [one for one in project.walk() if one.link == layer.link and one.id != layer.id
+            and type(one.content) is type(layer.content)]  # fmt: skip
+
+
 class SetContent(Command, frozen=True, tag="set-content"):
     """Change a layer's own settings (repeat, sampling, picture, effect); its kind stays."""
 
@@ -124,10 +132,40 @@ class SetContent(Command, frozen=True, tag="set-content"):
         self.content.check(project)
         for map_name, channel in layer.channels.items():
             self.content.check_source(map_name, channel.source, channel.picture)
-        return with_layer(project, self.layer, content=self.content)
+        project = with_layer(project, self.layer, content=self.content)
+        for other in linked(project, layer):
+            for map_name, channel in other.channels.items():
+                self.content.check_source(map_name, channel.source, channel.picture)
+            project = with_layer(project, other.id, content=self.content)
+        return project
 
     def merges_with(self, earlier: Command) -> bool:
         return isinstance(earlier, SetContent) and earlier.layer == self.layer
+
+
+class LinkLayer(Command, frozen=True, tag="link-layer"):
+    """Have a layer be set as another of its kind is, from now on; with ``to`` None, by itself again."""
+
+    label: ClassVar[str] = tr("Same as")
+    layer: int
+    to: int | None = None
+
+    def apply(self, project: Project) -> Project:
+        layer = layer_of(project, self.layer)
+        if self.to is None:
+            return with_layer(project, layer.id, link=None)
+        other = layer_of(project, self.to)
+        if other.id == layer.id:
+            return project
+        if type(other.content) is not type(layer.content) or not layer.content.links:
+            raise CommandError(
+                tr("'{name}' cannot be set as '{other}' is: only adjustments and echoes can, as others of their kind",
+                   name=layer.name, other=other.name)
+            )  # fmt: skip
+        for map_name, channel in layer.channels.items():
+            other.content.check_source(map_name, channel.source, channel.picture)
+        link = other.id if other.link is None else other.link
+        return with_layer(with_layer(project, other.id, link=link), layer.id, content=other.content, link=link)
 
 
 class SetGroup(Command, frozen=True, tag="set-group"):

@@ -123,7 +123,7 @@ def _joined(
 
 def _masked(layer: Layer, numbers: dict[int, int]) -> Layer:
     """A layer and all in it with the new numbers of their masks."""
-    layer = replace(layer, mask=None if layer.mask is None else numbers.get(layer.mask))
+    layer = replace(layer, mask=None if layer.mask is None else numbers.get(layer.mask), link=None)
     if not layer.children:
         return layer
     return with_children(layer, tuple(_masked(child, numbers) for child in layer.children))

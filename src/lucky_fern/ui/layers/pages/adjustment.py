@@ -5,16 +5,19 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout
 
+from lucky_fern.core.checking.histogram import matched
 from lucky_fern.core.project.commands import SetContent
 from lucky_fern.core.project.document import Adjustment, Layer
 from lucky_fern.core.project.effects import Curve, Gradient, Levels
 from lucky_fern.core.project.kinds import altered
+from lucky_fern.core.project.more_effects import Match
+from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
-from lucky_fern.ui.session.effect_inputs import CHOICES, SLIDERS, THREES
+from lucky_fern.ui.session.effect_inputs import CHOICES, READY_EFFECTS, SLIDERS, THREES
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.page import choice
 from lucky_fern.words import tr
@@ -44,9 +47,13 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
             column, len(effect.stops)
         )
         return
+    if isinstance(effect, Match):
+        _match(form, column)
     if isinstance(effect, Levels):
         levels_view(form, column, _effect, partial(_map, form), partial(_put, form))
     for name in effect.__struct_fields__:
+        if isinstance(effect, Match) and name != "amount":
+            continue  # measured
         if name in CHOICES:
             box = choice(tr("Which"), [(title, word) for word, title in CHOICES[name].items()])
             box.activated.connect(lambda _, name=name, box=box: _set(form, **{name: box.currentData()}))
@@ -58,8 +65,67 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
             _three(form, column, name)
             continue
         form.number(column, name, SLIDERS[name], partial(_number, name), partial(_put, form, name))
+    _ready(form, column, type(effect))
     if not effect.__struct_fields__:
         form.note(column, _NOTES.get(type(effect).__name__, ""))
+
+
+def _match(form: Form, column: QVBoxLayout) -> None:
+    """Which selection is brought to which, measured whenever one is chosen or the button pressed."""
+    project = form.matter.work.project
+    names = [] if project is None else list(project.selections)
+    for field, title in (("of", tr("Bring")), ("to", tr("to"))):
+        box = choice(title, [(name, name) for name in names])
+        box.activated.connect(lambda _, field=field, box=box: _measure(form, **{field: box.currentData()}))
+        form.bind(partial(_show_choice, box, field))
+        form.name(field, box)
+        form.row(column, title, box)
+    again = QPushButton(tr("Measure again"))
+    again.setToolTip(tr("The mean and the spread of both, as they are now below this layer"))
+    again.clicked.connect(lambda: _measure(form))
+    form.name("measure", again)
+    form.row(column, "", again)
+    if len(names) < 2:
+        form.note(
+            column, tr("Save two selections of faces at the Model station first: one to change, one to be like.")
+        )
+
+
+def _measure(form: Form, **changes: str) -> None:
+    """Look at both selections beside the window, then set what was found."""
+    layer, studio = form.matter.selection.layer, form.matter.work.studio
+    if layer is None or studio is None:
+        return
+    effect, name = altered(_effect(layer), **changes), _map(form, layer)
+    if not effect.of or not effect.to:
+        _set(form, **changes)
+        return
+    sources, ground = studio.sources, below(studio.project, layer.id)
+
+    def show(found: Match) -> None:
+        form.matter.work.end_gesture()
+        form.matter.work.execute(SetContent(layer.id, Adjustment(found)))
+
+    form.matter.answers.ask("regions that are matched", lambda: matched(sources, ground, name, effect), show)
+
+
+def _ready(form: Form, column: QVBoxLayout, kind: type[Any]) -> None:
+    """Settings at hand for a kind of adjustment."""
+    known = READY_EFFECTS.get(kind, {})
+    if not known:
+        return
+    box = choice(tr("Ready settings"), [(tr("Ready settings …"), None), *known.items()])
+
+    def take(_: int) -> None:
+        effect = box.currentData()
+        box.setCurrentIndex(0)
+        if effect is not None:
+            form.matter.work.end_gesture()
+            form.do(lambda layer: SetContent(layer.id, Adjustment(effect)))
+
+    box.activated.connect(take)
+    form.name("ready", box)
+    form.row(column, "", box)
 
 
 def _three(form: Form, column: QVBoxLayout, name: str) -> None:
