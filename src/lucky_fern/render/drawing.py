@@ -56,13 +56,17 @@ class Stock:
 
 @dataclass(frozen=True)
 class Wanted:
-    """A picture of ``size`` pixels; left of the share ``wipe`` of its width it shows what is pinned, if anything."""
+    """A picture of ``size`` pixels.
+
+    Left of the share ``wipe`` of its width it shows what is pinned, if anything, as ``left`` says, if given.
+    """
 
     size: tuple[int, int]
     picture: Any  # what the canvas's painter knows how to draw
     stock: Stock | None
     pinned: Stock | None = None
     wipe: float = 0.5
+    left: Any = None
 
     @property
     def stocks(self) -> list[Stock]:
@@ -305,20 +309,20 @@ class Drawing:
         painter = canvas.painter
         self._let_go()
 
-        def put(stock: Stock | None) -> None:
+        def put(stock: Stock | None, picture: Any) -> None:
             textures = None if stock is None else self._ready(stock)
-            if not painter.draw(wanted.picture, textures, {} if stock is None else stock.sizes):
+            if not painter.draw(picture, textures, {} if stock is None else stock.sizes):
                 self._plan(canvas, Step.NEWS, _LIGHT)
 
         def draw(target: moderngl.Framebuffer, box: Box) -> None:
             target.scissor = box
-            put(wanted.stock)
-            if wanted.pinned is not None:
-                # The pinned state is drawn over the left part; nothing else of the frame is touched.
+            put(wanted.stock, wanted.picture)
+            if wanted.pinned is not None or wanted.left is not None:
+                # The left part is drawn over; nothing else of the frame is touched.
                 target.use()
                 x, y, width, height = box
                 target.scissor = (x, y, max(int(width * wanted.wipe), 1), height)
-                put(wanted.pinned)
+                put(wanted.pinned or wanted.stock, wanted.picture if wanted.left is None else wanted.left)
 
         return draw
 

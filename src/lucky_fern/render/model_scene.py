@@ -47,6 +47,8 @@ class Look:
 
     shading: str = SHADED
     shown_map: str | None = None
+    against: str | None = None  # the map that the shown one's difference from is looked at
+    false_colours: bool = False
     wires: bool = False
     seams: bool = False
     checker: bool = False
@@ -229,6 +231,8 @@ class ModelScene:
         mode = 3 if look.checker else 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
         self._set("look", mode)
         self._set("shown", MAP_NUMBERS[look.shown_map] if look.shown_map is not None else 0)
+        self._set("other", -1 if look.against is None else MAP_NUMBERS[look.against])
+        self._set("falsely", look.false_colours)
         self._surround(look.surroundings)
         self._reflections.use(_REFLECTIONS_UNIT)
         if look.front_only:

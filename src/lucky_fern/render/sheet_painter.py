@@ -32,6 +32,8 @@ class SheetPicture:
     height: float
     ground: tuple[float, float, float]
     shown_map: str | None = None
+    against: str | None = None
+    false_colours: bool = False
     wires: bool = True
     checker: bool = False
     uv: F64 | None = None
@@ -67,7 +69,7 @@ class SheetPainter:
                 scene.tint.show(scene.plane_corners(coloured.triangles, uv), coloured.colours)
         scene.draw(
             picture.camera, picture.width, picture.height, picture.shown_map, picture.wires, textures, sizes,
-            picture.ground, _WIRE_INK, picture.checker,
+            picture.ground, _WIRE_INK, picture.checker, picture.against, picture.false_colours,
         )  # fmt: skip
         return True
 

@@ -162,6 +162,7 @@ class SheetScene:
         self, camera: FlatCamera, width: float, height: float, shown_map: str | None, wires: bool,
         textures: SheetTextures, size_of: Mapping[SheetKey, Extent], ground: tuple[float, float, float],
         wire_ink: tuple[float, float, float, float], checker: bool = False,
+        against: str | None = None, false_colours: bool = False,
     ) -> None:  # fmt: skip
         """Draw into the framebuffer in use; lengths in pixels."""
         context = self.context
@@ -169,6 +170,8 @@ class SheetScene:
         context.clear(*ground, 1.0)
         shown = -1 if checker else MAP_NUMBERS[shown_map or "colour"]
         uniform(self._program, "shown").value = shown
+        uniform(self._program, "other").value = -1 if against is None else MAP_NUMBERS[against]
+        uniform(self._program, "falsely").value = false_colours
         for key in self.surface.keys:
             low = camera.to_screen(self.plane.corner(key), width, height)
             wide, high = (camera.scale * self.plane.unit[key.material]).tolist()

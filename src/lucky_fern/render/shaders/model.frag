@@ -32,6 +32,8 @@ uniform vec4 viewport;
 uniform int look;                 // 0 shaded, 1 flat colour, 2 one map alone, 3 checker, 4 what glows alone, linear
 uniform vec2 squares;             // of the checker, across a sheet and down
 uniform int shown;                // which map is alone
+uniform int other;                // its difference from which is shown; -1: itself
+uniform bool falsely;             // maps of one number in false colours
 uniform bool painted;             // false: no sheet, plain grey
 out vec4 result;
 
@@ -40,6 +42,39 @@ const float PI = 3.14159265;
 vec3 encode(vec3 linear) {
     linear = clamp(linear, 0.0, 1.0);
     return mix(12.92 * linear, 1.055 * pow(linear, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, linear));
+}
+
+vec4 painted_colour() { return painted ? texture(colour_map, uv) : vec4(vec3(0.35), 1.0); }
+vec4 painted_surface() { return painted ? texture(surface_map, uv) : vec4(1.0, 0.7, 0.0, 0.5); }
+vec3 painted_normal() { return painted ? texture(normal_map, uv).rgb : vec3(0.5, 0.5, 1.0); }
+vec3 painted_glow() { return painted ? texture(emissive_map, uv).rgb : vec3(0.0); }
+
+// Values 0 to 1 as colours that the eye tells apart, darker to lighter throughout.
+vec3 false_colour(float x) {
+    x = clamp(x, 0.0, 1.0) * 4.0;
+    vec3 low = vec3(0.07, 0.09, 0.28), blue = vec3(0.12, 0.36, 0.56), green = vec3(0.27, 0.62, 0.42);
+    vec3 ochre = vec3(0.86, 0.74, 0.28), white = vec3(0.99, 0.97, 0.90);
+    return x < 1.0 ? mix(low, blue, x) : x < 2.0 ? mix(blue, green, x - 1.0)
+        : x < 3.0 ? mix(green, ochre, x - 2.0) : mix(ochre, white, x - 3.0);
+}
+
+// A map by its number: what is alone, in false colours if it is one number, or how far it is from another.
+vec3 alone(int which) {
+    vec4 base = painted_colour(), orm = painted_surface();
+    if (which == 0) return encode(base.rgb);
+    if (which == 3) return painted_normal();
+    if (which == 6) return encode(painted_glow());
+    return vec3(which == 1 ? orm.b : which == 2 ? orm.g : which == 4 ? orm.a : which == 5 ? orm.r : base.a);
+}
+
+vec3 looked_at() {
+    vec3 own = alone(shown);
+    if (other >= 0) {
+        vec3 away = abs(own - alone(other));
+        return false_colour(max(away.r, max(away.g, away.b)));
+    }
+    bool number = shown != 0 && shown != 3 && shown != 6;
+    return falsely && number ? false_colour(own.r) : own;
 }
 
 vec3 turned(vec3 d) {
@@ -102,20 +137,13 @@ void main() {
         result = vec4(painted ? ink * level : vec3(0.45 * level), 1.0);
         return;
     }
-    vec4 base = painted ? texture(colour_map, uv) : vec4(vec3(0.35), 1.0);
-    if (look == 1 || (look == 2 && shown == 0)) { result = vec4(encode(base.rgb), 1.0); return; }
-    if (look == 2 && shown == 7) { result = vec4(vec3(base.a), 1.0); return; }
-    vec3 glow = painted ? texture(emissive_map, uv).rgb : vec3(0.0);
+    if (look == 2) { result = vec4(looked_at(), 1.0); return; }
+    vec4 base = painted_colour();
+    if (look == 1) { result = vec4(encode(base.rgb), 1.0); return; }
+    vec3 glow = painted_glow();
     if (look == 4) { result = vec4(glow * glow_gain * exposure, 1.0); return; }
-    if (look == 2 && shown == 6) { result = vec4(encode(glow), 1.0); return; }
-    vec3 texel = painted ? texture(normal_map, uv).rgb : vec3(0.5, 0.5, 1.0);
-    if (look == 2 && shown == 3) { result = vec4(texel, 1.0); return; }
-    vec4 orm = painted ? texture(surface_map, uv) : vec4(1.0, 0.7, 0.0, 0.5);
-    if (look == 2) {
-        float level = shown == 1 ? orm.b : shown == 2 ? orm.g : shown == 4 ? orm.a : orm.r;
-        result = vec4(vec3(level), 1.0);
-        return;
-    }
+    vec3 texel = painted_normal();
+    vec4 orm = painted_surface();
     vec3 v = parallel ? eye_direction : normalize(eye - position);
     vec3 n = normalize(normal);
     vec3 t = tangent.xyz, b = tangent.w * cross(normal, tangent.xyz);

@@ -29,6 +29,7 @@ from lucky_fern.ui.layers.board_cells import CELL, INDENT, CellPainter
 from lucky_fern.ui.layers.board_menus import add_menu, cell_menu, group, layer_menu
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.session.looking import Against
 from lucky_fern.ui.widgets.style import icon, tones, with_text
 from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
 from lucky_fern.words import tr
@@ -69,22 +70,55 @@ class Heading(QHeaderView):
         if section >= FIRST_MAP:
             self.matter.looking.show_map(MAP_NAMES[section - FIRST_MAP])
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        section = self.logicalIndexAt(event.pos())
+        if section >= FIRST_MAP:
+            self.menu(MAP_NAMES[section - FIRST_MAP]).popup(event.globalPos())
+
+    def menu(self, name: str) -> QMenu:
+        """How a map can be looked at beside the one that is shown."""
+        looking = self.matter.looking
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction(tr("Look at it alone"), partial(looking.show_map, name)).setEnabled(name != looking.shown_map)
+        menu.addSeparator()
+        titles: tuple[tuple[str, Against], ...] = (
+            (tr("Left of a line"), "wipe"), (tr("In the sheet view"), "beside"),
+            (tr("As it differs from what is shown"), "difference"),
+        )  # fmt: skip
+        for title, how in titles:
+            action = menu.addAction(title, partial(looking.compare, name, how))
+            action.setCheckable(True)
+            action.setChecked(looking.against == name and looking.how == how)
+        menu.addAction(tr("Without it again"), partial(looking.compare, None)).setEnabled(looking.against is not None)
+        menu.addSeparator()
+        false = menu.addAction(tr("False colours"), partial(looking.show_false_colours, not looking.false_colours))
+        false.setToolTip(tr("Maps of one number in colours that the eye tells apart"))
+        false.setCheckable(True)
+        false.setChecked(looking.false_colours)
+        return menu
+
+    def _label(self) -> str:
+        """What is looked at, over the names of layers."""
+        looking = self.matter.looking
+        if looking.against is None:
+            shown = looking.shown_map
+            return tr("Layers") if shown is None else tr("{map} alone", map=MAPS[shown].title)
+        now = MAPS[looking.shown_map].title if looking.shown_map is not None else tr("all")
+        mark = {"wipe": "|", "beside": "·", "difference": "−"}[looking.how]
+        return f"{MAPS[looking.against].title} {mark} {now}"
+
     def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
         painter.save()
         painter.fillRect(rect, QColor(self.tones.panel))
         if section == NAME:
             painter.setPen(QColor(self.tones.quiet))
-            text = (
-                tr("Layers")
-                if self.matter.looking.shown_map is None
-                else f"{MAPS[self.matter.looking.shown_map].title} alone"
-            )
             painter.drawText(
-                rect.adjusted(4, 0, 0, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text
+                rect.adjusted(4, 0, 0, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, self._label()
             )
         elif section >= FIRST_MAP:
             name = MAP_NAMES[section - FIRST_MAP]
-            active = name == self.matter.looking.shown_map
+            active = name in (self.matter.looking.shown_map, self.matter.looking.against)
             box = QRect(rect.center().x() - THUMB // 2 + 1, rect.top() + 3, THUMB, THUMB)
             if name in self.pixmaps:
                 painter.drawPixmap(box, self.pixmaps[name])

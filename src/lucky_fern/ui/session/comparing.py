@@ -6,6 +6,7 @@ from typing import Literal
 
 from PySide6.QtCore import QObject, Signal
 
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import SetLayer, Several
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.looks import mask_alone, mask_in_colour, rule_alone
@@ -82,6 +83,24 @@ class Comparing(QObject):
             self.holding = on
             self.changed.emit()
             self.looking.changed.emit()
+
+    @property
+    def wiping(self) -> bool:
+        """Whether something else is shown left of the line."""
+        return self.pinned is not None or self.looking.left_map is not None
+
+    @property
+    def left(self) -> str:
+        """What that is, in a word or two."""
+        name = self.looking.left_map
+        words = [tr("pinned")] if self.pinned is not None else []
+        return ", ".join([*words, *([] if name is None else [MAPS[name].title])])
+
+    @property
+    def right(self) -> str:
+        """What is right of the line."""
+        shown = self.looking.shown_map
+        return tr("now") if self.looking.left_map is None else tr("all") if shown is None else MAPS[shown].title
 
     def pin(self) -> None:
         """Keep the state as it is now in view, left of the wipe; done again, let it go."""

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.picking import SurfaceHit
 from lucky_fern.ui.session.work import Work
+
+Against = Literal["wipe", "beside", "difference"]
 
 
 class Looking(QObject):
@@ -24,6 +28,9 @@ class Looking(QObject):
         super().__init__()
         self.station = "artwork"
         self.shown_map: str | None = None
+        self.against: str | None = None  # another map that is looked at too
+        self.how: Against = "wipe"
+        self.false_colours = False  # maps of one number in colours that the eye tells apart
         self.guides = True  # whether guides are shown, and hold what is dragged
         self.marker: SurfaceHit | None = None
         self.marker_source: object = None
@@ -41,6 +48,25 @@ class Looking(QObject):
         """Look at one map alone in both views, or at everything again."""
         self.shown_map = None if name == self.shown_map else name
         self.changed.emit()
+
+    def compare(self, name: str | None, how: Against = "wipe") -> None:
+        """Look at another map left of a line, in the sheet view alone, or at what is shown as it differs from it."""
+        self.against, self.how = name, how
+        self.changed.emit()
+
+    def show_false_colours(self, on: bool) -> None:
+        self.false_colours = on
+        self.changed.emit()
+
+    @property
+    def differing(self) -> str | None:
+        """The map whose difference from the one that is shown is looked at."""
+        return self.against if self.how == "difference" else None
+
+    @property
+    def left_map(self) -> str | None:
+        """The map that is looked at left of the line."""
+        return self.against if self.how == "wipe" else None
 
     def show_guides(self, on: bool) -> None:
         """Show the guides of sheets and have them hold what is dragged, or neither."""
@@ -63,7 +89,7 @@ class Looking(QObject):
         self.look_asked.emit(place)
 
     def _start_anew(self) -> None:
-        self.shown_map = None
+        self.shown_map = self.against = None
         self._forget_points()
 
     def _forget_points(self) -> None:

@@ -68,11 +68,21 @@ class ModelView(View):
 
     def picture(self) -> ModelPicture:
         studio = self.work.studio
-        look = replace(self.look, shown_map=self.looking.shown_map, checker=self.faces.checker)
+        looking = self.looking
+        alone = looking.shown_map or ("colour" if looking.differing is not None else None)
+        look = replace(
+            self.look, shown_map=alone, against=looking.differing, false_colours=looking.false_colours,
+            checker=self.faces.checker,
+        )  # fmt: skip
         surface = studio.surface if studio is not None else None
         return ModelPicture(
             surface, self.camera, self.aspect, look, self._shown, self._uv, self._coloured, self.baking.lines
         )
+
+    def picture_left(self) -> ModelPicture | None:
+        """The same with the map that is looked at left of the line; None for none."""
+        name, picture = self.looking.left_map, self.picture()
+        return None if name is None else replace(picture, look=replace(picture.look, shown_map=name))
 
     def seen(self) -> Seen:
         """Finds the chunks with triangles that face the camera and lie in its frame (or round it)."""

@@ -26,6 +26,7 @@ class Overlay(QWidget):
         self.labels: list[tuple[F64, str]] = []
         self.facts = ""
         self.hint = ""
+        self.left = self.right = ""  # what is on both sides of that
         self.wipe: float | None = None  # where the pinned state ends, as a share of the width
         self.grid: list[F64] = []  # (2, 2) the ends of lines between texels
         self.banner = ""
@@ -201,8 +202,8 @@ class Overlay(QWidget):
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         painter.setBrush(QColor("white"))
         painter.drawEllipse(QPointF(x, self.height() / 2), 6, 6)
-        self._tag(painter, QPointF(max(x - 58, 2), self.height() - 34), "pinned", quiet=True)
-        self._tag(painter, QPointF(min(x + 8, self.width() - 40), self.height() - 34), "now", quiet=True)
+        self._tag(painter, QPointF(max(x - 12 - 7 * len(self.left), 2), self.height() - 34), self.left, quiet=True)
+        self._tag(painter, QPointF(min(x + 8, self.width() - 40), self.height() - 34), self.right, quiet=True)
 
     def _legend(self, painter: QPainter, heat: Heat) -> None:
         """The ramp of a heat map with its labels, in the upper left corner."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from collections.abc import Set as AbstractSet
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtGui import QResizeEvent
@@ -83,11 +84,18 @@ class SheetView(View):
         self.frame_all()
 
     def picture(self) -> SheetPicture:
-        studio = self.work.studio
+        studio, looking = self.work.studio, self.looking
+        shown = looking.against if looking.how == "beside" and looking.against is not None else looking.shown_map
         return SheetPicture(
             studio.surface if studio is not None else None, self.tiles, self.camera, self.width(), self.height(),
-            self.ground, self.looking.shown_map, self.wires, self.faces.checker, self._uv, self._coloured,
+            self.ground, shown, looking.differing, looking.false_colours, self.wires, self.faces.checker, self._uv,
+            self._coloured,
         )  # fmt: skip
+
+    def picture_left(self) -> SheetPicture | None:
+        """The same with the map that is looked at left of the line; None for none."""
+        name = self.looking.left_map
+        return None if name is None else replace(self.picture(), shown_map=name)
 
     def preview(self) -> None:
         self._uv = self.faces.preview

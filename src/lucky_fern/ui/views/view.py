@@ -109,6 +109,10 @@ class View(QWidget):
         """What is to be drawn, as it is now, for this view's painter."""
         raise NotImplementedError
 
+    def picture_left(self) -> object | None:
+        """What is to be drawn left of the line, where another map is looked at there."""
+        return None
+
     def seen(self) -> Seen:
         """Finds, on any thread, the chunks of each sheet that can be seen here now."""
         raise NotImplementedError
@@ -214,7 +218,7 @@ class View(QWidget):
         if self._asked:
             ratio = self.devicePixelRatio()
             size = (max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
-            wanted = Wanted(size, self.picture(), *self._thread.stocks(), self.comparing.wipe)
+            wanted = Wanted(size, self.picture(), *self._thread.stocks(), self.comparing.wipe, self.picture_left())
             self.canvas.want(wanted, self._smooth)
             self._asked = self._smooth = False
         painter = QPainter(self)
@@ -268,7 +272,8 @@ class View(QWidget):
         self._drawn.grip = None  # a gesture that has handles to show puts them there
         for gesture in self.gestures:
             gesture.show()
-        self.overlay.wipe = self.comparing.wipe if self.comparing.pinned is not None else None
+        self.overlay.wipe = self.comparing.wipe if self.comparing.wiping else None
+        self.overlay.left, self.overlay.right = self.comparing.left, self.comparing.right
         checker = (
             tr("Each square is {CHECKER_TEXELS} × {CHECKER_TEXELS} texels", CHECKER_TEXELS=CHECKER_TEXELS)
             if self.faces.checker
@@ -340,7 +345,7 @@ class View(QWidget):
         point = _array(event.position())
         self._last = self._pressed = event.position()
         button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if self.comparing.pinned is not None and abs(point[0] - self.comparing.wipe * self.width()) < 7:
+        if self.comparing.wiping and abs(point[0] - self.comparing.wipe * self.width()) < 7:
             self._wiping = True
             return
         for gesture in self.gestures:

@@ -13,7 +13,7 @@ from lucky_fern.words import tr
 # "" is a line between commands.
 Entries = Sequence[str | tuple[str, Sequence[str]]]  # names, and menus of names
 _LOOKS = ("look.shaded", "look.flat", "", "look.wires", "look.seams", "look.sheet-wires", "look.guides",
-          "look.parallel", "look.front-only", "look.bloom", "", "look.pin")  # fmt: skip
+          "look.parallel", "look.front-only", "look.bloom", "", "look.false", "look.one", "look.pin")  # fmt: skip
 _SIDES = tuple(f"look.{side}" for side in ("front", "back", "left", "right", "top", "bottom"))
 _PAINT = tuple(f"paint.{tool}" for tool in ("brush", "line", "stamp", "clone", "smear", "gradient", "texels", "fill"))
 _TEXELS = ("texels.copy", "texels.cut", "texels.lift", "texels.paste", "texels.file", "", "texels.turn",

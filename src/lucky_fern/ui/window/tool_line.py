@@ -137,6 +137,11 @@ class ToolLine(QWidget):
                  "dragged near them lies along them")  # fmt: skip
         self.commands.add("look.guides", tr("Guides of sheets"), self._show_guides, checkable=True, tip=tip)
         self.commands["look.guides"].setChecked(True)
+        self.commands.add(
+            "look.false", tr("False colours"), lambda: parts.looking.show_false_colours(self._is("look.false")),
+            checkable=True, tip=tr("Maps of one number in colours that the eye tells apart"),
+        )  # fmt: skip
+        self.commands.add("look.one", tr("Without another map"), lambda: parts.looking.compare(None))
         self.parallel = self._button(
             row, "look.parallel", "parallel", tr("Parallel projection"), "",
             lambda: model_view.set_parallel(self._is("look.parallel")),
@@ -237,6 +242,8 @@ class ToolLine(QWidget):
         self.brush.setVisible(self.parts.looking.station == "paint")
         self.brush.refresh()
         self.title.setVisible(self.parts.looking.station not in ("model", "paint"))
+        self.commands["look.false"].setChecked(self.parts.looking.false_colours)
+        self.commands["look.one"].setEnabled(self.parts.looking.against is not None)
         self.commands["look.pin"].setChecked(self.parts.comparing.pinned is not None)
         self.without.setEnabled(bool(self.parts.selection.chosen))
         self.modes.setVisible(decal is not None and not self.parts.sliding.up)
