@@ -15,6 +15,7 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, SetChannel
 from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.light import Numbers
 from lucky_fern.core.sheets.grid import Chunk, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
@@ -62,11 +63,11 @@ class Drawn:
         scene.release()  # twice does no harm
         return self.pixels()
 
-    def sheet(self, name: str | None) -> np.ndarray:
+    def sheet(self, name: str | None, **look: object) -> np.ndarray:
         scene = SheetScene(self.context, self.studio.surface, TileMap(self.studio.surface.keys))
         self.frame.use()
         camera = FlatCamera((0.5, 0.5), 80.0)
-        scene.draw(camera, 96, 96, name, False, self.textures, self.sizes, (0.5, 0.5, 0.5), (0, 0, 0, 0.2))
+        scene.draw(camera, 96, 96, name, False, self.textures, self.sizes, (0.5, 0.5, 0.5), (0, 0, 0, 0.2), **look)
         scene.release()
         return self.pixels()
 
@@ -84,6 +85,77 @@ def test_each_map_alone_shows_its_stored_value_in_both_views(drawn: Drawn, name:
     expected = np.round(stored / np.iinfo(stored.dtype).max * 255)
     for pixels in (drawn.model(shown_map=name), drawn.sheet(name)):
         assert np.abs(pixels[48, 48].astype(float) - expected).max() <= 1.01
+
+
+def false_colour(x: float) -> np.ndarray:
+    stops = np.array(
+        [(0.07, 0.09, 0.28), (0.12, 0.36, 0.56), (0.27, 0.62, 0.42), (0.86, 0.74, 0.28), (0.99, 0.97, 0.90)]
+    )
+    return np.array([np.interp(x, np.linspace(0, 1, 5), stops[:, k]) for k in range(3)]) * 255
+
+
+def test_numbers_in_false_colours_and_how_far_two_maps_are_apart(drawn: Drawn) -> None:
+    for pixels in (
+        drawn.model(shown_map="roughness", false_colours=True), drawn.sheet("roughness", false_colours=True)
+    ):  # fmt: skip
+        assert np.abs(pixels[48, 48] - false_colour(round(0.75 * 255) / 255)).max() <= 1.5
+    assert np.array_equal(drawn.model(shown_map="colour", false_colours=True), drawn.model(shown_map="colour"))
+    for pixels in (drawn.model(shown_map="colour", against="emissive"), drawn.sheet("colour", against="emissive")):
+        away = max(abs(a - b) for a, b in zip((0x40, 0x80, 0xC0), (0x30, 0x18, 0x08), strict=True)) / 255
+        assert np.abs(pixels[48, 48] - false_colour(away)).max() <= 1.5
+
+
+def test_older_games_shading_follows_its_formula(drawn: Drawn) -> None:
+    numbers = Numbers(0.0, 0.8, 3.0, 64.0, 0.3, 1.0, 4.0)
+    lamp = np.array([-0.5, 0.75, 0.6])
+    look = {"ambient_gain": 0.0, "glow_gain": 0.0}
+    pixels = drawn.model(numbers=(("", numbers),), **look)
+    lamp /= np.linalg.norm(lamp)
+    view = np.array([0.0, 0.0, 1.0])  # the middle of a board that is looked at straight
+    half = (lamp + view) / np.linalg.norm(lamp + view)
+    base, metallic = decode_srgb(np.array([0x40, 0x80, 0xC0]) / 255), 64 / 255
+    f0 = 0.04 + (base - 0.04) * metallic
+    diffuse = base * 0.96 * (1 - metallic) / (1 - f0.max())
+    gloss = 1 - 191 / 255
+    rim = 0.3 + 0.7 * (1 - 1.0) ** 4
+    light = 0.8 * diffuse / np.pi * lamp[2] * 1.15 + 3.0 * f0 * rim * half[2] ** (64.0**gloss) * 1.15
+    assert np.abs(pixels[48, 48] - encode_srgb(light) * 255).max() <= 2
+    other = drawn.model(numbers=(("", numbers), ("paint", Numbers(0, 0, 0))), **look)
+    assert other[48, 48].max() == 0  # a material's own numbers go before those of all
+    assert (drawn.model(**look)[48, 48] != pixels[48, 48]).any()
+
+
+def test_ones_own_surroundings_light_as_the_same_light_by_formula_and_are_seen_behind(drawn: Drawn) -> None:
+    direction = environment.directions(256, 512)
+    kind = environment.take_panorama("test-harbour", environment.radiance(direction, "harbour").astype(np.float32))
+    assert environment.is_own(kind) and environment.known(kind)
+    ours, formula = environment.irradiance(kind), environment.irradiance("harbour")
+    assert np.abs(ours - formula).max() < 0.02 * np.abs(formula).max()
+    levels = environment.reflections(kind)
+    for level, (own, made) in enumerate(zip(levels[:5], environment.reflections("harbour"), strict=False)):
+        assert np.abs(own - made).mean() < 0.06 * made.mean(), level
+    # At roughness 1 the lobe is even: what is reflected is the irradiance over π.
+    around = environment.directions(4, 8).reshape(-1, 3)
+    weight = np.sin((np.arange(256) + 0.5) / 256 * np.pi)[:, None] * (np.pi / 256) ** 2
+    light = environment.radiance(direction, "harbour")
+    exact = np.array(
+        [(light * (np.clip(direction @ n, 0, None) * weight)[..., None]).sum((0, 1)) / np.pi for n in around]
+    )
+    assert np.abs(levels[5].reshape(-1, 3) - exact).mean() < 0.06 * exact.mean()
+    environment.reflections()
+    half = np.zeros((64, 128, 3), np.float32)
+    half[:, 64:] = (1.0, 0.25, 0.0)  # what lies to the right of straight ahead (+Z)
+    split = environment.take_panorama("test-split", half)
+    environment.reflections(split)
+    seen = drawn.model(surroundings=split, blur=0.0)
+    # The eye looks along −Z: +X is on its right, and there the light is where atan(x, z) is above 0.
+    assert np.abs(seen[2, 94] - encode_srgb(np.array([1.0, 0.25, 0.0])) * 255).max() <= 2 and seen[2, 2].max() <= 1
+    turned = drawn.model(surroundings=split, blur=0.0, sky_deg=180.0)
+    assert turned[2, 94].max() <= 1 and turned[2, 2].max() > 200
+    soft = drawn.model(surroundings=split, blur=1.0)
+    assert soft[2, 60].max() > 20 and soft[2, 36].max() > 20
+    away = drawn.model(surroundings=split, behind=False)
+    assert np.ptp(away[2].astype(int)) <= 2
 
 
 def test_flat_colour_is_the_colour_and_light_changes_it(drawn: Drawn) -> None:

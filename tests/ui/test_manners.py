@@ -267,7 +267,7 @@ def test_of_several_dropped_models_one_is_asked_for(
     assert asked == [["one.obj", "two.obj"]] and hands.parts.work.studio.model.name == "two.obj"
 
 
-def test_tools_light_and_presets_are_as_they_were_left(hands: Hands) -> None:
+def test_tools_and_presets_are_as_they_were_left_and_light_is_the_projects(hands: Hands) -> None:
     parts = hands.parts
     parts.painting.set_brush(hardness=0.25, tip=None)
     parts.painting.set(size=0.07)
@@ -276,9 +276,10 @@ def test_tools_light_and_presets_are_as_they_were_left(hands: Hands) -> None:
     hands.window.late.check_panel.light.lights["exposure"].number.setValue(2.5)
     assert hands.window.model_view.look.exposure == 2.5
     parts.looking.go_to("artwork")
-    assert hands.window.model_view.look.exposure == 1.0  # it holds at the Check station alone
-    parts.looking.go_to("check")
-    assert hands.window.model_view.look.exposure == 2.5
+    assert hands.window.model_view.look.exposure == 2.5  # it holds at all stations, and is the project's
+    assert parts.work.project.light.exposure == 2.5
+    parts.work.undo()
+    assert hands.window.model_view.look.exposure == 1.0
     parts.exports.use("mine", True, replace(PRESETS["separate"], title="Mine"))
     what = Remembered()
     note_tools(what, parts)
@@ -286,7 +287,7 @@ def test_tools_light_and_presets_are_as_they_were_left(hands: Hands) -> None:
     other = Parts()
     recall_tools(written, other)
     assert other.painting.brush.hardness == 0.25 and other.painting.size == 0.07
-    assert other.painting.values["colour"] == "#123456" and other.habits.light["exposure"] == 2.5
+    assert other.painting.values["colour"] == "#123456"
     assert other.exports.shelf == {"mine": replace(PRESETS["separate"], title="Mine")}
     # What a file says wrongly is as at first.
     for wrong in ({"brush": {"hardness": 7}}, {"size": "large"}, {"paint": {"colour": 3.0}}, {"onto": [1]}):

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from lucky_fern.core.arrays import U8
+from lucky_fern.core.exporting.numbers import numbers_text
+from lucky_fern.core.project.light import Numbers
 from lucky_fern.core.project.presets import PRESETS, MapFile, Pick
 from lucky_fern.core.sheets.grid import Extent
 from lucky_fern.quay.cargo import Cargo, Maps, maps_of
@@ -57,8 +59,8 @@ def _size(maps: Mapping[str, U8]) -> Extent:
     return max(sizes, key=lambda size: size.texels, default=Extent(0, 0))
 
 
-def import_notes(cargo: Cargo) -> str:
-    """How a game must read each kind of file, in words."""
+def import_notes(cargo: Cargo, numbers: Mapping[str, Numbers] | None = None) -> str:
+    """How a game must read each kind of file, in words; and the material ``numbers`` of games that take those."""
     lines = [tr("How these files are to be read"), ""]
     for word in dict.fromkeys(crate.word for crate in cargo.crates):
         mine = [crate for crate in cargo.crates if crate.word == word]
@@ -91,6 +93,7 @@ def import_notes(cargo: Cargo) -> str:
         ]  # fmt: skip
     elif _small(cargo):
         lines += [tr("Is it pixel art? Then: nearest filtering, mips off.")]
+    lines += numbers_text(numbers or {})
     lines.append("")
     return "\n".join(lines)
 

@@ -1,4 +1,5 @@
-"""Surroundings of light, made by formula: a studio of soft windows over a grey floor, a harbour by day, and at dusk.
+"""Surroundings of light: by formula a studio of soft windows over a grey floor, a harbour by day, and at dusk; and
+panoramas of one's own.
 
 The view's image-based light reads it twice: as irradiance (nine spherical-harmonic coefficients,
 Ramamoorthi and Hanrahan, "An Efficient Representation for Irradiance Environment Maps", 2001) and as a
@@ -40,12 +41,17 @@ _SKIES = {
 KINDS = (STUDIO, *_SKIES)
 _FINE = 256  # rows of the image that blurring looks things up in
 
+_OWN = "own:"
+_MOST_OWN = 4  # panoramas that are held at once
+_own: dict[str, F32] = {}
 _working = threading.Lock()
 _prepared: set[str] = set()
 
 
 def radiance(direction: F64, kind: str = STUDIO) -> F64:
     """(..., 3) linear light from unit directions (..., 3), Y up, of one of :data:`KINDS`."""
+    if kind in _own:
+        return _of_panorama(direction, _own[kind])
     if kind != STUDIO:
         return _outdoors(direction, _SKIES[kind])
     y = direction[..., 1]
@@ -62,6 +68,56 @@ def radiance(direction: F64, kind: str = STUDIO) -> F64:
         angle = np.arccos(np.clip(direction @ unit, -1, 1))
         light = light + (power / (1 + np.exp((angle - size) / 0.045)))[..., None] * np.array(tint)
     return np.asarray(light, np.float64)
+
+
+def take_panorama(digest: str, light: F32) -> str:
+    """Take a panorama (rows, 2 · rows, 3) of linear light; the kind that it is asked for by from now on."""
+    kind = _OWN + digest
+    if kind not in _own:
+        while len(_own) >= _MOST_OWN:
+            gone = next(iter(_own))
+            del _own[gone]
+            _prepared.discard(gone)
+        _own[kind] = light
+    return kind
+
+
+def is_own(kind: str) -> bool:
+    """Whether surroundings are a panorama of one's own."""
+    return kind.startswith(_OWN)
+
+
+def known(kind: str) -> bool:
+    """Whether surroundings can be worked out now."""
+    return kind in KINDS or kind in _own
+
+
+def behind(kind: str) -> F32:
+    """(rows, 2 · rows, 3) a panorama as it is seen behind the model: a power of two wide."""
+    import cv2
+
+    light = _own[kind]
+    wide = min(1 << int(np.log2(max(light.shape[1], 4))), 2048)
+    return np.asarray(cv2.resize(light, (wide, wide // 2), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _of_panorama(direction: F64, light: F32) -> F64:
+    """Between the four pixels round each direction of a panorama reduced to what is looked up."""
+    import cv2
+
+    table = light
+    if light.shape[1] > 2 * _FINE:
+        table = np.asarray(cv2.resize(light, (2 * _FINE, _FINE), interpolation=cv2.INTER_AREA), np.float32)
+    rows, columns = table.shape[:2]
+    row = np.arccos(np.clip(direction[..., 1], -1, 1)) / np.pi * rows - 0.5
+    column = (np.arctan2(direction[..., 0], direction[..., 2]) / (2 * np.pi) + 0.5) * columns - 0.5
+    r, c = np.floor(row).astype(np.int64), np.floor(column).astype(np.int64)
+    fr, fc = (row - r)[..., None], (column - c)[..., None]
+    top, bottom = np.clip(r, 0, rows - 1), np.clip(r + 1, 0, rows - 1)
+    left, right = c % columns, (c + 1) % columns
+    upper = table[top, left] * (1 - fc) + table[top, right] * fc
+    lower = table[bottom, left] * (1 - fc) + table[bottom, right] * fc
+    return np.asarray(upper * (1 - fr) + lower * fr, np.float64)
 
 
 def _outdoors(direction: F64, sky: _Sky) -> F64:
@@ -133,9 +189,20 @@ def _reflections(kind: str) -> list[F32]:
         rows, columns = ROWS >> level, COLUMNS >> level
         direction = directions(rows, columns)
         roughness = level / (LEVELS - 1)
-        image = radiance(direction, kind) if level == 0 else _blurred(direction, roughness, sky)
+        if level == 0:
+            image = radiance(direction, kind)
+        else:
+            own = kind in _own  # a sun of a few pixels would leave single bright ones
+            image = _blurred(direction, roughness, _reduced(sky, level) if own else sky, 256 if own else 96)
         levels.append(image.astype(np.float32))
     return levels
+
+
+def _reduced(sky: F64, level: int) -> F64:
+    """Means of so many pixels as a lobe of a level's roughness takes in at the least."""
+    by = 1 << min(level, 4)
+    rows, columns = sky.shape[0] // by, sky.shape[1] // by
+    return np.ascontiguousarray(sky.reshape(rows, by, columns, by, 3).mean(axis=(1, 3)))
 
 
 def _blurred(normal: F64, roughness: float, sky: F64, count: int = 96) -> F64:

@@ -10,6 +10,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Array, Bool
+from lucky_fern.core.project.light import EVERY, Numbers
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -30,7 +31,7 @@ SHADED, FLAT = "shaded", "flat"
 GAINS = ("lamp_gain", "ambient_gain", "specular_gain", "gloss_gain", "fresnel_gain", "glow_gain", "exposure")
 _LAMP = (-0.5, 0.75, 0.6)  # where it stands unless it is turned
 CHECKER_TEXELS = 64  # across a square of the checker
-_REFLECTIONS_UNIT, _LAMP_UNIT, _OPEN_UNIT = (len(UNITS) + number for number in range(3))
+_REFLECTIONS_UNIT, _LAMP_UNIT, _OPEN_UNIT, _BEHIND_UNIT = (len(UNITS) + number for number in range(4))
 # The frame stays opaque: what is drawn half transparent must not let the window shine through.
 BLEND_KEEPING_ALPHA: Any = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
 
@@ -42,6 +43,8 @@ class Look:
     The gains say how many times as strong the lamp, the surroundings, highlights, gloss, the shine of grazing angles
     and what glows are; ``exposure`` goes over all. ``surroundings`` is one of :data:`.environment.KINDS`, ``bloom``
     how strongly what glows shines beyond itself. ``shadows``: parts throw them, and crevices get less light.
+    ``sky_deg`` turns the surroundings alone; ones of one's own are seen ``behind`` the model, softly by ``blur``.
+    ``numbers`` (material or "" for all others → numbers) shade as older games do, in place of metal and roughness.
     ``front_only`` leaves out faces that look away, so that one sees into what is closed.
     """
 
@@ -64,6 +67,10 @@ class Look:
     shadows: bool = False
     bloom: float = 0.0
     lamp_deg: float = 0.0
+    sky_deg: float = 0.0
+    behind: bool = True
+    blur: float = 0.3
+    numbers: tuple[tuple[str, Numbers], ...] = ()
     backdrop_low: tuple[float, float, float] = (0.60, 0.60, 0.60)
     backdrop_high: tuple[float, float, float] = (0.74, 0.74, 0.74)
     wire_ink: tuple[float, float, float, float] = (0.1, 0.1, 0.1, 0.35)
@@ -99,6 +106,7 @@ class ModelScene:
         self._wires = self._edges(surface.model.outline_edges)
         self._seams = self._edges(surface.model.seam_edges)
         self._air: tuple[moderngl.Buffer, moderngl.VertexArray] | None = None  # lines beside the surface
+        self._panorama: tuple[str, moderngl.Texture] | None = None
         self._surroundings = environment.STUDIO
         self._reflections = self._make_reflections(self._surroundings)
         self.tint = Tint(context)
@@ -175,7 +183,7 @@ class ModelScene:
 
     def _surround(self, kind: str) -> None:
         """Take other surroundings; they are worked out when they are first asked for."""
-        if kind == self._surroundings:
+        if kind == self._surroundings or not environment.prepared(kind):
             return
         self._surroundings = kind
         self._owned.remove(self._reflections)
@@ -213,6 +221,17 @@ class ModelScene:
         context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
         uniform(self._backdrop.program, "low").value = look.backdrop_low
         uniform(self._backdrop.program, "high").value = look.backdrop_high
+        own = self._behind(look)
+        self._put_behind("own", own)
+        if own:
+            right, up, back = camera.axes
+            half = float(np.tan(np.radians(camera.field_deg) / 2))
+            self._put_behind("right", tuple(right * half * aspect))
+            self._put_behind("above", tuple(up * half))
+            self._put_behind("back", tuple(back))
+            self._put_behind("sky_turn", float(-np.radians(look.lamp_deg + look.sky_deg)))
+            self._put_behind("softness", look.blur * 7.0)
+            self._put_behind("exposure", look.exposure * look.ambient_gain)
         self._backdrop.draw()
         context.enable(moderngl.DEPTH_TEST)
         to_clip = _columns(camera.projection(aspect, self.surface.model.diagonal) @ camera.view())
@@ -225,7 +244,7 @@ class ModelScene:
         cos, sin = float(np.cos(angle)), float(np.sin(angle))
         lamp = (cos * x + sin * z, y, cos * z - sin * x)
         self._set("lamp", lamp)
-        self._set("turn", float(-angle))
+        self._set("turn", float(-np.radians(look.lamp_deg + look.sky_deg)))
         for name in GAINS:
             self._set(name, float(getattr(look, name)))
         mode = 3 if look.checker else 2 if look.shown_map is not None else (1 if look.shading == FLAT else 0)
@@ -241,7 +260,7 @@ class ModelScene:
         if look.shadows and mode == 0:
             self._throw_shadows(camera, aspect, lamp)
             context.enable(moderngl.DEPTH_TEST)
-        self._draw_pieces(textures, size_of)
+        self._draw_pieces(textures, size_of, look)
         context.disable(moderngl.CULL_FACE)
         self.tint.draw(to_clip)
         if look.wires:
@@ -254,7 +273,7 @@ class ModelScene:
         if look.bloom > 0 and mode == 0:
             self._bloom = self._bloom or Bloom(context)
             self._set("look", _GLOW)
-            self._bloom.put_over(lambda: self._draw_pieces(textures, size_of), look.bloom)
+            self._bloom.put_over(lambda: self._draw_pieces(textures, size_of, look), look.bloom)
 
     def _throw_shadows(self, camera: Camera, aspect: float, lamp: tuple[float, float, float]) -> None:
         """Draw what shadows are read from, and hand it to the program."""
@@ -276,12 +295,46 @@ class ModelScene:
             calls_of(self.context).draw(array, moderngl.TRIANGLES)
             array.release()
 
-    def _draw_pieces(self, textures: SheetTextures | None, size_of: Mapping[SheetKey, Extent]) -> None:
+    def _set_numbers(self, look: Look, key: SheetKey | None) -> None:
+        """What a material is in older games, where that is how it is shaded."""
+        self._set("by_numbers", bool(look.numbers))
+        if look.numbers:
+            known = dict(look.numbers)
+            one = known.get(key.material if key is not None else EVERY, known.get(EVERY, Numbers()))
+            self._set("weights", (one.ambient, one.diffuse, one.specular, one.power))
+            self._set("fresnel", (one.fresnel_min, one.fresnel_max, one.fresnel_power))
+
+    def _behind(self, look: Look) -> bool:
+        """Have a panorama ready that is seen behind the model; whether there is one."""
+        if not look.behind or not environment.is_own(look.surroundings) or not environment.known(look.surroundings):
+            return False
+        if self._panorama is None or self._panorama[0] != look.surroundings:
+            if self._panorama is not None:
+                self._owned.remove(self._panorama[1])
+                self._panorama[1].release()
+            image = environment.behind(look.surroundings)
+            rows, columns = image.shape[:2]
+            texture = self.context.texture((columns, rows), 3, np.ascontiguousarray(image, np.float16), dtype="f2")
+            texture.build_mipmaps()
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+            texture.repeat_y = False
+            self._owned.append(texture)
+            self._panorama = look.surroundings, texture
+        self._panorama[1].use(_BEHIND_UNIT)
+        self._put_behind("panorama", _BEHIND_UNIT)
+        return True
+
+    def _put_behind(self, name: str, value: object) -> None:
+        if name in self._backdrop.program:  # the compiler drops what is not used
+            uniform(self._backdrop.program, name).value = value
+
+    def _draw_pieces(self, textures: SheetTextures | None, size_of: Mapping[SheetKey, Extent], look: Look) -> None:
         """All faces as the program is set."""
         for piece in self._pieces:
             key = piece.key
             painted = key is not None and textures is not None
             self._set("painted", painted)
+            self._set_numbers(look, key)
             if painted:
                 assert key is not None and textures is not None
                 self._set("squares", (size_of[key].width / CHECKER_TEXELS, size_of[key].height / CHECKER_TEXELS))

@@ -21,6 +21,7 @@ from lucky_fern.core.exporting.formats import encode
 from lucky_fern.core.exporting.glb import Image, glb_parts, sheet_skins
 from lucky_fern.core.exporting.materialx import write_materialx
 from lucky_fern.core.exporting.model_files import textured_obj
+from lucky_fern.core.exporting.numbers import NUMBERS, numbers_json
 from lucky_fern.core.exporting.openraster import baked_layers, encode_layers
 from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.exporting.wires import Wire, wires
@@ -149,6 +150,8 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
             )
     if credits_text(project) and files:
         files.append(Plan(CREDITS, None, (), None))
+    if project.numbers and files:
+        files.append(Plan(NUMBERS, None, (), None))
     skipped = [
         word if len(lacking) == len(surface.materials) else f"{material}:{word}"
         for word, lacking in left_out.items()
@@ -384,6 +387,8 @@ class _Work:
     def parts_of(self, plan: Plan) -> bytes | Iterator[bytes]:
         """A file about all sheets."""
         self._go_on()
+        if plan.name == NUMBERS:
+            return numbers_json(self.project.numbers)
         if plan.name == CREDITS:
             return credits_text(self.project, self.sources.blobs).encode()
         if plan.name.endswith(".glb"):

@@ -44,6 +44,7 @@ from lucky_fern.core.jobs.layout_steps import (
     do_template,
     do_textures,
 )
+from lucky_fern.core.jobs.light_steps import LightStep, NumbersStep, do_light, do_numbers
 from lucky_fern.core.jobs.loan_steps import LendStep, TakeBackStep, do_lend, do_take_back
 from lucky_fern.core.jobs.mask_steps import do_mask
 from lucky_fern.core.jobs.prepare_step import (
@@ -121,6 +122,8 @@ VERBS: dict[str, Verb] = {
     "texels": closed(TexelsStep, do_texels),
     "pin": closed(PinStep, do_pin, in_groups=False),
     "guides": closed(GuidesStep, do_guides, in_groups=False),
+    "light": closed(LightStep, do_light, in_groups=False),
+    "material-numbers": closed(NumbersStep, do_numbers, in_groups=False),
     "survey": closed(SurveyStep, do_survey),
     "prepare": closed(PrepareStep, do_prepare, in_groups=False),
     "pattern": open_ended(PatternStep, do_pattern, in_groups=False),

@@ -74,6 +74,10 @@ def _check(project: Project) -> None:
         loan.check()
     for view in project.lent_views.values():
         view.place.check()
+    if project.light is not None:
+        project.light.check()
+    for material in project.numbers.values():
+        material.check()
     for setup in project.exports:
         if setup.own is not None:
             check_preset(setup.own)

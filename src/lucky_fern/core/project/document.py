@@ -20,6 +20,7 @@ from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.helps import Guides, Pinned
 from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, References, check_value
+from lucky_fern.core.project.light import Light, Numbers
 from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.numbers import check_finite
 from lucky_fern.core.project.places import Throw
@@ -346,7 +347,8 @@ class Project(Plain, frozen=True):
     among the contents by their digests, ``pixel_art`` names sheets whose texels are meant to be seen,
     ``loans`` are boxes of sheets that are in other programs' hands, ``lent_views`` what is seen of the model there,
     ``pinned`` kit pictures seen beside the work, ``guides`` lines on sheets; ``measured`` is the digest of what the
-    survey measured, if that is kept here.
+    survey measured, if that is kept here; ``light`` is what one looks by, ``numbers`` are those of materials ("": of
+    all others) for games without metal and roughness.
     """
 
     name: str
@@ -368,6 +370,8 @@ class Project(Plain, frozen=True):
     pinned: dict[str, Pinned] = {}
     guides: dict[str, Guides] = {}
     measured: str | None = None
+    light: Light | None = None
+    numbers: dict[str, Numbers] = {}
     exports: tuple[ExportSetup, ...] = ()
     next_id: int = 1
     version: int = FORMAT_VERSION

@@ -60,6 +60,8 @@ def members_of(project: Project) -> dict[str, str]:
         members.setdefault(view.lent, f"loans/{view.lent[:12]}.png")
     if project.measured is not None:
         members.setdefault(project.measured, f"model/{project.measured[:12]}.survey.zst")
+    if project.light is not None and project.light.panorama is not None:
+        members.setdefault(project.light.panorama.digest, f"light/{project.light.panorama.digest[:12]}.exr")
     return members
 
 

@@ -106,6 +106,8 @@ def needed_digests(project: Project) -> set[str]:
     found |= {digest for loan in project.loans.values() for digest in loan.digests}
     found |= {view.lent for view in project.lent_views.values()}
     found |= set(project.recipes.values()) | ({project.measured} if project.measured is not None else set())
+    if project.light is not None and project.light.panorama is not None:
+        found.add(project.light.panorama.digest)
     if project.model is not None:
         found |= set(project.model.files.values())
         found |= {one for one in (project.model.arrays, project.model.layout) if one is not None}

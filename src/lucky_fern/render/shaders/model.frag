@@ -35,6 +35,9 @@ uniform int shown;                // which map is alone
 uniform int other;                // its difference from which is shown; -1: itself
 uniform bool falsely;             // maps of one number in false colours
 uniform bool painted;             // false: no sheet, plain grey
+uniform bool by_numbers;          // shaded as older games do
+uniform vec4 weights;             // ambient, diffuse, specular, power
+uniform vec3 fresnel;             // least, most, power
 out vec4 result;
 
 const float PI = 3.14159265;
@@ -127,6 +130,14 @@ vec2 split_sum(float roughness, float facing) {
     return vec2(-1.04, 1.04) * a + r.zw;
 }
 
+// Transparent parts show a quiet checker of the screen, as the sheet view does.
+void finish(vec3 light, float opacity) {
+    result = vec4(encode(light * exposure), opacity);
+    if (opacity >= 0.999) return;
+    float check = mod(floor(gl_FragCoord.x / 8.0) + floor(gl_FragCoord.y / 8.0), 2.0);
+    result = vec4(mix(vec3(0.62 + 0.08 * check), result.rgb, opacity), 1.0);
+}
+
 void main() {
     if (painted && (any(lessThan(uv, vec2(-1e-5))) || any(greaterThan(uv, vec2(1.00001))))) discard;
     if (look == 3) {
@@ -155,6 +166,28 @@ void main() {
     vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
     vec3 matt = base.rgb * (1.0 - metallic);
 
+    if (by_numbers) {
+        // Diffuse and specular as the packaged maps hold them (KHR_materials_pbrSpecularGlossiness).
+        float left = max(1.0 - max(f0.r, max(f0.g, f0.b)), 1e-4);
+        vec3 diffuse = base.rgb * 0.96 * (1.0 - metallic) / left;
+        float gloss = clamp((1.0 - orm.g) * gloss_gain, 0.0, 1.0), power = pow(weights.w, gloss);
+        float rim = fresnel.x + (fresnel.y - fresnel.x) * pow(1.0 - facing, fresnel.z);
+        vec3 towards = normalize(lamp), half_way = normalize(towards + v);
+        float slant = clamp(dot(n, towards), 0.0, 1.0), on = clamp(dot(n, half_way), 0.0, 1.0);
+        if (shadows && slant > 0.0) {
+            vec3 outwards = normalize(normal) * (gl_FrontFacing ? 1.0 : -1.0);
+            slant *= lit(outwards, dot(outwards, towards)) * step(0.0, dot(outwards, towards));
+        }
+        float open_to = shadows ? orm.r * openness() : orm.r;
+        float blur = sqrt(2.0 / (power + 2.0));  // as rough as a highlight of that power is wide
+        vec3 sum = weights.x * diffuse * ambient(n) * ambient_gain * open_to;
+        sum += weights.y * diffuse / PI * slant * 1.15 * lamp_gain;
+        sum += weights.z * f0 * rim * pow(on, power) * (slant > 0.0 ? 1.0 : 0.0) * 1.15 * lamp_gain * specular_gain;
+        sum += weights.z * f0 * rim * reflected(reflect(-v, n), sqrt(blur)) * ambient_gain * open_to * specular_gain;
+        finish(sum + glow * glow_gain, base.a);
+        return;
+    }
+
     vec2 sums = split_sum(roughness, facing);
     vec3 specular = reflected(reflect(-v, n), roughness) * (f0 * sums.x + sums.y);
     float around = shadows ? orm.r * openness() : orm.r;
@@ -172,10 +205,5 @@ void main() {
     }
     light += ((1.0 - f) * matt / PI + f * d * g * specular_gain) * nl * 1.15 * lamp_gain;
 
-    result = vec4(encode((light + glow * glow_gain) * exposure), base.a);
-    if (base.a < 0.999) {
-        // Transparent parts show a quiet checker of the screen, as the sheet view does.
-        float check = mod(floor(gl_FragCoord.x / 8.0) + floor(gl_FragCoord.y / 8.0), 2.0);
-        result = vec4(mix(vec3(0.62 + 0.08 * check), result.rgb, base.a), 1.0);
-    }
+    finish(light + glow * glow_gain, base.a);
 }

@@ -57,7 +57,7 @@ def _write_notes(options: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory(prefix="fern-quay-") as place:
         model = given.model(Path(place)) if callable(given.model) else given.model
         cargo = open_cargo(given.folder, model, given.normal_down, given.presets, pixel_art=given.pixel_art)
-    write_whole(options.folder / NOTES, import_notes(cargo).encode())
+    write_whole(options.folder / NOTES, import_notes(cargo, given.numbers).encode())
     print(f"wrote {options.folder / NOTES}")
     return 0
 
@@ -80,18 +80,23 @@ def _delivery(options: argparse.Namespace) -> Delivery:
     """
     from lucky_fern.core import taking
     from lucky_fern.core.exporting.model_files import write_model
+    from lucky_fern.core.lighting import light_of
     from lucky_fern.core.studio import Studio
     from lucky_fern.quay.delivery import Delivery
+    from lucky_fern.quay.numbers import numbers_beside
 
     presets = _presets(options)
     down = options.normal_y == "-"
     if options.project is None:
-        return Delivery(options.folder, options.model, down, presets)
+        return Delivery(options.folder, options.model, down, presets, numbers=numbers_beside(options.folder))
     studio = Studio.open(options.project)
     model = partial(write_model, studio.model, f"{options.project.stem}.obj")
     presets += [setup.own for setup in studio.project.exports if setup.own is not None]
+    light = studio.project.light
+    own = None if light is None else light.panorama
     return Delivery(options.folder, options.model or model, down, presets, studio.pixel_art,
-                    lambda: (studio.surface, taking.written(studio)))  # fmt: skip
+                    lambda: (studio.surface, taking.written(studio)), light, None if own is None else
+                    lambda: light_of(studio.blobs, own), studio.project.numbers)  # fmt: skip
 
 
 def _show(options: argparse.Namespace, delivery: Delivery) -> int:

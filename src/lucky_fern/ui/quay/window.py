@@ -24,14 +24,18 @@ from PySide6.QtWidgets import (
 )
 
 from lucky_fern.core.errors import LuckyFernError
+from lucky_fern.core.exporting.numbers import NUMBERS, numbers_json
 from lucky_fern.core.files import write_whole
 from lucky_fern.quay.advice import NOTES, import_notes, read_wrongly, why_other
 from lucky_fern.quay.cargo import Cargo, maps_of, open_cargo
 from lucky_fern.quay.delivery import Delivery, Scene
 from lucky_fern.quay.stage import NIGHT, Filtering
+from lucky_fern.render import environment
 from lucky_fern.render.model_scene import Look
+from lucky_fern.ui.quay.numbers_part import NumbersPart
 from lucky_fern.ui.quay.view import QuayView
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.session.lighting import STANDING, panorama_name
 from lucky_fern.ui.widgets.style import sheet, tones
 from lucky_fern.words import tr
 
@@ -69,6 +73,8 @@ class Quay(QMainWindow):
         self.setStyleSheet(sheet(tones()))
         self.errands = Errands()
         self.errands.failed.connect(self._show_failed)
+        self._lighting = Errands()
+        self._lighting.failed.connect(self._show_failed)
         self.view = QuayView()
         self.view.name_left("As it was painted" if delivery.painted is not None else "Rightly read")
         self.view.measured.connect(self._show_figure)
@@ -84,6 +90,8 @@ class Quay(QMainWindow):
         self._watcher = QFileSystemWatcher([str(self.folder)], self)
         self._soon = QTimer(self, singleShot=True, interval=400)
         self._soon.timeout.connect(self.load)
+        self._light()
+        self._surround()
         self._watcher.directoryChanged.connect(lambda _: self._soon.start())
         self.load()
 
@@ -111,8 +119,21 @@ class Quay(QMainWindow):
         self.verdict.setMinimumHeight(68)  # so that nothing moves when there is more to say
         self.verdict.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.column.addWidget(self.verdict)
-        self.column.addWidget(QLabel(tr("Light"), objectName="heading"))
+        self.shading = QComboBox()
+        self.shading.setAccessibleName(tr("Shading"))
+        self.shading.addItems([tr("Light, by metal and roughness"), tr("Light, by numbers as in older games")])
+        self.shading.activated.connect(self._shade)
+        self.column.addWidget(self.shading)
+        self.by_numbers = NumbersPart(self.delivery.numbers, self.delivery.keep)
+        self.by_numbers.changed.connect(self._light)
+        self.by_numbers.hide()
+        self.column.addWidget(self.by_numbers)
         self.sliders: dict[str, QSlider] = {}
+        self._gains = QWidget()
+        gains = QVBoxLayout(self._gains)
+        gains.setContentsMargins(0, 0, 0, 0)
+        gains.setSpacing(4)
+        self.column.addWidget(self._gains)
         for name, title, tip in _NUMBERS:
             slider = QSlider(Qt.Orientation.Horizontal, minimum=0, maximum=300)
             slider.setValue(100)
@@ -120,10 +141,10 @@ class Quay(QMainWindow):
             slider.setAccessibleName(title)
             slider.valueChanged.connect(lambda value, name=name: self._light(**{name: value / 100}))
             self.sliders[name] = slider
-            self.column.addWidget(_line(title, slider))
+            gains.addWidget(_line(title, slider))
             told = QLabel(tip, objectName="quiet")
             told.setStyleSheet("font-size: 11px;")
-            self.column.addWidget(told)
+            gains.addWidget(told)
         boxes = QHBoxLayout()
         self.night, self.turn, self.both = (
             QCheckBox(tr("Night")),
@@ -156,6 +177,27 @@ class Quay(QMainWindow):
         self.lines[title] = _line(title, box)
         self.column.addWidget(self.lines[title])
         return box
+
+    def _surround(self) -> None:
+        """Have the project's surroundings here too; they are worked out beside the window."""
+        light, panorama = self.delivery.light, self.delivery.panorama
+        if light is None or light.surroundings == "studio":
+            return
+
+        def work() -> str:
+            if light.surroundings == "own" and panorama is not None:
+                kind = environment.take_panorama(panorama_name(light).partition(":")[2], panorama())
+            else:
+                kind = light.surroundings
+            environment.reflections(kind)
+            environment.irradiance(kind)
+            return kind
+
+        def show(kind: str) -> None:
+            self.view.look = replace(self.view.look, surroundings=kind)
+            self.view.refresh()
+
+        self._lighting.send(tr("Lighting …"), work, show)
 
     # --- reading --------------------------------------------------------------------------------------------
 
@@ -200,6 +242,7 @@ class Quay(QMainWindow):
         self.cargo, self._landed, self.failed = landed.cargo, landed, False
         kinds = landed.cargo.kinds
         self._name_kinds(list(kinds))
+        self.by_numbers.name_materials(list(landed.cargo.surface.materials))
         for word, crate in kinds.items():
             self.readings[word].setCurrentIndex(0 if crate.encoded else 1)
         normals = [crate for crate in kinds.values() if any(pick.of == "normal" for pick in crate.file.channels)]
@@ -252,9 +295,23 @@ class Quay(QMainWindow):
         self.view.filtering = Filtering(nearest, mips)
         self.view.refresh()
 
+    def _shade(self, at: int) -> None:
+        self.by_numbers.setVisible(at == 1)
+        self._gains.setVisible(at == 0)
+        self._light()
+
     def _light(self, **changes: float) -> None:
-        gains: dict[str, Any] = {name: slider.value() / 100 for name, slider in self.sliders.items()}
-        look = replace(self.view.look, **gains, bloom=float(self.bloom.isChecked()))
+        by_numbers = self.shading.currentIndex() == 1
+        gains: dict[str, Any] = {
+            name: 1.0 if by_numbers else slider.value() / 100 for name, slider in self.sliders.items()
+        }
+        light = self.delivery.light
+        if light is not None:  # the project's, and what is set here on top of it
+            gains = {**{name: getattr(light, name) for name in STANDING}, **gains}
+            for name in ("lamp_gain", "ambient_gain"):
+                gains[name] *= getattr(light, name)
+        look = replace(self.view.look, **gains, bloom=float(self.bloom.isChecked()),
+                       numbers=self.by_numbers.look() if by_numbers else ())  # fmt: skip
         if self.night.isChecked():
             look = replace(look, lamp_gain=look.lamp_gain * NIGHT["lamp_gain"],
                            ambient_gain=look.ambient_gain * NIGHT["ambient_gain"],
@@ -303,13 +360,17 @@ class Quay(QMainWindow):
         if self.cargo is None:
             return
         try:
-            write_whole(self.folder / NOTES, import_notes(self.cargo).encode())
-            self.said.setText(tr("Wrote {NOTES}.", NOTES=NOTES))
+            numbers = self.by_numbers.numbers
+            write_whole(self.folder / NOTES, import_notes(self.cargo, numbers).encode())
+            if numbers:
+                write_whole(self.folder / NUMBERS, numbers_json(numbers))
+            self.said.setText(tr("Wrote {NOTES}.", NOTES=" and ".join([NOTES, *([NUMBERS] if numbers else [])])))
         except LuckyFernError as error:
             self.said.setText(str(error))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.errands.call_off()
+        self._lighting.call_off()
         self.turning.stop()
         super().closeEvent(event)
 

@@ -14,5 +14,4 @@ class Habits:
         self.figure_style = Figure()  # and the next figure
         self.twins_readable = True  # whether mirror twins keep their lettering the right way round
         self.in_texels = False  # whether sizes of decals are told in texels
-        self.light: dict[str, float | str | bool] = {}  # at the Check station, where it is not as ever
         self.fonts: dict[str, str] | None = None  # this computer's, once they were read

@@ -1,4 +1,4 @@
-"""Settings of tools, of the light and presets of one's own, from one time to the next."""
+"""Settings of tools and presets of one's own, from one time to the next."""
 
 from __future__ import annotations
 
@@ -13,7 +13,6 @@ from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.project.presets import preset_from_json, preset_to_json
-from lucky_fern.ui.stations.check.light import AS_EVER
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.ui.window.remembered import Remembered
 
@@ -21,7 +20,7 @@ _LARGEST = 0.5  # the radius of a brush, of the model's size
 
 
 def note_tools(what: Remembered, parts: Parts) -> None:
-    """Write down how tools and light are set."""
+    """Write down how tools are set."""
     painting = parts.painting
     brush = painting.brush
     if brush.tip is not None and brush.tip not in BUILT_IN:
@@ -34,13 +33,12 @@ def note_tools(what: Remembered, parts: Parts) -> None:
         "label": msgspec.to_builtins(parts.habits.label_style),
         "figure": msgspec.to_builtins(parts.habits.figure_style),
         "in_texels": parts.habits.in_texels,
-        "light": parts.habits.light,
     }
     what.presets = {name: preset_to_json(own).decode() for name, own in parts.exports.shelf.items()}
 
 
 def recall_tools(what: Remembered, parts: Parts) -> None:
-    """Set tools and light as they were; what cannot be understood is as at first."""
+    """Set tools as they were; what cannot be understood is as at first."""
     kept, painting, habits = what.tools, parts.painting, parts.habits
     known: dict[str, tuple[Any, Callable[[Any], object]]] = {
         "brush": (Brush, lambda brush: setattr(painting, "brush", _checked(brush))),
@@ -50,7 +48,6 @@ def recall_tools(what: Remembered, parts: Parts) -> None:
         "label": (Label, lambda style: setattr(habits, "label_style", style)),
         "figure": (Figure, lambda style: setattr(habits, "figure_style", style)),
         "in_texels": (bool, lambda on: setattr(habits, "in_texels", on)),
-        "light": (dict[str, float | str | bool], lambda light: setattr(habits, "light", _same_kind(AS_EVER, light))),
     }
     for name, (kind, take) in known.items():
         if name in kept:

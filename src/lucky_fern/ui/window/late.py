@@ -160,7 +160,7 @@ class Late(QObject):
     def check_panel(self) -> CheckPanel:
         from lucky_fern.ui.stations.check.panel import CheckPanel
 
-        panel = self.parts.make(CheckPanel, view=self.model_view)
+        panel = self.parts.make(CheckPanel)
         panel.setAccessibleName(tr("Check"))
         self.right.addWidget(panel)
         return panel

@@ -69,6 +69,7 @@ class Window(QMainWindow):
         from lucky_fern.ui.layers.history import HistoryPanel
         from lucky_fern.ui.layers.matter import Matter
         from lucky_fern.ui.layers.settings import SettingsPanel
+        from lucky_fern.ui.session.lighting import Lighting
         from lucky_fern.ui.views.drawing_thread import DrawingThread
         from lucky_fern.ui.views.matter import Matter as ViewMatter
         from lucky_fern.ui.views.model_view import ModelView
@@ -92,6 +93,7 @@ class Window(QMainWindow):
         seen = parts.make(ViewMatter, drawing_thread=self.drawing_thread)
         self.model_view, self.sheet_view = ModelView(seen), SheetView(seen)
         self.drawing_thread.start()
+        self.lighting = parts.make(Lighting, show=self.model_view.set_look)
         hand_over(parts, self.model_view, self.sheet_view)
         self.matter = parts.make(Matter)
         self.files = Files(self, parts, lambda: self.may_leave())

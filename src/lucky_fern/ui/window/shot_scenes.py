@@ -390,7 +390,7 @@ def going_out(parts: Parts, window: Window, shoot: Callable[[str], None]) -> Non
     parts.looking.go_to("check")
     work_until(lambda: bool(window.late.check_panel.found) and not parts.errands.busy)
     window.late.check_panel.list.setCurrentRow(0)
-    window.late.check_panel.light.shadows.setChecked(True)
+    window.late.check_panel.light.shadows.click()
     window.say("", False)
     shoot("check")
     parts.looking.show_map(None)

@@ -34,6 +34,7 @@ from lucky_fern.core.project.commands.layout import (
     SaveSelection,
 )
 from lucky_fern.core.project.commands.lending import Lend, LendView, TakeBack, TakeViewBack
+from lucky_fern.core.project.commands.light import SetLight, SetNumbers
 from lucky_fern.core.project.commands.masks import (
     AddMaskEntry,
     GiveMask,
@@ -115,8 +116,10 @@ __all__ = [
     "SetGuides",
     "SetLabel",
     "SetLayer",
+    "SetLight",
     "SetMask",
     "SetMaskEntry",
+    "SetNumbers",
     "SetPixelArt",
     "SetPlace",
     "SetSheetSize",
@@ -137,7 +140,8 @@ Single = (
     | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PinPicture
     | PreparePicture | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture
     | RenameSelection | ReplaceModel | SaveSelection | SetChannel | LinkLayer | SetContent | SetCredit | SetExports
-    | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetMask | SetMaskEntry | SetPixelArt | SetPlace
+    | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetLight | SetMask | SetNumbers
+    | SetMaskEntry | SetPixelArt | SetPlace
     | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip
 

@@ -11,14 +11,12 @@ from lucky_fern.core.checking.result import Found, check_result, maps_read
 from lucky_fern.core.layout.findings import shared_faces
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.exports import Exports
-from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.layout_watch import LayoutWatch
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.maps import Maps
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.stations.check.light import LightRows
-from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.widgets.page import Page, button, clear
 from lucky_fern.ui.widgets.style import icon
 from lucky_fern.words import tr
@@ -36,8 +34,6 @@ class CheckPanel(Page):
         errands: Errands,
         layout_watch: LayoutWatch,
         exports: Exports,
-        habits: Habits,
-        view: ModelView,
     ) -> None:
         super().__init__()
         self.work = work
@@ -47,7 +43,6 @@ class CheckPanel(Page):
         self.errands = errands
         self.layout_watch = layout_watch
         self.exports = exports
-        self.view = view
         self.found: list[Found] = []
         self._of: object = None  # the project that was checked last
         self._asked: object = None
@@ -70,7 +65,7 @@ class CheckPanel(Page):
         self.column.addWidget(self.list, 1)
         self.remedies = QHBoxLayout()
         self.column.addLayout(self.remedies)
-        self.light = LightRows(self, looking, errands, habits, view)
+        self.light = LightRows(self, work, errands)
         work.project_changed.connect(self.follow)
         work.studio_changed.connect(self.follow)
 

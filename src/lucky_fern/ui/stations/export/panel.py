@@ -32,6 +32,8 @@ from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.model_files import write_model
 from lucky_fern.core.files import safe_name
+from lucky_fern.core.lighting import light_of
+from lucky_fern.core.project.commands import SetNumbers
 from lucky_fern.core.project.export_setup import DEEP, FORMATS
 from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.sheets.grid import SheetKey
@@ -416,7 +418,15 @@ class ExportPanel(Page):
         own = [setup.own for setup in self.exports.setups if setup.own is not None]
         down = self.exports.common.normal_y == "-"
         art = self.work.pixel_art()
-        self.quay_asked.emit(Delivery(folder, model, down, own, art, partial(self._painted, studio)))
+        light = studio.project.light
+        panorama = None if light is None else light.panorama
+        self.quay_asked.emit(
+            Delivery(
+                folder, model, down, own, art, partial(self._painted, studio), light,
+                None if panorama is None else partial(light_of, studio.blobs, panorama), studio.project.numbers,
+                lambda material, numbers: self.work.execute(SetNumbers(material, numbers), merge=True),
+            )
+        )  # fmt: skip
 
     def _painted(self, studio: Studio) -> tuple[Surface, dict[SheetKey, dict[str, U8]]]:
         """The project's own maps as they are now; asked for from another thread."""

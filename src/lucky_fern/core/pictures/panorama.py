@@ -1,0 +1,117 @@
+"""Panoramas of light: read from HDR and EXR files (or any picture), made sound and small enough to keep."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path, PurePath
+
+import cv2
+import numpy as np
+
+from lucky_fern.core.arrays import F32
+from lucky_fern.core.colour import decode_srgb
+from lucky_fern.core.errors import PictureError
+from lucky_fern.core.pictures.picture import read_picture
+from lucky_fern.words import tr
+
+SUFFIXES = (".hdr", ".exr", ".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
+WIDEST = 2048  # pixels that are kept; what is reflected needs far fewer
+LARGEST = 32768  # pixels a side that are read
+BRIGHTEST = 60000.0  # what half floats hold; a sun is hardly ever more
+_HDR = (b"#?RADIANCE", b"#?RGBE")
+
+
+def read_panorama(data: bytes, name: str) -> tuple[F32, tuple[str, ...]]:
+    """(rows, 2 · rows, 3) float32 linear light of a panorama, up to :data:`WIDEST` across; and what is to be said.
+
+    Light that is no number, endless or below nothing is put right, and told.
+
+    Raises
+    ------
+    PictureError
+        With a sentence that names the file and the remedy.
+    """
+    if not data:
+        raise PictureError(tr("{name} is empty; copy it again from where it came.", name=name))
+    if data.startswith(_HDR):
+        light = _radiance(data, name)
+    elif data[:4] == b"\x76\x2f\x31\x01":
+        light = _exr(data, name)
+    elif PurePath(name).suffix.lower() in SUFFIXES:
+        picture = read_picture(data, name, "colour")
+        light = decode_srgb(picture.rgba[..., :3] / float(np.iinfo(picture.rgba.dtype).max)).astype(np.float32)
+    else:
+        raise PictureError(tr("{name} is no panorama; take an HDR or EXR file.", name=name))
+    rows, columns = light.shape[:2]
+    if not 1.9 <= columns / rows <= 2.1 or rows < 4:
+        raise PictureError(
+            tr("{name} is {columns} × {rows}: a panorama all round is twice as wide as high. Turn it into an "
+               "equirectangular one first.", name=name, columns=columns, rows=rows)
+        )  # fmt: skip
+    return _sound(light)
+
+
+def _sound(light: F32) -> tuple[F32, tuple[str, ...]]:
+    """Brought to a size that is kept, without what is no light."""
+    notes = []
+    odd = ~np.isfinite(light)
+    if odd.any():
+        notes.append(tr("{count} of its values are endless or no numbers; they are the brightest there is, or none",
+                        count=int(odd.sum())))  # fmt: skip
+        light = np.nan_to_num(light, nan=0.0, posinf=BRIGHTEST, neginf=0.0)
+    below = light < 0
+    if below.any():
+        notes.append(tr("{count} of its values lie below nothing; they are dark now", count=int(below.sum())))
+    light = np.clip(light, 0, BRIGHTEST)
+    if not light.any():
+        notes.append(tr("it is black all over"))
+    columns = light.shape[1]
+    if columns > WIDEST:
+        notes.append(tr("{columns} pixels across are more than anything reflects; {kept} are kept",
+                        columns=columns, kept=WIDEST))  # fmt: skip
+        columns = WIDEST
+    wanted = (2 * max(columns // 2, 2), max(columns // 2, 2))
+    if (light.shape[1], light.shape[0]) != wanted:
+        light = cv2.resize(light, wanted, interpolation=cv2.INTER_AREA)
+    return np.ascontiguousarray(light, np.float32), tuple(notes)
+
+
+def _radiance(data: bytes, name: str) -> F32:
+    found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if found is None or found.ndim != 3 or found.dtype != np.float32:
+        raise PictureError(tr("{name} is damaged or cut off; take another copy.", name=name))
+    return np.asarray(found[..., 2::-1], np.float32)
+
+
+def _exr(data: bytes, name: str) -> F32:
+    import OpenEXR
+
+    with tempfile.TemporaryDirectory() as folder:  # the package reads files only
+        path = Path(folder) / "one.exr"
+        path.write_bytes(data)
+        try:
+            with OpenEXR.File(str(path), separate_channels=True) as whole:
+                channels = {key.rpartition(".")[2].upper(): value.pixels for key, value in whole.channels().items()}
+                if not {"R", "G", "B"} <= set(channels):
+                    grey = channels.get("Y", next(iter(channels.values())))
+                    channels = dict.fromkeys("RGB", grey)
+                if channels["R"].shape[1] > LARGEST:
+                    raise PictureError(tr("{name} is over {most} pixels wide; make it smaller first.",
+                                          name=name, most=LARGEST))  # fmt: skip
+                return np.stack([np.asarray(channels[key], np.float32) for key in "RGB"], axis=2)
+        except PictureError:
+            raise
+        except Exception as error:  # the package raises several kinds
+            raise PictureError(tr("{name} is damaged or cut off; take another copy.", name=name)) from error
+
+
+def panorama_bytes(light: F32) -> bytes:
+    """An OpenEXR file of half floats, as it is kept."""
+    import OpenEXR
+
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "one.exr"
+        with OpenEXR.File(header, {"RGB": np.ascontiguousarray(light, np.float16)}) as made:
+            made.write(str(path))
+        return path.read_bytes()
