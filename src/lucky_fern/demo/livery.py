@@ -4,14 +4,19 @@ from __future__ import annotations
 
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, GiveMask, GroupLayers, RenameLayer
 from lucky_fern.core.project.document import Adjustment, Channel, Decal, Relief, Wash
+from lucky_fern.core.project.echoes import ECHO, Echo
 from lucky_fern.core.project.effects import Curve, Shade
 from lucky_fern.core.project.kinds import Content, Place
+from lucky_fern.core.project.more_effects import Specks
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.shapes import MaskEntry, PictureShape, ScopeShape
+from lucky_fern.core.project.rules import Grain
+from lucky_fern.core.project.shapes import Fill, MaskEntry, PictureShape, ScopeShape
+from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.core.studio import Studio
 
 HULL, HOUSE = ("hull", "transom"), ("deckhouse",)
+GLASS = ("porthole glass", "lamp glass")
 BRASS = ("porthole rim", "lamp brass", "mast", "handrail", "bollard", "canopy post")
 
 
@@ -59,7 +64,9 @@ def paint_ferry(studio: Studio) -> None:
     _paint(coat)
     _details(coat)
     _marks(coat)
+    _canopy(coat)
     _weather(coat)
+    _sheen(coat)
 
 
 def _paint(coat: Livery) -> None:
@@ -80,7 +87,11 @@ def _details(coat: Livery) -> None:
     waterline = coat.add("Bottom paint", Wash(), HULL, colour="#7c2f24", roughness=0.62)
     below = Throw((0, -0.02, 0), (0, 0, 1), (0, 1, 0), 11.0, 0.9, depth=4.0, angle_limit=180.0, through=True)
     coat.mask(waterline, MaskEntry(PictureShape("solid-band.svg", below)))
-    coat.add("Glow", Wash(), ("porthole glass", "lamp glass"), colour="#ffdf9c", emissive="#ffb04a", roughness=0.08)
+    coat.add("Glass", Wash(), GLASS, colour="#ffdf9c", roughness=0.08)
+    grey = Echo(
+        "rule", rule=Grain(size=0.16, octaves=3), ramp=((0.0, "#7a3a08"), (0.55, "#ffb04a"), (1.0, "#ffdf9c"))
+    )
+    coat.add("Glow of one grey", grey, GLASS, emissive=Channel(ECHO))
 
 
 def _marks(coat: Livery) -> None:
@@ -102,6 +113,32 @@ def _marks(coat: Livery) -> None:
 
 def _mark(coat: Livery, title: str, file: str, place: Place, parts: tuple[str, ...]) -> int:
     return coat.add(title, Decal(file, place), parts, colour=Channel("picture"), roughness=0.28)
+
+
+def _canopy(coat: Livery) -> None:
+    """The cloth in brush strokes, and the name on it as it is."""
+    cloth = ("canopy", "canopy edge")
+    place = Throw((-2.95, 3.12, 0.55), (0, 1, 0), (0, 0, -1), 2.1, depth=0.7)
+    name = coat.add("Name on the canopy", Decal("name-marsh-hen.svg", place), cloth, colour="#2c6550")
+    strokes = PaintStrokes(14.0, 4.0, 0.6, thick=0.5, vary=0.25)
+    brushed = coat.add(
+        "Brushed cloth", Adjustment(strokes), cloth, colour=Channel(), normal=Channel(), height=Channel()
+    )
+    coat.mask(
+        brushed, MaskEntry(Fill(1.0)), MaskEntry(PictureShape("name-marsh-hen.svg", place), "subtract", feather=1.0)
+    )
+    coat.group("Canopy cloth", [name, brushed])
+
+
+def _sheen(coat: Livery) -> None:
+    """How rough she is follows from her colour: brighter is duller; brass, glass and cloth are put back."""
+    coat.group("Sheen", [
+        coat.add("Roughness from colour", Echo("colour", low=0.24, high=0.72), roughness=Channel(ECHO)),
+        coat.add("Specks out of it", Adjustment(Specks(2.0, 0.06)), roughness=Channel()),
+        coat.add("Brass again", Wash(), BRASS, roughness=0.24),
+        coat.add("Glass again", Wash(), GLASS, roughness=0.08),
+        coat.add("Cloth again", Wash(), ("canopy", "canopy edge", "life ring"), roughness=0.9),
+    ])  # fmt: skip
 
 
 def _weather(coat: Livery) -> None:

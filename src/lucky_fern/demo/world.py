@@ -21,7 +21,7 @@ from lucky_fern.demo.pictures import make_pictures
 
 MODELS = {"flask": soup_flask, "ferry": marsh_hen, "kettle": tea_kettle}
 TITLES = {"flask": "Soup flask", "ferry": "Marsh Hen", "kettle": "Tea kettle"}
-_REVISION = 8
+_REVISION = 9
 
 
 def world_folder() -> Path:

@@ -7,6 +7,7 @@ the history alike.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import numpy as np
 
@@ -311,25 +312,51 @@ def _with_reach(
     """Blurs above, and slopes between neighbours, carry a change further, over seams to other sheets as well."""
     dirty: Dirty = {}
     for name in {name for found in every.values() for name in found}:
-        reach = max(view_reach(project, name) for project in projects)
         chunks = {key: found[name] for key, found in every.items() if found.get(name)}
-        if reach:
+        if any(view_reach(project, name) for project in projects):
+            reach = _reaches(sources, projects, after, name)
             chunks = over_seams(sources.surface, after.size_of, chunks, reach)
         for key, some in chunks.items():
             dirty[MapKey(key, name)] = some
     return dirty
 
 
+def _reaches(sources: Sources, projects: tuple[Project, ...], after: Project, name: str) -> dict[SheetKey, int]:
+    """How far texels of each sheet look: through the layers that show there."""
+    found = {}
+    for key in sources.surface.keys:
+        sheet = sources.surface.sheet(key, after.size_of(key))
+        found[key] = max(
+            view_reach(project, name, partial(_shows_on, sources, project, sheet)) for project in projects
+        )
+    return found
+
+
+def _shows_on(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> bool:
+    """Whether a layer may touch any chunk of a sheet."""
+    return any(layer_chunks(sources, project, layer, name, sheet) for name in layer.active_channels())
+
+
 def over_seams(
-    surface: Surface, size_of: Callable[[SheetKey], Extent], chunks: dict[SheetKey, set[Chunk]], reach: int
-) -> dict[SheetKey, set[Chunk]]:
-    """Chunks, all within so many texels of them, and what lies as near over seams."""
-    out = {key: spread(some, reach, size_of(key)) for key, some in chunks.items()}
+    surface: Surface, size_of: Callable[[SheetKey], Extent], chunks: dict[SheetKey, set[Chunk]],
+    reaches: int | dict[SheetKey, int],
+) -> dict[SheetKey, set[Chunk]]:  # fmt: skip
+    """Chunks, all within so many texels of them, and what lies as near over seams; of all sheets, or of each."""
+
+    def reach_of(key: SheetKey) -> int:
+        return reaches if isinstance(reaches, int) else reaches[key]
+
+    out = {key: spread(some, reach_of(key), size_of(key)) for key, some in chunks.items()}
     links = _seam_links(surface, tuple(size_of(key) for key in surface.keys))
     for _ in range(_HOPS):
         more: dict[SheetKey, set[Chunk]] = {}
         for (key, chunk), (other, there, finer) in links:
-            if other in out and not _around_one(there, reach * finer, size_of(other)).isdisjoint(out[other]):
+            reach = reach_of(key)
+            if (
+                reach
+                and other in out
+                and not _around_one(there, reach * finer, size_of(other)).isdisjoint(out[other])
+            ):
                 more.setdefault(key, set()).update(_around_one(chunk, reach, size_of(key)))
         fresh = {key: some - out.get(key, set()) for key, some in more.items()}
         if not any(fresh.values()):

@@ -22,27 +22,40 @@ from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
-
-def view_reach(project: Project, map_name: str) -> int:
-    """How many texels around its own a texel of a map depends on, through blurs and relief."""
-    return _reach_of(project, "height" if map_name == RELIEF else map_name, frozenset())
+Touches = Callable[[Layer], bool]
 
 
-def _reach_of(project: Project, name: str, heard: frozenset[str]) -> int:
+def everywhere(layer: Layer) -> bool:
+    """Takes every layer."""
+    return True
+
+
+def view_reach(project: Project, map_name: str, touches: Touches = everywhere) -> int:
+    """How many texels around its own a texel of a map depends on, through blurs and relief.
+
+    Only layers that ``touches`` takes count: those that show on the sheet that is asked about.
+    """
+    return _reach_of(project, "height" if map_name == RELIEF else map_name, frozenset(), touches)
+
+
+def _reach_of(project: Project, name: str, heard: frozenset[str], touches: Touches) -> int:
     """The same, ``heard`` being the maps on the way here that it comes from by echoes."""
-    reach = stack_reach(project.layers, name)
+    reach = stack_reach(project.layers, name, touches)
     if name == "normal" and has_relief(project.layers):
-        reach = max(reach, 1 + _reach_of(project, "height", heard | {name}))
+        reach = max(reach, 1 + _reach_of(project, "height", heard | {name}, touches))
     for layer in project.walk():
         source = layer.content.goes_by
-        if source is not None and source not in heard and source != name and name in layer.active_channels():
-            reach = max(reach, stack_reach(project.layers, name) + _reach_of(project, source, heard | {name}))
+        if source is None or source in heard or source == name or name not in layer.active_channels():
+            continue
+        if touches(layer):
+            there = _reach_of(project, source, heard | {name}, touches)
+            reach = max(reach, stack_reach(project.layers, name, touches) + there)
     return reach
 
 
-def stack_reach(layers: tuple[Layer, ...], map_name: str) -> int:
+def stack_reach(layers: tuple[Layer, ...], map_name: str, touches: Touches = everywhere) -> int:
     """Texels that all blurs of a stretch of the stack together reach."""
-    return _sum(layers, map_name, lambda layer: row_of(layer).reach(layer.content))
+    return _sum(layers, map_name, lambda layer: row_of(layer).reach(layer.content) if touches(layer) else 0)
 
 
 def stack_margin(layers: tuple[Layer, ...], map_name: str) -> int:

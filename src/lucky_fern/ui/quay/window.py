@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QMainWindow,
     QPushButton,
+    QScrollArea,
     QSlider,
     QVBoxLayout,
     QWidget,
@@ -99,6 +100,10 @@ class Quay(QMainWindow):
         panel = QWidget(objectName="panel")
         panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         panel.setFixedWidth(330)
+        scroll = QScrollArea(horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidgetResizable(True)
+        scroll.setFixedWidth(346)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         self.column = QVBoxLayout(panel)
         self.column.setContentsMargins(14, 10, 14, 10)
         self.column.setSpacing(4)
@@ -170,7 +175,8 @@ class Quay(QMainWindow):
         self.said.setWordWrap(True)
         self.column.addWidget(self.said)
         self.column.addStretch(1)
-        return panel
+        scroll.setWidget(panel)
+        return scroll
 
     def _choice(self, title: str, items: list[str], act: Callable[[int], None]) -> QComboBox:
         box = _box(title, items, act)

@@ -54,6 +54,8 @@ CHOICES: dict[str, dict[str, str]] = {
     "which": {"both": tr("bright and dark ones"), "bright": tr("bright ones"), "dark": tr("dark ones")},
 }
 
+CHOICE_TITLES: dict[str, str] = {"along": tr("They run"), "which": tr("Which")}
+
 # Settings at hand, by the kind of adjustment.
 READY_EFFECTS: dict[type[Effect], dict[str, Effect]] = {
     PaintStrokes: {

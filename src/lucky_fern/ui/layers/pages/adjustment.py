@@ -17,7 +17,7 @@ from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
-from lucky_fern.ui.session.effect_inputs import CHOICES, READY_EFFECTS, SLIDERS, THREES
+from lucky_fern.ui.session.effect_inputs import CHOICE_TITLES, CHOICES, READY_EFFECTS, SLIDERS, THREES
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.page import choice
 from lucky_fern.words import tr
@@ -55,11 +55,11 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         if isinstance(effect, Match) and name != "amount":
             continue  # measured
         if name in CHOICES:
-            box = choice(tr("Which"), [(title, word) for word, title in CHOICES[name].items()])
+            box = choice(CHOICE_TITLES[name], [(title, word) for word, title in CHOICES[name].items()])
             box.activated.connect(lambda _, name=name, box=box: _set(form, **{name: box.currentData()}))
             form.name(name, box)
             form.bind(partial(_show_choice, box, name))
-            form.row(column, tr("Which"), box)
+            form.row(column, CHOICE_TITLES[name], box)
             continue
         if name in THREES:
             _three(form, column, name)

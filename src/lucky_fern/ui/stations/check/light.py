@@ -25,7 +25,7 @@ _LIGHTS = (
     ("lamp_deg", tr("Turn of the light"), 0.0, 360.0), ("lamp_gain", tr("Sun"), 0.0, 4.0),
     ("ambient_gain", tr("Surroundings"), 0.0, 4.0), ("exposure", tr("Exposure"), 0.1, 4.0),
 )  # fmt: skip
-_OWN = (("sky_deg", tr("Turned"), 0.0, 360.0), ("blur", tr("Soft behind"), 0.0, 1.0))
+_OWN = (("sky_deg", tr("Turn of these"), 0.0, 360.0), ("blur", tr("Soft behind"), 0.0, 1.0))
 _PLACES = (
     (tr("the studio"), "studio"), (tr("a harbour by day"), "harbour"), (tr("the harbour at dusk"), "dusk"),
 )  # fmt: skip
