@@ -87,6 +87,10 @@ def compile_kernels(folder: Path) -> None:
         {"do": "edging", "picture": "p.png", "length": 0.2},
     ]
     steps += [
+        {"do": "echo", "part": "rise", "from": "normal", "wide": 4, "to": "occlusion"},
+        {"do": "adjust", "kind": "paintstrokes", "maps": ["colour", "normal", "height"], "size": 6, "along": "edges"},
+    ]
+    steps += [
         {"do": "layout", "op": "round"},
         {"do": "layout", "op": "pack", "padding": 2},
         {"do": "layout", "op": "cut-texels", "colours": ["#335577"], "tolerance": 1.0, "material": "cut"},

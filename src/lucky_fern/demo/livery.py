@@ -120,7 +120,7 @@ def _canopy(coat: Livery) -> None:
     cloth = ("canopy", "canopy edge")
     place = Throw((-2.95, 3.12, 0.55), (0, 1, 0), (0, 0, -1), 2.1, depth=0.7)
     name = coat.add("Name on the canopy", Decal("name-marsh-hen.svg", place), cloth, colour="#2c6550")
-    strokes = PaintStrokes(14.0, 4.0, 0.6, thick=0.5, vary=0.25)
+    strokes = PaintStrokes(14.0, 4.0, 0.6, thick=0.35, vary=0.25)
     brushed = coat.add(
         "Brushed cloth", Adjustment(strokes), cloth, colour=Channel(), normal=Channel(), height=Channel()
     )

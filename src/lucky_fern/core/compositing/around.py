@@ -35,8 +35,9 @@ _LARGEST_TILE = 899  # rows of tiles that files can carry
 class Island:
     """An island of a rectangle with its surroundings.
 
-    ``values`` (r, c, n) float32 and ``known`` (r, c) bool cover it and what lies round it; ``inner`` is where the
-    island's part of the rectangle lies in those, ``box`` where in the rectangle, ``mine`` which texels there are its.
+    ``values`` (r, c, n) float32 (to be read only) and ``known`` (r, c) bool cover it and what lies round it;
+    ``inner`` is where the island's part of the rectangle lies in those, ``box`` where in it, ``mine`` which
+    texels there are its.
     """
 
     values: F32
@@ -116,7 +117,7 @@ class Islands:
                         max(own.left - reach, limit.left), min(own.right + reach, limit.right))  # fmt: skip
             inner = own.within(wide)
             if wide == own and mine.all():
-                yield Island(values[box].copy(), mine, inner, box, mine)
+                yield Island(values[box], mine, inner, box, mine)
                 continue
             filled = np.zeros((*wide.shape, values.shape[2]), np.float32)
             known = np.zeros(wide.shape, np.bool_)

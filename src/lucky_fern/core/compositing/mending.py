@@ -51,9 +51,9 @@ class Despeckling(EffectRow):
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
 
         def mend(colours: F32, inner: Box, mine: Bool) -> F32:
-            out, middle = np.ascontiguousarray(colours[inner]), _median(colours, reach)[inner]
-            _replace(out, middle, mine, LUMINANCE.astype(np.float32), least, most)
-            return out
+            middle = np.ascontiguousarray(_median(colours, reach)[inner])
+            _keep(np.ascontiguousarray(colours[inner]), middle, mine, LUMINANCE.astype(np.float32), least, most)
+            return middle
 
         return _by_islands(values, around, reach, mend)
 
@@ -148,7 +148,7 @@ def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, B
     In a layer that began with nothing, values come premultiplied and coverage last: what is covered is looked at as
     it is, where nothing is counts as unknown, and how far is covered stays.
     """
-    out = values.copy()
+    out: F32 | None = None
     for island in around.each(values, reach):
         colours, known, mine = island.values, island.known, island.mine
         cover = island.values[..., -1:] if values.shape[2] in (2, 4) else None
@@ -161,8 +161,11 @@ def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, B
         made = make(np.ascontiguousarray(_filled(colours, known)), island.inner, np.ascontiguousarray(mine))
         if cover is not None:
             made = np.concatenate([made * cover[island.inner], cover[island.inner]], axis=2)
+        if made.shape == values.shape and mine.all():
+            return made  # all of it is one island
+        out = values.copy() if out is None else out
         np.copyto(out[island.box], made, where=mine[..., None])
-    return out
+    return values.copy() if out is None else out
 
 
 def _gaussian(grey: F32, radius: float) -> F32:
@@ -195,21 +198,21 @@ def _median(values: F32, reach: int) -> F32:
 
 
 @kernel
-def _replace(values: F32, middle: F32, mine: Bool, weights: F32, dark: float, bright: float) -> None:
-    """Put the median where a value, or the luminance, is darker or brighter than that by more than so much."""
+def _keep(values: F32, middle: F32, mine: Bool, weights: F32, dark: float, bright: float) -> None:
+    """A value in place of its median where it, or the luminance, is off that by no more than so much."""
     least, most = np.float32(dark), np.float32(bright)
     if values.shape[2] == 1:
         for r in range(values.shape[0]):
             for k in range(values.shape[1]):
                 off = values[r, k, 0] - middle[r, k, 0]
-                if mine[r, k] and (off > most or -off > least):
-                    values[r, k, 0] = middle[r, k, 0]
+                if (off <= most and -off <= least) or not mine[r, k]:
+                    middle[r, k, 0] = values[r, k, 0]
         return
     for r in range(values.shape[0]):
         for k in range(values.shape[1]):
             off = np.float32(0)
             for c in range(3):
                 off += weights[c] * (values[r, k, c] - middle[r, k, c])
-            if mine[r, k] and (off > most or -off > least):
+            if (off <= most and -off <= least) or not mine[r, k]:
                 for c in range(3):
-                    values[r, k, c] = middle[r, k, c]
+                    middle[r, k, c] = values[r, k, c]

@@ -13,7 +13,6 @@ from lucky_fern.core.jobs.places import kept_picture
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS
-from lucky_fern.core.project.more_effects import Match
 from lucky_fern.core.project.plain import Sampling
 from lucky_fern.words import tr
 
@@ -113,7 +112,7 @@ def do_brushwork(here: Here, step: BrushworkStep) -> str:
 def do_adjust(here: Here, step: AdjustStep, own: dict[str, Any]) -> str:
     effect = of_kind(EFFECTS, step.kind, own, "adjustment")
     maps = (step.map,) if step.maps is None else step.maps
-    if isinstance(effect, Match) and maps and (effect.of or effect.to):
+    if maps and effect.regions is not None:
         studio = here.studio
         effect = matched(studio.sources, studio.project, maps[0], effect)
     if not maps:

@@ -171,6 +171,11 @@ class Effect(Kind):
     goes_by: ClassVar[str | None] = None  # the map below that decides on all maps what it does
     usual_maps: ClassVar[tuple[str, ...]] = ()  # those that it is put on together; none: the one that is looked at
 
+    @property
+    def regions(self) -> tuple[str, str] | None:
+        """The two selections of which it holds what was measured; None for those that measure nothing."""
+        return None
+
     def check(self) -> None:
         """Refuse numbers out of range (CommandError)."""
 

@@ -134,6 +134,10 @@ class Match(Effect, Plain, frozen=True, tag_field="effect", tag="match"):
     of: str = ""
     to: str = ""
 
+    @property
+    def regions(self) -> tuple[str, str] | None:
+        return (self.of, self.to) if self.of or self.to else None
+
     def check(self) -> None:
         for name in ("mean", "spread", "to_mean", "to_spread"):
             for value in getattr(self, name):

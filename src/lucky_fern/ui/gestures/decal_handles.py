@@ -226,6 +226,11 @@ class DecalHandles(Gesture):
 
     def show(self) -> None:
         self._show_reach()
-        busy = self._pulled() or self.sliding.up or self.handles.mask_entry is not None
+        busy = (
+            self._pulled()
+            or self.sliding.up
+            or self.handles.mask_entry is not None
+            or self.handles.moved_map is not None
+        )
         if self.looking.station == "artwork" and not busy:
             self.view.drawn.grip = self.view.grip()

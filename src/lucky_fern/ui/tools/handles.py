@@ -15,6 +15,7 @@ class Handles(QObject):
         self.scope_kind: str | None = None  # what clicks choose for the scope of the selected layers
         self.reach_shown = False  # whether the space that a throw reaches is drawn
         self.mask_entry: int | None = None  # which entry of the selected layer's mask has handles
+        self.moved_map: str | None = None  # which map's picture of the selected layer has handles of its own
         self.pulling = False  # whether the points of a decal's warp are shown instead of its handles
 
     def pick_scope(self, kind: str | None) -> None:
@@ -36,4 +37,9 @@ class Handles(QObject):
     def show_entry(self, entry: int | None) -> None:
         """Show the handles of a picture in the selected layer's mask."""
         self.mask_entry = entry
+        self.changed.emit()
+
+    def show_moved(self, name: str | None) -> None:
+        """Show the handles of one map's picture on the sheets, to put it right against the layer's other maps."""
+        self.moved_map = name
         self.changed.emit()

@@ -14,6 +14,7 @@ from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.guide_handles import GuideHandles
 from lucky_fern.ui.gestures.island_handles import IslandHandles
 from lucky_fern.ui.gestures.loan_box import LoanBox
+from lucky_fern.ui.gestures.map_handles import MapHandles
 from lucky_fern.ui.gestures.mask_handles import MaskHandles
 from lucky_fern.ui.gestures.pull_handles import PullHandles
 from lucky_fern.ui.gestures.rectangle_fitter import RectangleFitter
@@ -27,7 +28,7 @@ from lucky_fern.ui.window.parts import Parts
 
 _BOTH = (Dropper, ScopePicker, MaskHandles, TexelPencil, BrushGesture, StripeHandles, PullHandles, DecalHandles)
 _IN_SPACE = (ColourDropper, SlideBrush, *_BOTH, SlideHandles, FacePicker)
-_ON_SHEETS = (ColourDropper, LoanBox, AreaDrag, GuideHandles, *_BOTH, RectangleFitter, IslandHandles,
+_ON_SHEETS = (ColourDropper, LoanBox, AreaDrag, GuideHandles, MapHandles, *_BOTH, RectangleFitter, IslandHandles,
               partial(FacePicker, flat=True))  # fmt: skip
 
 

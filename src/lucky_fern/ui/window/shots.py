@@ -95,11 +95,9 @@ def _take_all() -> None:
 
 
 def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
-    """The Marsh Hen: her stack, a shared mask, one map alone, compared states, sequences on their way in."""
+    """The Marsh Hen: her stack, a shared mask, two maps against each other."""
     from PySide6.QtWidgets import QApplication
 
-    from lucky_fern.core.project.commands import SetChannel, SetLayer
-    from lucky_fern.core.project.document import Channel
     from lucky_fern.demo.world import demo_studio
 
     parts.looking.go_to("artwork")
@@ -114,23 +112,22 @@ def _ferry(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     worn(parts, window, shoot)
     parts.work.take(demo_studio("ferry"))
     layers = {layer.name: layer.id for layer in parts.work.project.walk()}
-    parts.selection.select(layers["Deck planks"])
+    parts.selection.select(layers["Brushed cloth"])
     shoot("artwork-marsh-hen")
     parts.selection.select(layers["Stains"])
     window.pages.setCurrentIndex(1)
     shoot("mask")
-    parts.selection.select(layers["Drier varnish"])
+    parts.selection.select(layers["Roughness from colour"])
     window.pages.setCurrentIndex(0)
-    window.pages.setCurrentIndex(2)
-    parts.comparing.pin()
-    parts.work.execute(SetChannel(layers["Hull green"], "colour", Channel("#284b78")))
-    parts.work.execute(SetLayer(layers["Stains"], visible=False))
-    parts.work.execute(SetLayer(layers["Name starboard"], opacity=0.6))
+    parts.looking.show_map("colour")
+    parts.looking.compare("roughness")
+    parts.looking.show_false_colours(True)
     parts.comparing.set_wipe(0.55)
     window.say("", False)
     shoot("compare")
-    parts.comparing.unpin()
-    window.pages.setCurrentIndex(0)
+    parts.looking.show_map("colour")
+    parts.looking.compare(None)
+    parts.looking.show_false_colours(False)
     texels(parts, window, shoot)
     going_out(parts, window, shoot)
     parts.work.take(demo_studio("ferry"))

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -150,6 +151,15 @@ def _moved_row(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> None
         form.bind(partial(_show_moved, number, name, part))
         form.name(f"{name} moved {part}", number)
         row.addWidget(number)
+    grip = QToolButton(text="✥", checkable=True)
+    grip.setToolTip(tr("Handles in the sheet view, to drag and scale it there"))
+    grip.setAccessibleName(tr("{title}: handles in the sheet view", title=MAPS[name].title))
+    handles = form.matter.handles
+    grip.setChecked(handles.moved_map == name)
+    grip.clicked.connect(lambda on: handles.show_moved(name if on else None))
+    form.bind(lambda _: grip.setChecked(handles.moved_map == name))
+    form.name(f"{name} grip", grip)
+    row.addWidget(grip)
     form.row(column, "", box)
 
 
