@@ -210,8 +210,9 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
 
         whole = (*key, layer.id, *((view.map, view.relief, view.alone, isolated) if of_map else ()))
         lies = ground if of_map else (under.layers, view.project)
-        size: Callable[[Any], int] = lambda made: sum(one.nbytes for one in made)  # noqa: E731
-        return view.sources.below.like(whole, (lies, settings), same, make, size, once=True)
+        return view.sources.below.like(
+            whole, (lies, settings), same, make, lambda made: sum(one.nbytes for one in made), once=True
+        )
 
     about = About(view.stored, guide, _lifts(layer, view), isolated, keep)
     return Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, view.spec.kind == "normal", about)
