@@ -18,6 +18,7 @@ SUFFIXES = (".hdr", ".exr", ".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
 WIDEST = 2048  # pixels that are kept; what is reflected needs far fewer
 LARGEST = 32768  # pixels a side that are read
 BRIGHTEST = 60000.0  # what half floats hold; a sun is hardly ever more
+_BAND = 128  # rows
 _HDR = (b"#?RADIANCE", b"#?RGBE")
 
 
@@ -53,17 +54,23 @@ def read_panorama(data: bytes, name: str) -> tuple[F32, tuple[str, ...]]:
 
 def _sound(light: F32) -> tuple[F32, tuple[str, ...]]:
     """Brought to a size that is kept, without what is no light."""
-    notes = []
-    odd = ~np.isfinite(light)
-    if odd.any():
+    notes, odd, below, lit = [], 0, 0, False
+    light = np.ascontiguousarray(light, np.float32)
+    for top in range(0, light.shape[0], _BAND):  # in place: the largest ones are there just once
+        band = light[top : top + _BAND]
+        wrong = ~np.isfinite(band)
+        if wrong.any():
+            odd += int(wrong.sum())
+            np.nan_to_num(band, copy=False, nan=0.0, posinf=BRIGHTEST, neginf=0.0)
+        below += int((band < 0).sum())
+        np.clip(band, 0, BRIGHTEST, out=band)
+        lit = lit or bool(band.any())
+    if odd:
         notes.append(tr("{count} of its values are endless or no numbers; they are the brightest there is, or none",
-                        count=int(odd.sum())))  # fmt: skip
-        light = np.nan_to_num(light, nan=0.0, posinf=BRIGHTEST, neginf=0.0)
-    below = light < 0
-    if below.any():
-        notes.append(tr("{count} of its values lie below nothing; they are dark now", count=int(below.sum())))
-    light = np.clip(light, 0, BRIGHTEST)
-    if not light.any():
+                        count=odd))  # fmt: skip
+    if below:
+        notes.append(tr("{count} of its values lie below nothing; they are dark now", count=below))
+    if not lit:
         notes.append(tr("it is black all over"))
     columns = light.shape[1]
     if columns > WIDEST:
@@ -98,7 +105,10 @@ def _exr(data: bytes, name: str) -> F32:
                 if channels["R"].shape[1] > LARGEST:
                     raise PictureError(tr("{name} is over {most} pixels wide; make it smaller first.",
                                           name=name, most=LARGEST))  # fmt: skip
-                return np.stack([np.asarray(channels[key], np.float32) for key in "RGB"], axis=2)
+                light = np.empty((*channels["R"].shape, 3), np.float32)
+                for at, key in enumerate("RGB"):
+                    light[..., at] = channels[key]
+                return light
         except PictureError:
             raise
         except Exception as error:  # the package raises several kinds
