@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from hands import Hands
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry
@@ -119,7 +119,7 @@ def test_a_pictures_licence_is_written_down_and_goes_along(ferry: Hands, tmp_pat
     assert "CC-BY-4.0" in (tmp_path / "maps" / "CREDITS.txt").read_text()
 
 
-def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
+def test_the_light_stays_when_one_leaves_the_check_and_goes_back_as_ever(ferry: Hands) -> None:
     view, panel = ferry.window.model_view, ferry.window.late.check_panel.light
     ferry.parts.looking.go_to("check")
     panel.lights["exposure"].changed.emit(2.5)
@@ -129,8 +129,13 @@ def test_the_checks_light_is_let_go_with_the_station(ferry: Hands) -> None:
     shadowed = ferry.pixels(view).mean()
     assert view.look.shadows and shadowed < bright
     ferry.parts.looking.go_to("artwork")
-    assert view.look.exposure == 1.0 and ferry.pixels(view).mean() < bright
-    assert not view.look.shadows and not panel.shadows.isChecked()
+    assert np.isclose(ferry.pixels(view).mean(), shadowed, rtol=0.05)
+    assert view.look.exposure == 2.5 and view.look.shadows and ferry.parts.work.project.light.exposure == 2.5
+    button = next(one for one in ferry.window.late.check_panel.findChildren(QPushButton) if one.text() == "As ever")
+    button.click()
+    ferry.wait()
+    assert view.look.exposure == 1.0 and not view.look.shadows and not panel.shadows.isChecked()
+    assert ferry.pixels(view).mean() < bright
 
 
 @pytest.fixture
