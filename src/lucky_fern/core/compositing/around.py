@@ -102,9 +102,9 @@ class Islands:
         from scipy import ndimage  # slow to load, and not needed before the window shows
 
         limit = self.limit(reach)
-        low, high = (int(end) for end in (self.islands.min(initial=0), self.islands.max(initial=-1)))
-        if low == high and self.islands[0, 0] == low >= 0:  # most often all of it is one
-            numbers, found = np.array([low]), [(slice(0, self.islands.shape[0]), slice(0, self.islands.shape[1]))]
+        first = int(self.islands[0, 0]) if self.islands.size else -1
+        if first >= 0 and (self.islands == first).all():  # most often all of it is one
+            numbers, found = np.array([first]), [(slice(0, self.islands.shape[0]), slice(0, self.islands.shape[1]))]
         else:
             numbers = np.unique(self.islands)
             numbers = numbers[numbers >= 0]

@@ -12,12 +12,10 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, I64
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import About, Around, Islands
-from lucky_fern.core.compositing.blend import blend_normal_arrays
-from lucky_fern.core.compositing.effects import EffectRow, unit_normals
+from lucky_fern.core.compositing.effects import EffectRow
 from lucky_fern.core.compositing.stroke_kernel import Laid, Look, Strokes, lay_strokes, sorted_strokes
 from lucky_fern.core.compositing.stroke_taking import Strewn, strewn, taken_by_home, texel_length, way_of_home
 from lucky_fern.core.maps import MAPS, MapSpec
-from lucky_fern.core.placing.leaning import frames_at
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.core.sheets.grid import span
 from lucky_fern.core.sheets.region import chunks_in
@@ -29,7 +27,8 @@ _PATCH = 8  # texels
 class _Texels(NamedTuple):
     """Texels of a rectangle that lie on islands, and where: rows and columns of it, triangles, places in space.
 
-    They come patch by patch of some texels each way; ``patches`` (P + 1,) says where each begins.
+    They come patch by patch of some texels each way; ``patches`` (P + 1,) says where each begins. ``box`` (2, 3)
+    holds all of them.
     """
 
     rows: I64
@@ -39,6 +38,7 @@ class _Texels(NamedTuple):
     points: F32
     normals: F32
     patches: I64
+    box: F64
 
 
 class Painting(EffectRow):
@@ -74,18 +74,29 @@ def _texels(around: Around) -> _Texels:
     triangle, count = sheet.triangle[owner], len(row)
     weights = np.empty((count, 3))
     points, normals = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+    box = np.array([np.full(3, np.inf), np.full(3, -np.inf)])
     _places(
-        row, column, owner, sheet.xy, triangle, sheet.model.corners, sheet.model.normals, weights, points, normals
+        row,
+        column,
+        owner,
+        sheet.xy,
+        triangle,
+        sheet.model.corners,
+        sheet.model.normals,
+        weights,
+        points,
+        normals,
+        box,
     )
-    return _Texels(row - rect.top, column - rect.left, triangle, weights, points, normals, begins)
+    return _Texels(row - rect.top, column - rect.left, triangle, weights, points, normals, begins, box)
 
 
 @kernel
 def _places(
     rows: I64, columns: I64, owner: I32, xy: F64, triangle: I32, corners: F64, normals: F32, weights: F64,
-    points: F32, facing: F32,
+    points: F32, facing: F32, box: F64,
 ) -> None:  # fmt: skip
-    """Barycentrics, places and unit normals (N, 3) of texels' middles in triangles of the sheet."""
+    """Barycentrics, places and unit normals (N, 3) of texels' middles; their box (2, 3)."""
     for n in range(len(rows)):
         t, m = owner[n], triangle[n]
         ax, ay = xy[t, 0, 0], xy[t, 0, 1]
@@ -104,6 +115,7 @@ def _places(
                 place += weights[n, k] * corners[m, k, i]
                 way += weights[n, k] * normals[m, k, i]
             points[n, i], facing[n, i] = place, way
+            box[0, i], box[1, i] = min(box[0, i], points[n, i]), max(box[1, i], points[n, i])
             length += way * way
         length = max(np.sqrt(length), 1e-12)
         for i in range(3):
@@ -144,7 +156,7 @@ def _near(
 ) -> Strokes | None:
     """The strokes of one size that may reach some texels, with what each takes from below; None for none."""
     reach = np.hypot(look.half, look.wide)
-    low, high = (np.array([end(texels.points[:, k]) for k in range(3)], np.float64) for end in (np.min, np.max))
+    low, high = texels.box
     near = near_box(every.scattered, low - reach, high + reach)
     place, values, lean = [], [], []
     for at in np.searchsorted(every.homes, np.unique(every.home[near])).tolist():
@@ -171,19 +183,53 @@ def _near(
 
 def _normals(laid: Laid, own: F32, texels: _Texels, around: Around) -> F32:
     """(N, 3) stored normals, the paint's slopes put onto what lies below; premultiplied if coverage comes last."""
-    tangent, bitangent, _ = frames_at(around.sources.surface.model, texels.triangle, texels.barycentric)
     isolated = own.shape[1] == 4
-    cover = own[:, 3:] if isolated else np.ones((len(own), 1), np.float32)
-    before = own[:, :3] / np.maximum(cover, 1e-6) if isolated else own
-    x = (laid.lean * tangent).sum(axis=1) + laid.left * (before[:, 0] * 2 - 1)
-    y = (laid.lean * bitangent).sum(axis=1) + laid.left * (before[:, 1] * 2 - 1)
-    z = np.sqrt(np.maximum(1 - x * x - y * y, 1e-4))
-    base = unit_normals((np.stack([x, y, z], axis=1) * 0.5 + 0.5).astype(np.float32)[None])
-    rise = np.stack([-(laid.slope * tangent).sum(axis=1), -(laid.slope * bitangent).sum(axis=1),
-                     np.ones(len(own))], axis=1)  # fmt: skip
-    detail = unit_normals((rise * 0.5 + 0.5).astype(np.float32)[None])
-    blend_normal_arrays(base, np.ascontiguousarray(detail), np.ones(base.shape[:2], np.float32))
+    before = own[:, :3] / np.maximum(own[:, 3:], 1e-6) if isolated else own
+    out = np.empty((len(own), 3), np.float32)
+    tangents = around.sources.surface.model.tangents
+    _lean(laid, np.ascontiguousarray(before), texels.triangle, texels.barycentric, texels.normals, tangents, out)
     if not isolated:
-        return np.asarray(base[0], np.float32)
-    stroked = laid.values[:, 3:] + laid.left[:, None] * cover
-    return np.asarray(base[0] * stroked, np.float32)
+        return out
+    stroked = laid.values[:, 3:] + laid.left[:, None] * own[:, 3:]
+    return np.asarray(out * stroked, np.float32)
+
+
+@kernel
+def _lean(laid: Laid, before: F32, triangle: I32, weights: F64, normals: F32, tangents: F32, out: F32) -> None:
+    """Normals below as far as strokes carry them along, and the strokes' slopes as detail on them (reoriented, after
+    C. Barré-Brisebois and S. Hill, "Blending in Detail", 2012), in the texels' tangent frames.
+    """
+    t, b = np.empty(3), np.empty(3)
+    for n in range(len(out)):
+        m = triangle[n]
+        nx, ny, nz = normals[n, 0], normals[n, 1], normals[n, 2]
+        for i in range(3):
+            t[i] = 0.0
+            for k in range(3):
+                t[i] += weights[n, k] * tangents[m, k, i]
+        off = t[0] * nx + t[1] * ny + t[2] * nz
+        t[0], t[1], t[2] = t[0] - nx * off, t[1] - ny * off, t[2] - nz * off
+        length = max(np.sqrt(t[0] * t[0] + t[1] * t[1] + t[2] * t[2]), 1e-12)
+        for i in range(3):
+            t[i] /= length
+        side = tangents[m, 0, 3]
+        b[0], b[1], b[2] = (
+            (ny * t[2] - nz * t[1]) * side, (nz * t[0] - nx * t[2]) * side, (nx * t[1] - ny * t[0]) * side
+        )  # fmt: skip
+        left = laid.left[n]
+        x, y = left * (before[n, 0] * 2 - 1), left * (before[n, 1] * 2 - 1)
+        ux = uy = 0.0
+        for i in range(3):
+            x += laid.lean[n, i] * t[i]
+            y += laid.lean[n, i] * b[i]
+            ux += laid.slope[n, i] * t[i]
+            uy += laid.slope[n, i] * b[i]
+        z = np.sqrt(max(1 - x * x - y * y, 1e-4))
+        length = np.sqrt(x * x + y * y + z * z)
+        x, y, z = x / length, y / length, z / length + 1
+        uz = 1 / np.sqrt(ux * ux + uy * uy + 1)
+        ux, uy = ux * uz, uy * uz  # the way up the slope: what leans away is the other way
+        dot = (x * ux + y * uy + z * uz) / z
+        rx, ry, rz = x * dot - ux, y * dot - uy, z * dot - uz
+        length = max(np.sqrt(rx * rx + ry * ry + rz * rz), 1e-9)
+        out[n, 0], out[n, 1], out[n, 2] = rx / length / 2 + 0.5, ry / length / 2 + 0.5, rz / length / 2 + 0.5
