@@ -204,9 +204,10 @@ def _keep(values: F32, middle: F32, mine: Bool, weights: F32, dark: float, brigh
     if values.shape[2] == 1:
         for r in range(values.shape[0]):
             for k in range(values.shape[1]):
-                off = values[r, k, 0] - middle[r, k, 0]
-                if (off <= most and -off <= least) or not mine[r, k]:
-                    middle[r, k, 0] = values[r, k, 0]
+                own, other = values[r, k, 0], middle[r, k, 0]
+                off = own - other
+                # No branches, so that several texels are done at once.
+                middle[r, k, 0] = other if ((off > most) | (-off > least)) & mine[r, k] else own
         return
     for r in range(values.shape[0]):
         for k in range(values.shape[1]):
