@@ -55,7 +55,12 @@ def _reach_of(project: Project, name: str, heard: frozenset[str], touches: Touch
 
 def stack_reach(layers: tuple[Layer, ...], map_name: str, touches: Touches = everywhere) -> int:
     """Texels that all blurs of a stretch of the stack together reach."""
-    return _sum(layers, map_name, lambda layer: row_of(layer).reach(layer.content) if touches(layer) else 0)
+
+    def of(layer: Layer) -> int:
+        reach = row_of(layer).reach(layer.content)
+        return reach if reach and touches(layer) else 0  # few reach anywhere: only those are asked about
+
+    return _sum(layers, map_name, of)
 
 
 def stack_margin(layers: tuple[Layer, ...], map_name: str) -> int:
