@@ -11,13 +11,14 @@ from boards import RIGHT, SIZE, board
 from lucky_fern.core.compositing.changes import dirtied
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, SaveSelection, SetLayer, SetSheetSize
-from lucky_fern.core.project.document import Adjustment, Channel, Wash
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Wash
 from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
-from lucky_fern.core.sheets.grid import SheetKey, all_chunks, square
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, square
 from lucky_fern.core.studio import Studio
+from lucky_fern.core.texels.setting import set_block
 
 
 def along_the_board(studio: Studio, name: str) -> dict[float, float]:
@@ -141,3 +142,27 @@ def test_what_is_beyond_a_seam_is_done_again_when_it_changes(tmp_path: Path) -> 
         sheet = fresh.surface.sheet(key, square(SIZE))
         whole = composite_sheet(fresh.sources, fresh.project, "roughness", sheet, 8)
         assert np.array_equal(whole, store.get(MapKey(key, "roughness"), square(SIZE)))
+
+
+def test_an_edit_redoes_what_lies_across_the_seam_that_it_is_near_and_no_more(tmp_path: Path) -> None:
+    # Two halves of a square; the right one lies mirrored, so that the seam is at its right border.
+    (tmp_path / "m.obj").write_text(
+        "v -1 -1 0\nv 0 -1 0\nv 1 -1 0\nv 1 1 0\nv 0 1 0\nv -1 1 0\n"
+        "vt 0 0\nvt .5 0\nvt .5 1\nvt 0 1\nvt 1 1\nvt 1 0\nf 1/1 2/2 5/3 6/4\nf 2/6 3/2 4/3 5/5\n"
+    )
+    studio = Studio.new(tmp_path / "m.obj", sheet_size=1024)
+    studio.execute(AddLayer("Art", Brushwork(), {}))
+    studio.execute(AddLayer("Soft", Adjustment(Blur(3.0)), {"colour": Channel()}))
+    layer, key = studio.project.layers[0].id, studio.surface.keys[0]
+
+    def redone(column: int, row: int) -> set[Chunk]:
+        before = studio.project
+        block = np.full((8, 8, 4), 128, np.uint8)
+        studio.execute(set_block(studio, layer, key, "colour", (column, row), block))
+        return set(dirtied(studio.sources, before, studio.project)[MapKey(key, "colour")])
+
+    assert redone(50, 600) == {Chunk(row, column) for row in (1, 2, 3) for column in (0, 1)}
+    near = redone(500, 600)
+    assert Chunk(2, 3) in near and Chunk(0, 3) not in near and len(near) <= 9 + 3
+    back = redone(1015, 600)
+    assert Chunk(2, 1) in back and Chunk(0, 1) not in back

@@ -6,27 +6,21 @@ the history alike.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
 from functools import partial
-
-import numpy as np
 
 from lucky_fern.core.compositing.compositor import Dirty, MapKey
 from lucky_fern.core.compositing.layer_row import layer_chunks, row_of
 from lucky_fern.core.compositing.masks import shape_row
+from lucky_fern.core.compositing.seams import over_seams
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import has_relief, view_reach
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.references import layer_refers, mask_refers, with_sequences
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
 from lucky_fern.core.sheets.sheet import Sheet
-from lucky_fern.core.sheets.surface import Surface
-from lucky_fern.core.udim import corner_of
 
 Limits = dict[SheetKey, set[Chunk]]
-Link = tuple[tuple[SheetKey, Chunk], tuple[SheetKey, Chunk, int]]
-_HOPS = 3  # islands that one blur may reach over
 Found = dict[str, set[Chunk]]  # map → chunks, of one sheet
 
 
@@ -335,80 +329,3 @@ def _reaches(sources: Sources, projects: tuple[Project, ...], after: Project, na
 def _shows_on(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> bool:
     """Whether a layer may touch any chunk of a sheet."""
     return any(layer_chunks(sources, project, layer, name, sheet) for name in layer.active_channels())
-
-
-def over_seams(
-    surface: Surface, size_of: Callable[[SheetKey], Extent], chunks: dict[SheetKey, set[Chunk]],
-    reaches: int | dict[SheetKey, int],
-) -> dict[SheetKey, set[Chunk]]:  # fmt: skip
-    """Chunks, all within so many texels of them, and what lies as near over seams; of all sheets, or of each."""
-
-    def reach_of(key: SheetKey) -> int:
-        return reaches if isinstance(reaches, int) else reaches[key]
-
-    out = {key: spread(some, reach_of(key), size_of(key)) for key, some in chunks.items()}
-    links = _seam_links(surface, tuple(size_of(key) for key in surface.keys))
-    for _ in range(_HOPS):
-        more: dict[SheetKey, set[Chunk]] = {}
-        for (key, chunk), (other, there, finer) in links:
-            reach = reach_of(key)
-            if (
-                reach
-                and other in out
-                and not _around_one(there, reach * finer, size_of(other)).isdisjoint(out[other])
-            ):
-                more.setdefault(key, set()).update(_around_one(chunk, reach, size_of(key)))
-        fresh = {key: some - out.get(key, set()) for key, some in more.items()}
-        if not any(fresh.values()):
-            break
-        for key, some in fresh.items():
-            out.setdefault(key, set()).update(some)
-    return out
-
-
-def _seam_links(surface: Surface, sizes: tuple[Extent, ...]) -> list[Link]:
-    """Chunks that meet at seams: one, the other, and how many times as fine the other's texels are there."""
-    if surface.seam_links is not None and surface.seam_links[0] == sizes:
-        return surface.seam_links[1]
-    beyond, model = surface.beyond, surface.model
-    triangle, corner = np.nonzero(beyond.border & (beyond.neighbour >= 0))
-    other, entry = beyond.neighbour[triangle, corner], beyond.entry[triangle, corner]
-    mine, theirs = surface.sheet_of_triangle[triangle], surface.sheet_of_triangle[other]
-    kept = (mine >= 0) & (theirs >= 0)
-    ends, scale = [], []
-    for row, start, number in ((triangle, corner, mine), (other, entry, theirs)):
-        row, start, number = row[kept], start[kept], number[kept]
-        size = np.array([one.shape for one in sizes], np.float64)[number]
-        tile = np.array([corner_of(key.tile) for key in surface.keys], np.float64)[number]
-        a, b = (model.uv[row, (start + k) % 3] - tile for k in (0, 1))
-        middle = (a + b) / 2
-        last = np.maximum(np.ceil(size / CHUNK) - 1, 0)
-        rows = np.clip((1 - middle[:, 1]) * size[:, 0] // CHUNK, 0, last[:, 0])
-        columns = np.clip(middle[:, 0] * size[:, 1] // CHUNK, 0, last[:, 1])
-        ends.append(np.stack([number, rows, columns], axis=1).astype(np.int64))
-        scale.append(np.linalg.norm((b - a) * size[:, ::-1], axis=1))
-    finer = np.ceil(scale[1] / np.maximum(scale[0], 1e-9)).clip(1, 64).astype(np.int64)
-    found = np.unique(np.concatenate([*ends, finer[:, None]], axis=1), axis=0).tolist() if len(finer) else []
-    links: list[Link] = [
-        ((surface.keys[a], Chunk(r, c)), (surface.keys[b], Chunk(s, d), times)) for a, r, c, b, s, d, times in found
-    ]
-    surface.seam_links = (sizes, links)
-    return links
-
-
-def spread(chunks: set[Chunk], texels: int, size: Extent) -> set[Chunk]:
-    """Chunks and all that lie within so many texels of one."""
-    if not texels:
-        return chunks
-    return {near for chunk in chunks for near in _around(chunk, -(-texels // CHUNK), size)}
-
-
-def _around(chunk: Chunk, rings: int, size: Extent) -> Iterator[Chunk]:
-    for row in range(max(chunk.row - rings, 0), min(chunk.row + rings, size.down - 1) + 1):
-        for column in range(max(chunk.column - rings, 0), min(chunk.column + rings, size.across - 1) + 1):
-            yield Chunk(row, column)
-
-
-def _around_one(chunk: Chunk, texels: int, size: Extent) -> set[Chunk]:
-    """A chunk and those within so many texels of it, an edge over it that may be longer than a chunk included."""
-    return set(_around(chunk, -(-texels // CHUNK) + 1, size))

@@ -31,7 +31,7 @@ class Surface:
         self._chosen: dict[tuple[str, ...], Bool] = {}
         self._packed: dict[str, Bool] = {}
         self._sheets: dict[tuple[SheetKey, Extent], Sheet] = {}
-        self.seam_links: tuple[tuple[Extent, ...], list[Any]] | None = None  # chunks that meet at seams, for sizes
+        self.seam_links: tuple[tuple[Extent, ...], Any] | None = None  # pieces that meet at seams, for sizes
 
     def sheet(self, key: SheetKey, size: Extent) -> Sheet:
         """A sheet at a size. The two sizes asked for last are kept (the window's and an export's)."""
