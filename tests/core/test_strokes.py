@@ -133,6 +133,23 @@ def test_an_edit_below_redoes_what_it_may_reach(tmp_path: Path) -> None:
         assert np.array_equal(store.get(MapKey(key, name), square(1024)), shown(made, name))
 
 
+def test_an_edit_below_is_followed_where_texels_are_far_finer_than_in_the_mean(tmp_path: Path) -> None:
+    # A board of a tenth of the length has half of the sheet: strokes are ten times as many texels long on it.
+    text = BOARD.replace("vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1", "vt 0 0\nvt .5 0\nvt .5 1\nvt 0 1") + (
+        "v 3 0 0\nv 3.1 0 0\nv 3.1 .2 0\nv 3 .2 0\nvt .5 0\nvt 1 0\nvt 1 1\nvt .5 1\nf 5/5 6/6 7/7 8/8\n"
+    )
+    made = studio(tmp_path, text, texels=1024, size=8.0, detail=0.0)
+    key, before = made.surface.keys[0], made.project
+    store = MapStore(made.sources)
+    store.update(before, MapKey(key, "colour"), all_chunks(square(1024)))
+    made.execute(AddLayer("Art", Brushwork(), {}, above=before.layers[0].id))
+    block = np.full((96, 96, 4), 255, np.uint8)
+    made.execute(set_block(made, made.project.layers[1].id, key, "colour", (760, 500), block))
+    news = dirtied(made.sources, before, made.project)
+    store.update(made.project, MapKey(key, "colour"), news[MapKey(key, "colour")])
+    assert np.array_equal(store.get(MapKey(key, "colour"), square(1024)), shown(made))
+
+
 def test_strokes_in_a_group_by_itself_keep_its_coverage(tmp_path: Path) -> None:
 
     made = studio(tmp_path)

@@ -103,7 +103,9 @@ class Islands:
 
         limit = self.limit(reach)
         first = int(self.islands[0, 0]) if self.islands.size else -1
-        if first >= 0 and (self.islands == first).all():  # most often all of it is one
+        same: Bool = self.islands == first
+        whole = first >= 0 and bool(same.all())
+        if whole:  # most often all of it is one
             numbers, found = np.array([first]), [(slice(0, self.islands.shape[0]), slice(0, self.islands.shape[1]))]
         else:
             numbers = np.unique(self.islands)
@@ -111,12 +113,12 @@ class Islands:
             # Counted from 1, so that one walk over the rectangle finds the boxes of all.
             found = ndimage.find_objects(np.where(self.islands >= 0, np.searchsorted(numbers, self.islands) + 1, 0))
         for number, box in zip(numbers.tolist(), found, strict=True):
-            mine: Bool = self.islands[box] == number
+            mine: Bool = same if whole else self.islands[box] == number
             own = Rect(box[0].start, box[0].stop, box[1].start, box[1].stop)
             wide = Rect(max(own.top - reach, limit.top), min(own.bottom + reach, limit.bottom),
                         max(own.left - reach, limit.left), min(own.right + reach, limit.right))  # fmt: skip
             inner = own.within(wide)
-            if wide == own and mine.all():
+            if wide == own and (whole or mine.all()):
                 yield Island(values[box], mine, inner, box, mine)
                 continue
             filled = np.zeros((*wide.shape, values.shape[2]), np.float32)

@@ -14,12 +14,14 @@ from lucky_fern.core.compositing.masks import shape_row
 from lucky_fern.core.compositing.seams import over_seams
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import has_relief, view_reach
+from lucky_fern.core.compositing.texel_lengths import finest
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.references import layer_refers, mask_refers, with_sequences
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
 from lucky_fern.core.sheets.sheet import Sheet
 
+_MOST_FINER = 64.0  # times as fine as on average that texels are followed
 Limits = dict[SheetKey, set[Chunk]]
 Found = dict[str, set[Chunk]]  # map → chunks, of one sheet
 
@@ -320,12 +322,20 @@ def _reaches(sources: Sources, projects: tuple[Project, ...], after: Project, na
     found = {}
     for key in sources.surface.keys:
         sheet = sources.surface.sheet(key, after.size_of(key))
-        found[key] = max(
-            view_reach(project, name, partial(_shows_on, sources, project, sheet)) for project in projects
-        )
+        found[key] = max(view_reach(project, name, partial(_times, sources, project, sheet)) for project in projects)
     return found
 
 
-def _shows_on(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> bool:
-    """Whether a layer may touch any chunk of a sheet."""
-    return any(layer_chunks(sources, project, layer, name, sheet) for name in layer.active_channels())
+def _finest(sources: Sources, project: Project, key: SheetKey) -> float:
+    sizes = tuple(project.size_of(one) for one in sources.surface.keys)
+    name = ("finest texels", key, sizes)
+    return sources.kept.get(name, lambda: finest(sources.surface, key, project.size_of), lambda _: 64)
+
+
+def _times(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> float:
+    """How often a layer's reach counts on a sheet: none where it touches no chunk, more where texels are fine."""
+    if not any(layer_chunks(sources, project, layer, name, sheet) for name in layer.active_channels()):
+        return 0.0
+    if not row_of(layer).in_space(layer.content):
+        return 1.0
+    return min(_finest(sources, project, sheet.key), _MOST_FINER)

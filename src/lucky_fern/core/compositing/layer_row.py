@@ -51,6 +51,10 @@ class LayerRow:
         """How much of that must be on the same canvas: less where it fetches by itself what it sees."""
         return self.reach(content)
 
+    def in_space(self, content: Any) -> bool:
+        """Whether its reach is a length on the surface, in mean texels: more of them where they are fine."""
+        return False
+
     def mask(self, layer: Layer, view: View) -> U16 | None:
         """(r, c) uint16 how far its mask lets it show; None for everywhere."""
         return mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)

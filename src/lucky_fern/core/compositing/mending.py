@@ -40,6 +40,7 @@ def _bayer(side: int) -> F32:
 
 _BAYER = _bayer(8)
 _NOTHING = 1e-6  # coverage
+_BAND = 64  # rows
 _FLOATS = 2  # texels; OpenCV's median takes floats up to there, 8 bits beyond
 
 
@@ -51,9 +52,17 @@ class Despeckling(EffectRow):
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
 
         def mend(colours: F32, inner: Box, mine: Bool) -> F32:
-            middle = np.ascontiguousarray(_median(colours, reach)[inner])
-            _keep(np.ascontiguousarray(colours[inner]), middle, mine, LUMINANCE.astype(np.float32), least, most)
-            return middle
+            rows, columns = inner
+            out = np.empty((*mine.shape, colours.shape[2]), np.float32)
+            weights = LUMINANCE.astype(np.float32)
+            # So few rows at a time stay in the processor's cache from one look to the next.
+            for top in range(0, len(out), _BAND):
+                here = slice(top, min(top + _BAND, len(out)))
+                first, last = rows.start + here.start, rows.start + here.stop
+                wide = slice(max(first - reach, 0), min(last + reach, len(colours)))
+                middle = _median(colours[wide], reach)[first - wide.start : last - wide.start, columns]
+                _choose(colours[first:last, columns], middle, mine[here], weights, least, most, out[here])
+            return out
 
         return _by_islands(values, around, reach, mend)
 
@@ -198,8 +207,10 @@ def _median(values: F32, reach: int) -> F32:
 
 
 @kernel
-def _keep(values: F32, middle: F32, mine: Bool, weights: F32, dark: float, bright: float) -> None:
-    """A value in place of its median where it, or the luminance, is off that by no more than so much."""
+def _choose(
+    values: F32, middle: F32, mine: Bool, weights: F32, dark: float, bright: float, out: F32
+) -> None:  # fmt: skip
+    """The median where a value, or the luminance, is off that by more than so much; else the value itself."""
     least, most = np.float32(dark), np.float32(bright)
     if values.shape[2] == 1:
         for r in range(values.shape[0]):
@@ -207,13 +218,13 @@ def _keep(values: F32, middle: F32, mine: Bool, weights: F32, dark: float, brigh
                 own, other = values[r, k, 0], middle[r, k, 0]
                 off = own - other
                 # No branches, so that several texels are done at once.
-                middle[r, k, 0] = other if ((off > most) | (-off > least)) & mine[r, k] else own
+                out[r, k, 0] = other if ((off > most) | (-off > least)) & mine[r, k] else own
         return
     for r in range(values.shape[0]):
         for k in range(values.shape[1]):
             off = np.float32(0)
             for c in range(3):
                 off += weights[c] * (values[r, k, c] - middle[r, k, c])
-            if (off <= most and -off <= least) or not mine[r, k]:
-                for c in range(3):
-                    middle[r, k, c] = values[r, k, c]
+            taken = mine[r, k] and (off > most or -off > least)
+            for c in range(3):
+                out[r, k, c] = middle[r, k, c] if taken else values[r, k, c]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace as with_fields
 from typing import Any
@@ -22,43 +23,43 @@ from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
-Touches = Callable[[Layer], bool]
+Counting = Callable[[Layer], float]
 
 
-def everywhere(layer: Layer) -> bool:
-    """Takes every layer."""
-    return True
+def as_they_are(layer: Layer) -> float:
+    """Counts the reach of every layer once."""
+    return 1.0
 
 
-def view_reach(project: Project, map_name: str, touches: Touches = everywhere) -> int:
+def view_reach(project: Project, map_name: str, times: Counting = as_they_are) -> int:
     """How many texels around its own a texel of a map depends on, through blurs and relief.
 
-    Only layers that ``touches`` takes count: those that show on the sheet that is asked about.
+    Each layer's reach counts so many ``times``: 0 where it does not show on the sheet that is asked about.
     """
-    return _reach_of(project, "height" if map_name == RELIEF else map_name, frozenset(), touches)
+    return _reach_of(project, "height" if map_name == RELIEF else map_name, frozenset(), times)
 
 
-def _reach_of(project: Project, name: str, heard: frozenset[str], touches: Touches) -> int:
+def _reach_of(project: Project, name: str, heard: frozenset[str], times: Counting) -> int:
     """The same, ``heard`` being the maps on the way here that it comes from by echoes."""
-    reach = stack_reach(project.layers, name, touches)
+    reach = stack_reach(project.layers, name, times)
     if name == "normal" and has_relief(project.layers):
-        reach = max(reach, 1 + _reach_of(project, "height", heard | {name}, touches))
+        reach = max(reach, 1 + _reach_of(project, "height", heard | {name}, times))
     for layer in project.walk():
         source = layer.content.goes_by
         if source is None or source in heard or source == name or name not in layer.active_channels():
             continue
-        if touches(layer):
-            there = _reach_of(project, source, heard | {name}, touches)
-            reach = max(reach, stack_reach(project.layers, name, touches) + there)
+        if times(layer):
+            there = _reach_of(project, source, heard | {name}, times)
+            reach = max(reach, stack_reach(project.layers, name, times) + there)
     return reach
 
 
-def stack_reach(layers: tuple[Layer, ...], map_name: str, touches: Touches = everywhere) -> int:
+def stack_reach(layers: tuple[Layer, ...], map_name: str, times: Counting = as_they_are) -> int:
     """Texels that all blurs of a stretch of the stack together reach."""
 
     def of(layer: Layer) -> int:
         reach = row_of(layer).reach(layer.content)
-        return reach if reach and touches(layer) else 0  # few reach anywhere: only those are asked about
+        return math.ceil(reach * times(layer)) if reach else 0  # few reach anywhere: only those are asked about
 
     return _sum(layers, map_name, of)
 

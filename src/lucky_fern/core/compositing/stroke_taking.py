@@ -9,7 +9,7 @@ from typing import NamedTuple, cast
 
 import numpy as np
 
-from lucky_fern.core.arrays import F32, F64, I32, I64, Bool, triangle_areas, unit_rows
+from lucky_fern.core.arrays import F32, F64, I32, I64, Bool, unit_rows
 from lucky_fern.core.colour import LUMINANCE
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import About, Around, Fetch, spots_of
@@ -63,22 +63,6 @@ class Taken(NamedTuple):
 
     values: F32
     lean: F32
-
-
-def texel_length(around: Around) -> float:
-    """How long a texel is in model units, in the mean over all sheets."""
-    surface, model = around.sources.surface, around.sources.surface.model
-    sizes = tuple(around.size_of(key) for key in surface.keys)
-
-    def measure() -> float:
-        rows = np.flatnonzero((surface.sheet_of_triangle >= 0) & model.has_uv)
-        uv = model.uv[rows]
-        a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-        texels = np.array([size.texels for size in sizes])[surface.sheet_of_triangle[rows]]
-        flat = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2 * texels
-        return float(np.sqrt(triangle_areas(model.corners[rows]).sum() / max(flat.sum(), 1e-12)))
-
-    return around.sources.kept.get(("texel length", sizes), measure, lambda _: 64)
 
 
 def strewn(around: Around, effect: PaintStrokes, level: int, half: float, wide: float) -> Strewn:

@@ -14,7 +14,8 @@ from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import About, Around, Islands
 from lucky_fern.core.compositing.effects import EffectRow
 from lucky_fern.core.compositing.stroke_kernel import Laid, Look, Strokes, lay_strokes, sorted_strokes
-from lucky_fern.core.compositing.stroke_taking import Strewn, strewn, taken_by_home, texel_length, way_of_home
+from lucky_fern.core.compositing.stroke_taking import Strewn, strewn, taken_by_home, way_of_home
+from lucky_fern.core.compositing.texel_lengths import mean_length
 from lucky_fern.core.maps import MAPS, MapSpec
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.core.sheets.grid import span
@@ -124,15 +125,19 @@ def _places(
 
 def _paint(out: F32, values: F32, effect: PaintStrokes, around: Around, about: About, texels: _Texels) -> None:
     """Lay strokes onto the texels of ``out``; those that no stroke reaches stay as they are."""
-    spec, unit = MAPS[about.map], texel_length(around)
+    spec, surface = MAPS[about.map], around.sources.surface
+    sizes = tuple(around.size_of(key) for key in surface.keys)
+    unit = around.sources.kept.get(
+        ("texel length", sizes), lambda: mean_length(surface, around.size_of), lambda _: 64
+    )
     count, components = len(texels.rows), values.shape[2]
     laid = Laid(np.ones(count, np.float32), np.zeros((count, components), np.float32), np.zeros(count, np.float32),
                 np.zeros((count, 3), np.float32), np.zeros((count, 3), np.float32))  # fmt: skip
     relief = spec.kind == "normal" or (about.map == "height" and about.relief is not None)
     pieces = np.ascontiguousarray(around.sources.surface.model.pieces[texels.triangle], np.int32)
-    sizes = effect.sizes
-    for level in range(len(sizes) - 1, -1, -1):
-        wide = sizes[level] / 2 * unit
+    widths = effect.sizes
+    for level in range(len(widths) - 1, -1, -1):
+        wide = widths[level] / 2 * unit
         look = Look(wide * effect.length, wide, unit, effect.bristle, effect.vary, effect.thick)
         every = strewn(around, effect, level, look.half, look.wide)
         strokes = _near(effect, around, about, every, look, level, texels)

@@ -67,5 +67,5 @@ class PaintStrokes(Effect, Plain, frozen=True, tag_field="effect", tag="paintstr
 
     @property
     def reach(self) -> int:
-        # To a stroke's middle and on to what that goes by; sheets may be finer than they are on average.
-        return math.ceil(2 * (self.size * math.hypot(self.length, 1) / 2 + 2 * self.size)) + 1
+        # To a stroke's middle and on to what that goes by; in texels as long as they are in the mean.
+        return math.ceil(self.size * math.hypot(self.length, 1) / 2 + 2 * self.size) + 1
