@@ -33,8 +33,7 @@ def height_of(state: State, op: Relief) -> F32:
     """(rows, columns) float32 0 … 1, what is level (the median) at 0.5."""
     rgba, wraps = state.rgba, repeats(state.rgba)
     out = np.empty(rgba.shape[:2], np.float32)
-    split = op.split if (op.large, op.small) != (1.0, 1.0) else 0.0
-    reach = math.ceil(3 * op.blur) + math.ceil(3 * split)
+    reach = math.ceil(3 * op.blur) + (math.ceil(3 * op.split) if _parted(op) else 0)
 
     def one(band: tuple[int, int]) -> None:
         top, bottom = band
@@ -43,10 +42,7 @@ def height_of(state: State, op: Relief) -> F32:
             values = pixels[..., 3].astype(np.float32) / np.float32(state.top)
         else:
             values = brightness(pixels)
-        values = _soft(values, op.blur)
-        if split > 0:
-            coarse = _soft(values, split)
-            values = coarse * np.float32(op.large) + (values - coarse) * np.float32(op.small)
+        values = _formed(values, op)
         rows, columns = values.shape
         out[top:bottom] = values[reach : rows - reach, reach : columns - reach]
 
@@ -95,10 +91,7 @@ def lifted(state: State, op: Relief) -> F32:
     turned /= level
     turned[0, 0] = 0
     height = np.asarray(fft.ifft2(turned, workers=2).real if wraps else fft.idctn(turned, workers=2), np.float32)
-    height = _soft(height, op.blur)
-    if (op.large, op.small) != (1.0, 1.0):
-        coarse = _soft(height, op.split)
-        height = coarse * np.float32(op.large) + (height - coarse) * np.float32(op.small)
+    height = _formed(height, op)
     height -= np.median(height)
     strength = op.strength if op.strength else 1.0
     return np.asarray(np.clip(height / np.float32(strength) + np.float32(0.5), 0, 1), np.float32)
@@ -126,6 +119,20 @@ def normals_of(height: U16, strength: float, wraps: bool) -> U16:
 
     for_each(one, bands(height.shape[0]))
     return out
+
+
+def _parted(op: Relief) -> bool:
+    """Whether large and small forms stand up differently."""
+    return (op.large, op.small) != (1.0, 1.0)
+
+
+def _formed(values: F32, op: Relief) -> F32:
+    """Softened, its large and its small forms each as high as is asked."""
+    values = _soft(values, op.blur)
+    if _parted(op):
+        coarse = _soft(values, op.split)
+        values = coarse * np.float32(op.large) + (values - coarse) * np.float32(op.small)
+    return values
 
 
 def _soft(values: F32, radius: float) -> F32:

@@ -22,7 +22,7 @@ from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Framed, Lay, Throw, place_height
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.texels.guides import step_to
-from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
 from lucky_fern.ui.gestures.grip import GripDrag
 from lucky_fern.ui.gestures.surface_view import SurfaceView
 from lucky_fern.ui.session.looking import Looking
@@ -199,10 +199,7 @@ class DecalHandles(Gesture):
 
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         grip = self.view.grip() if self.looking.station == "artwork" else None
-        handle = None if grip is None else grip.grabbed(point)
-        if handle is None:
-            return None
-        return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
+        return cursor_over(None if grip is None else grip.grabbed(point))
 
     def _show_reach(self) -> None:
         """The space that a throw reaches, in the model view."""

@@ -48,3 +48,10 @@ class Gesture:
 
     def show(self) -> None:
         """Bring the view's overlay up to date."""
+
+
+def cursor_over(handle: str | None) -> Qt.CursorShape | None:
+    """The mouse over a grip's handle (:meth:`~lucky_fern.ui.gestures.grip.Grip.grabbed`)."""
+    if handle is None:
+        return None
+    return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor

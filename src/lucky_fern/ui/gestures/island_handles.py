@@ -16,7 +16,7 @@ from lucky_fern.core.project.layouts import SnapTo, Transform
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.texels.guides import step_to
 from lucky_fern.core.udim import tile_of
-from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
 from lucky_fern.ui.gestures.grip import Grip
 from lucky_fern.ui.gestures.surface_view import PlaneView
 from lucky_fern.ui.session.errand import Errands
@@ -139,10 +139,7 @@ class IslandHandles(Gesture):
 
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         grip = self.grip()
-        handle = None if grip is None else self._handle(grip, point)
-        if handle is None:
-            return None
-        return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
+        return cursor_over(None if grip is None else self._handle(grip, point))
 
 
 @dataclass(frozen=True)

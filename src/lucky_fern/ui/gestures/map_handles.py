@@ -12,7 +12,7 @@ from lucky_fern.core.project.commands import SetChannel
 from lucky_fern.core.project.document import Channel, Decal, Layer, Wash
 from lucky_fern.core.project.places import Lay, place_height
 from lucky_fern.core.udim import corner_of
-from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
 from lucky_fern.ui.gestures.grip import Grip, GripDrag
 from lucky_fern.ui.gestures.surface_view import PlaneView
 from lucky_fern.ui.session.selection import Selection
@@ -129,10 +129,7 @@ class MapHandles(Gesture):
 
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         grip = self._grip()
-        handle = None if grip is None else grip.grabbed(point)
-        if handle is None:
-            return None
-        return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
+        return cursor_over(None if grip is None else grip.grabbed(point))
 
     def show(self) -> None:
         if self._found() is not None:

@@ -11,7 +11,7 @@ from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetMaskEntry
 from lucky_fern.core.project.places import Framed, place_height
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
-from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
 from lucky_fern.ui.gestures.grip import Grip, GripDrag
 from lucky_fern.ui.gestures.surface_view import SurfaceView
 from lucky_fern.ui.session.selection import Selection
@@ -79,10 +79,7 @@ class MaskHandles(Gesture):
 
     def cursor(self, point: F64) -> Qt.CursorShape | None:
         grip = self._grip()
-        handle = None if grip is None else grip.grabbed(point)
-        if handle is None:
-            return None
-        return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
+        return cursor_over(None if grip is None else grip.grabbed(point))
 
     def show(self) -> None:
         if self.handles.mask_entry is not None:

@@ -20,7 +20,7 @@ from lucky_fern.core.placing.warp import reach_of, warped
 from lucky_fern.core.project.document import KitPicture, Project
 from lucky_fern.core.project.places import Throw, Warp
 from lucky_fern.core.sheets.picking import smooth_normal
-from lucky_fern.ui.gestures.gesture import Gesture
+from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
 from lucky_fern.ui.gestures.grip import REACH, Grip, GripDrag
 from lucky_fern.ui.gestures.pull_handles import pulled_points, pulled_to
 from lucky_fern.ui.gestures.surface_view import SpaceView
@@ -112,10 +112,7 @@ class SlideHandles(Gesture):
         grip = self.grip()
         if grip is None or self.sliding.brushing:
             return None
-        handle = grip.grabbed(point)
-        if handle is None:
-            return None
-        return Qt.CursorShape.SizeAllCursor if handle == "move" else Qt.CursorShape.PointingHandCursor
+        return cursor_over(grip.grabbed(point))
 
     def show(self) -> None:
         drawn, sliding = self.view.drawn, self.sliding

@@ -137,12 +137,11 @@ __all__ = [
 Single = (
     AddLayer | AddMaskEntry | AddPicture | AddSequence | Describe | DuplicateLayers | GiveMask | GivePaint
     | GroupLayers | KeepMeasured | KeepPaint | KeepPalette | KeepRecipe | KeepSlide | LayOut | Lend | LendView
-    | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PinPicture
+    | LinkLayer | MergePictures | MoveLayers | MoveMaskEntry | PaintMask | PaintPixels | PasteMask | PinPicture
     | PreparePicture | RemoveLayers | RemovePictures | RemoveSelection | RenameLayer | RenamePicture
-    | RenameSelection | ReplaceModel | SaveSelection | SetChannel | LinkLayer | SetContent | SetCredit | SetExports
-    | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetLight | SetMask | SetNumbers
-    | SetMaskEntry | SetPixelArt | SetPlace
-    | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
+    | RenameSelection | ReplaceModel | SaveSelection | SetChannel | SetContent | SetCredit | SetExports
+    | SetFigure | SetGroup | SetGuides | SetLabel | SetLayer | SetLight | SetMask | SetMaskEntry | SetNumbers
+    | SetPixelArt | SetPlace | SetSheetSize | SetTaken | TakeBack | TakeLayers | TakeViewBack | Ungroup
 )  # fmt: skip
 
 
