@@ -70,9 +70,14 @@ def radiance(direction: F64, kind: str = STUDIO) -> F64:
     return np.asarray(light, np.float64)
 
 
-def take_panorama(digest: str, light: F32) -> str:
+def own_kind(name: str) -> str:
+    """The kind that a panorama of this name is asked for by."""
+    return _OWN + name
+
+
+def take_panorama(name: str, light: F32) -> str:
     """Take a panorama (rows, 2 · rows, 3) of linear light; the kind that it is asked for by from now on."""
-    kind = _OWN + digest
+    kind = own_kind(name)
     if kind not in _own:
         while len(_own) >= _MOST_OWN:
             gone = next(iter(_own))

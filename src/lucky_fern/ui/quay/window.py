@@ -31,12 +31,11 @@ from lucky_fern.quay.advice import NOTES, import_notes, read_wrongly, why_other
 from lucky_fern.quay.cargo import Cargo, maps_of, open_cargo
 from lucky_fern.quay.delivery import Delivery, Scene
 from lucky_fern.quay.stage import NIGHT, Filtering
-from lucky_fern.render import environment
 from lucky_fern.render.model_scene import Look
 from lucky_fern.ui.quay.numbers_part import NumbersPart
 from lucky_fern.ui.quay.view import QuayView
 from lucky_fern.ui.session.errand import Errands
-from lucky_fern.ui.session.lighting import STANDING, panorama_name
+from lucky_fern.ui.session.lighting import STANDING, prepare
 from lucky_fern.ui.widgets.style import sheet, tones
 from lucky_fern.words import tr
 
@@ -190,20 +189,11 @@ class Quay(QMainWindow):
         if light is None or light.surroundings == "studio":
             return
 
-        def work() -> str:
-            if light.surroundings == "own" and panorama is not None:
-                kind = environment.take_panorama(panorama_name(light).partition(":")[2], panorama())
-            else:
-                kind = light.surroundings
-            environment.reflections(kind)
-            environment.irradiance(kind)
-            return kind
-
         def show(kind: str) -> None:
             self.view.look = replace(self.view.look, surroundings=kind)
             self.view.refresh()
 
-        self._lighting.send(tr("Lighting …"), work, show)
+        self._lighting.send(tr("Lighting …"), lambda: prepare(light, panorama), show)
 
     # --- reading --------------------------------------------------------------------------------------------
 

@@ -7,9 +7,9 @@ from typing import Any
 
 from PySide6.QtCore import QObject
 
+from lucky_fern.core.arrays import F32
 from lucky_fern.core.lighting import light_of
-from lucky_fern.core.project.blobs import Blobs
-from lucky_fern.core.project.light import Light
+from lucky_fern.core.project.light import Light, Panorama
 from lucky_fern.render import environment
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
@@ -18,27 +18,32 @@ from lucky_fern.words import tr
 STANDING = ("lamp_deg", "lamp_gain", "ambient_gain", "exposure", "shadows", "sky_deg", "behind", "blur")
 
 
-def kind_of(light: Light, blobs: Blobs) -> str:
-    """What the renderer calls a light's surroundings; reads a panorama if there is one."""
-    if light.surroundings != "own" or light.panorama is None:
-        return light.surroundings if light.surroundings != "own" else environment.STUDIO
-    name = panorama_name(light)
-    if environment.known(name):
-        return name
-    return environment.take_panorama(name.partition(":")[2], light_of(blobs, light.panorama))
+def kind_of(light: Light) -> str:
+    """What the renderer calls a light's surroundings."""
+    if light.surroundings != "own":
+        return light.surroundings
+    return environment.STUDIO if light.panorama is None else environment.own_kind(_named(light.panorama))
 
 
-def panorama_name(light: Light) -> str:
-    assert light.panorama is not None
-    return f"own:{light.panorama.digest}{'-mirrored' if light.panorama.mirror else ''}"
+def prepare(light: Light, panorama: Callable[[], F32] | None) -> str:
+    """Have a light's surroundings worked out; what the renderer calls them. Takes seconds the first time.
 
-
-def prepare(light: Light, blobs: Blobs) -> str:
-    """Have a light's surroundings worked out; what the renderer calls them. Takes seconds the first time."""
-    kind = kind_of(light, blobs)
+    ``panorama`` reads the light's own one, (rows, 2 · rows, 3) of linear light; None where it is not at hand, and
+    the studio stands in.
+    """
+    kind = kind_of(light)
+    if not environment.known(kind):
+        if panorama is None or light.panorama is None:
+            kind = environment.STUDIO
+        else:
+            environment.take_panorama(_named(light.panorama), panorama())
     environment.reflections(kind)
     environment.irradiance(kind)
     return kind
+
+
+def _named(panorama: Panorama) -> str:
+    return f"{panorama.digest}{'-mirrored' if panorama.mirror else ''}"
 
 
 class Lighting(QObject):
@@ -59,13 +64,14 @@ class Lighting(QObject):
             return
         self._of = light
         self._show(**{name: getattr(light, name) for name in STANDING})
-        kind = panorama_name(light) if light.surroundings == "own" and light.panorama else light.surroundings
+        kind = kind_of(light)
         if environment.prepared(kind) and environment.known(kind):
             self._asked = kind
             self._show(surroundings=kind)
         elif studio is not None and kind != self._asked:
-            self._asked, blobs = kind, studio.blobs
-            self.errands.send(tr("Lighting …"), lambda: prepare(light, blobs), self._arrived)
+            self._asked, blobs, own = kind, studio.blobs, light.panorama
+            read = None if own is None else lambda: light_of(blobs, own)
+            self.errands.send(tr("Lighting …"), lambda: prepare(light, read), self._arrived)
 
     def _arrived(self, kind: str) -> None:
         if kind == self._asked:
