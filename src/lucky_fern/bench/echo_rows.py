@@ -79,15 +79,17 @@ def below(folder: Path) -> Row:
 
 
 def specks(folder: Path) -> Row:
-    """Specks of radius 2 out of a 2K map, against OpenCV's median of the same texels."""
-    values = np.random.default_rng(4).random((_SIZE, _SIZE, 1)).astype(np.float32)
+    """Specks of radius 2 out of a 2K map of one number and out of colours, against OpenCV's median of the same."""
+    noise = np.random.default_rng(4).random((_SIZE, _SIZE, 3)).astype(np.float32)
     effect, around = Specks(2.0, 0.2), Islands(np.zeros((_SIZE, _SIZE), np.int32))
-    row, spec = effect_row(effect), MAPS["roughness"]
-    mine, reference = side_by_side(
-        lambda: row.apply(values, effect, spec, around), lambda: cv2.medianBlur(values[..., 0], 5), runs=5
-    )
-    return Row("despeckle: of OpenCV's median", mine / reference, 1.5, "lower",
-               f"{mine * 1e3:.0f} ms against {reference * 1e3:.0f}, 2K, one core")  # fmt: skip
+    row, found = effect_row(effect), []
+    for name, values in (("colour", noise), ("roughness", np.ascontiguousarray(noise[..., :1]))):
+        spec = MAPS[name]
+        found.append(side_by_side(lambda: row.apply(values, effect, spec, around), lambda: cv2.medianBlur(values, 5)))  # noqa: B023
+    (ours3, median3), (ours, median) = found
+    return Row("despeckle: of OpenCV's median", max(ours / median, ours3 / median3), 1.5, "lower",
+               f"{ours * 1e3:.0f} ms against {median * 1e3:.0f}, 2K, one core; "
+               f"colours {ours3 * 1e3:.0f} against {median3 * 1e3:.0f}")  # fmt: skip
 
 
 def strokes(folder: Path) -> Row:

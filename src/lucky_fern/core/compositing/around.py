@@ -37,7 +37,7 @@ class Island:
 
     ``values`` (r, c, n) float32 (to be read only) and ``known`` (r, c) bool cover it and what lies round it;
     ``inner`` is where the island's part of the rectangle lies in those, ``box`` where in it, ``mine`` which
-    texels there are its.
+    texels there are its. ``alone``: the rectangle is all its own, and nothing lies round it.
     """
 
     values: F32
@@ -45,6 +45,7 @@ class Island:
     inner: tuple[slice, slice]
     box: tuple[slice, slice]
     mine: Bool
+    alone: bool = False
 
 
 @dataclass(frozen=True)
@@ -119,7 +120,7 @@ class Islands:
                         max(own.left - reach, limit.left), min(own.right + reach, limit.right))  # fmt: skip
             inner = own.within(wide)
             if wide == own and (whole or mine.all()):
-                yield Island(values[box], mine, inner, box, mine)
+                yield Island(values[box], mine, inner, box, mine, whole)
                 continue
             filled = np.zeros((*wide.shape, values.shape[2]), np.float32)
             known = np.zeros(wide.shape, np.bool_)

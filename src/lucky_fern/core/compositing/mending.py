@@ -40,7 +40,6 @@ def _bayer(side: int) -> F32:
 
 _BAYER = _bayer(8)
 _NOTHING = 1e-6  # coverage
-_BAND = 64  # rows
 _FLOATS = 2  # texels; OpenCV's median takes floats up to there, 8 bits beyond
 
 
@@ -51,18 +50,12 @@ class Despeckling(EffectRow):
         reach = max(1, round(effect.radius))
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
 
-        def mend(colours: F32, inner: Box, mine: Bool) -> F32:
-            rows, columns = inner
-            out = np.empty((*mine.shape, colours.shape[2]), np.float32)
-            weights = LUMINANCE.astype(np.float32)
-            # So few rows at a time stay in the processor's cache from one look to the next.
-            for top in range(0, len(out), _BAND):
-                here = slice(top, min(top + _BAND, len(out)))
-                first, last = rows.start + here.start, rows.start + here.stop
-                wide = slice(max(first - reach, 0), min(last + reach, len(colours)))
-                middle = _median(colours[wide], reach)[first - wide.start : last - wide.start, columns]
-                _choose(colours[first:last, columns], middle, mine[here], weights, least, most, out[here])
-            return out
+        def mend(colours: F32, inner: Box) -> F32:
+            middle = _median(colours, reach)
+            rows, texels = (values.reshape(len(values), -1) for values in (middle, colours))
+            keep = _keep_colours if colours.shape[2] == 3 else _keep
+            keep(texels, LUMINANCE.astype(np.float32), np.float32(least), np.float32(most), rows)
+            return middle[inner]
 
         return _by_islands(values, around, reach, mend)
 
@@ -73,7 +66,7 @@ class Smoothing(EffectRow):
             return values
         reach = int(np.ceil(effect.radius))
 
-        def smooth(colours: F32, inner: Box, mine: Bool) -> F32:
+        def smooth(colours: F32, inner: Box) -> F32:
             soft = cv2.bilateralFilter(colours, 2 * reach + 1, effect.tolerance, effect.radius / 2)
             return np.asarray(soft, np.float32).reshape(colours.shape)[inner]
 
@@ -127,7 +120,7 @@ class NearContrasting(EffectRow):
         if around is None:
             return values
 
-        def spread(colours: F32, inner: Box, mine: Bool) -> F32:
+        def spread(colours: F32, inner: Box) -> F32:
             grey = colours @ LUMINANCE.astype(np.float32) if colours.shape[2] == 3 else colours[..., 0]
             mean = _gaussian(grey, effect.radius)[inner]
             variance = _gaussian(grey * grey, effect.radius)[inner] - mean * mean
@@ -150,9 +143,8 @@ class Normalising(EffectRow):
         return unit_normals(values)
 
 
-def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, Box, Bool], F32]) -> F32:
-    """What ``make`` makes of each island: of its texels and ``reach`` round them, what of it lies
-    inside, and which of that are its own.
+def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, Box], F32]) -> F32:
+    """What ``make`` makes of each island: of its texels and ``reach`` round them, and what of it lies inside.
 
     In a layer that began with nothing, values come premultiplied and coverage last: what is covered is looked at as
     it is, where nothing is counts as unknown, and how far is covered stays.
@@ -167,11 +159,12 @@ def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, B
             colours = np.divide(
                 colours[..., :-1], cover, out=np.zeros_like(colours[..., :-1]), where=known[..., None]
             )
-        made = make(np.ascontiguousarray(_filled(colours, known)), island.inner, np.ascontiguousarray(mine))
+        full = island.alone and cover is None
+        made = make(np.ascontiguousarray(colours if full else _filled(colours, known)), island.inner)
         if cover is not None:
             made = np.concatenate([made * cover[island.inner], cover[island.inner]], axis=2)
-        if made.shape == values.shape and mine.all():
-            return made  # all of it is one island
+        if full:
+            return made
         out = values.copy() if out is None else out
         np.copyto(out[island.box], made, where=mine[..., None])
     return values.copy() if out is None else out
@@ -195,36 +188,35 @@ def _filled(values: F32, known: Bool) -> F32:
 def _median(values: F32, reach: int) -> F32:
     """(r, c, n) component by component, of squares of 2 · reach + 1 texels; beyond 5 × 5 in steps of 1/255."""
     side = 2 * reach + 1
-    planes = []
-    for number in range(values.shape[2]):
-        plane = np.ascontiguousarray(values[..., number])
-        if reach <= _FLOATS:
-            planes.append(np.asarray(cv2.medianBlur(plane, side), np.float32))
-        else:
-            steps = np.rint(np.clip(plane, 0, 1) * 255).astype(np.uint8)
-            planes.append(np.asarray(cv2.medianBlur(steps, side), np.float32) / np.float32(255))
-    return planes[0][..., None] if len(planes) == 1 else np.stack(planes, axis=2)
+    if reach <= _FLOATS:
+        return np.asarray(cv2.medianBlur(values, side), np.float32).reshape(values.shape)
+    steps = np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
+    return np.asarray(cv2.medianBlur(steps, side), np.float32).reshape(values.shape) / np.float32(255)
 
 
 @kernel
-def _choose(
-    values: F32, middle: F32, mine: Bool, weights: F32, dark: float, bright: float, out: F32
-) -> None:  # fmt: skip
-    """The median where a value, or the luminance, is off that by more than so much; else the value itself."""
-    least, most = np.float32(dark), np.float32(bright)
-    if values.shape[2] == 1:
-        for r in range(values.shape[0]):
-            for k in range(values.shape[1]):
-                own, other = values[r, k, 0], middle[r, k, 0]
-                off = own - other
-                # No branches, so that several texels are done at once.
-                out[r, k, 0] = other if ((off > most) | (-off > least)) & mine[r, k] else own
-        return
+def _keep(values: F32, weights: F32, dark: np.float32, bright: np.float32, middle: F32) -> None:
+    """Write over medians (r, c) what is off them by no more than so much."""
     for r in range(values.shape[0]):
-        for k in range(values.shape[1]):
-            off = np.float32(0)
-            for c in range(3):
-                off += weights[c] * (values[r, k, c] - middle[r, k, c])
-            taken = mine[r, k] and (off > most or -off > least)
-            for c in range(3):
-                out[r, k, c] = middle[r, k, c] if taken else values[r, k, c]
+        own, other = values[r], middle[r]
+        for k in range(len(own)):
+            off = own[k] - other[k]
+            # No branches, so that several texels are done at once.
+            other[k] = other[k] if (off > bright) | (-off > dark) else own[k]
+
+
+@kernel
+def _keep_colours(values: F32, weights: F32, dark: np.float32, bright: np.float32, middle: F32) -> None:
+    """The same for rows (r, 3 c) of colours, of which the luminance decides."""
+    share_red, share_green, share_blue = weights[0], weights[1], weights[2]
+    for r in range(values.shape[0]):
+        own, other = values[r], middle[r]
+        for texel in range(len(own) // 3):
+            k = 3 * texel
+            red, green, blue = own[k], own[k + 1], own[k + 2]
+            mid_red, mid_green, mid_blue = other[k], other[k + 1], other[k + 2]
+            off = share_red * (red - mid_red) + share_green * (green - mid_green) + share_blue * (blue - mid_blue)
+            taken = (off > bright) | (-off > dark)
+            other[k] = mid_red if taken else red
+            other[k + 1] = mid_green if taken else green
+            other[k + 2] = mid_blue if taken else blue
