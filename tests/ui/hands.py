@@ -89,14 +89,15 @@ class Hands:
         self.wait()
 
     def drop(
-        self, view: View, what: str, at: np.ndarray, kind: str = PICTURE_MIME,
+        self, view: QWidget, what: str | QMimeData, at: np.ndarray, kind: str = PICTURE_MIME,
         keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
     ) -> None:  # fmt: skip
-        """Drag a kit picture (or a recipe) over a view and let go."""
-        mime = QMimeData()
-        mime.setData(kind, QByteArray(what.encode()))
+        """Drag a kit picture (or a recipe, or what the board hands out) over a view and let go."""
+        mime = what if isinstance(what, QMimeData) else QMimeData()
+        if isinstance(what, str):
+            mime.setData(kind, QByteArray(what.encode()))
         point, none, left = QPointF(*at), keys, Qt.MouseButton.LeftButton
-        copy = Qt.DropAction.CopyAction
+        copy = Qt.DropAction.CopyAction | (Qt.DropAction.MoveAction if mime is what else Qt.DropAction.CopyAction)
         for event in (
             QDragEnterEvent(point.toPoint(), copy, mime, left, none),
             QDragMoveEvent(point.toPoint(), copy, mime, left, none),

@@ -4,22 +4,24 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from PySide6.QtCore import QMimeData, QModelIndex, Qt
+from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtWidgets import QComboBox, QPushButton
 
 from hands import Hands
+from lucky_fern.core.project.adjustments import MIME
 from lucky_fern.core.project.commands import AddLayer, LinkLayer, SaveSelection
 from lucky_fern.core.project.document import Channel, Relief, Wash
 from lucky_fern.core.project.effects import Levels
 from lucky_fern.core.project.light import Numbers
 from lucky_fern.core.project.more_effects import Dither, Match
+from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.rules import Edges, Grain
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.layers.adding import add_adjustment
 from lucky_fern.ui.layers.board_menus import layer_menu
-from lucky_fern.ui.layers.board_model import LAYER_MIME
+from lucky_fern.ui.layers.board_model import LAYER_MIME, NAME
 from lucky_fern.ui.layers.echoes import add_echo
 from lucky_fern.ui.quay.window import Quay
 from samples import save_png
@@ -109,17 +111,50 @@ def test_layers_are_set_as_another_by_the_menu_and_copied_by_a_drag(hands: Hands
     assert parts.work.project.layer(two.id).link == parts.work.project.layer(one.id).link is not None
     parts.work.execute(LinkLayer(two.id, None))
     model = hands.window.board.model
-    mime = QMimeData()
-    mime.setData(LAYER_MIME, str(one.id).encode())
+    mime = model.mimeData([model.index_of(one.id, NAME)])
     wash = next(layer for layer in parts.work.project.layers if isinstance(layer.content, Wash))
-    index = next(model.index(row, 0, QModelIndex()) for row in range(model.rowCount(QModelIndex()))
-                 if model.layer_of(model.index(row, 0, QModelIndex())).id == wash.id)  # fmt: skip
-    assert not model.canDropMimeData(mime, Qt.DropAction.MoveAction, -1, -1, index)
-    assert model.canDropMimeData(mime, Qt.DropAction.CopyAction, -1, -1, index)
-    assert model.dropMimeData(mime, Qt.DropAction.CopyAction, -1, -1, index)
+    grid, before = hands.window.board.grid, parts.work.project
+    row = grid.visualRect(model.index_of(wash.id, NAME)).center()
+    hands.drop(grid.viewport(), mime, np.array([row.x(), row.y()]), keys=Qt.KeyboardModifier.ShiftModifier)
+    assert parts.work.project is before, "only groups are moved into"
+    hands.drop(grid.viewport(), mime, np.array([row.x(), row.y()]), keys=Qt.KeyboardModifier.ControlModifier)
     names = [layer.name for layer in parts.work.project.layers]
     above = parts.work.project.layers[names.index(wash.name) + 1]
     assert above.content == one.content and above.id not in (one.id, two.id)
+
+
+def test_an_adjustment_dragged_onto_a_view_is_for_the_material_there_and_into_another_window_a_copy(
+    hands: Hands,
+) -> None:
+    parts, view, model = hands.parts, hands.window.sheet_view, hands.window.board.model
+    add(hands, "One", Levels(0.1))
+    one = parts.selection.layer
+    mime = model.mimeData([model.index_of(one.id, NAME)])
+    spots = (np.array([x, y], float) for y in range(9, view.height(), 9) for x in range(9, view.width(), 9))
+    middle, face = next((spot, face) for spot in spots if (face := view.face_at(spot)) is not None)
+    built = parts.work.studio.model
+    hands.drop(view, mime, middle)
+    put = parts.work.project.layers[-1]
+    assert put.content == one.content and put.scope == Scope(materials=(built.materials[built.material[face]],))
+    hands.drop(view, mime, middle, keys=Qt.KeyboardModifier.ControlModifier)
+    assert parts.work.project.layers[-1].scope == Scope(parts=(built.parts[built.part[face]],))
+    count = len(parts.work.project.layers)
+    hands.drop(view, mime, np.array([2.0, 2.0]))
+    assert len(parts.work.project.layers) == count and "no surface there" in hands.window.notice.text()
+    foreign = QMimeData()  # of another window, where layers' numbers say something else
+    foreign.setData(LAYER_MIME, f"elsewhere {parts.work.project.layers[0].id}".encode())
+    foreign.setData(MIME, mime.data(MIME))
+    grid = hands.window.board.grid
+    hands.drop(grid.viewport(), foreign, np.array([40.0, grid.viewport().height() - 4.0]))
+    assert [layer.name for layer in parts.work.project.layers][-1] == "One"
+    assert len(parts.work.project.layers) == count + 1 and parts.work.project.layers[-1].scope == Scope()
+    parts.selection.select(one.id)
+    menu = layer_menu(hands.window.matter, one, lambda: None, hands.window)
+    next(action for action in menu.actions() if action.text() == "Copy adjustments").trigger()
+    menu = layer_menu(hands.window.matter, one, lambda: None, hands.window)
+    onto = next(action.menu() for action in menu.actions() if "on a material" in action.text())
+    onto.actions()[0].trigger()
+    assert parts.work.project.layers[-1].scope == Scope(materials=(onto.actions()[0].text(),))
 
 
 def test_two_maps_are_looked_at_by_the_headings_menu(hands: Hands) -> None:

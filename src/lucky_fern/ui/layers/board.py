@@ -304,7 +304,9 @@ class Board(QWidget):
         self.grid.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
-        self.grid.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        # Not InternalMove: that calls every drop a move, whatever key is held.
+        self.grid.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
+        self.grid.setDefaultDropAction(Qt.DropAction.MoveAction)
         self.grid.setDragDropOverwriteMode(False)
         self.grid.setDropIndicatorShown(True)
         self.grid.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

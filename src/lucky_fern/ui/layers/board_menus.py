@@ -34,12 +34,11 @@ from lucky_fern.core.project.more_effects import (
     Specks,
     Threshold,
 )
-from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS
+from lucky_fern.core.project.plain import COLOUR_BLENDS, SCALAR_BLENDS, Scope
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.ui.layers.adding import add_adjustment, add_brushwork, add_wash
 from lucky_fern.ui.layers.copying import (
     chosen_adjustments,
-    copy_adjustments,
     copy_mask,
     paste_mask,
     put_adjustments,
@@ -47,6 +46,7 @@ from lucky_fern.ui.layers.copying import (
 from lucky_fern.ui.layers.echoes import READY, add_echo
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.ready_menu import ask_keep, fill_ready
+from lucky_fern.ui.session.adjustments import copied_adjustments, copy_adjustments, put_on
 from lucky_fern.words import tr
 
 EFFECTS: dict[str, Callable[[], Effect]] = {
@@ -167,8 +167,8 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     menu.addAction(tr("Keep as recipe …"), partial(ask_keep, matter, layer, parent))
     menu.addAction(tr("Delete"), lambda: matter.work.execute(RemoveLayers(matter.selection.chosen)))
     menu.addSeparator()
-    held, chosen = matter.clipboard.adjustments, chosen_adjustments(matter)
-    take = menu.addAction(tr("Copy adjustments"), lambda: copy_adjustments(matter))
+    held, chosen = copied_adjustments(), chosen_adjustments(matter)
+    take = menu.addAction(tr("Copy adjustments"), lambda: copy_adjustments(matter.work, chosen))
     take.setEnabled(bool(chosen))
     onto = menu.addAction(
         tr("Put {names} onto each of them", names=", ".join(one.name for one in held)) if held
@@ -176,6 +176,10 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     )  # fmt: skip
     onto.setToolTip(tr("Into a group, on top; above any other layer"))
     onto.setEnabled(bool(held))
+    materials = menu.addMenu(tr("Put the copied adjustments on a material"))
+    for name in matter.work.studio.model.materials if held and matter.work.studio is not None else ():
+        materials.addAction(name, partial(put_on, matter.work, held, Scope(materials=(name,)), name))
+    materials.setEnabled(not materials.isEmpty())
     if layer.content.links:
         _link_menu(matter, layer, menu.addMenu(tr("Same as")))
     menu.addSeparator()

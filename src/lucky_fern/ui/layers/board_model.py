@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -10,18 +11,21 @@ from msgspec.structs import replace
 from PySide6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, QPersistentModelIndex, Qt
 
 from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.adjustments import MIME, held_of, onto_layers, onto_surface, packed
 from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
 from lucky_fern.core.project.echoes import ECHO, PICTURE, RULE
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
+from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.rules import RuleShape
-from lucky_fern.ui.layers.copying import put_copies
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.session.adjustments import adjustments_in, put
 from lucky_fern.words import tr
 
 EYE, NAME, FIRST_MAP = 0, 1, 2
 MAP_NAMES = tuple(MAPS)
 LAYER_MIME = "application/x-lucky-fern-layer"
+_WINDOW = uuid.uuid4().hex  # a layer's number says nothing in another
 STARTING: dict[str, str | float] = {
     "metallic": 0.0,
     "roughness": 0.5,
@@ -287,27 +291,36 @@ class BoardModel(QAbstractItemModel):
 
     def canDropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
         onto = self.layer_of(parent)
-        if onto is not None and not onto.content.holds_layers and action != Qt.DropAction.CopyAction:
-            return False  # only groups are moved into; copies of adjustments are put onto any layer
+        if action == Qt.DropAction.CopyAction or not self._dragged(data):
+            return data.hasFormat(MIME)  # copies of adjustments are put onto any layer, else on top
+        if onto is not None and not onto.content.holds_layers:
+            return False  # only groups are moved into
         return super().canDropMimeData(data, action, row, column, parent)
 
     def mimeTypes(self) -> list[str]:
-        return [LAYER_MIME]
+        return [LAYER_MIME, MIME]
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
-        mime = QMimeData()
+        mime, project = QMimeData(), self.matter.work.project
         layers = dict.fromkeys(layer.id for index in indexes if (layer := self.layer_of(index)) is not None)
         if layers:
-            mime.setData(LAYER_MIME, " ".join(map(str, layers)).encode())
+            mime.setData(LAYER_MIME, " ".join([_WINDOW, *map(str, layers)]).encode())
+            held = held_of(tuple(one for one in project.walk() if one.id in layers)) if project is not None else ()
+            if held:
+                mime.setData(MIME, packed(held))
         return mime
 
+    @staticmethod
+    def _dragged(data: QMimeData) -> tuple[int, ...]:
+        """The layers (ids) of this window that a drag holds."""
+        window, *layers = bytes(data.data(LAYER_MIME).data()).decode().split() or [""]
+        return tuple(map(int, layers)) if window == _WINDOW else ()
+
     def dropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
-        if not data.hasFormat(LAYER_MIME):
-            return False
-        layers = tuple(int(word) for word in bytes(data.data(LAYER_MIME).data()).decode().split())
-        onto = self.layer_of(parent)
-        if onto is not None and action == Qt.DropAction.CopyAction:
-            return put_copies(self.matter, layers, onto)
+        layers, onto = self._dragged(data), self.layer_of(parent)
+        if action == Qt.DropAction.CopyAction or not layers:
+            held = adjustments_in(data)
+            return put(self.matter.work, onto_layers(held, (onto,)) if onto else onto_surface(held, Scope()))
         if row < 0 and onto is not None:
             return self.move_into(layers, onto)
         return self.move_above(layers, self.rowCount(parent) if row < 0 else row, parent)

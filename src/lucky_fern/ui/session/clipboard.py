@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.ui.session.work import Work
 
 
 class Clipboard(QObject):
-    """A mask with what is painted on it, by digest; and adjustments, from the bottom up.
+    """A mask with what is painted on it, by digest.
 
     While a mask is held, nothing that it holds may be forgotten.
     """
@@ -22,7 +21,6 @@ class Clipboard(QObject):
         self.work = work
         self.mask: Mask | None = None
         self.paint: dict[str, bytes] = {}
-        self.adjustments: tuple[Layer, ...] = ()
 
     def hold(self, mask: Mask, paint: dict[str, bytes]) -> None:
         """Hold a mask until another one is copied."""

@@ -32,6 +32,7 @@ class Overlay(QWidget):
         self.banner = ""
         self.heat: Heat | None = None  # whose legend is shown
         self.ghost: tuple[QPixmap, QPointF] | None = None
+        self.aimed = ""  # what a drop at the marker would do
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -76,6 +77,8 @@ class Overlay(QWidget):
             size = pixmap.deviceIndependentSize()
             painter.drawPixmap(QPointF(at.x() - size.width() / 2, at.y() - size.height() / 2), pixmap)
             painter.setOpacity(1.0)
+        if self.aimed and self.marker is not None:
+            self._tag(painter, QPointF(self.marker[0] + 14, self.marker[1] + 30), self.aimed)
         if self.facts:
             self._tag(painter, QPointF(8, self.height() - 8), self.facts)
         if self.hint:

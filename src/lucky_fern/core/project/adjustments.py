@@ -1,0 +1,67 @@
+"""Adjustments in one's hand: copied or dragged from one layer onto others, groups and materials, of any project."""
+
+from __future__ import annotations
+
+import msgspec
+
+from lucky_fern.core.errors import CommandError
+from lucky_fern.core.project.commands import AddLayer, Several
+from lucky_fern.core.project.document import Adjustment, Group, Layer
+from lucky_fern.core.project.kinds import convert
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.words import tr
+
+MIME = "application/x-lucky-fern-adjustments"
+_MOST = 1000  # in one hand
+
+
+def held_of(layers: tuple[Layer, ...]) -> tuple[AddLayer, ...]:
+    """The adjustments among layers, in their order, as the edits that add them: without masks, for everywhere."""
+    return tuple(
+        AddLayer(one.name, one.content, one.channels, one.opacity, one.blend)
+        for one in layers
+        if isinstance(one.content, Adjustment)
+    )
+
+
+def packed(held: tuple[AddLayer, ...]) -> bytes:
+    """Adjustments as JSON, to be handed to another window of the program."""
+    return msgspec.json.encode(held)
+
+
+def unpacked(data: bytes) -> tuple[AddLayer, ...]:
+    """What :func:`packed` made.
+
+    Raises
+    ------
+    CommandError
+        If it is none of ours: of a newer version, or damaged. What the adjustments say is checked when they are put.
+    """
+    try:
+        held: tuple[AddLayer, ...] = convert(msgspec.json.decode(data), tuple[AddLayer, ...])
+    except msgspec.MsgspecError as error:
+        raise CommandError(tr("what was copied cannot be read; copy the adjustments again")) from error
+    return tuple(one for one in held[:_MOST] if isinstance(one.content, Adjustment))
+
+
+def onto_layers(held: tuple[AddLayer, ...], targets: tuple[Layer, ...]) -> Several | None:
+    """The edit that puts adjustments (from the bottom up) onto layers: on top in a group, else right above it."""
+    edits = list[AddLayer]()
+    for target in targets:
+        inside = isinstance(target.content, Group)
+        for one in held if inside else reversed(held):
+            edits.append(
+                msgspec.structs.replace(
+                    one, above=None if inside else target.id, into=target.id if inside else None, scope=Scope()
+                )
+            )
+    return _several(edits)
+
+
+def onto_surface(held: tuple[AddLayer, ...], scope: Scope) -> Several | None:
+    """The edit that puts adjustments on top of all, for a material, a part or everything."""
+    return _several([msgspec.structs.replace(one, above=None, into=None, scope=scope) for one in held])
+
+
+def _several(edits: list[AddLayer]) -> Several | None:
+    return Several(tuple(edits), named=tr("Put adjustments")) if edits else None
