@@ -110,7 +110,7 @@ def test_levels_are_dragged_on_what_lies_below_and_counted_where_faces_are_selec
     everything = view.counts.copy()
     assert everything.shape == (3, 256) and everything.sum() > 1000
     before = work.project
-    drag = [QPointF(view.across(0.9), 40), QPointF(view.across(0.7), 40), QPointF(view.across(0.6), 40)]
+    drag = [QPointF(view.scale.across(at), 40) for at in (0.9, 0.7, 0.6)]
     kinds = (QEvent.Type.MouseButtonPress, QEvent.Type.MouseMove, QEvent.Type.MouseMove)
     left = Qt.MouseButton.LeftButton
     for kind, at in zip((*kinds, QEvent.Type.MouseButtonRelease), (*drag, drag[-1]), strict=True):
@@ -124,6 +124,22 @@ def test_levels_are_dragged_on_what_lies_below_and_counted_where_faces_are_selec
     parts.faces.choose(work.studio.model.part == 0)
     hands.wait()
     assert 0 < view.counts.sum() < everything.sum()
+    hands.fields["over"].click()  # the same over the map itself
+    hands.wait()
+    sheets = hands.window.sheet_view
+    over = sheets.overlay.drawn.levels
+    assert parts.looking.shown_map == "colour" and np.array_equal(over.counts, view.counts)
+    middle = over.box.center().y()
+    ends = [np.array([over.scale.across(at), middle]) for at in (0.1, 0.3)]
+    hands.drag(sheets, *ends)
+    effect = parts.selection.layer.content.effect
+    assert abs(effect.black - 0.3) < 0.01 and effect.white == 0.9
+    assert sheets.overlay.drawn.levels.scale.black == effect.black == view.scale.black
+    work.undo()
+    assert work.project == before
+    parts.selection.select(work.project.layers[0].id)
+    hands.wait()
+    assert sheets.overlay.drawn.levels is None
 
 
 def test_a_layer_is_renamed_in_place(hands: Hands) -> None:

@@ -4,10 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPixmap
 
-from lucky_fern.core.arrays import F64
+from lucky_fern.core.arrays import F64, I64
 from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.widgets.histogram import Scale
+
+
+@dataclass(frozen=True)
+class Levelled:
+    """A histogram in a box: counts (n, 256) and the levels on it."""
+
+    box: QRectF
+    scale: Scale
+    counts: I64
 
 
 @dataclass
@@ -31,4 +42,5 @@ class Drawn:
     guides: list[F64] = field(default_factory=list)  # (2, 2) lines to lay things along
     block: tuple[QPixmap, F64] | None = None  # texels in hand, and their corners (4, 2), from the lower left
     loans: list[tuple[F64, str]] = field(default_factory=list)  # (N, 2) boxes that are out; words
+    levels: Levelled | None = None
     hint_line: str = ""  # what is being snapped to

@@ -19,6 +19,7 @@ from lucky_fern.ui.tools.faces import Faces
 from lucky_fern.ui.tools.filling import Filling
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.levelling import Levelling
 from lucky_fern.ui.tools.striping import StripeTool
 from lucky_fern.ui.widgets.commands import Commands
 
@@ -40,6 +41,7 @@ class Matter:
     clipboard: Clipboard
     recipes: Recipes
     handles: Handles
+    levelling: Levelling
     faces: Faces
     laying: Laying
     filling: Filling

@@ -8,8 +8,10 @@ from PySide6.QtWidgets import QWidget
 
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.layout.heat import Heat
-from lucky_fern.ui.gestures.drawn import Drawn
+from lucky_fern.ui.gestures.drawn import Drawn, Levelled
 from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.widgets.histogram import paint_levels
+from lucky_fern.ui.widgets.style import tones
 
 FERN = QColor("#2c6b4c")
 
@@ -69,6 +71,8 @@ class Overlay(QWidget):
             self._stripe(painter)
         if self.drawn.mesh is not None:
             self._mesh(painter, self.drawn.mesh)
+        if self.drawn.levels is not None:
+            self._levels(painter, self.drawn.levels)
         if self.drawn.hint_line:
             self._tag(painter, QPointF(8, 58), self.drawn.hint_line)
         if self.ghost is not None:
@@ -251,6 +255,16 @@ class Overlay(QWidget):
                 painter.drawEllipse(at, 3, 3)
         painter.setBrush(FERN)
         painter.drawEllipse(_point(grip.centre), 2.5, 2.5)
+
+    def _levels(self, painter: QPainter, levels: Levelled) -> None:
+        """The map is seen through the plate."""
+        look, box = tones(), levels.box
+        plate = QColor(look.field)
+        plate.setAlpha(150)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(plate)
+        painter.drawRoundedRect(box, 4, 4)
+        paint_levels(painter, box.top(), box.bottom(), levels.counts, levels.scale, look)
 
     def _tag(self, painter: QPainter, at: QPointF, text: str, quiet: bool = False) -> None:
         """Text on a small plate whose lower left corner is ``at``."""

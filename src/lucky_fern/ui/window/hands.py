@@ -13,6 +13,7 @@ from lucky_fern.ui.gestures.face_picker import FacePicker
 from lucky_fern.ui.gestures.gesture import Gesture
 from lucky_fern.ui.gestures.guide_handles import GuideHandles
 from lucky_fern.ui.gestures.island_handles import IslandHandles
+from lucky_fern.ui.gestures.levels_handles import LevelsHandles
 from lucky_fern.ui.gestures.loan_box import LoanBox
 from lucky_fern.ui.gestures.map_handles import MapHandles
 from lucky_fern.ui.gestures.mask_handles import MaskHandles
@@ -28,8 +29,8 @@ from lucky_fern.ui.window.parts import Parts
 
 _BOTH = (Dropper, ScopePicker, MaskHandles, TexelPencil, BrushGesture, StripeHandles, PullHandles, DecalHandles)
 _IN_SPACE = (ColourDropper, SlideBrush, *_BOTH, SlideHandles, FacePicker)
-_ON_SHEETS = (ColourDropper, LoanBox, AreaDrag, GuideHandles, MapHandles, *_BOTH, RectangleFitter, IslandHandles,
-              partial(FacePicker, flat=True))  # fmt: skip
+_ON_SHEETS = (LevelsHandles, ColourDropper, LoanBox, AreaDrag, GuideHandles, MapHandles, *_BOTH, RectangleFitter,
+              IslandHandles, partial(FacePicker, flat=True))  # fmt: skip
 
 
 def hand_over(parts: Parts, model_view: ModelView, sheet_view: SheetView) -> None:

@@ -33,6 +33,7 @@ def note_tools(what: Remembered, parts: Parts) -> None:
         "label": msgspec.to_builtins(parts.habits.label_style),
         "figure": msgspec.to_builtins(parts.habits.figure_style),
         "in_texels": parts.habits.in_texels,
+        "levels_over": parts.levelling.over,
     }
     what.presets = {name: preset_to_json(own).decode() for name, own in parts.exports.shelf.items()}
 
@@ -48,6 +49,7 @@ def recall_tools(what: Remembered, parts: Parts) -> None:
         "label": (Label, lambda style: setattr(habits, "label_style", style)),
         "figure": (Figure, lambda style: setattr(habits, "figure_style", style)),
         "in_texels": (bool, lambda on: setattr(habits, "in_texels", on)),
+        "levels_over": (bool, parts.levelling.set_over),
     }
     for name, (kind, take) in known.items():
         if name in kept:

@@ -35,6 +35,7 @@ from lucky_fern.ui.tools.filling import Filling
 from lucky_fern.ui.tools.fitting import Fitting
 from lucky_fern.ui.tools.handles import Handles
 from lucky_fern.ui.tools.laying import Laying
+from lucky_fern.ui.tools.levelling import Levelling
 from lucky_fern.ui.tools.painting import Painting
 from lucky_fern.ui.tools.sliding import Sliding
 from lucky_fern.ui.tools.striping import StripeTool
@@ -73,7 +74,7 @@ class Parts:
         self.lending = self.make(Lending)
         self.changing = self.make(Changing)
         self.recipes = self.make(Recipes)
-        self.handles = Handles()
+        self.handles, self.levelling = Handles(), Levelling()
         self.faces = self.make(Faces)
         self.fitting = self.make(Fitting)
         self.laying = self.make(Laying)

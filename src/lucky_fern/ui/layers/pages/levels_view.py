@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
+from lucky_fern.core.arrays import I64
 from lucky_fern.core.checking.histogram import counted_values, plainly
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.histogram import Histogram
+from lucky_fern.ui.widgets.quietly import show_check
+from lucky_fern.words import tr
 
 
 def levels_view(
@@ -24,11 +27,16 @@ def levels_view(
     Counted beside the window, of the selected faces if there are any, again whenever something below changes.
     """
     matter, view = form.matter, Histogram()
+    over = QCheckBox(tr("Over the sheets"))
+    over.setToolTip(tr("Draw this over the map in the sheet view, to be dragged there"))
+    over.clicked.connect(lambda on: look_over(on))
     counted: list[object] = [None]
 
     def show(layer: Layer) -> None:
         now, studio = levels(layer), matter.work.studio
         view.show_levels(now.black, now.white, now.gamma)
+        matter.levelling.show(layer.id, source(layer), (now.black, now.white, now.gamma), put)
+        show_check(over, matter.levelling.over)
         if studio is None:
             return
         name, ground = source(layer), below(studio.project, layer.id)
@@ -46,14 +54,28 @@ def levels_view(
         if of == counted[0]:
             return
         counted[0] = of
-        matter.answers.ask(
-            "histogram", lambda: counted_values(studio.sources, ground, name, chosen, part), view.show_counts
-        )
+
+        def counts(found: I64) -> None:
+            view.show_counts(found)
+            matter.levelling.count(layer.id, found)
+
+        matter.answers.ask("histogram", lambda: counted_values(studio.sources, ground, name, chosen, part), counts)
+
+    def look_over(on: bool) -> None:
+        matter.levelling.set_over(on)
+        layer = matter.selection.layer
+        if on and layer is not None:
+            written = next(iter(layer.channels), "") if isinstance(layer.content, Echo) else source(layer)
+            if written and matter.looking.shown_map != written:
+                matter.looking.show_map(written)
+        form.refresh()
 
     matter.faces.changed.connect(view.look_again)
     view.stale.connect(form.refresh)
     view.moved.connect(put)
     view.let_go.connect(matter.work.end_gesture)
     form.name("histogram", view)
+    form.name("over", over)
     form.bind(show)
     column.addWidget(view)
+    column.addWidget(over)
