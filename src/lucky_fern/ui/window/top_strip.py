@@ -19,6 +19,7 @@ STATIONS = {
     "export": (tr("Export"), tr("Export station")),
 }  # fmt: skip
 _TICK = 400  # milliseconds between two looks at how far it has come
+_LONG = 2  # ticks after which what takes long can be stopped
 _MEASURES = {"lean": tr("edges"), "covered": tr("what is covered"), "thin": tr("thin places"), "drips": tr("runs")}
 
 
@@ -68,14 +69,13 @@ class TopStrip(QWidget):
         self.busy.setSizePolicy(policy)
         self.busy.hide()
         row.addWidget(self.busy)
-        self.stop = QToolButton(
-            icon=icon("stop"), toolTip=tr("Take the last step back, which has the model measured")
-        )
-        self.stop.setAccessibleName(tr("Stop measuring"))
+        self.stop = QToolButton(icon=icon("stop"), toolTip=tr("Take the last step back, which is being worked out"))
+        self.stop.setAccessibleName(tr("Stop working it out"))
         self.stop.clicked.connect(self._stop)
         self.stop.setSizePolicy(policy)
         self.stop.hide()
         row.addWidget(self.stop)
+        self._ticks = 0  # since there was nothing to do
         self._tick = QTimer(self, interval=_TICK)
         self._tick.timeout.connect(self._show_share)
         key = QKeySequence.StandardKey
@@ -98,6 +98,7 @@ class TopStrip(QWidget):
         self.busy.setVisible(busy)
         if busy and not self._tick.isActive():
             self.busy.setText(tr("Working …"))
+            self._ticks = 0
             self._tick.start()
         elif not busy:
             self._tick.stop()
@@ -108,6 +109,7 @@ class TopStrip(QWidget):
         maps, what = self.parts.maps, self.parts.maps.measuring
         if maps.settled:
             return
+        self._ticks += 1
         share = f"{maps.share:.0%}"
         if what:
             self.busy.setText(tr("Measuring {share}", share=share))
@@ -115,7 +117,8 @@ class TopStrip(QWidget):
         else:
             self.busy.setText(tr("Working {share}", share=share))
             self.busy.setToolTip(tr("Working out the maps"))
-        self.stop.setVisible(bool(what) and self.parts.commands["edit.undo"].isEnabled())
+        long = bool(what) or self._ticks >= _LONG
+        self.stop.setVisible(long and self.parts.commands["edit.undo"].isEnabled())
 
     def _stop(self) -> None:
         self.parts.work.undo()
