@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import io
-import tempfile
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import cv2
@@ -15,6 +13,7 @@ from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels, as_floats, plane_as_floats
 from lucky_fern.core.exporting.dds import encode_dds, fitting
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.pictures.exr import write_exr
 from lucky_fern.core.pictures.picture import unmarked
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import MapFile
@@ -93,17 +92,10 @@ def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
 
 def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     """Scene-linear, half floats or with ``full`` floats of 32 bits; grey as the one channel Y."""
-    import OpenEXR
-
     kind = np.float32 if setup.full else np.float16
     names = {1: "Y", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
     channels = {name: plane_as_floats(file, pixels, at).astype(kind, copy=False) for at, name in enumerate(names)}
-    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "one.exr"
-        with OpenEXR.File(header, channels) as made:
-            made.write(str(path))
-        return path.read_bytes()
+    return write_exr(channels)
 
 
 def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path, PurePath
+from pathlib import PurePath
 
 import cv2
 import numpy as np
@@ -11,7 +10,8 @@ import numpy as np
 from lucky_fern.core.arrays import F32
 from lucky_fern.core.colour import decode_srgb
 from lucky_fern.core.errors import PictureError
-from lucky_fern.core.pictures.picture import read_picture
+from lucky_fern.core.pictures.exr import MAGIC, read_exr, write_exr
+from lucky_fern.core.pictures.picture import check_any, read_picture
 from lucky_fern.words import tr
 
 SUFFIXES = (".hdr", ".exr", ".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
@@ -32,11 +32,10 @@ def read_panorama(data: bytes, name: str) -> tuple[F32, tuple[str, ...]]:
     PictureError
         With a sentence that names the file and the remedy.
     """
-    if not data:
-        raise PictureError(tr("{name} is empty; copy it again from where it came.", name=name))
+    check_any(data, name)
     if data.startswith(_HDR):
         light = _radiance(data, name)
-    elif data[:4] == b"\x76\x2f\x31\x01":
+    elif data[:4] == MAGIC:
         light = _exr(data, name)
     elif PurePath(name).suffix.lower() in SUFFIXES:
         picture = read_picture(data, name, "colour")
@@ -86,42 +85,32 @@ def _sound(light: F32) -> tuple[F32, tuple[str, ...]]:
 def _radiance(data: bytes, name: str) -> F32:
     found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     if found is None or found.ndim != 3 or found.dtype != np.float32:
-        raise PictureError(tr("{name} is damaged or cut off; take another copy.", name=name))
+        raise _damaged(name)
     return np.asarray(found[..., 2::-1], np.float32)
 
 
 def _exr(data: bytes, name: str) -> F32:
-    import OpenEXR
+    def check(width: int, height: int) -> None:
+        if max(width, height) > LARGEST:
+            raise PictureError(tr("{name} is over {most} pixels wide; make it smaller first.",
+                                  name=name, most=LARGEST))  # fmt: skip
 
-    with tempfile.TemporaryDirectory() as folder:  # the package reads files only
-        path = Path(folder) / "one.exr"
-        path.write_bytes(data)
-        try:
-            with OpenEXR.File(str(path), separate_channels=True) as whole:
-                channels = {key.rpartition(".")[2].upper(): value.pixels for key, value in whole.channels().items()}
-                if not {"R", "G", "B"} <= set(channels):
-                    grey = channels.get("Y", next(iter(channels.values())))
-                    channels = dict.fromkeys("RGB", grey)
-                if channels["R"].shape[1] > LARGEST:
-                    raise PictureError(tr("{name} is over {most} pixels wide; make it smaller first.",
-                                          name=name, most=LARGEST))  # fmt: skip
-                light = np.empty((*channels["R"].shape, 3), np.float32)
-                for at, key in enumerate("RGB"):
-                    light[..., at] = channels[key]
-                return light
-        except PictureError:
-            raise
-        except Exception as error:  # the package raises several kinds
-            raise PictureError(tr("{name} is damaged or cut off; take another copy.", name=name)) from error
+    try:
+        channels = read_exr(data, check)
+    except ValueError as error:
+        raise _damaged(name) from error
+    if not {"R", "G", "B"} <= set(channels):
+        channels = dict.fromkeys("RGB", channels.get("Y", next(iter(channels.values()))))
+    light = np.empty((*channels["R"].shape, 3), np.float32)
+    for at, key in enumerate("RGB"):
+        light[..., at] = channels[key]
+    return light
+
+
+def _damaged(name: str) -> PictureError:
+    return PictureError(tr("{name} is damaged or cut off; take another copy.", name=name))
 
 
 def panorama_bytes(light: F32) -> bytes:
     """An OpenEXR file of half floats, as it is kept."""
-    import OpenEXR
-
-    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "one.exr"
-        with OpenEXR.File(header, {"RGB": np.ascontiguousarray(light, np.float16)}) as made:
-            made.write(str(path))
-        return path.read_bytes()
+    return write_exr({"RGB": np.ascontiguousarray(light, np.float16)})

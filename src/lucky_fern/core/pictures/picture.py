@@ -10,7 +10,6 @@ import io
 import logging
 import re
 import struct
-import tempfile
 import warnings
 import zlib
 from dataclasses import dataclass, field, replace
@@ -30,6 +29,7 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.limits import DEEPEST_SVG, LONGEST_SIDE, MOST_PIXELS, MOST_SMALL_FILE, MOST_STRETCHED
 from lucky_fern.core.markup import check_markup
 from lucky_fern.core.pictures.apart import render
+from lucky_fern.core.pictures.exr import MAGIC, read_exr
 from lucky_fern.core.pictures.naming import Taken, is_data_name
 from lucky_fern.words import tr
 
@@ -37,7 +37,6 @@ SVG_LONGEST = 1024
 LARGEST_SIDE = 8192  # no sheet is larger, so no more is ever needed
 SUFFIXES = (".png", ".jpg", ".jpeg", ".svg", ".webp", ".tif", ".tiff", ".tga", ".bmp", ".gif", ".exr", ".dds")
 _UNMARKED = {72: 71, 75: 74, 78: 77, 91: 87}  # of the formats of a DDS file (DXGI)
-_EXR = b"\x76\x2f\x31\x01"
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, before anything is unpacked
 # What readers raise at files that are damaged or odd.
@@ -81,6 +80,12 @@ def is_drawing(name: str) -> bool:
     return PurePath(name).suffix.lower() == ".svg"
 
 
+def check_any(data: bytes, name: str) -> None:
+    """Refuse an empty file (PictureError)."""
+    if not data:
+        raise PictureError(tr("{name} is empty; copy it again from where it came.", name=name))
+
+
 def read_picture(data: bytes, name: str, taken: Taken | None = None, longest: int = SVG_LONGEST) -> Picture:
     """Read PNG, JPEG, WebP, TIFF, TGA, BMP, GIF, EXR or SVG bytes.
 
@@ -92,8 +97,7 @@ def read_picture(data: bytes, name: str, taken: Taken | None = None, longest: in
     PictureError
         With a sentence that names the file and the remedy.
     """
-    if not data:
-        raise PictureError(tr("{name} is empty; copy it again from where it came.", name=name))
+    check_any(data, name)
     wish: Taken | None = taken or ("data" if is_data_name(name) else None)
     found = _read(data, name, wish, longest)
     notes = list(found.notes)
@@ -114,7 +118,7 @@ def _read(data: bytes, name: str, taken: Taken | None, longest: int) -> Picture:
     suffix = PurePath(name).suffix.lower()
     if suffix == ".svg" or data.lstrip()[:4] == b"<svg" or (data.lstrip()[:5] == b"<?xml" and b"<svg" in data[:4096]):
         return replace(_read_svg(data, name, longest), taken=taken or "colour")
-    if data[:4] == _EXR:
+    if data[:4] == MAGIC:
         return _read_exr(data, name, taken)
     if data[:8] == b"\x89PNG\r\n\x1a\n" and len(data) > 26 and data[24] == 16:
         return _read_deep_png(data, name, taken)
@@ -157,22 +161,10 @@ def _from_float(planes: Array, name: str, taken: Taken | None, notes: list[str])
 
 
 def _read_exr(data: bytes, name: str, taken: Taken | None) -> Picture:
-    import OpenEXR
-
-    with tempfile.NamedTemporaryFile(suffix=".exr") as file:  # the package reads files only
-        file.write(data)
-        file.flush()
-        try:
-            with OpenEXR.File(file.name, header_only=True) as head:
-                (left, top), (right, bottom) = head.header()["dataWindow"]
-                _check_size(name, int(right) - int(left) + 1, int(bottom) - int(top) + 1)
-            with OpenEXR.File(file.name, separate_channels=True) as whole:
-                channels = {key.rpartition(".")[2].upper(): np.asarray(value.pixels)
-                            for key, value in reversed(whole.channels().items())}  # fmt: skip
-        except PictureError:
-            raise
-        except _BROKEN as error:
-            raise _damaged(name, ValueError(tr("its data is damaged or cut off"))) from error
+    try:
+        channels = read_exr(data, lambda width, height: _check_size(name, width, height))
+    except ValueError as error:
+        raise _damaged(name, ValueError(tr("its data is damaged or cut off"))) from error
     notes: list[str] = []
     if {"R", "G", "B"} <= set(channels):
         names = ["R", "G", "B"]
