@@ -34,9 +34,10 @@ def shown(studio: Studio, name: str) -> np.ndarray:
     return composite_sheet(studio.sources, studio.project, name, sheet, 16)[..., 0] / 65535.0
 
 
-def bump(size: int, sigma: float, tall: float) -> tuple[np.ndarray, np.ndarray]:
-    """A hill in texels, and its normals as stored."""
+def bump(size: int, sigma: float, tall: float, long: float = 1.0) -> tuple[np.ndarray, np.ndarray]:
+    """A hill in texels (``long`` times as long as wide), and its normals as stored."""
     y, x = np.mgrid[0:size, 0:size] + 0.5 - size / 2
+    y *= long
     height = tall * np.exp(-(x**2 + y**2) / (2 * sigma**2))
     slope = np.stack([height * x / sigma**2, -height * y / sigma**2, np.ones_like(x)], axis=2)
     return height, (slope / np.linalg.norm(slope, axis=2, keepdims=True) * 0.5 + 0.5).astype(np.float32)
@@ -48,6 +49,10 @@ def test_hills_rise_from_their_normals_as_they_stood(sigma: float, near: float) 
     found = risen(normals, np.ones((128, 128), np.bool_), 48.0)
     found -= np.median(found)
     assert np.abs(found - height).max() < near * 4.0
+    height, longer = bump(128, sigma, 4.0, 1.5)
+    found = risen(longer, np.ones((128, 128), np.bool_), 48.0, 1.5)
+    assert np.abs(found - np.median(found) - height).max() < 2 * near * 4.0
+    height, normals = bump(128, sigma, 4.0)
     # An island's own border cuts nothing off: what is not known is no slope.
     y, x = np.mgrid[0:128, 0:128] - 64
     known = x**2 + y**2 < 40**2

@@ -18,15 +18,17 @@ _CLOSE = 1e-5  # of what there was to solve
 _MOST_ROUNDS = 600
 
 
-def risen(normals: F32, known: Bool, wide: float) -> F32:
-    """(r, c) float32 heights in texels above level, of stored normals (r, c, 3) 0…1, +Y up.
+def risen(normals: F32, known: Bool, wide: float, long: float = 1.0) -> F32:
+    """(r, c) float32 heights in texels' widths above level, of stored normals (r, c, 3) 0…1, +Y up.
+
+    ``long``: how many times as long as wide a texel is.
 
     Only texels that are ``known`` (r, c) bool and next to one another count; shapes over many times ``wide`` texels
     flatten out, those of a few keep all but (λ / 2π · wide)⁻² of their height.
     """
     vector = normals.astype(np.float64) * 2 - 1
     z = np.maximum(vector[..., 2], _STEEPEST)
-    across, down = -vector[..., 0] / z, vector[..., 1] / z
+    across, down = -vector[..., 0] / z, vector[..., 1] / z * long
     out = np.zeros(known.shape)
     _solve(np.ascontiguousarray(across), np.ascontiguousarray(down), known, 1 / wide**2, out)
     return out.astype(np.float32)

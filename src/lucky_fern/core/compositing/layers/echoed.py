@@ -174,20 +174,21 @@ def _rises(layer: Layer, echo: Echo, view: View) -> F32:
         key, size = view.sheet.key, view.sheet.size
         normals = gathered(wide, size, np.zeros(3, np.float32), lambda chunk: fetch(key, chunk))
         assert normals is not None
+        # Texels of a sheet of the project's size, as relief counts them.
+        wider, higher = (project.sheet_size.width / size.width, project.sheet_size.height / size.height)
+        long = higher / wider
         inner, lift = view.rect.within(wide), np.zeros((*wide.shape, 1), np.float32)
         wanted = np.zeros(wide.shape, np.bool_)
         wanted[inner] = True
         for island in Around(sources, project.size_of, view.sheet, wide, fetch, True).each(normals, reach):
             if (wanted[island.box] & island.mine).any():
-                found = risen(island.values, island.known, echo.wide)[island.inner]
+                found = risen(island.values, island.known, echo.wide, long)[island.inner]
                 lift[island.box][island.mine, 0] = found[island.mine]
-        # Texels of a sheet of the project's size, as relief counts them.
-        tall = echo.tall * size.width / project.sheet_size.width
-        return np.asarray(np.clip(lift[inner] / np.float32(tall) + np.float32(0.5), 0, 1), np.float32)
+        return np.asarray(np.clip(lift[inner] * np.float32(wider / echo.tall) + np.float32(0.5), 0, 1), np.float32)
 
     under = below(project, layer.id)
     kept = ("rise", layer.id, view.sheet.key, view.sheet.size, view.rect)
-    ground = ((under.layers, project), (echo.source, echo.wide, echo.tall))
+    ground = ((under.layers, project), (echo.source, echo.wide, echo.tall, project.sheet_size))
 
     def same(old: Any, new: Any) -> bool:
         return bool(old[1] == new[1]) and same_below(old[0], new[0])
