@@ -51,6 +51,27 @@ def test_specks_become_the_median_and_nothing_else_changes(which: str, radius: i
     assert np.array_equal(found[inner][~speck[inner]], values.astype(np.float32)[inner][~speck[inner]])
 
 
+@pytest.mark.parametrize("radius", [2, 4])
+def test_specks_in_normals_become_the_middle_direction(radius: int) -> None:
+    rng = np.random.default_rng(9)
+    tips = np.dstack([0.2 + 0.05 * rng.standard_normal((40, 50, 2)), np.ones((40, 50))])
+    tips[rng.random((40, 50)) < 0.03] = (-0.8, 0.1, 0.4)
+    tips /= np.linalg.norm(tips, axis=2, keepdims=True)
+    values = tips * 0.5 + 0.5
+    found = applied(values, Specks(radius, 0.2), "normal")
+    middle = ndimage.median_filter(values, size=(2 * radius + 1, 2 * radius + 1, 1), mode="nearest") * 2 - 1
+    middle = middle / np.linalg.norm(middle, axis=2, keepdims=True) * 0.5 + 0.5
+    speck = np.linalg.norm(values - middle, axis=2) > 0.2
+    inner = np.s_[radius:-radius, radius:-radius]
+    assert speck[inner].any()
+    assert np.abs(found - np.where(speck[..., None], middle, values))[inner].max() < 1 / 255
+    flat = np.tile([0.5, 0.5, 1.0], (20, 20, 1))
+    flat[10, 10] = (1.0, 0.5, 0.5)
+    assert np.array_equal(
+        applied(flat, Specks(radius, 0.2), "normal"), np.tile(np.float32([0.5, 0.5, 1]), (20, 20, 1))
+    )
+
+
 def test_edges_are_kept_where_all_else_is_smoothed_and_tones_are_what_they_say() -> None:
     rng = np.random.default_rng(4)
     step = np.where(np.arange(60) < 30, 0.2, 0.8)[None, :, None] + 0.02 * rng.standard_normal((40, 60, 1))
@@ -131,7 +152,7 @@ def test_normals_keep_their_length_under_half_masks_groups_and_blurs(plane: Path
         values = composite_sheet(studio.sources, studio.project, "normal", studio.surface.sheet(key, size), 16)
         return float(np.abs(np.linalg.norm(values / 65535 * 2 - 1, axis=2) - 1).max())
 
-    for effect, mask in ((Blur(2.0), True), (Normalise(), False), (Blur(1.0), True)):
+    for effect, mask in ((Blur(2.0), True), (Normalise(), False), (Specks(2.0, 0.3), True), (Smooth(3.0, 0.5), True)):
         number = studio.execute(AddLayer("Change", Adjustment(effect), {"normal": Channel()})).layers[-1].id
         if mask:
             studio.execute(AddMaskEntry(number, MaskEntry(Fill(0.5))))
@@ -160,7 +181,8 @@ def test_jobs_take_them_and_pictures_keep_their_own_despeckle(plane: Path, run_j
     assert result.returncode == 0, result.stderr
     assert (read_png(plane.parent / "maps" / "job_paint_baseColor.png")[..., :3] == 100).all()
     for wrong, words in (({"kind": "despeckle", "radius": 0}, "radius"), ({"kind": "despeckle", "which": "red"}, "which"),
-                         ({"kind": "posterise", "tones": 1}, "tones"), ({"kind": "smooth", "map": "normal"}, "normal")):  # fmt: skip
+                         ({"kind": "posterise", "tones": 1}, "tones"), ({"kind": "dither", "map": "normal"}, "normal"),
+                         ({"kind": "despeckle", "map": "normal", "which": "dark"}, "neither")):  # fmt: skip
         refused = run_job({**job, "steps": [{"do": "adjust", **wrong}]})
         assert refused.returncode == 2 and words in refused.stderr, refused.stderr
 

@@ -51,7 +51,12 @@ class Despeckling(EffectRow):
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
 
         def mend(colours: F32, inner: Box) -> F32:
-            middle = _median(colours, reach)
+            directions = spec.kind == "normal"
+            middle = _median(colours, reach, 254 if directions else 255)  # of an even number level is one
+            if directions:
+                middle = unit_normals(middle)
+                apart = ((colours - middle) ** 2).sum(axis=2) > np.float32(effect.threshold) ** 2
+                return np.where(apart[..., None], middle, colours)[inner]
             rows, texels = (values.reshape(len(values), -1) for values in (middle, colours))
             keep = _keep_colours if colours.shape[2] == 3 else _keep
             keep(texels, LUMINANCE.astype(np.float32), np.float32(least), np.float32(most), rows)
@@ -68,7 +73,8 @@ class Smoothing(EffectRow):
 
         def smooth(colours: F32, inner: Box) -> F32:
             soft = cv2.bilateralFilter(colours, 2 * reach + 1, effect.tolerance, effect.radius / 2)
-            return np.asarray(soft, np.float32).reshape(colours.shape)[inner]
+            soft = np.asarray(soft, np.float32).reshape(colours.shape)[inner]
+            return unit_normals(soft) if spec.kind == "normal" else soft
 
         return _by_islands(values, around, reach, smooth)
 
@@ -185,13 +191,13 @@ def _filled(values: F32, known: Bool) -> F32:
     return np.ascontiguousarray(flat[position[label.ravel()]].reshape(values.shape))
 
 
-def _median(values: F32, reach: int) -> F32:
-    """(r, c, n) component by component, of squares of 2 · reach + 1 texels; beyond 5 × 5 in steps of 1/255."""
+def _median(values: F32, reach: int, many: int) -> F32:
+    """(r, c, n) component by component, of squares of 2 · reach + 1 texels; beyond 5 × 5 in so ``many`` steps."""
     side = 2 * reach + 1
     if reach <= _FLOATS:
         return np.asarray(cv2.medianBlur(values, side), np.float32).reshape(values.shape)
-    steps = np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
-    return np.asarray(cv2.medianBlur(steps, side), np.float32).reshape(values.shape) / np.float32(255)
+    steps = np.rint(np.clip(values, 0, 1) * many).astype(np.uint8)
+    return np.asarray(cv2.medianBlur(steps, side), np.float32).reshape(values.shape) / np.float32(many)
 
 
 @kernel

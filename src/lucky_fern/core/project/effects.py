@@ -22,7 +22,9 @@ MOST_POINTS = 256  # of a curve, or stops of a ramp
 def not_directions(map_name: str) -> None:
     """Refuse the normal map (CommandError)."""
     if MAPS[map_name].kind == "normal":
-        raise CommandError(tr("directions in the normal map can be blurred or sharpened, nothing else"))
+        raise CommandError(
+            tr("directions in the normal map can be blurred, sharpened, smoothed or rid of specks, nothing else")
+        )
 
 
 def only_colours(map_name: str) -> None:

@@ -28,7 +28,7 @@ class Specks(Effect, Plain, frozen=True, tag_field="effect", tag="despeckle"):
     """What differs from the median of the texels within ``radius`` by more than ``threshold`` becomes that median.
 
     ``which`` takes just what is brighter, or darker. Over the surface, seams included; of colours the luminance
-    decides.
+    decides, of normals how far they lean apart (half the distance of their tips).
     """
 
     radius: float = 2.0
@@ -40,7 +40,8 @@ class Specks(Effect, Plain, frozen=True, tag_field="effect", tag="despeckle"):
         check_share("threshold", self.threshold)
 
     def check_on(self, map_name: str) -> None:
-        not_directions(map_name)
+        if self.which != "both" and MAPS[map_name].kind == "normal":
+            raise CommandError(tr("specks in normals are neither bright nor dark; take both"))
 
     def scaled(self, by: float) -> Specks:
         return replace(self, radius=min(max(1.0, self.radius * by), LARGEST_SPECK))
@@ -62,9 +63,6 @@ class Smooth(Effect, Plain, frozen=True, tag_field="effect", tag="smooth"):
     def check(self) -> None:
         check_range("radius", self.radius, 1, LARGEST_SPECK, "texels")
         check_range("tolerance", self.tolerance, 0.001, 1)
-
-    def check_on(self, map_name: str) -> None:
-        not_directions(map_name)
 
     def scaled(self, by: float) -> Smooth:
         return replace(self, radius=min(max(1.0, self.radius * by), LARGEST_SPECK))
