@@ -35,6 +35,7 @@ from lucky_fern.core.files import safe_name
 from lucky_fern.core.lighting import light_of
 from lucky_fern.core.project.commands import SetNumbers
 from lucky_fern.core.project.export_setup import DEEP, FORMATS
+from lucky_fern.core.project.light import Numbers
 from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -420,11 +421,16 @@ class ExportPanel(Page):
         art = self.work.pixel_art()
         light = studio.project.light
         panorama = None if light is None else light.panorama
+
+        def keep(material: str, numbers: Numbers) -> None:
+            if self.work.studio is studio:  # else another project is open by now
+                self.work.execute(SetNumbers(material, numbers), merge=True)
+
         self.quay_asked.emit(
             Delivery(
                 folder, model, down, own, art, partial(self._painted, studio), light,
                 None if panorama is None else partial(light_of, studio.blobs, panorama), studio.project.numbers,
-                lambda material, numbers: self.work.execute(SetNumbers(material, numbers), merge=True),
+                keep,
             )
         )  # fmt: skip
 
