@@ -1,4 +1,4 @@
-"""Adjustments in one's hand: copied or dragged from one layer onto others, groups and materials, of any project."""
+"""Adjustments and echoes in one's hand: copied or dragged onto other layers, groups and materials, of any project."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands import AddLayer, Several
-from lucky_fern.core.project.document import Adjustment, Group, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.kinds import convert
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.words import tr
@@ -16,11 +16,9 @@ _MOST = 1000  # in one hand
 
 
 def held_of(layers: tuple[Layer, ...]) -> tuple[AddLayer, ...]:
-    """The adjustments among layers, in their order, as the edits that add them: without masks, for everywhere."""
+    """Those among layers, in their order, as the edits that add them: without masks, for everywhere."""
     return tuple(
-        AddLayer(one.name, one.content, one.channels, one.opacity, one.blend)
-        for one in layers
-        if isinstance(one.content, Adjustment)
+        AddLayer(one.name, one.content, one.channels, one.opacity, one.blend) for one in layers if one.content.links
     )
 
 
@@ -41,14 +39,14 @@ def unpacked(data: bytes) -> tuple[AddLayer, ...]:
         held: tuple[AddLayer, ...] = convert(msgspec.json.decode(data), tuple[AddLayer, ...])
     except msgspec.MsgspecError as error:
         raise CommandError(tr("what was copied cannot be read; copy the adjustments again")) from error
-    return tuple(one for one in held[:_MOST] if isinstance(one.content, Adjustment))
+    return tuple(one for one in held[:_MOST] if one.content.links)
 
 
 def onto_layers(held: tuple[AddLayer, ...], targets: tuple[Layer, ...]) -> Several | None:
     """The edit that puts adjustments (from the bottom up) onto layers: on top in a group, else right above it."""
     edits = list[AddLayer]()
     for target in targets:
-        inside = isinstance(target.content, Group)
+        inside = target.content.holds_layers
         for one in held if inside else reversed(held):
             edits.append(
                 msgspec.structs.replace(

@@ -169,6 +169,7 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     menu.addSeparator()
     held, chosen = copied_adjustments(), chosen_adjustments(matter)
     take = menu.addAction(tr("Copy adjustments"), lambda: copy_adjustments(matter.work, chosen))
+    take.setToolTip(tr("Echoes, too; dragged with Ctrl they are put onto a layer, dragged onto a view on a material"))
     take.setEnabled(bool(chosen))
     onto = menu.addAction(
         tr("Put {names} onto each of them", names=", ".join(one.name for one in held)) if held

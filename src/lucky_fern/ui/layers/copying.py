@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lucky_fern.core.project.adjustments import onto_layers
 from lucky_fern.core.project.commands import PasteMask
-from lucky_fern.core.project.document import Adjustment, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.core.project.tree import outermost
 from lucky_fern.ui.layers.matter import Matter
@@ -13,10 +13,10 @@ from lucky_fern.words import tr
 
 
 def chosen_adjustments(matter: Matter) -> tuple[Layer, ...]:
-    """The chosen layers that are adjustments, from the bottom up."""
+    """The chosen layers that are adjustments or echoes, from the bottom up."""
     project, chosen = matter.work.project, matter.selection.chosen
     every = () if project is None else project.walk()
-    return tuple(one for one in every if one.id in chosen and isinstance(one.content, Adjustment))
+    return tuple(one for one in every if one.id in chosen and one.content.links)
 
 
 def put_adjustments(matter: Matter) -> None:

@@ -1,4 +1,4 @@
-"""Adjustments on the desktop's clipboard or in a drag, and putting them: onto layers, materials, parts."""
+"""Adjustments and echoes on the desktop's clipboard or in a drag, and putting them: onto layers, materials, parts."""
 
 from __future__ import annotations
 
@@ -15,11 +15,11 @@ from lucky_fern.words import counted, tr
 
 
 def copy_adjustments(work: Work, layers: tuple[Layer, ...]) -> None:
-    """Hold adjustments, to be put elsewhere in this window or another."""
+    """Hold those among layers, to be put elsewhere in this window or another."""
     held, mime = held_of(layers), QMimeData()
     mime.setData(MIME, packed(held))
     QGuiApplication.clipboard().setMimeData(mime)
-    work.say(tr("Copied {count}.", count=counted(len(held), "adjustment")))
+    work.say(tr("Copied {count}.", count=counted(len(held), "layer")))
 
 
 def copied_adjustments() -> tuple[AddLayer, ...]:

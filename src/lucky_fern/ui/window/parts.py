@@ -74,7 +74,7 @@ class Parts:
         self.lending = self.make(Lending)
         self.changing = self.make(Changing)
         self.recipes = self.make(Recipes)
-        self.handles, self.levelling = Handles(), Levelling()
+        self.handles, self.levelling = Handles(), self.make(Levelling)
         self.faces = self.make(Faces)
         self.fitting = self.make(Fitting)
         self.laying = self.make(Laying)

@@ -103,10 +103,14 @@ def _measure(form: Form, **changes: str) -> None:
     sources, ground = studio.sources, below(studio.project, layer.id)
 
     def show(found: Match) -> None:
-        form.matter.work.end_gesture()
-        form.matter.work.execute(SetContent(layer.id, Adjustment(found)))
+        project = form.matter.work.project
+        now = None if project is None else next((one for one in project.walk() if one.id == layer.id), None)
+        if form.matter.work.studio is studio and now is not None:
+            form.matter.work.end_gesture()
+            put = altered(found, amount=_effect(now).amount)  # it may have been dragged meanwhile
+            form.matter.work.execute(SetContent(layer.id, Adjustment(put)))
 
-    form.matter.answers.ask("regions that are matched", lambda: matched(sources, ground, name, effect), show)
+    form.matter.errands.send(tr("Measuring both regions …"), lambda: matched(sources, ground, name, effect), show)
 
 
 def _ready(form: Form, column: QVBoxLayout, kind: type[Any]) -> None:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
-from lucky_fern.core.arrays import I64
 from lucky_fern.core.checking.histogram import counted_values, plainly
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.echoes import Echo
@@ -54,12 +54,11 @@ def levels_view(
         if of == counted[0]:
             return
         counted[0] = of
-
-        def counts(found: I64) -> None:
-            view.show_counts(found)
-            matter.levelling.count(layer.id, found)
-
-        matter.answers.ask("histogram", lambda: counted_values(studio.sources, ground, name, chosen, part), counts)
+        matter.answers.ask(
+            "histogram",
+            lambda: counted_values(studio.sources, ground, name, chosen, part),
+            partial(matter.levelling.count, layer.id),
+        )
 
     def look_over(on: bool) -> None:
         matter.levelling.set_over(on)
@@ -70,6 +69,7 @@ def levels_view(
                 matter.looking.show_map(written)
         form.refresh()
 
+    matter.levelling.counted.connect(view.show_counts)
     matter.faces.changed.connect(view.look_again)
     view.stale.connect(form.refresh)
     view.moved.connect(put)
