@@ -83,21 +83,24 @@ class Canvas:
 
 def blank(view: View) -> Canvas:
     """A canvas as the map starts, or with nothing on it."""
-    shape = view.rect.shape
-    if view.alone:
-        return nothing(view)
-    values = np.empty((*shape, view.spec.components), np.float32)
-    for number, start in enumerate(view.spec.start):
-        values[..., number] = start
-    return Canvas(values)
+    return nothing(view) if view.alone else Canvas(_started(view))
 
 
 def nothing(view: View) -> Canvas:
     """A canvas with nothing on it."""
-    values = np.zeros((*view.rect.shape, view.spec.components), np.float32)
     if view.spec.kind == "normal":  # details add up from the flat normal, which is where nothing is
-        values[:] = view.spec.start
+        values = _started(view)
+    else:
+        values = np.zeros((*view.rect.shape, view.spec.components), np.float32)
     return Canvas(values, np.zeros(view.rect.shape, np.float32))
+
+
+def _started(view: View) -> F32:
+    rows, columns = view.rect.shape
+    values = np.empty((rows, columns, view.spec.components), np.float32)
+    # Row by row: component by component takes ten times as long.
+    values.reshape(rows, -1)[:] = np.tile(np.array(view.spec.start, np.float32), columns)
+    return values
 
 
 def writes(layer: Layer, view: View) -> bool:
