@@ -146,7 +146,7 @@ def test_twins_that_would_show_it_backwards_are_named(tmp_path: Path) -> None:
     placed = throw(studio.model, place, 0.4)
     shared = np.ones(studio.model.triangle_count, np.bool_)
     facts = decal_facts(studio.surface, studio.project, studio.project.layers[0], place, 0.4, placed, shared)
-    assert any("on their twins, too backwards" in fact.sentence and fact.remedy == "apart" for fact in facts)
+    assert any("on their twins, too, backwards" in fact.sentence and fact.remedy == "apart" for fact in facts)
 
 
 def test_finishes_and_thickness_are_values_of_maps() -> None:

@@ -9,21 +9,23 @@ from PySide6.QtWidgets import QComboBox, QPushButton
 
 from hands import Hands
 from lucky_fern.core.project.adjustments import MIME
-from lucky_fern.core.project.commands import AddLayer, LinkLayer, SaveSelection
-from lucky_fern.core.project.document import Channel, Relief, Wash
+from lucky_fern.core.project.commands import AddLayer, LinkLayer, RemoveLayers, SaveSelection
+from lucky_fern.core.project.document import Adjustment, Channel, Relief, Wash
+from lucky_fern.core.project.echoes import ECHO, Echo
 from lucky_fern.core.project.effects import Levels
 from lucky_fern.core.project.light import Numbers
-from lucky_fern.core.project.more_effects import Dither, Match
+from lucky_fern.core.project.more_effects import Dither, Match, Normalise
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.rules import Edges, Grain
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.layers.adding import add_adjustment
-from lucky_fern.ui.layers.board_menus import layer_menu
+from lucky_fern.ui.layers.board_menus import EFFECTS, layer_menu
 from lucky_fern.ui.layers.board_model import LAYER_MIME, NAME
 from lucky_fern.ui.layers.echoes import add_echo
 from lucky_fern.ui.quay.window import Quay
+from lucky_fern.ui.widgets.fields import NumberField
 from samples import save_png
 
 
@@ -96,6 +98,29 @@ def test_regions_are_matched_by_two_choices(hands: Hands) -> None:
     assert effect.mean[0] > 0.7 > 0.4 > effect.to_mean[0]  # cream becomes green
     hands.fields["measure"].click()
     hands.wait()
+
+
+def test_sliders_of_adjustments_and_echoes_end_where_those_do(hands: Hands) -> None:
+    parts, tried = hands.parts, 0
+    contents = [Adjustment(kind()) for kind in EFFECTS.values()]
+    for content in (*contents, Echo(), Echo("normal", "rise")):
+        channels = {"height": Channel(ECHO)} if isinstance(content, Echo) else {"colour": Channel()}
+        if content == Adjustment(Normalise()):
+            continue
+        assert parts.work.execute(AddLayer("One", content, channels))
+        parts.selection.select(parts.work.project.layers[-1].id)
+        hands.until(lambda: not hands.window.settings.being_made)
+        settings = content.effect if isinstance(content, Adjustment) else content
+        for name in settings.__struct_fields__:
+            if name not in hands.fields or not isinstance(hands.fields[name], NumberField):
+                continue
+            for end in (0, 1000, 500):
+                hands.window.notice.say("", False)
+                hands.fields[name].slider.setValue(end)
+                assert not hands.window.notice.text(), (content, name, end)
+                tried += 1
+        parts.work.execute(RemoveLayers((parts.work.project.layers[-1].id,)))
+    assert tried > 60
 
 
 def test_layers_are_set_as_another_by_the_menu_and_copied_by_a_drag(hands: Hands) -> None:

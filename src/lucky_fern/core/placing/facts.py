@@ -114,11 +114,9 @@ def decal_facts(
                 )
             )
         if shared is not None and (shared & placed.reached).any():
-            backwards = " backwards" if _turned_over(surface.model, shared, placed.reached) else ""
-            sentence = tr(
-                "It lies on islands that share their texels: it shows on their twins, too{backwards}.",
-                backwards=backwards,
-            )
+            sentence = tr("It lies on islands that share their texels: it shows on their twins, too.")
+            if _turned_over(surface.model, shared, placed.reached):
+                sentence = tr("It lies on islands that share their texels: it shows on their twins, too, backwards.")
             found.append(Fact(sentence, True, "apart"))
     elif not place.on_surface:
         found += _laid_facts(surface, place, height)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lucky_fern.core.project.effects import Levels
 from lucky_fern.core.project.kinds import Effect
-from lucky_fern.core.project.more_effects import Dither, NearContrast, Specks
+from lucky_fern.core.project.more_effects import LARGEST_SPECK, Dither, Match, NearContrast, Smooth, Specks
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.words import tr
 
@@ -40,6 +40,27 @@ SLIDERS: dict[str, tuple[str, float, float, int]] = {
     "wide": (tr("Widest"), 1, 64, 0),
     "tall": (tr("Tall"), 0.5, 64, 1),
 }
+
+# Where a kind takes less than others do.
+_OWN: dict[tuple[type[Effect], str], tuple[float, float]] = {
+    (Specks, "radius"): (1, LARGEST_SPECK), (Smooth, "radius"): (1, LARGEST_SPECK), (NearContrast, "radius"): (1, 64),
+    (NearContrast, "amount"): (0, 1), (Dither, "amount"): (0, 1), (Match, "amount"): (0, 1),
+}  # fmt: skip
+_NEAREST = 0.01  # black and white keep apart
+
+
+def slider(kind: type[Effect], field: str) -> tuple[str, float, float, int]:
+    """A field's title, lowest, highest and decimals on one kind of effect."""
+    title, low, high, decimals = SLIDERS[field]
+    return (title, *_OWN.get((kind, field), (low, high)), decimals)
+
+
+def kept_apart(name: str, value: float, black: float, white: float) -> float:
+    """A value for ``black`` or ``white`` that lies on its side of the other; any other as it is."""
+    if name == "black":
+        return min(value, round(white - _NEAREST, 4))
+    return max(value, round(black + _NEAREST, 4)) if name == "white" else value
+
 
 # Fields of three numbers → their titles (what it is: from what), lowest, highest, decimals.
 THREES: dict[str, tuple[tuple[str, str, str], float, float, int]] = {

@@ -17,7 +17,7 @@ from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
-from lucky_fern.ui.session.effect_inputs import CHOICE_TITLES, CHOICES, READY_EFFECTS, SLIDERS, THREES
+from lucky_fern.ui.session.effect_inputs import CHOICE_TITLES, CHOICES, READY_EFFECTS, THREES, kept_apart, slider
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.page import choice
 from lucky_fern.words import tr
@@ -64,7 +64,7 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
         if name in THREES:
             _three(form, column, name)
             continue
-        form.number(column, name, SLIDERS[name], partial(_number, name), partial(_put, form, name))
+        form.number(column, name, slider(type(effect), name), partial(_number, name), partial(_put, form, name))
     _ready(form, column, type(effect))
     if not effect.__struct_fields__:
         form.note(column, _NOTES.get(type(effect).__name__, ""))
@@ -167,8 +167,12 @@ def _number(name: str, layer: Layer) -> float:
 
 def _put(form: Form, name: str, value: float) -> None:
     layer = form.matter.selection.layer
-    whole = layer is not None and isinstance(getattr(_effect(layer), name), int)
-    _set(form, **{name: round(value) if whole else value})
+    if layer is None:
+        return
+    effect = _effect(layer)
+    if isinstance(effect, Levels):
+        value = kept_apart(name, value, effect.black, effect.white)
+    _set(form, **{name: round(value) if isinstance(getattr(effect, name), int) else value})
 
 
 def _effect(layer: Layer) -> Any:

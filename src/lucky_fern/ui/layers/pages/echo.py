@@ -16,7 +16,7 @@ from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
 from lucky_fern.ui.layers.rule_part import LOOKS, RulePart
-from lucky_fern.ui.session.effect_inputs import SLIDERS
+from lucky_fern.ui.session.effect_inputs import SLIDERS, kept_apart
 from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.curve_field import CurveField
 from lucky_fern.ui.widgets.fields import NumberField
@@ -107,7 +107,10 @@ def _number(name: str, layer: Layer) -> float:
 
 
 def _put(form: Form, name: str, value: float) -> None:
-    _set(form, **{name: value})
+    layer = form.matter.selection.layer
+    if layer is not None:
+        echo = _echo(layer)
+        _set(form, **{name: kept_apart(name, value, echo.black, echo.white)})
 
 
 def _echo(layer: Layer) -> Echo:
