@@ -155,6 +155,9 @@ def test_a_mask_takes_every_kind_of_entry_in_any_order(hands: Hands) -> None:
     chosen(panel.mode, "subtract")
     typed(panel.numbers["feather"], "3")
     assert (entries()[2].mode, entries()[2].feather) == ("subtract", 3.0)
+    panel.numbers["black"].slider.setValue(1000)
+    assert entries()[2].black == 0.99 and not hands.window.notice.text()  # black and white keep apart
+    panel.numbers["black"].slider.setValue(0)
     panel._move(1)
     assert isinstance(entries()[3].shape, PictureShape) and panel.list.currentRow() == 0
     panel._remove()

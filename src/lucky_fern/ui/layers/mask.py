@@ -36,6 +36,7 @@ from lucky_fern.ui.layers.mask_looks import mask_looks
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.scope import KINDS, ScopeButton, told
 from lucky_fern.ui.layers.rule_part import RulePart, rule_text
+from lucky_fern.ui.session.effect_inputs import kept_apart
 from lucky_fern.ui.widgets.fields import NumberField
 from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page
@@ -366,7 +367,11 @@ class MaskPanel(Page):
         self.list.setCurrentRow(0)
 
     def _set_number(self, name: str, value: float) -> None:
-        self._change(merge=True, **{name: round(value) if name == "grow" else round(value, 4)})
+        mask, at = self._mask, self._at
+        if mask is not None and at >= 0:
+            entry = mask.entries[at]
+            value = kept_apart(name, round(value, 4), entry.black, entry.white)
+            self._change(merge=True, **{name: round(value) if name == "grow" else value})
 
     def _set_repeat(self, on: bool) -> None:
         mask, at = self._mask, self._at
