@@ -25,7 +25,6 @@ from lucky_fern.words import tr
 EYE, NAME, FIRST_MAP = 0, 1, 2
 MAP_NAMES = tuple(MAPS)
 LAYER_MIME = "application/x-lucky-fern-layer"
-_WINDOW = uuid.uuid4().hex  # a layer's number says nothing in another
 STARTING: dict[str, str | float] = {
     "metallic": 0.0,
     "roughness": 0.5,
@@ -68,6 +67,7 @@ class BoardModel(QAbstractItemModel):
     def __init__(self, matter: Matter) -> None:
         super().__init__()
         self.matter = matter
+        self._mark = uuid.uuid4().hex  # of what is dragged from here: a layer's number says nothing in another window
         self._rows: dict[int, Row] = {}
         self._inside: dict[int | None, list[int]] = {None: []}  # what a group holds, topmost first
 
@@ -304,17 +304,16 @@ class BoardModel(QAbstractItemModel):
         mime, project = QMimeData(), self.matter.work.project
         layers = dict.fromkeys(layer.id for index in indexes if (layer := self.layer_of(index)) is not None)
         if layers:
-            mime.setData(LAYER_MIME, " ".join([_WINDOW, *map(str, layers)]).encode())
+            mime.setData(LAYER_MIME, " ".join([self._mark, *map(str, layers)]).encode())
             held = held_of(tuple(one for one in project.walk() if one.id in layers)) if project is not None else ()
             if held:
                 mime.setData(MIME, packed(held))
         return mime
 
-    @staticmethod
-    def _dragged(data: QMimeData) -> tuple[int, ...]:
+    def _dragged(self, data: QMimeData) -> tuple[int, ...]:
         """The layers (ids) of this window that a drag holds."""
         window, *layers = bytes(data.data(LAYER_MIME).data()).decode().split() or [""]
-        return tuple(map(int, layers)) if window == _WINDOW else ()
+        return tuple(map(int, layers)) if window == self._mark else ()
 
     def dropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
         layers, onto = self._dragged(data), self.layer_of(parent)
