@@ -146,6 +146,11 @@ def test_layers_are_set_as_another_by_the_menu_and_copied_by_a_drag(hands: Hands
     names = [layer.name for layer in parts.work.project.layers]
     above = parts.work.project.layers[names.index(wash.name) + 1]
     assert above.content == one.content and above.id not in (one.id, two.id)
+    top = model.index_of(parts.work.project.layers[-1].id, NAME)
+    hands.drop(grid.viewport(), mime, np.array([row.x(), grid.visualRect(top).bottom()]),
+               keys=Qt.KeyboardModifier.ControlModifier)  # fmt: skip
+    below_top = parts.work.project.layers[-2]  # in the gap there
+    assert below_top.content == one.content and below_top.id > above.id
 
 
 def test_an_adjustment_dragged_onto_a_view_is_for_the_material_there_and_into_another_window_a_copy(

@@ -42,11 +42,11 @@ def unpacked(data: bytes) -> tuple[AddLayer, ...]:
     return tuple(one for one in held[:_MOST] if one.content.links)
 
 
-def onto_layers(held: tuple[AddLayer, ...], targets: tuple[Layer, ...]) -> Several | None:
-    """The edit that puts adjustments (from the bottom up) onto layers: on top in a group, else right above it."""
+def onto_layers(held: tuple[AddLayer, ...], targets: tuple[Layer, ...], into: bool = True) -> Several | None:
+    """The edit that puts adjustments (from the bottom up) right above layers, or ``into`` groups, on top there."""
     edits = list[AddLayer]()
     for target in targets:
-        inside = target.content.holds_layers
+        inside = into and target.content.holds_layers
         for one in held if inside else reversed(held):
             edits.append(
                 msgspec.structs.replace(

@@ -12,7 +12,7 @@ from PySide6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, QPersiste
 
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.adjustments import MIME, held_of, onto_layers, onto_surface, packed
-from lucky_fern.core.project.commands import Command, RenameLayer, SetChannel, SetLayer
+from lucky_fern.core.project.commands import AddLayer, Command, RenameLayer, SetChannel, SetLayer, Several
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
 from lucky_fern.core.project.echoes import ECHO, PICTURE, RULE
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
@@ -318,11 +318,20 @@ class BoardModel(QAbstractItemModel):
     def dropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
         layers, onto = self._dragged(data), self.layer_of(parent)
         if action == Qt.DropAction.CopyAction or not layers:
-            held = adjustments_in(data)
-            return put(self.matter.work, onto_layers(held, (onto,)) if onto else onto_surface(held, Scope()))
+            return put(self.matter.work, self._copies(adjustments_in(data), row, parent))
         if row < 0 and onto is not None:
             return self.move_into(layers, onto)
         return self.move_above(layers, self.rowCount(parent) if row < 0 else row, parent)
+
+    def _copies(self, held: tuple[AddLayer, ...], row: int, parent: Index) -> Several | None:
+        """Adjustments onto the layer that they were dropped on, into the gap above a row, or on top of all."""
+        onto = self.layer_of(parent)
+        if row < 0:
+            return onto_layers(held, (onto,)) if onto is not None else onto_surface(held, Scope())
+        inside = self._inside[None if onto is None else onto.id]
+        if not inside:
+            return onto_surface(held, Scope())
+        return onto_layers(held, (self._rows[inside[min(row, len(inside) - 1)]].layer,), into=False)
 
     def move_into(self, layers: tuple[int, ...], group: Layer) -> bool:
         """Put layers on top of what a group holds."""
