@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import json
 import struct
+from dataclasses import fields
 from pathlib import Path
 
 import numpy as np
 import pytest
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.model.obj import read_obj
 from lucky_fern.core.sheets.grid import all_chunks, span, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.demo.models import marsh_hen, soup_flask, tea_kettle
@@ -178,3 +182,48 @@ def test_material_colours_come_from_mtl_and_a_missing_library_is_named(tmp_path:
     (tmp_path / "paint.mtl").write_text("newmtl other\nKd 0 0 0\nnewmtl hull\nKd 0.2 0.4 1\n")
     model = load(tmp_path, text)
     assert model.colours == {"hull": "#3366ff"} and not any("paint.mtl" in warning for warning in model.warnings)
+
+
+_NUMBERS = st.sampled_from([
+    "0", "1", "-1", ".5", "5.", "-0.25", "+2", "1e3", "1E-3", "-2.5e+2", "1e30", "0.1234567890123456789",
+    "9007199254740993", "3.3333333", "1e", "-", ".", "x", "nan", "1_0", "1,5",
+])  # fmt: skip
+_CORNERS = st.sampled_from(
+    ["1", "2", "3", "-1", "-2", "1/1", "2/2/1", "3//1", "1/", "/1", "1//", "0", "9", "+1", "1/2/1/7", "a"]
+)
+_GAPS = st.sampled_from([" ", "  ", "\t"])
+
+
+@st.composite
+def _obj_lines(draw: st.DrawFn) -> str:
+    word, most, of = draw(st.sampled_from([("v", 8, _NUMBERS), ("vt", 4, _NUMBERS), ("vn", 4, _NUMBERS), ("f", 6, _CORNERS),
+                                           ("f", 4, _CORNERS), ("g", 2, _CORNERS), ("usemtl", 1, _CORNERS), ("#", 2, _CORNERS)]))  # fmt: skip
+    parts = draw(st.lists(of, min_size=0 if draw(st.booleans()) else most - 1, max_size=most))
+    gap = draw(_GAPS)
+    return (
+        draw(st.sampled_from(["", "", " "])) + gap.join([word, *parts]) + draw(st.sampled_from(["", "", " ", "\r"]))
+    )
+
+
+@settings(max_examples=400, deadline=None)
+@given(st.lists(_obj_lines(), max_size=14))
+def test_long_runs_of_an_obj_are_read_as_its_lines_are_one_by_one(lines: list[str]) -> None:
+    text = "v 0 0 0\nv 1.5 0 -2\nv 0 1e-2 0\nvt 0 1\nvt .5 1\nvn 0 0 1\nf 1 2 3\nf 1/1 2/2 -1/-1\n" + "\n".join(lines)
+
+    def read(mark: str) -> object:
+        try:
+            raw = read_obj(f"# {mark}\n{text}".encode(), "x.obj")
+        except ModelError as error:
+            return str(error)
+        return {one.name: getattr(raw, one.name) for one in fields(raw)}
+
+    runs, single = read("u"), read("ü")  # beyond plain letters each line is read by itself
+    if isinstance(runs, str) or isinstance(single, str):
+        assert runs == single
+        return
+    for name, value in runs.items():
+        if isinstance(value, np.ndarray):
+            assert value.dtype == single[name].dtype
+            assert np.array_equal(value, single[name], equal_nan=value.dtype.kind == "f"), name
+        else:
+            assert value == single[name], name

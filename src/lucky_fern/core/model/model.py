@@ -216,7 +216,10 @@ def edge_counts(vertices: I32) -> I32:
     return np.asarray(count[inverse].reshape(vertices.shape), np.int32)
 
 
-def shared_edges(vertices: I32) -> tuple[I32, I32, I32, I32, I32, I32]:
+Pairs = tuple[I32, I32, I32, I32, I32, I32]
+
+
+def shared_edges(vertices: I32) -> Pairs:
     """Pairs of triangles that run along the same edge in opposite directions.
 
     Parameters
@@ -229,18 +232,20 @@ def shared_edges(vertices: I32) -> tuple[I32, I32, I32, I32, I32, I32]:
     corner_a, corner_b : (P,) int32, the corner at which the edge starts in each of the two.
     next_a, next_b : (P,) int32, the corner at which it ends; the start of one is the end of the other.
     """
-    edges = _edges(vertices)
-    start = vertices[edges[:, 0], edges[:, 1]]
-    forward = start == edges[:, 2]
-    key = edges[:, 2].astype(np.int64) * (int(vertices.max(initial=0)) + 1) + edges[:, 3]
-    order = np.lexsort((~forward, key))
-    key, forward, edges = key[order], forward[order], edges[order]
+    ends = np.roll(vertices, -1, axis=1).ravel()
+    starts = vertices.ravel()
+    backward = starts > ends
+    key = np.minimum(starts, ends).astype(np.int64) * (int(vertices.max(initial=0)) + 1) + np.maximum(starts, ends)
+    key = key * 2 + backward  # forward ones of an edge before backward ones
+    order = np.argsort(key, kind="stable")
+    key = key[order]
     # Manifold neighbours lie next to each other: one forward, one backward, and nobody else.
-    same = np.flatnonzero((key[:-1] == key[1:]) & forward[:-1] & ~forward[1:])
-    first, second = edges[same], edges[same + 1]
+    same = np.flatnonzero((key[1:] - key[:-1] == 1) & (key[1:] % 2 == 1))
+    first, second = order[same], order[same + 1]
+    corner_a, corner_b = (first % 3).astype(np.int32), (second % 3).astype(np.int32)
     return (
-        first[:, 0], second[:, 0], first[:, 1], second[:, 1],
-        (first[:, 1] + 1) % 3, (second[:, 1] + 1) % 3,
+        (first // 3).astype(np.int32), (second // 3).astype(np.int32), corner_a, corner_b,
+        (corner_a + 1) % 3, (corner_b + 1) % 3,
     )  # fmt: skip
 
 
@@ -253,23 +258,20 @@ def groups(count: int, pairs: I32 | I64) -> I32:
     return np.asarray(connected_components(graph, directed=False)[1], np.int32)
 
 
-def corner_groups(vertices: I32, linked: Bool | None = None) -> I32:
+def corner_groups(vertices: I32, pairs: Pairs, linked: Bool) -> I32:
     """Number the fans of corners that meet at a vertex and hang together over shared edges.
 
     Parameters
     ----------
     vertices : (T, 3) int32 vertex numbers.
-    linked : (P,) bool, for each pair of :func:`shared_edges`, whether the fan goes on across it.
+    pairs : what :func:`shared_edges` says of them.
+    linked : (P,) bool, for each pair, whether the fan goes on across it.
 
     Returns
     -------
     (T, 3) int32 group numbers; corners of one group share a vertex.
     """
-    first, second, corner_a, corner_b, next_a, next_b = shared_edges(vertices)
-    if linked is not None:
-        first, second, corner_a, corner_b, next_a, next_b = (
-            values[linked] for values in (first, second, corner_a, corner_b, next_a, next_b)
-        )
+    first, second, corner_a, corner_b, next_a, next_b = (values[linked] for values in pairs)
     left = np.concatenate([first * 3 + corner_a, first * 3 + next_a])
     right = np.concatenate([second * 3 + next_b, second * 3 + corner_b])
     return groups(vertices.size, np.stack([left, right], axis=1)).reshape(vertices.shape)

@@ -5,9 +5,21 @@ Reference: "Object Files (.obj)", Wavefront Technologies, Advanced Visualizer Ma
 
 import numpy as np
 
-from lucky_fern.core.arrays import I64, U8
+from lucky_fern.core.arrays import I64, U8, Array
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.core.model.obj_runs import (
+    FACE,
+    NORMAL,
+    OTHER,
+    POINT,
+    TENS,
+    UV,
+    WANTED,
+    lines_of,
+    read_faces,
+    read_numbers,
+)
 from lucky_fern.words import tr
 
 _IGNORED = {"s", "l", "p", "vp", "cstype", "deg", "curv", "surf", "end", "parm", "mg", "lod", "shadow_obj"}
@@ -31,8 +43,11 @@ def read_obj(data: bytes, name: str) -> RawFaces:
 
 def material_libraries(data: bytes) -> list[str]:
     """The MTL files that an OBJ names, in order."""
-    found = [line.split(None, 1)[1].strip() for line in _text(data).splitlines()
-             if line.startswith("mtllib ") and len(line.split(None, 1)) > 1]  # fmt: skip
+    text = _text(data)
+    if "mtllib " not in text:  # what most long files are
+        return []
+    found = [words[1].strip() for line in text.splitlines()
+             if line.startswith("mtllib ") and len(words := line.split(None, 1)) > 1]  # fmt: skip
     return list(dict.fromkeys(found))
 
 
@@ -60,19 +75,52 @@ def _text(data: bytes) -> str:
     return text.replace("\\\r\n", " ").replace("\\\n", " ") if "\\" in text else text
 
 
+class _Rows:
+    """Rows that grow one by one, or many at once."""
+
+    def __init__(self, width: int, dtype: type) -> None:
+        self._width, self._dtype = width, dtype
+        self._blocks: list[Array] = []
+        self._last: list[object] = []
+        self._done = 0
+
+    def __len__(self) -> int:
+        return self._done + len(self._last)
+
+    def append(self, row: object) -> None:
+        self._last.append(row)
+
+    def extend(self, rows: Array) -> None:
+        """Put many below (n, width)."""
+        self._settle()
+        self._blocks.append(rows)
+        self._done += len(rows)
+
+    def _settle(self) -> None:
+        if self._last:
+            self._blocks.append(np.array(self._last, self._dtype).reshape(-1, self._width))
+            self._done += len(self._last)
+            self._last = []
+
+    def all(self, *more: Array) -> Array:
+        """(n, width) all of them."""
+        self._settle()
+        nothing: Array = np.zeros((0, self._width), self._dtype)
+        return np.concatenate([nothing, *self._blocks, *more])
+
+
 class _Reader:
-    """The lists that grow while the lines go by."""
+    """The rows that grow while the lines go by."""
 
     def __init__(self, name: str) -> None:
         self.name = name
-        self.points: list[list[float]] = []
-        self.uvs: list[list[float]] = []
-        self.normals: list[list[float]] = []
+        self.points = _Rows(3, np.float64)
+        self.uvs = _Rows(2, np.float64)
+        self.normals = _Rows(3, np.float64)
         self.colours: dict[int, list[float]] = {}
-        self.sizes: list[int] = []
-        self.corners: list[tuple[int, int, int]] = []
-        self.face_material: list[int] = []
-        self.face_part: list[int] = []
+        self.sizes = _Rows(1, np.int64)
+        self.corners = _Rows(3, np.int64)
+        self.owners = _Rows(2, np.int64)  # the material and the part of each face
         self.materials: dict[str, int] = {}
         self.parts: dict[str, int] = {}
         self.object = self.group = ""
@@ -92,12 +140,51 @@ class _Reader:
         )
 
     def read(self, text: str) -> RawFaces:
-        for number, line in enumerate(text.splitlines(), 1):
-            words = line.split()
-            if not words or words[0][0] == "#":
-                continue
-            self.statement(words, number)
+        found = lines_of(text)
+        if found is None:
+            for number, line in enumerate(text.splitlines(), 1):
+                self.line(line, number)
+            return self.finish()
+        raw, starts, kinds = found
+        begins = np.flatnonzero(np.diff(kinds, prepend=255)).tolist() if len(kinds) else []
+        for begin, end in zip(begins, [*begins[1:], len(kinds)], strict=True):
+            at, kind = begin, int(kinds[begin])
+            while at < end:
+                if kind != OTHER:
+                    at += self.run(raw, starts, at, end, kind)
+                if at < end:
+                    self.line(bytes(raw[starts[at] : starts[at + 1] - 1]).decode(), at + 1)
+                    at += 1
         return self.finish()
+
+    def run(self, raw: U8, starts: I64, first: int, last: int, kind: int) -> int:
+        """Read lines of one kind as far as they are plain; how many."""
+        if kind == FACE:
+            return self.faces(raw, starts, first, last)
+        rows, skip, most = {POINT: (self.points, 2, 3), UV: (self.uvs, 3, 3), NORMAL: (self.normals, 3, 3)}[kind]
+        out = np.empty((last - first, WANTED[kind]))
+        read = read_numbers(raw, starts, first, last, skip, most, TENS, out)
+        if read:
+            rows.extend(out[:read])
+        return read
+
+    def faces(self, raw: U8, starts: I64, first: int, last: int) -> int:
+        text = raw[starts[first] : starts[last]]
+        most = int(np.count_nonzero((text == 32) | (text == 9))) + 1  # every corner stands behind a gap
+        sizes, corners = np.empty(last - first, np.int64), np.empty((most, 3), np.int64)
+        read, used = read_faces(
+            raw, starts, first, last, len(self.points), len(self.uvs), len(self.normals), sizes, corners
+        )
+        if read:
+            self.corners.extend(corners[:used])
+            self.sizes.extend(sizes[:read, None])
+            self.owners.extend(np.tile(np.array(self.owner(), np.int64), (read, 1)))
+        return read
+
+    def line(self, line: str, number: int) -> None:
+        words = line.split()
+        if words and words[0][0] != "#":
+            self.statement(words, number)
 
     def statement(self, words: list[str], number: int) -> None:
         word = words[0]
@@ -136,17 +223,20 @@ class _Reader:
         if len(words) < 4:
             self.short_faces += 1
             return
+        counts = (len(self.points), len(self.uvs), len(self.normals))
+        for word in words[1:]:
+            self.corners.append(self.corner(word, counts, number))
+        self.sizes.append(len(words) - 1)
+        self.owners.append(self.owner())
+
+    def owner(self) -> tuple[int, int]:
+        """The material and the part that faces belong to now."""
         if self.material_now < 0:
             self.material_now = self.materials.setdefault("default", len(self.materials))
         if self.part_now < 0:
             name = "/".join(piece for piece in (self.object, self.group) if piece)
             self.part_now = self.parts.setdefault(name, len(self.parts))
-        counts = (len(self.points), len(self.uvs), len(self.normals))
-        for word in words[1:]:
-            self.corners.append(self.corner(word, counts, number))
-        self.sizes.append(len(words) - 1)
-        self.face_material.append(self.material_now)
-        self.face_part.append(self.part_now)
+        return self.material_now, self.part_now
 
     def corner(self, word: str, counts: tuple[int, int, int], number: int) -> tuple[int, int, int]:
         """``v``, ``v/vt``, ``v//vn`` or ``v/vt/vn`` as rows counted from 0; -1 where left out."""
@@ -169,17 +259,17 @@ class _Reader:
         return result[0], result[1], result[2]
 
     def finish(self) -> RawFaces:
-        corners = np.array(self.corners, np.int64).reshape(-1, 3)
+        corners, owners = self.corners.all(), self.owners.all()
         # A row of NaN at the end stands for "the file gives none", which is what index -1 picks.
-        uv = np.array([*self.uvs, [np.nan, np.nan]], np.float64)
-        normals = np.array([*self.normals, [np.nan] * 3], np.float64)
+        uv = self.uvs.all(np.full((1, 2), np.nan))
+        normals = self.normals.all(np.full((1, 3), np.nan))
         warnings = [f"{self.name} line {number}: '{word}' is not part of the format and was passed over."
                     for word, number in self.strange.items()]  # fmt: skip
         if self.short_faces:
             warnings.append(
                 tr("{short_faces} face(s) with fewer than three corners were left out.", short_faces=self.short_faces)
             )
-        if not self.points and self.strange:
+        if not len(self.points) and self.strange:
             raise ModelError(
                 tr(
                     "{name} is not an OBJ file: line {min} reads like something else. Choose an OBJ, GLB, glTF, "
@@ -190,14 +280,14 @@ class _Reader:
             )
         return RawFaces(
             name=self.name,
-            positions=np.array(self.points, np.float64).reshape(-1, 3),
-            sizes=np.array(self.sizes, np.int64),
+            positions=self.points.all(),
+            sizes=self.sizes.all()[:, 0],
             vertices=corners[:, 0],
             uv=uv[corners[:, 1]],
             normals=normals[corners[:, 2]],
-            material=np.array(self.face_material, np.int64),
+            material=owners[:, 0],
             materials=list(self.materials),
-            part=np.array(self.face_part, np.int64),
+            part=owners[:, 1],
             parts=list(self.parts),
             warnings=warnings,
             corner_colours=self.point_colours(corners[:, 0]),

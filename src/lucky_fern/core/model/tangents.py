@@ -23,9 +23,9 @@ def smooth_normals(positions: F64, triangles: I32, crease_deg: float = 40.0) -> 
     """
     corners = positions[triangles]
     face = unit_rows(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-    first, second = shared_edges(triangles)[:2]
-    linked = (face[first] * face[second]).sum(axis=1) > np.cos(np.radians(crease_deg))
-    groups = corner_groups(triangles, linked)
+    pairs = shared_edges(triangles)
+    linked = (face[pairs[0]] * face[pairs[1]]).sum(axis=1) > np.cos(np.radians(crease_deg))
+    groups = corner_groups(triangles, pairs, linked)
     weighted = face[:, None, :] * corner_angles(corners)[..., None]
     normals = unit_rows(_sum_groups(groups, weighted))[groups]
     # A corner of no area takes part in no sum: any unit vector will do there.
@@ -61,8 +61,8 @@ def mikk_tangents(positions: F64, triangles: I32, uv: F64, normals: F32) -> F32:
     even = area.astype(np.float32) == 0  # no area in UV space: it leans to no side, and goes along with any
     positive = _sides(welded, area > 0, even)
     along_u = (edge_1 * d_2[:, 1:] - edge_2 * d_1[:, 1:]) * np.where(positive, 1.0, -1.0)[:, None]
-    first, second = shared_edges(welded)[:2]
-    groups = corner_groups(welded, positive[first] == positive[second])
+    pairs = shared_edges(welded)
+    groups = corner_groups(welded, pairs, positive[pairs[0]] == positive[pairs[1]])
 
     in_plane = along_u[:, None, :] - wide * (along_u[:, None, :] * wide).sum(axis=2, keepdims=True)
     angle = _angles_in_plane(corners, wide)
