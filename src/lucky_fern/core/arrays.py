@@ -29,10 +29,21 @@ def triangle_areas(corners: F64) -> F64:
     return result
 
 
+def lengths(vectors: F64) -> F64:
+    """Lengths of short vectors along the last axis; component by component, which is many times as fast as a sum."""
+    total = np.asarray(vectors[..., 0] * vectors[..., 0])
+    for component in range(1, vectors.shape[-1]):
+        total += vectors[..., component] * vectors[..., component]
+    return np.sqrt(total, out=total)
+
+
 def unit_rows(vectors: F64) -> F64:
-    """Scale vectors along the last axis to length 1; zero vectors stay zero."""
-    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    result: F64 = np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 0)
+    """Scale vectors along the last axis to length 1; zero vectors stay zero, and what is no number becomes zero."""
+    length = lengths(vectors)
+    lost = ~(length > 0)
+    length[lost] = 1.0
+    result: F64 = vectors / length[..., None]
+    result[lost] = 0.0
     return result
 
 
