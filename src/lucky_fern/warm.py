@@ -57,6 +57,8 @@ def compile_kernels(folder: Path) -> None:
         {"do": "wash", "pictures": {"colour": "p.png", "height": "p.png"}, "by": "triplanar", "relief": True},
         {"do": "adjust", "kind": "shade", "hue": 20},
         {"do": "adjust", "kind": "blur", "radius": 2},
+        {"do": "adjust", "kind": "despeckle", "map": "colour"},
+        {"do": "adjust", "kind": "despeckle", "map": "roughness"},
         {"do": "adjust", "kind": "blur", "radius": 2, "map": "normal"},
         {
             "do": "group",

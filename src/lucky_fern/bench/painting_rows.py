@@ -91,7 +91,7 @@ def brush_sample(folder: Path) -> Row:
 
 def large_sample(folder: Path) -> Row:
     """A brush of 1 024 texels' radius where four tiles meet."""
-    return _samples(folder, 1024, 60, 8.0, "one brush sample of 1024 texels over four 4K tiles", 1.0)
+    return _samples(folder, 1024, 60, 6.0, "one brush sample of 1024 texels over four 4K tiles", 1.0)
 
 
 def long_stroke(folder: Path) -> Row:
