@@ -6,7 +6,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from lucky_fern.core.sheets.grid import square
+from lucky_fern.core.sheets.grid import Chunk, square
 
 BLOCKS = """o block
 v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 .2\nv 1 0 .2\nv 1 1 .2\nv 0 1 .2
@@ -31,14 +31,18 @@ def compile_kernels(folder: Path) -> None:
     import numpy as np
     from PIL import Image
 
+    from lucky_fern.core.compositing.compositor import MapKey, MapStore
     from lucky_fern.core.jobs.run import run_job
     from lucky_fern.core.layout.check import check_layout
     from lucky_fern.core.model.load import load_model
+    from lucky_fern.core.painting.cover import any_near
     from lucky_fern.core.selecting.seen import nearest_faces
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.core.sheets.surface import Surface
+    from lucky_fern.core.studio import Studio
     from lucky_fern.render import environment
     from lucky_fern.render.mips import halvings
+    from lucky_fern.render.parcels import HOME, packed
 
     pixels = np.full((8, 8, 4), 200, np.uint8)
     Image.fromarray(pixels).save(folder / "p.png")
@@ -81,7 +85,7 @@ def compile_kernels(folder: Path) -> None:
     steps += [{"do": "wash", "name": "worn", "values": {"colour": "#998877"}}]
     rules: list[dict[str, object]] = [
         {"rule": "edges", "reach": 0.1}, {"rule": "occlusion", "rays": 4}, {"rule": "seams"},
-        {"rule": "rim", "of": "paint"}, {"rule": "grain"}, {"rule": "grain", "form": "cells"},
+        {"rule": "rim", "of": "paint"}, {"rule": "drips"}, {"rule": "grain"}, {"rule": "grain", "form": "cells"},
     ]  # fmt: skip
     steps += [{"do": "mask", "layer": "worn", "kind": "rule", "mode": "add", **rule} for rule in rules]
     steps += [
@@ -92,6 +96,21 @@ def compile_kernels(folder: Path) -> None:
         {"do": "echo", "part": "rise", "from": "normal", "wide": 4, "to": "occlusion"},
         {"do": "adjust", "kind": "paintstrokes", "maps": ["colour", "normal", "height"], "size": 6, "along": "edges"},
     ]
+    disc = np.full((64, 64, 3), 90, np.uint8)
+    y, x = np.mgrid[0:64, 0:64]
+    disc[(x - 32) ** 2 + (y - 32) ** 2 < 300] = (200, 60, 30)
+    Image.fromarray(disc).save(folder / "disc.png")
+    steps += [
+        {"do": "prepare", "picture": "disc.png", "as": "cut", "ops": [
+            {"op": "straighten", "corners": [[2, 2], [61, 4], [60, 61], [3, 60]], "size": [60, 60]},
+            {"op": "even-light"}, {"op": "despeckle", "radius": 2}, {"op": "blur", "radius": 1},
+            {"op": "cut-out", "box": [8, 8, 52, 52]}, {"op": "mend-rim", "colour": "#5a5a5a"}, {"op": "spread"},
+        ]},
+        {"do": "prepare", "picture": "disc.png", "as": "tile", "ops": [
+            {"op": "size", "size": [48, 48]}, {"op": "tile", "overlap": 0.2}, {"op": "palette", "colours": 4},
+        ]},
+        {"do": "pattern", "pattern": "noise", "name": "noise"},
+    ]  # fmt: skip
     steps += [
         {"do": "layout", "op": "round"},
         {"do": "layout", "op": "pack", "padding": 2},
@@ -104,10 +123,16 @@ def compile_kernels(folder: Path) -> None:
     model = load_model(folder / "m.obj")
     pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
     check_layout(Surface(model), lambda key: square(64))
+    any_near(np.zeros((2, 3)), np.zeros(2), np.zeros((2, 3)), 1.0)
     nearest_faces(np.random.default_rng(0).uniform(0, 9, (2, 3, 3)), 9, 9)
     environment.reflections()
     for encoded in (True, False):
         halvings(pixels, encoded)
+    for side in (64, 300):  # of one chunk, and of several
+        studio = Studio.new(folder / "m.obj", sheet_size=side)
+        store, key = MapStore(studio.sources), MapKey(studio.surface.keys[0], "height")
+        store.maps[key] = np.zeros((side, side, 1), np.uint16)
+        packed(store, key.sheet, HOME["height"], square(side), Chunk(0, 0))
 
 
 def main() -> None:
