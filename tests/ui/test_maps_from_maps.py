@@ -185,6 +185,9 @@ def test_an_adjustment_dragged_onto_a_view_is_for_the_material_there_and_into_an
     onto = next(action.menu() for action in menu.actions() if "on a material" in action.text())
     onto.actions()[0].trigger()
     assert parts.work.project.layers[-1].scope == Scope(materials=(onto.actions()[0].text(),))
+    parts.selection.select(parts.work.project.layers[0].id)
+    parts.commands["edit.paste"].trigger()
+    assert parts.work.project.layers[1].content == one.content
 
 
 def test_two_maps_are_looked_at_by_the_headings_menu(hands: Hands) -> None:

@@ -26,8 +26,10 @@ class LevelsHandles(Gesture):
         levelling.changed.connect(self._note)
 
     def _note(self) -> None:
+        before = self.view.drawn.levels
         self.show()
-        self.view.redraw()
+        if before is not None or self.view.drawn.levels is not None:
+            self.view.redraw()
 
     def _held(self) -> Held | None:
         held = self.levelling.held

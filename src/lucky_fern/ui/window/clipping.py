@@ -10,8 +10,12 @@ from PySide6.QtGui import QGuiApplication, QImage, QKeySequence
 from lucky_fern.core.bundles import MIME, bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.pictures.picture import read_picture
+from lucky_fern.core.project.adjustments import onto_layers, onto_surface
 from lucky_fern.core.project.commands import TakeLayers
+from lucky_fern.core.project.plain import Scope
+from lucky_fern.core.project.tree import outermost
 from lucky_fern.core.sheets.picking import sheet_of
+from lucky_fern.ui.session.adjustments import adjustments_in, put
 from lucky_fern.ui.window.clipboard import as_image, pasted
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import counted, tr
@@ -39,6 +43,12 @@ class Clipping:
             return
         if mime.hasFormat(MIME):
             self._paste_layers(bytes(mime.data(MIME).data()))
+            return
+        held, project = adjustments_in(mime), self.parts.work.project
+        if held and project is not None:
+            chosen = self.parts.selection.chosen
+            onto = outermost(project, chosen) if chosen else ()
+            put(self.parts.work, onto_layers(held, onto) if onto else onto_surface(held, Scope()))
             return
         found = pasted(mime)
         if found is None:
