@@ -6,7 +6,8 @@ import msgspec
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands import AddLayer, Several
-from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.commands.base import free_name
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import convert
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.words import tr
@@ -42,7 +43,9 @@ def unpacked(data: bytes) -> tuple[AddLayer, ...]:
     return tuple(one for one in held[:_MOST] if one.content.links)
 
 
-def onto_layers(held: tuple[AddLayer, ...], targets: tuple[Layer, ...], into: bool = True) -> Several | None:
+def onto_layers(
+    project: Project, held: tuple[AddLayer, ...], targets: tuple[Layer, ...], into: bool = True
+) -> Several | None:
     """The edit that puts adjustments (from the bottom up) right above layers, or ``into`` groups, on top there."""
     edits = list[AddLayer]()
     for target in targets:
@@ -53,13 +56,18 @@ def onto_layers(held: tuple[AddLayer, ...], targets: tuple[Layer, ...], into: bo
                     one, above=None if inside else target.id, into=target.id if inside else None, scope=Scope()
                 )
             )
-    return _several(edits)
+    return _several(project, edits)
 
 
-def onto_surface(held: tuple[AddLayer, ...], scope: Scope) -> Several | None:
+def onto_surface(project: Project, held: tuple[AddLayer, ...], scope: Scope) -> Several | None:
     """The edit that puts adjustments on top of all, for a material, a part or everything."""
-    return _several([msgspec.structs.replace(one, above=None, into=None, scope=scope) for one in held])
+    return _several(project, [msgspec.structs.replace(one, above=None, into=None, scope=scope) for one in held])
 
 
-def _several(edits: list[AddLayer]) -> Several | None:
-    return Several(tuple(edits), named=tr("Put adjustments")) if edits else None
+def _several(project: Project, edits: list[AddLayer]) -> Several | None:
+    """All of them as one step, each under a name that nobody has."""
+    named = list[AddLayer]()
+    for edit in edits:
+        name = free_name(project, edit.name, (one.name for one in named))
+        named.append(msgspec.structs.replace(edit, name=name))
+    return Several(tuple(named), named=tr("Put adjustments")) if named else None

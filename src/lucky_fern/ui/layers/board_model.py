@@ -325,13 +325,15 @@ class BoardModel(QAbstractItemModel):
 
     def _copies(self, held: tuple[AddLayer, ...], row: int, parent: Index) -> Several | None:
         """Adjustments onto the layer that they were dropped on, into the gap above a row, or on top of all."""
-        onto = self.layer_of(parent)
-        if row < 0:
-            return onto_layers(held, (onto,)) if onto is not None else onto_surface(held, Scope())
+        onto, project = self.layer_of(parent), self.matter.work.project
+        if project is None:
+            return None
+        if row < 0 and onto is not None:
+            return onto_layers(project, held, (onto,))
         inside = self._inside[None if onto is None else onto.id]
-        if not inside:
-            return onto_surface(held, Scope())
-        return onto_layers(held, (self._rows[inside[min(row, len(inside) - 1)]].layer,), into=False)
+        if row < 0 or not inside:
+            return onto_surface(project, held, Scope())
+        return onto_layers(project, held, (self._rows[inside[min(row, len(inside) - 1)]].layer,), into=False)
 
     def move_into(self, layers: tuple[int, ...], group: Layer) -> bool:
         """Put layers on top of what a group holds."""

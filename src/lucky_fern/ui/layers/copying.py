@@ -23,7 +23,7 @@ def put_adjustments(matter: Matter) -> None:
     """Put what was copied onto each chosen layer."""
     if matter.work.project is not None:
         targets = outermost(matter.work.project, matter.selection.chosen)
-        put(matter.work, onto_layers(copied_adjustments(), targets))
+        put(matter.work, onto_layers(matter.work.project, copied_adjustments(), targets))
 
 
 def copy_mask(matter: Matter, layer: Layer) -> None:

@@ -45,7 +45,9 @@ def put(work: Work, edit: Several | None) -> bool:
 
 def put_on(work: Work, held: tuple[AddLayer, ...], scope: Scope, where: str) -> bool:
     """Put adjustments on top of all for what ``scope`` names, in words ``where``."""
-    done = put(work, onto_surface(held, scope))
+    if work.project is None:
+        return False
+    done = put(work, onto_surface(work.project, held, scope))
     if done:
         work.say(tr("Put {names} on {where}.", names=", ".join(one.name for one in held), where=where))
     return done

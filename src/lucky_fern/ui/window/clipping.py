@@ -48,7 +48,8 @@ class Clipping:
         if held and project is not None:
             chosen = self.parts.selection.chosen
             onto = outermost(project, chosen) if chosen else ()
-            put(self.parts.work, onto_layers(held, onto) if onto else onto_surface(held, Scope()))
+            edit = onto_layers(project, held, onto) if onto else onto_surface(project, held, Scope())
+            put(self.parts.work, edit)
             return
         found = pasted(mime)
         if found is None:

@@ -81,9 +81,12 @@ def layer_of(project: Project, layer_id: int) -> Layer:
         raise CommandError(tr("layer {layer_id} is not in the stack any more", layer_id=layer_id)) from None
 
 
-def free_name(project: Project, name: str) -> str:
-    """``Logo`` → ``Logo 2`` → ``Logo 3``, whichever is free; the name itself if nobody has it."""
-    taken = {layer.name for layer in project.walk()}
+def free_name(project: Project, name: str, also: Iterable[str] = ()) -> str:
+    """``Logo`` → ``Logo 2`` → ``Logo 3``, whichever is free; the name itself if nobody has it.
+
+    ``also``: names that are taken besides.
+    """
+    taken = {layer.name for layer in project.walk()} | set(also)
     if name not in taken:
         return name
     stem, _, last = name.rpartition(" ")
