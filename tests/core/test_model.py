@@ -208,7 +208,11 @@ def _obj_lines(draw: st.DrawFn) -> str:
 @settings(max_examples=400, deadline=None)
 @given(st.lists(_obj_lines(), max_size=14))
 def test_long_runs_of_an_obj_are_read_as_its_lines_are_one_by_one(lines: list[str]) -> None:
-    text = "v 0 0 0\nv 1.5 0 -2\nv 0 1e-2 0\nvt 0 1\nvt .5 1\nvn 0 0 1\nf 1 2 3\nf 1/1 2/2 -1/-1\n" + "\n".join(lines)
+    usual = {"v": "v 1.5 -2 1e-2", "vt": "vt .5 1", "vn": "vn 0 0 1", "f": "f 1 2/2 -1//-1"}
+    head = [usual[word] for word in ("v", "v", "v", "vt", "vt", "vn", "vn")]
+    # Each stands among many of its kind, so that it ends a run and another one follows.
+    among = [[usual.get(line.split()[0], "# ")] * 40 for line in lines]
+    text = "\n".join([*head, *(one for line, most in zip(lines, among, strict=True) for one in (*most, line, *most))])
 
     def read(mark: str) -> object:
         try:

@@ -22,6 +22,9 @@ from lucky_fern.core.model.obj_runs import (
 )
 from lucky_fern.words import tr
 
+_SHORT = 32  # lines that are not worth more than being read one by one
+_BLOCK = 65536  # lines that are read at once
+_MOST_SINGLE = 4096  # lines read one by one before many are tried again
 _IGNORED = {"s", "l", "p", "vp", "cstype", "deg", "curv", "surf", "end", "parm", "mg", "lod", "shadow_obj"}
 
 
@@ -148,13 +151,20 @@ class _Reader:
         raw, starts, kinds = found
         begins = np.flatnonzero(np.diff(kinds, prepend=255)).tolist() if len(kinds) else []
         for begin, end in zip(begins, [*begins[1:], len(kinds)], strict=True):
-            at, kind = begin, int(kinds[begin])
+            kind = int(kinds[begin])
+            if kind == OTHER or end - begin < _SHORT:
+                self.lines(raw, starts, begin, end)
+                continue
+            at, single = begin, 1
             while at < end:
-                if kind != OTHER:
-                    at += self.run(raw, starts, at, end, kind)
-                if at < end:
-                    self.line(bytes(raw[starts[at] : starts[at + 1] - 1]).decode(), at + 1)
-                    at += 1
+                last = min(at + _BLOCK, end)
+                read = self.run(raw, starts, at, last, kind)
+                at += read
+                if at < last:
+                    # What is out of the ordinary seldom stands alone: ever more lines before many are tried again.
+                    single = 1 if read else min(2 * single, _MOST_SINGLE)
+                    self.lines(raw, starts, at, min(at + single, end))
+                    at = min(at + single, end)
         return self.finish()
 
     def run(self, raw: U8, starts: I64, first: int, last: int, kind: int) -> int:
@@ -180,6 +190,12 @@ class _Reader:
             self.sizes.extend(sizes[:read, None])
             self.owners.extend(np.tile(np.array(self.owner(), np.int64), (read, 1)))
         return read
+
+    def lines(self, raw: U8, starts: I64, first: int, last: int) -> None:
+        """Read lines one by one."""
+        text = raw[starts[first] : starts[last]].tobytes().decode()
+        for number, line in enumerate(text.splitlines(), first + 1):
+            self.line(line, number)
 
     def line(self, line: str, number: int) -> None:
         words = line.split()
