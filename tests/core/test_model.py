@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from lucky_fern.core.errors import ModelError
@@ -205,6 +205,7 @@ def _obj_lines(draw: st.DrawFn) -> str:
     )
 
 
+@example(["v 0 0 0 0 nan inf"])
 @settings(max_examples=400, deadline=None)
 @given(st.lists(_obj_lines(), max_size=14))
 def test_long_runs_of_an_obj_are_read_as_its_lines_are_one_by_one(lines: list[str]) -> None:

@@ -315,6 +315,7 @@ class _Reader:
             return None
         colours = np.ones((len(self.points), 4))
         colours[list(self.colours), :3] = list(self.colours.values())
+        colours[~np.isfinite(colours)] = 1.0
         if colours[:, :3].max() > 1.0:  # some write 0 to 255
             colours[:, :3] /= 255.0
         return np.asarray(np.clip(colours * 255 + 0.5, 0, 255), np.uint8)[vertices]
