@@ -13,7 +13,6 @@ from lucky_fern.core.project.plain import Scope
 from lucky_fern.words import tr
 
 MIME = "application/x-lucky-fern-adjustments"
-_MOST = 1000  # in one hand
 
 
 def held_of(layers: tuple[Layer, ...]) -> tuple[AddLayer, ...]:
@@ -40,7 +39,7 @@ def unpacked(data: bytes) -> tuple[AddLayer, ...]:
         held: tuple[AddLayer, ...] = convert(msgspec.json.decode(data), tuple[AddLayer, ...])
     except msgspec.MsgspecError as error:
         raise CommandError(tr("what was copied cannot be read; copy the adjustments again")) from error
-    return tuple(one for one in held[:_MOST] if one.content.links)
+    return tuple(one for one in held if one.content.links)
 
 
 def onto_layers(

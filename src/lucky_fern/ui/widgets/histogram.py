@@ -16,7 +16,6 @@ from lucky_fern.words import tr
 _EDGE = 6  # pixels left and right, so that markers at the ends can be taken
 _FOOT = 10  # pixels below, for the markers
 _COLOURS = ("#c8372d", "#2e8b46", "#2d62c8")
-_NEAREST = 0.01  # black and white keep apart
 
 
 @dataclass(frozen=True)
@@ -44,16 +43,12 @@ class Scale:
         return min(self.markers, key=lambda name: abs(self.across(self.markers[name]) - x))
 
     def dragged(self, name: str, x: float) -> float:
-        """What a marker that is dragged to a pixel says."""
+        """What a marker that is dragged to a pixel says; whoever takes it keeps black and white apart."""
         value = min(max((x - self.left - _EDGE) / max(self.width - 2 * _EDGE, 1), 0.0), 1.0)
-        if name == "black":
-            found = min(value, self.white - _NEAREST)
-        elif name == "white":
-            found = max(value, self.black + _NEAREST)
-        else:
-            share = (value - self.black) / max(self.white - self.black, _NEAREST)
-            found = float(np.clip(np.log(np.clip(share, 1e-3, 0.999)) / np.log(0.5), 0.1, 4))
-        return round(float(found), 4)
+        if name == "gamma":
+            share = (value - self.black) / (self.white - self.black)
+            value = np.clip(np.log(np.clip(share, 1e-3, 0.999)) / np.log(0.5), 0.1, 4)
+        return round(float(value), 4)
 
 
 def paint_levels(painter: QPainter, top: float, bottom: float, counts: I64, scale: Scale, look: Tones) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QGuiApplication, QImage, QKeySequence
 from lucky_fern.core.bundles import MIME, bundle_of, take_bundle
 from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.pictures.picture import read_picture
+from lucky_fern.core.project.adjustments import MIME as ADJUSTMENTS
 from lucky_fern.core.project.adjustments import onto_layers, onto_surface
 from lucky_fern.core.project.commands import TakeLayers
 from lucky_fern.core.project.plain import Scope
@@ -45,6 +46,9 @@ class Clipping:
             self._paste_layers(bytes(mime.data(MIME).data()))
             return
         held, project = adjustments_in(mime), self.parts.work.project
+        if mime.hasFormat(ADJUSTMENTS) and not held:
+            self.say(tr("What was copied cannot be read here: another version of the program wrote it."), True)
+            return
         if held and project is not None:
             chosen = self.parts.selection.chosen
             onto = outermost(project, chosen) if chosen else ()
