@@ -35,6 +35,7 @@ def compile_kernels(folder: Path) -> None:
     from lucky_fern.core.jobs.run import run_job
     from lucky_fern.core.layout.check import check_layout
     from lucky_fern.core.model.load import load_model
+    from lucky_fern.core.model.obj import read_obj
     from lucky_fern.core.painting.cover import any_near
     from lucky_fern.core.selecting.seen import nearest_faces
     from lucky_fern.core.sheets.picking import pick
@@ -121,6 +122,8 @@ def compile_kernels(folder: Path) -> None:
     (folder / "j.json").write_text(json.dumps(job))
     run_job(folder / "j.json")
     model = load_model(folder / "m.obj")
+    long = ("v 0 0 0", "vt 0 0", "vn 0 0 1", "f 1/1/1 2/1/1 3/1/1")
+    read_obj("".join(f"{line}\n" * 100 for line in long).encode(), "long.obj")  # long runs are what is compiled
     pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
     check_layout(Surface(model), lambda key: square(64))
     any_near(np.zeros((2, 3)), np.zeros(2), np.zeros((2, 3)), 1.0)
