@@ -239,9 +239,9 @@ def test_hiding_on_a_layer_without_a_mask_leaves_the_rest(plane: Path, tmp_path:
         stroke = easel.begin_stroke(studio, Brush(0.2, 1.0))
         stroke.go_to(np.array([x, 0.0, 0.0]), FRONT)
         easel.paint_on_mask(studio, layer, stroke, value)
-        mask = studio.project.layer(layer).mask
+        one = studio.project.layer(layer)
         sheet = studio.surface.sheet(studio.surface.keys[0], square(64))
-        found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 64, 0, 64))
+        found = mask_values(studio.sources, studio.project, one, sheet, Rect(0, 64, 0, 64))
         assert found is not None
         return found[32]
 
@@ -265,8 +265,8 @@ def test_a_picture_confines_what_is_painted_level_by_level(plane: Path, tmp_path
 
     def shown() -> np.ndarray:
         sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
-        mask = studio.project.layer(layer).mask
-        found = mask_values(studio.sources, studio.project, mask, sheet, Rect(0, 256, 0, 256))
+        one = studio.project.layer(layer)
+        found = mask_values(studio.sources, studio.project, one, sheet, Rect(0, 256, 0, 256))
         assert found is not None
         return found[128] / 65535
 

@@ -118,7 +118,7 @@ class Upper(Shape, Plain, frozen=True, tag_field="kind", tag="toy-upper"):
 
 
 class UpperMask(ShapeRow):
-    def values(self, sources: Any, project: Any, shape: Any, sheet: Any, rect: Any) -> Any:
+    def values(self, asking: Any, shape: Any, sheet: Any, rect: Any) -> Any:
         rows = np.arange(rect.top, rect.bottom)[:, None] < shape.share * sheet.size.height
         return np.broadcast_to(rows, rect.shape).astype(np.float32)
 

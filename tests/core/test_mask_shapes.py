@@ -33,7 +33,7 @@ ISLANDS[5:75, 4:48], ISLANDS[5:75, 50:96] = 0, 1
 def shown(studio: Studio, layer: int, number: int = 0) -> np.ndarray:
     key = studio.surface.keys[number]
     size = studio.project.size_of(key).width
-    found = mask_values(studio.sources, studio.project, studio.project.layer(layer).mask,
+    found = mask_values(studio.sources, studio.project, studio.project.layer(layer),
                         studio.surface.sheet(key, square(size)), Rect(0, size, 0, size))  # fmt: skip
     assert found is not None
     return found / 65535

@@ -63,8 +63,9 @@ def composite(studio: Studio, name: str, bits: int = 16) -> np.ndarray:
 def shown(studio: Studio, number: int | None) -> np.ndarray:
     key = studio.surface.keys[0]
     size = studio.project.size_of(key).width
+    layer = next(one for one in studio.project.walk() if one.mask == number)
     found = mask_values(
-        studio.sources, studio.project, number, studio.surface.sheet(key, square(size)), Rect(0, size, 0, size)
+        studio.sources, studio.project, layer, studio.surface.sheet(key, square(size)), Rect(0, size, 0, size)
     )
     return np.ones((size, size)) if found is None else found / 65535.0
 

@@ -33,7 +33,7 @@ def ruled(studio: Studio, **keys: object) -> np.ndarray:
     key = studio.surface.keys[0]
     size = studio.project.size_of(key).width
     found = mask_values(
-        studio.sources, studio.project, layer.mask, studio.surface.sheet(key, square(size)), Rect(0, size, 0, size)
+        studio.sources, studio.project, layer, studio.surface.sheet(key, square(size)), Rect(0, size, 0, size)
     )
     assert found is not None
     return found / 65535
@@ -186,7 +186,7 @@ def test_facing_can_go_by_the_relief_of_the_layers_below(tmp_path: Path) -> None
         key.map == "colour" and chunks for key, chunks in dirtied(studio.sources, before, studio.project).items()
     )
     key = studio.surface.keys[0]
-    flat = mask_values(studio.sources, studio.project, studio.project.layers[1].mask, studio.surface.sheet(key, square(64)),
+    flat = mask_values(studio.sources, studio.project, studio.project.layers[1], studio.surface.sheet(key, square(64)),
                        Rect(0, 64, 0, 64))  # fmt: skip
     assert np.abs(flat[inside][faces[:, 2] > 0.5] / 65535 - 1).max() < 1e-3
 
@@ -226,10 +226,10 @@ def test_the_rim_of_a_decal_is_as_far_as_its_border(tmp_path: Path) -> None:
     assert any(key.map == "colour" for key in dirtied(studio.sources, before, studio.project))
     layer = studio.project.layers[0]
     sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
-    after = mask_values(studio.sources, studio.project, layer.mask, sheet, Rect(0, 256, 0, 256))
+    after = mask_values(studio.sources, studio.project, layer, sheet, Rect(0, 256, 0, 256))
     assert after is not None and not np.array_equal(after / 65535, values)
     studio.execute(RemoveLayers((mark.id,)))
-    gone = mask_values(studio.sources, studio.project, layer.mask, sheet, Rect(0, 256, 0, 256))
+    gone = mask_values(studio.sources, studio.project, layer, sheet, Rect(0, 256, 0, 256))
     assert gone is not None and not gone.any()
 
 
@@ -255,9 +255,7 @@ def test_rules_are_saved_and_read_back_and_measured_values_are_found_again(tmp_p
     assert again.project.masks == studio.project.masks
     layer = again.project.layers[0]
     sheet = again.surface.sheet(again.surface.keys[0], square(64))
-    assert np.array_equal(
-        mask_values(again.sources, again.project, layer.mask, sheet, Rect(0, 64, 0, 64)) / 65535, values
-    )
+    assert np.array_equal(mask_values(again.sources, again.project, layer, sheet, Rect(0, 64, 0, 64)) / 65535, values)
 
 
 def test_edges_count_the_same_neighbours_as_a_tree_would(tmp_path: Path) -> None:
@@ -278,7 +276,7 @@ def test_a_rule_is_corrected_by_hand_and_the_last_stroke_is_what_shows(tmp_path:
 
     def shown() -> np.ndarray:
         found = mask_values(
-            studio.sources, studio.project, studio.project.layer(layer.id).mask, sheet, Rect(0, 128, 0, 128)
+            studio.sources, studio.project, studio.project.layer(layer.id), sheet, Rect(0, 128, 0, 128)
         )
         assert found is not None
         return found[inside] / 65535

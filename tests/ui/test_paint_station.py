@@ -153,7 +153,7 @@ def test_a_pen_presses_and_masks_are_painted_and_undone(ferry: Hands) -> None:
 
     def shown() -> int:
         found = mask_values(
-            parts.work.studio.sources, parts.work.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
+            parts.work.studio.sources, parts.work.project, layer, sheet, Rect(row, row + 1, column, column + 1)
         )
         return 65535 if found is None else int(found[0, 0])
 

@@ -143,7 +143,7 @@ def test_a_slide_is_held_dragged_printed_and_brushed_on(ferry: Hands) -> None:
         sheet = parts.work.studio.surface.sheet(key, square(size))
         row, column = int((1 - where[1] % 1) * size), int(where[0] % 1 * size)
         values = mask_values(
-            parts.work.studio.sources, parts.work.project, layer.mask, sheet, Rect(row, row + 1, column, column + 1)
+            parts.work.studio.sources, parts.work.project, layer, sheet, Rect(row, row + 1, column, column + 1)
         )
         return int(values[0, 0]) if values is not None else -1
 

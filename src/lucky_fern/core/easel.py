@@ -28,7 +28,6 @@ from lucky_fern.core.project.commands.painting import Repainted, painted_on
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import MaskEntry, PaintedShape
-from lucky_fern.core.project.tree import up_to
 from lucky_fern.core.sheets.grid import Chunk, Extent
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.studio import Studio
@@ -93,7 +92,7 @@ def _seen_owners(
 
 def still_under(studio: Studio, layer_id: int) -> Still:
     """The stack as it stands now, up to a layer and with it: what is cloned and smeared onto that layer."""
-    return Still(studio.sources, up_to(studio.project, layer_id))
+    return Still(studio.sources, studio.project, layer_id, with_it=True)
 
 
 def tip(studio: Studio, name: str) -> F32:

@@ -8,6 +8,7 @@ from typing import cast
 
 import msgspec
 
+from lucky_fern.core.compositing.masks import Asking
 from lucky_fern.core.compositing.rules import Asked, measures
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.commands import KeepMeasured
@@ -22,7 +23,7 @@ Told = Callable[[float], object]
 def rules_of(studio: Studio) -> list[Rule]:
     """The rules of all masks that measure the model: not those that go by other layers."""
     shapes = [entry.shape for mask in studio.project.masks.values() for entry in mask.entries if entry.on]
-    own = [one for one in shapes if one.keys_of == "rule" and not one.refers().layers and not one.sees_below]
+    own = [one for one in shapes if one.keys_of == "rule" and not one.refers().layers and not one.hears]
     return list(dict.fromkeys(cast(RuleShape, one).rule for one in own))
 
 
@@ -33,7 +34,7 @@ def measure(studio: Studio, rules: list[Rule], told: Told = lambda _: None) -> d
     that tell from what.
     """
     sources, project = studio.sources, studio.project
-    todo = [(rule, Asked(sources, project, sheet, chunk))
+    todo = [(rule, Asked(Asking(sources, project), sheet, chunk))
             for rule in rules for sheet in studio.surface.sheets(project.size_of)
             for chunk in all_chunks(sheet.size)]  # fmt: skip
     with sources.survey.recording() as record:

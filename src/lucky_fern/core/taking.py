@@ -23,7 +23,6 @@ from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.painted import MASK, place_name
 from lucky_fern.core.project.plain import PaintedSheet
 from lucky_fern.core.project.shapes import HeardShape, PaintedShape
-from lucky_fern.core.project.tree import below
 from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.core.sheets.region import Rect, gathered
 from lucky_fern.core.sheets.sheet import Sheet
@@ -96,7 +95,7 @@ def _shape_of(
     studio: Studio, layer_id: int, map_name: str, work: Callable[[F32], F32], below_only: bool
 ) -> PaintedShape:
     """What ``work`` makes of a map without a layer (or of what is below it), on all islands."""
-    still = Still(studio.sources, below(studio.project, layer_id)) if below_only else _without(studio, layer_id)
+    still = Still(studio.sources, studio.project, layer_id) if below_only else _without(studio, layer_id)
     sheets: dict[str, PaintedSheet] = {}
     for key in studio.surface.keys:
         sheet = still.sheet(key)

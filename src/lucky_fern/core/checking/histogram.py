@@ -28,13 +28,19 @@ MOST_CHUNKS = 48  # of larger projects so many, evenly spread over all
 
 
 def counted_values(
-    sources: Sources, project: Project, map_name: str, faces: Bool | None = None, heard: Echo | None = None
+    sources: Sources,
+    project: Project,
+    map_name: str,
+    faces: Bool | None = None,
+    heard: Echo | None = None,
+    under: int | None = None,
 ) -> I64:
     """(n, :data:`STEPS`) int64 how many texels of a map have each value 0…1 (in 1/255), component by component.
 
     Colours as they are encoded; with ``heard`` (made :func:`plainly`) one row, of what an echo hears; of one that
     bends x, y and z. ``faces`` (triangles of the model,) leaves out all others. Texels outside islands do not count;
-    where there are more than :data:`MOST_CHUNKS` chunks, the same part of them each time.
+    where there are more than :data:`MOST_CHUNKS` chunks, the same part of them each time. ``under`` names a layer:
+    only what lies below it counts.
     """
     part = None if heard is None or heard.part == "bend" else heard
     counts = np.zeros((MAPS[map_name].components if part is None else 1, STEPS), np.int64)
@@ -49,7 +55,7 @@ def counted_values(
             inside = inside & faces[sheet.triangle[np.maximum(owners, 0)]]
         if not inside.any():
             continue
-        values = composite_rect(sources, project, map_name, sheet, rect, None)[inside]
+        values = composite_rect(sources, project, map_name, sheet, rect, under=under)[inside]
         if part is not None:
             values = echoed(values[None], part, 1)[0]
         at = np.clip(np.rint(values * 255), 0, 255).astype(np.int64)
@@ -58,7 +64,9 @@ def counted_values(
     return counts
 
 
-def mean_and_spread(sources: Sources, project: Project, map_name: str, faces: Bool) -> tuple[Vector, Vector]:
+def mean_and_spread(
+    sources: Sources, project: Project, map_name: str, faces: Bool, under: int | None = None
+) -> tuple[Vector, Vector]:
     """Mean and standard deviation of a map's values 0…1 (as stored) on some of all triangles (T,) bool.
 
     Maps of one number have it three times.
@@ -68,7 +76,7 @@ def mean_and_spread(sources: Sources, project: Project, map_name: str, faces: Bo
     CommandError
         If no texel lies on them.
     """
-    counts = counted_values(sources, project, map_name, faces)
+    counts = counted_values(sources, project, map_name, faces, under=under)
     many = counts.sum(axis=1)
     if not many.any():
         raise CommandError(tr("no texel of {map} lies on these faces", map=MAPS[map_name].title.lower()))
@@ -79,8 +87,8 @@ def mean_and_spread(sources: Sources, project: Project, map_name: str, faces: Bo
     return cast("tuple[Vector, Vector]", tuple(both))
 
 
-def matched(sources: Sources, project: Project, map_name: str, effect: Match) -> Match:
-    """A match measured anew on its two selections, of what lies below ``project``'s top.
+def matched(sources: Sources, project: Project, map_name: str, effect: Match, under: int | None = None) -> Match:
+    """A match measured anew on its two selections, of what lies below the layer ``under`` (None: of all).
 
     Raises
     ------
@@ -93,7 +101,7 @@ def matched(sources: Sources, project: Project, map_name: str, effect: Match) ->
             raise CommandError(tr("there is no selection {name!r}; there are {names}", name=name,
                                   names=", ".join(project.selections) or tr("none yet")))  # fmt: skip
         faces = unpack_faces(project.selections[name], sources.surface.model.triangle_count)
-        measured.append(mean_and_spread(sources, project, map_name, faces))
+        measured.append(mean_and_spread(sources, project, map_name, faces, under))
     (mean, spread), (to_mean, to_spread) = measured
     return replace(effect, mean=mean, spread=spread, to_mean=to_mean, to_spread=to_spread)
 

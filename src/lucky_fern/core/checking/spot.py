@@ -11,7 +11,6 @@ from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.compositing.stack import composite_rect
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.project.tree import below, up_to
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect
 
@@ -42,12 +41,12 @@ def what_made(sources: Sources, project: Project, key: SheetKey, map_name: str, 
     rect = Rect(row, row + 1, column, column + 1)
     found: list[Step] = []
 
-    def value(of: Project) -> tuple[float, ...]:
-        values: F32 = composite_rect(sources, of, map_name, sheet, rect, None)
+    def value(layer: Layer, with_it: bool) -> tuple[float, ...]:
+        values: F32 = composite_rect(sources, project, map_name, sheet, rect, under=layer.id, with_it=with_it)
         return tuple(float(one) for one in values[0, 0])
 
     def let(layer: Layer) -> float:
-        mask = mask_values(sources, project, layer.mask, sheet, rect)
+        mask = mask_values(sources, project, layer, sheet, rect)
         share = 1.0 if mask is None else float(mask[0, 0]) / 65535
         part = sources.scope_mask(triangles_in(project, layer.scope), sheet, Chunk(row // CHUNK, column // CHUNK))
         return share if part is None else share * float(part[row % CHUNK, column % CHUNK]) / 65535
@@ -65,10 +64,10 @@ def what_made(sources: Sources, project: Project, key: SheetKey, map_name: str, 
             own = layer.active_channels().get(map_name)
             if own is None:
                 continue
-            before = found[-1].after if found else value(below(project, layer.id))
+            before = found[-1].after if found else value(layer, False)
             found.append(
                 Step(layer.id, layer.name, inside, strength * layer.opacity * own.opacity, mask * let(layer), before,
-                     value(up_to(project, layer.id)))
+                     value(layer, True))
             )  # fmt: skip
 
     go(project.layers, (), 1.0, 1.0)

@@ -48,6 +48,7 @@ class View:
     layers: tuple[Layer, ...]
     alone: bool = False
     until: int | None = None
+    covering: bool = False  # only how far the canvas is covered is asked, not by what
     relief: Relief | None = None  # of heights that shape normals: only those in this unit, the highest as it is
 
     @property
@@ -112,7 +113,7 @@ def writes(layer: Layer, view: View) -> bool:
 
 def strength(layer: Layer, opacity: float, view: View) -> F32 | None:
     """(r, c) how strongly a group or adjustment shows: opacity, mask and scope; None for fully everywhere."""
-    mask = mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
+    mask = mask_values(view.sources, view.project, layer, view.sheet, view.rect)
     chosen = triangles_in(view.project, layer.scope)
     if mask is None and chosen is None:
         return None if opacity >= 1 else np.full(view.rect.shape, opacity, np.float32)

@@ -13,11 +13,11 @@ from lucky_fern.core.compositing.layer_row import layer_chunks, row_of
 from lucky_fern.core.compositing.masks import shape_row
 from lucky_fern.core.compositing.seams import over_seams
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.compositing.stack import has_relief, view_reach
+from lucky_fern.core.compositing.stack import view_reach
 from lucky_fern.core.compositing.texel_lengths import finest
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.project.references import layer_refers, mask_refers, with_sequences
+from lucky_fern.core.project.showing import has_relief, reliefs, showing
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -39,8 +39,7 @@ def everything(sources: Sources, project: Project) -> Dirty:
 def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
     """The chunks of each map that may differ between two projects of one model."""
     every: dict[SheetKey, Found] = {}
-    limits = _mask_limits(sources, before, after)
-    gone_by = _changed_coverage(before, after)
+    shared = _Shared(sources, before, after)
     for key in sources.surface.keys:
         size = after.size_of(key)
         found = every.setdefault(key, {})
@@ -53,13 +52,7 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
             continue
         sheet = sources.surface.sheet(key, size)
         _compare(found, sources, before, after, before.layers, after.layers, sheet)
-        if (
-            before.masks is not after.masks
-            or gone_by
-            or before.pictures is not after.pictures
-            or before.selections is not after.selections
-        ):
-            _follow_shared(found, sources, before, after, sheet, limits, gone_by)
+        shared.follow(found, sheet)
         if before.sheet_size != after.sheet_size:
             for project in (before, after):
                 for layer in project.walk():
@@ -73,18 +66,17 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
 def _follow_echoes(found: Found, sources: Sources, projects: tuple[Project, ...], sheet: Sheet) -> None:
     """What changes in a map that an echo hears changes in those that it gives to."""
     echoes = [
-        (project, layer) for project in projects for layer in project.walk() if layer.content.goes_by is not None
-    ]
+        (project, layer, maps) for project in projects for layer, maps in showing(project.layers, sheet.key)
+        if layer.content.goes_by is not None
+    ]  # fmt: skip
     for _ in range(len(MAPS) if echoes else 0):  # echoes may chain
         before = sum(map(len, found.values()))
-        for project, layer in echoes:
+        for project, layer, maps in echoes:
             chunks = found.get(str(layer.content.goes_by), set())
-            if not chunks or not layer.scope.holds_sheet(sheet.key):
-                continue
-            for name, channel in layer.active_channels().items():
+            for name in maps if chunks else ():
                 mine = chunks & layer_chunks(sources, project, layer, name, sheet)
                 found.setdefault(name, set()).update(mine)
-                if channel.relief is not None and name == "height":
+                if name == "height" and layer.channels[name].relief is not None:
                     found.setdefault("normal", set()).update(mine)
         if sum(map(len, found.values())) == before:
             break
@@ -165,18 +157,12 @@ def _changed_maps(was: Layer | None, now: Layer | None) -> set[str]:
 
 def _add(found: Found, sources: Sources, project: Project, layer: Layer, sheet: Sheet, names: set[str]) -> None:
     """Everything that a layer, or what a group holds, touches on some maps."""
-    if not layer.visible or layer.opacity <= 0 or not layer.scope.holds_sheet(sheet.key):
-        return
-    if layer.content.holds_layers:
-        for child in layer.children:
-            _add(found, sources, project, child, sheet, names)
-        return
-    active = layer.active_channels()
-    for name in names & set(active):
-        chunks = layer_chunks(sources, project, layer, name, sheet)
-        found.setdefault(name, set()).update(chunks)
-        if name == "height" and layer.shapes_normals and has_relief(project.layers):
-            found.setdefault("normal", set()).update(chunks)
+    for one, maps in showing((layer,), sheet.key, names):
+        for name in maps:
+            chunks = layer_chunks(sources, project, one, name, sheet)
+            found.setdefault(name, set()).update(chunks)
+            if name == "height" and one.shapes_normals and has_relief(project.layers):
+                found.setdefault("normal", set()).update(chunks)
 
 
 # --- painted pixels, masks and pictures ---------------------------------------------------------------------------
@@ -223,60 +209,43 @@ def _mask_limits(sources: Sources, before: Project, after: Project) -> dict[int,
     return found
 
 
-def _changed_coverage(before: Project, after: Project) -> set[int]:
-    """The layers that some mask goes by and that may show elsewhere than before."""
-    wanted = {number for mask in after.masks.values() for number in mask_refers(mask).layers}
-    if any(entry.shape.sees_below for mask in after.masks.values() for entry in mask.entries):
-        wanted = {layer.id for project in (before, after) for layer in project.walk()}
-    if not wanted or (before.layers is after.layers and before.masks is after.masks):
-        return set()
+class _Shared:
+    """What layers refer to and do not hold themselves, where it is another: masks, pictures, selections, what masks
+    hear or go by, and how high relief is.
+    """
 
-    def states(project: Project) -> dict[int, object]:
-        found = [layer for layer in project.walk() if layer.id in wanted]
-        return {layer.id: (layer, _masks_in(project, layer)) for layer in found}
+    def __init__(self, sources: Sources, before: Project, after: Project) -> None:
+        self.sources, self.before, self.after = sources, before, after
+        self.limits = _mask_limits(sources, before, after)
+        old = {layer.id: layer for layer in before.walk()}
+        lifts = reliefs(before.layers) != reliefs(after.layers)
+        self.layers: list[tuple[Layer, Layer, bool, bool]] = []  # then, now, redrawn anywhere, moved
+        for layer in after.walk():
+            was = old.get(layer.id)
+            if was is None:
+                continue  # all of it is new
+            own = sources.grounds.of_content(before, was), sources.grounds.of_content(after, layer)
+            redrawn = own[0][:2] != own[1][:2] or (lifts and row_of(layer).lifts(layer.content))
+            moved = own[0][2] != own[1][2]
+            masks = tuple(sources.grounds.of_mask(project, one) for project, one in ((before, was), (after, layer)))
+            redrawn |= layer.mask == was.mask and masks[0].beside(was.mask) != masks[1].beside(was.mask)
+            if redrawn or moved or (layer.mask == was.mask and layer.mask in self.limits):
+                self.layers.append((was, layer, redrawn, moved))
 
-    old, new = states(before), states(after)
-    return {number for number in wanted if old.get(number) != new.get(number)}
-
-
-def _masks_in(project: Project, layer: Layer) -> list[object]:
-    """The masks of a layer and of all that it holds."""
-    own = None if layer.mask is None else project.masks.get(layer.mask)
-    return [own, *(_masks_in(project, child) for child in layer.children)]
-
-
-def _follow_shared(
-    found: Found, sources: Sources, before: Project, after: Project, sheet: Sheet, limits: dict[int, Limits | None],
-    gone_by: set[int],
-) -> None:  # fmt: skip
-    """Masks and pictures that changed, wherever they are used; ``gone_by`` are layers that show elsewhere now."""
-    masks: dict[int, set[Chunk] | None] = {  # None: may differ anywhere
-        number: None if limit is None else limit.get(sheet.key, set()) for number, limit in limits.items()
-    }
-    names = {name for name in after.pictures if before.pictures.get(name) != after.pictures[name]}
-    pictures = {name for name in names if name in before.pictures}
-    pictures |= {name for name, tiles in after.sequences.items() if pictures & set(tiles.values())}
-    picked = {name for name in {*before.selections, *after.selections}
-              if before.selections.get(name) != after.selections.get(name)}  # fmt: skip
-    for number, mask in after.masks.items():
-        needs = with_sequences(after, mask_refers(mask))
-        below = bool(gone_by) and any(entry.shape.sees_below for entry in mask.entries)
-        if below or picked & needs.selections or pictures & needs.pictures or gone_by & needs.layers:
-            masks[number] = None
-    for layer in after.walk():
-        needs = layer_refers(after, layer, deep=False)
-        moved, redrawn = bool(picked & needs.selections), bool(pictures & needs.pictures)
-        if layer.mask not in masks and not redrawn and not moved:
-            continue
-        mine: Found = {}
-        _add(mine, sources, after, layer, sheet, set(MAPS))
-        if moved:
-            _add(mine, sources, before, layer, sheet, set(MAPS))
-        known = layer.mask is not None and not redrawn and not moved
-        known = known and not row_of(layer).spreads_mask(layer.content)
-        limit = masks.get(layer.mask) if known and layer.mask is not None else None
-        for name, chunks in mine.items():
-            found.setdefault(name, set()).update(chunks if limit is None else chunks & limit)
+    def follow(self, found: Found, sheet: Sheet) -> None:
+        """Enter the chunks of a sheet that look different for it."""
+        for was, layer, redrawn, moved in self.layers:
+            mine: Found = {}
+            _add(mine, self.sources, self.after, layer, sheet, set(MAPS))
+            if moved:
+                _add(mine, self.sources, self.before, was, sheet, set(MAPS))
+            limits = None if redrawn or moved or layer.mask is None else self.limits[layer.mask]
+            if row_of(layer).spreads_mask(layer.content):
+                limits = None
+            for name, chunks in mine.items():
+                found.setdefault(name, set()).update(
+                    chunks if limits is None else chunks & limits.get(sheet.key, set())
+                )
 
 
 def _changed_mask(before: Project, after: Project, number: int, sheet: Sheet) -> set[Chunk] | None:

@@ -12,10 +12,11 @@ from lucky_fern.core.compositing.blend import narrow_16, quantise_8, quantise_16
 from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.loose import loose_texels
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.compositing.stack import composite_rect, has_relief
+from lucky_fern.core.compositing.stack import composite_rect
 from lucky_fern.core.maps import MAPS, MapSpec
 from lucky_fern.core.parallel import for_each
-from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.showing import has_relief, showing
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, span
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -43,31 +44,11 @@ def composite_chunk(
 def written_maps(sources: Sources, project: Project, sheet: Sheet) -> set[str]:
     """The maps of a sheet that at least one layer writes to."""
     found: set[str] = set()
-    _gather_written(sources, project, project.layers, sheet, set(MAPS), found)
+    for layer, maps in showing(project.layers, sheet.key):
+        found |= {name for name in maps - found if layer_chunks(sources, project, layer, name, sheet)}
     if "height" in found and has_relief(project.layers):
         found.add("normal")
     return found
-
-
-def _gather_written(
-    sources: Sources,
-    project: Project,
-    layers: tuple[Layer, ...],
-    sheet: Sheet,
-    let_through: set[str],
-    found: set[str],
-) -> None:
-    for layer in layers:
-        if not layer.visible or layer.opacity <= 0:
-            continue
-        if layer.content.holds_layers:
-            shut = {name for name, channel in layer.channels.items() if not channel.on or channel.opacity <= 0}
-            if layer.scope.holds_sheet(sheet.key):
-                _gather_written(sources, project, layer.children, sheet, let_through - shut, found)
-            continue
-        for name in layer.active_channels():
-            if name in let_through and name not in found and layer_chunks(sources, project, layer, name, sheet):
-                found.add(name)
 
 
 def composite_sheet(

@@ -9,11 +9,9 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, U16
 from lucky_fern.core.colour import LUMINANCE
-from lucky_fern.core.compositing.layers.echoed import heard_below
-from lucky_fern.core.compositing.masks import ShapeRow
-from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.compositing.masks import Asking, ShapeRow
+from lucky_fern.core.compositing.stack import composite_below
 from lucky_fern.core.maps import MAPS, parse_value
-from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.shapes import HeardShape
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.region import rect_of
@@ -21,12 +19,11 @@ from lucky_fern.core.sheets.sheet import Sheet
 
 
 class HeardMask(ShapeRow):
-    """What lies below the lowest layer whose mask this is."""
+    """What lies below the layer that asks."""
 
-    def piece(self, sources: Sources, project: Project, shape: HeardShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
-        masks = {number for number, mask in project.masks.items() if any(one.shape == shape for one in mask.entries)}
-        first = next((layer.id for layer in project.walk() if layer.mask in masks), -1)
-        values = heard_below(sources, project, first, shape.source, sheet, rect_of(chunk, sheet.size))
+    def piece(self, asking: Asking, shape: HeardShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        rect = rect_of(chunk, sheet.size)
+        values = composite_below(asking.sources, asking.project, asking.layer, shape.source, sheet, rect)
         if shape.like is None:
             share = brightness(values, shape.source)
         else:

@@ -8,7 +8,6 @@ from collections.abc import Callable, Hashable
 from typing import TypeVar, cast
 
 _T = TypeVar("_T")
-_G = TypeVar("_G")
 
 
 class Kept:
@@ -65,9 +64,9 @@ class Kept:
                     self._making.pop(key, None)
         return cast(_T, found)  # a key always stands for one type of value
 
-    def like(self, key: Hashable, ground: _G, same: Callable[[_G, _G], bool], make: Callable[[], _T],
-             size: Callable[[_T], int], once: bool = False) -> _T:  # fmt: skip
-        """A value that depends on a ground; made anew where ``same(old, new)`` says that the kept one's is another.
+    def like(self, key: Hashable, ground: object, make: Callable[[], _T], size: Callable[[_T], int],
+             once: bool = False) -> _T:  # fmt: skip
+        """A value that depends on a ground; made anew where the kept one's ground is not equal to it.
 
         One key holds one value: that of the ground asked for last. With ``once``, a thread that wants it meanwhile
         waits; ``make`` must not come to the same key then, nor two keys to each other.
@@ -76,9 +75,9 @@ class Kept:
             with self._lock:
                 making = self._making.setdefault(key, threading.Lock())
             with making:
-                return self.like(key, ground, same, make, size)
-        found = cast("tuple[_G, _T] | None", self.find(key))
-        if found is not None and same(found[0], ground):
+                return self.like(key, ground, make, size)
+        found = cast("tuple[object, _T] | None", self.find(key))
+        if found is not None and (found[0] is ground or found[0] == ground):
             return found[1]
         made = make()
         self.put(key, (ground, made), size(made))

@@ -57,7 +57,11 @@ class LayerRow:
 
     def mask(self, layer: Layer, view: View) -> U16 | None:
         """(r, c) uint16 how far its mask lets it show; None for everywhere."""
-        return mask_values(view.sources, view.project, layer.mask, view.sheet, view.rect)
+        return mask_values(view.sources, view.project, layer, view.sheet, view.rect)
+
+    def lifts(self, content: Any) -> bool:
+        """Whether it stands out by itself, as high as the relief of the project's heights."""
+        return False
 
     def spreads_mask(self, content: Any) -> bool:
         """Whether a mask's change at one texel may show at others, too."""

@@ -10,6 +10,7 @@ from lucky_fern.core.arrays import Bool
 from lucky_fern.core.compositing.layer_row import layer_chunks, row_of
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.showing import showing
 from lucky_fern.core.sheets.grid import span
 from lucky_fern.core.sheets.sheet import Sheet
 
@@ -21,7 +22,7 @@ def loose_texels(sources: Sources, project: Project, map_name: str, sheet: Sheet
     """
     if not project.is_pixel_art(sheet.key):
         return None
-    layers = list(_painted(project.layers, map_name, sheet))
+    layers = list(_painted(project, map_name, sheet))
     if not layers:
         return None
 
@@ -40,14 +41,9 @@ def loose_texels(sources: Sources, project: Project, map_name: str, sheet: Sheet
     return found if found.any() else None
 
 
-def _painted(layers: tuple[Layer, ...], map_name: str, sheet: Sheet) -> Iterator[Layer]:
+def _painted(project: Project, map_name: str, sheet: Sheet) -> Iterator[Layer]:
     """The layers that show, and are painted on a sheet's map."""
-    for layer in layers:
-        if not layer.visible or layer.opacity <= 0 or not layer.scope.holds_sheet(sheet.key):
-            continue
-        if layer.content.holds_layers:
-            yield from _painted(layer.children, map_name, sheet)
-        elif map_name in layer.active_channels():
-            painted = (layer.content.painted or {}).get(str(sheet.key))
-            if painted is not None and painted.maps.get(map_name):
-                yield layer
+    for layer, _ in showing(project.layers, sheet.key, {map_name}):
+        painted = (layer.content.painted or {}).get(str(sheet.key))
+        if painted is not None and painted.maps.get(map_name):
+            yield layer

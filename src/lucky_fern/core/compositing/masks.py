@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
@@ -15,7 +16,7 @@ from lucky_fern.core.compositing.brushwork import changed_paint, draw_painted
 from lucky_fern.core.compositing.effects import levelled, smoothed
 from lucky_fern.core.compositing.growth import evened, grown
 from lucky_fern.core.compositing.sources import Put, Sources, triangles_in
-from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import SHAPES, Shape
 from lucky_fern.core.project.painted import MASK
 from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
@@ -27,15 +28,24 @@ _FULL = np.float32(65535)
 _STEP = np.float32(0.15)  # how softly a level comes in where a mask is confined
 
 
-def mask_values(sources: Sources, project: Project, number: int | None, sheet: Sheet, rect: Rect) -> U16 | None:
-    """(r, c) uint16 strength of a mask, 65535 showing all; None where it hides nothing anywhere.
+@dataclass(frozen=True)
+class Asking:
+    """Whose mask is asked about: a layer of a project, or none where only the project counts."""
+
+    sources: Sources
+    project: Project
+    layer: int = -1
+
+
+def mask_values(sources: Sources, project: Project, layer: Layer, sheet: Sheet, rect: Rect) -> U16 | None:
+    """(r, c) uint16 strength of a layer's mask, 65535 showing all; None where it hides nothing anywhere.
 
     Entries are met in order: *replace* forgets what was before; *add* shows where either shows
     (a + b − ab); *subtract* hides where the entry shows (a − ab); *intersect* shows where both do (ab); *confine*
     takes the entry as levels that a reaches one after the other ((a + b − 1) / 0.15, cut to 0…1, for b above 0).
     A mask that begins with *add* begins from nothing, with *replace* from itself, otherwise from all.
     """
-    mask = None if number is None else project.masks[number]
+    mask = None if layer.mask is None else project.masks[layer.mask]
     if mask is None or not mask.on:
         return None
     entries = [entry for entry in mask.entries if entry.on]
@@ -43,23 +53,27 @@ def mask_values(sources: Sources, project: Project, number: int | None, sheet: S
         return None
 
     def make() -> U16:
-        shown = _met(sources, project, entries, mask.invert, sheet, rect)
+        shown = _met(asking, entries, mask.invert, sheet, rect)
         return (shown * _FULL + np.float32(0.5)).astype(np.uint16)
 
-    def same(old: tuple[Mask, Project], new: tuple[Mask, Project]) -> bool:
-        return old[0] == new[0] and old[1].same_ground(new[1])
+    asking = Asking(sources, project, layer.id)
+    hears = sources.grounds.hears(project, cast(int, layer.mask))
+    key = ("mask", layer.mask, layer.id if hears or refers_to_layers(mask) else None, sheet.key, sheet.size, rect)
+    return sources.kept.like(key, sources.grounds.of_mask(project, layer), make, lambda made: made.nbytes)
 
-    key = ("mask", number, sheet.key, sheet.size, rect)
-    return sources.kept.like(key, (mask, project), same, make, lambda made: made.nbytes)
+
+def refers_to_layers(mask: Mask) -> bool:
+    """Whether some entry goes by where another layer ends."""
+    return any(entry.on and entry.shape.refers().layers for entry in mask.entries)
 
 
-def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: bool, sheet: Sheet, rect: Rect) -> F32:
+def _met(asking: Asking, entries: list[MaskEntry], invert: bool, sheet: Sheet, rect: Rect) -> F32:
     start = 0.0 if entries[0].mode == "add" else 1.0
     total = np.full(rect.shape, start, np.float32)
     for entry in entries:
         if entry.mode in ("subtract", "intersect", "confine") and not total.any():
             continue  # nothing is left to take from
-        mine, before = _entry(sources, project, entry, sheet, rect), total
+        mine, before = _entry(asking, entry, sheet, rect), total
         if entry.mode == "replace":
             total = mine
         elif entry.mode == "add":
@@ -75,16 +89,17 @@ def _met(sources: Sources, project: Project, entries: list[MaskEntry], invert: b
     return np.float32(1) - total if invert else total
 
 
-def _entry(sources: Sources, project: Project, entry: MaskEntry, sheet: Sheet, rect: Rect) -> F32:
+def _entry(asking: Asking, entry: MaskEntry, sheet: Sheet, rect: Rect) -> F32:
     """(r, c) float32 0…1 of one entry; its own growth, smoothing, feather, inversion and levels done."""
+    sources, project = asking.sources, asking.project
     reach, row = entry.reach, shape_row(entry.shape)
     wide = rect.grown(reach, sheet.size)
-    values = row.values(sources, project, entry.shape, sheet, wide)
+    values = row.values(asking, entry.shape, sheet, wide)
     if reach:
 
         def fetch(key: SheetKey, chunk: Chunk) -> F32:
             other = sources.surface.sheet(key, project.size_of(key))
-            return row.values(sources, project, entry.shape, other, rect_of(chunk, other.size))[..., None]
+            return row.values(asking, entry.shape, other, rect_of(chunk, other.size))[..., None]
 
         around = Around(sources, project.size_of, sheet, wide, fetch)
         if entry.grow:
@@ -126,14 +141,12 @@ def _after(around: Around, work: Callable[[Around], F32], reach: int) -> Around:
 class ShapeRow:
     """What a mask's shape gives: the row of :data:`~lucky_fern.core.project.kinds.SHAPES`."""
 
-    def values(self, sources: Sources, project: Project, shape: Any, sheet: Sheet, rect: Rect) -> F32:
+    def values(self, asking: Asking, shape: Any, sheet: Sheet, rect: Rect) -> F32:
         """(r, c) float32 0…1 on a rectangle of a sheet."""
-        found = gathered(
-            rect, sheet.size, np.zeros((), np.uint16), lambda one: self.piece(sources, project, shape, sheet, one)
-        )
+        found = gathered(rect, sheet.size, np.zeros((), np.uint16), lambda one: self.piece(asking, shape, sheet, one))
         return np.zeros(rect.shape, np.float32) if found is None else found.astype(np.float32) / _FULL
 
-    def piece(self, sources: Sources, project: Project, shape: Any, sheet: Sheet, chunk: Chunk) -> U16 | None:
+    def piece(self, asking: Asking, shape: Any, sheet: Sheet, chunk: Chunk) -> U16 | None:
         """(r, c) uint16 of a chunk; None where it is all nothing."""
         raise NotImplementedError
 
@@ -148,12 +161,13 @@ def shape_row(shape: Shape) -> ShapeRow:
 
 
 class FilledMask(ShapeRow):
-    def values(self, sources: Sources, project: Project, shape: Fill, sheet: Sheet, rect: Rect) -> F32:
+    def values(self, asking: Asking, shape: Fill, sheet: Sheet, rect: Rect) -> F32:
         return np.full(rect.shape, shape.value, np.float32)
 
 
 class ScopedMask(ShapeRow):
-    def piece(self, sources: Sources, project: Project, shape: ScopeShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+    def piece(self, asking: Asking, shape: ScopeShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        sources, project = asking.sources, asking.project
         if not shape.scope.holds_sheet(sheet.key):
             return None
         part = sources.scope_mask(triangles_in(project, shape.scope), sheet, chunk)
@@ -161,9 +175,8 @@ class ScopedMask(ShapeRow):
 
 
 class PaintedMask(ShapeRow):
-    def piece(
-        self, sources: Sources, project: Project, shape: PaintedShape, sheet: Sheet, chunk: Chunk
-    ) -> U16 | None:
+    def piece(self, asking: Asking, shape: PaintedShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        sources, project = asking.sources, asking.project
         painted = shape.sheets.get(str(sheet.key))
         if painted is None:
             return None
@@ -176,10 +189,9 @@ class PaintedMask(ShapeRow):
 
 
 class PicturedMask(ShapeRow):
-    def piece(
-        self, sources: Sources, project: Project, shape: PictureShape, sheet: Sheet, chunk: Chunk
-    ) -> U16 | None:
+    def piece(self, asking: Asking, shape: PictureShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
         """A placed picture's alpha, or its luminance as stored times its alpha."""
+        sources, project = asking.sources, asking.project
         name = shape.picture
         if name in project.sequences:
             if sheet.key.tile not in project.sequences[name]:
@@ -190,7 +202,7 @@ class PicturedMask(ShapeRow):
         if chunk not in sources.place_chunks(shape.place, height, None, sheet):
             return None
         rgba = sources.placed(
-            Put(kit, shape.place, height, project.sampling_on(sheet.key, shape.sampling), "data"), sheet, chunk
+            Put(kit.drawn, shape.place, height, project.sampling_on(sheet.key, shape.sampling), "data"), sheet, chunk
         )
         if shape.use == "alpha":
             return rgba[..., 3]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64
@@ -13,30 +11,29 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Layer, Project
-from lucky_fern.core.project.shapes import Mask
+from lucky_fern.core.project.showing import showing
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.survey.lines import Lines, distances, sorted_lines
 
 _SHOWN = np.float32(0.5)  # a layer shows where it covers at least so much
-_BUSY = threading.local()
 
 
-def rim_values(sources: Sources, project: Project, of: int, reach: float, sheet: Sheet, chunk: Chunk) -> F32:
-    """(r, c) float32: 1 on the border of where a layer shows, 0 at ``reach`` (model units) on both sides."""
+def rim_values(
+    sources: Sources, project: Project, of: int, asking: int, reach: float, sheet: Sheet, chunk: Chunk
+) -> F32:
+    """(r, c) float32: 1 on the border of where a layer shows, 0 at ``reach`` (model units) on both sides.
+
+    A layer that shows by the one ``asking`` has no rim for that one.
+    """
     inside, points, normals, _ = sources.survey.places(sheet, chunk)
     out = np.zeros(inside.shape, np.float32)
     layer = next((one for one in project.walk() if one.id == of), None)
-    going = _BUSY.__dict__.setdefault("layers", [])
-    if layer is None or of in going or not len(points):
-        return out  # a layer that goes by itself shows as if it had no rim
-    going.append(of)
-    try:
-        with sources.rims_lock:
-            lines = _border(sources, project, layer, reach)
-    finally:
-        going.remove(of)
+    if layer is None or asking in sources.grounds.round(project, of) or not len(points):
+        return out
+    with sources.rims_lock:
+        lines = _border(sources, project, layer, reach)
     out[inside] = 1 - distances(lines, points, reach, normals) / reach
     return out
 
@@ -53,13 +50,9 @@ def _border(sources: Sources, project: Project, layer: Layer, reach: float) -> L
         spots = np.concatenate(points)
         return sorted_lines(np.repeat(spots[:, None], 2, axis=1), reach, np.concatenate(normals))
 
-    mask = None if layer.mask is None else project.masks.get(layer.mask)
-    ground = (layer, mask, project)
-    return sources.kept.like(("rim", layer.id, reach), ground, _same, make, lambda made: made.ends.nbytes + 64)
-
-
-def _same(old: tuple[Layer, Mask | None, Project], new: tuple[Layer, Mask | None, Project]) -> bool:
-    return old[0] == new[0] and old[1] == new[1] and old[2].same_ground(new[2])
+    ground = sources.grounds.of_layer(project, layer.id)
+    key = ("rim", layer.id, reach, sources.grounds.sizes(project))
+    return sources.kept.like(key, ground, make, lambda made: made.ends.nbytes + 64)
 
 
 def _maps(layer: Layer) -> list[str]:
@@ -70,13 +63,10 @@ def _maps(layer: Layer) -> list[str]:
 
 def _touched(sources: Sources, project: Project, layer: Layer, sheet: Sheet) -> set[Chunk]:
     """The chunks on which a layer may end, their neighbours among them: borders may run between two."""
-    if not layer.visible or not layer.scope.holds_sheet(sheet.key):
-        return set()
-    if layer.content.holds_layers:
-        found = [_touched(sources, project, child, sheet) for child in layer.children]
-    else:
-        found = [set(layer_chunks(sources, project, layer, name, sheet)) for name in _maps(layer)]
-    return set[Chunk]().union(*found)
+    return {
+        chunk for one, _ in showing((layer,), sheet.key) for name in _maps(one)
+        for chunk in layer_chunks(sources, project, one, name, sheet)
+    }  # fmt: skip
 
 
 def _coverage(sources: Sources, project: Project, layer: Layer, sheet: Sheet, chunk: Chunk) -> F32:
@@ -87,7 +77,7 @@ def _coverage(sources: Sources, project: Project, layer: Layer, sheet: Sheet, ch
         return out
     names = _maps(layer) if not layer.content.holds_layers else _group_maps(layer)
     for name in names:
-        out = np.maximum(out, composite_alone(sources, project, name, sheet, rect, layer)[1])
+        out = np.maximum(out, composite_alone(sources, project, name, sheet, rect, layer, covering=True)[1])
     return out
 
 

@@ -8,15 +8,13 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
-from msgspec.structs import replace
 
 from lucky_fern.core.arrays import F32, F64, U16, unit_rows
-from lucky_fern.core.compositing.masks import ShapeRow
+from lucky_fern.core.compositing.masks import Asking, ShapeRow
 from lucky_fern.core.compositing.rims import rim_values
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.compositing.stack import composite_rect
+from lucky_fern.core.compositing.stack import composite_below
 from lucky_fern.core.placing.leaning import frames
-from lucky_fern.core.project.document import Project, walk
 from lucky_fern.core.project.rules import (
     RULES,
     Crevices,
@@ -46,12 +44,15 @@ BENDING, THICKNESS, BORDER, GRAINS, RIM, FALL, STREAK = 0.008, 0.03, 0.02, 0.02,
 
 @dataclass(frozen=True)
 class Asked:
-    """A chunk of a sheet of a project."""
+    """A chunk of a sheet, and whose mask asks for it."""
 
-    sources: Sources
-    project: Project
+    asking: Asking
     sheet: Sheet
     chunk: Chunk
+
+    @property
+    def sources(self) -> Sources:
+        return self.asking.sources
 
     @property
     def diagonal(self) -> float:
@@ -82,8 +83,8 @@ Work = Callable[[Any, Asked], F32]
 class RuleMask(ShapeRow):
     """A rule's value through its levels. What was measured is kept, so another level costs next to nothing."""
 
-    def piece(self, sources: Sources, project: Project, shape: RuleShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
-        asked = Asked(sources, project, sheet, chunk)
+    def piece(self, asking: Asking, shape: RuleShape, sheet: Sheet, chunk: Chunk) -> U16 | None:
+        asked = Asked(asking, sheet, chunk)
         value = self.measured(shape, asked).astype(np.float32) / np.float32(65535)
         share = np.clip((value - np.float32(shape.low)) / np.float32(shape.high - shape.low), 0, 1)
         if shape.gamma != 1:
@@ -96,7 +97,7 @@ class RuleMask(ShapeRow):
         def make() -> U16:
             return np.asarray(measures(shape.rule, asked) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
 
-        if shape.refers().layers or shape.sees_below:
+        if shape.refers().layers or shape.hears:
             return make()  # it changes with those layers, and is kept where they are looked at
         key = ("rule", shape.rule, asked.sheet.key, asked.sheet.size, asked.chunk)
         return asked.sources.kept.get(key, make, lambda made: made.nbytes)
@@ -138,14 +139,11 @@ def _facing(rule: Facing, asked: Asked) -> F32:
 
 
 def _facing_relief(rule: Facing, direction: F64, asked: Asked) -> F32:
-    """By the normals that the layers below make: below the lowest layer whose mask this is."""
-    project, sheet, chunk = asked.project, asked.sheet, asked.chunk
-    masks = {number for number, mask in project.masks.items()
-             if any(getattr(entry.shape, "rule", None) == rule for entry in mask.entries)}  # fmt: skip
-    first = next((at for at, root in enumerate(project.layers)
-                  if any(layer.mask in masks for layer in walk((root,)))), len(project.layers))  # fmt: skip
-    below = replace(project, layers=project.layers[:first])
-    stored = composite_rect(asked.sources, below, "normal", sheet, rect_of(chunk, sheet.size), None)
+    """By the normals that the layers below make."""
+    sheet, chunk, asking = asked.sheet, asked.chunk, asked.asking
+    stored = composite_below(
+        asking.sources, asking.project, asking.layer, "normal", sheet, rect_of(chunk, sheet.size)
+    )
     owner = asked.sources.owners(sheet, chunk)
     rows, columns = (one.astype(np.int64) for one in np.nonzero(owner >= 0))
     lean = stored[rows, columns].astype(np.float64) * 2 - 1
@@ -201,7 +199,9 @@ def _drips(rule: Drips, asked: Asked) -> F32:
 
 def _rim(rule: Rim, asked: Asked) -> F32:
     reach = asked.reach(rule.reach, RIM)
-    return rim_values(asked.sources, asked.project, rule.of, reach, asked.sheet, asked.chunk)
+    return rim_values(
+        asked.sources, asked.asking.project, rule.of, asked.asking.layer, reach, asked.sheet, asked.chunk
+    )
 
 
 RULES.add(Edges, _edges)

@@ -22,6 +22,7 @@ from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.way import Drawing, Texels, Worked, way_of
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.document import KitPicture, Project
+from lucky_fern.core.project.ground import Grounds
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.plain import Sampling, Scope
 from lucky_fern.core.sheets.grid import Chunk, every_chunk
@@ -81,6 +82,7 @@ class Sources:
         self.posed = 0  # poses worked out since the start: tests read it
         self._poses = Kept(room // 4)
         self.survey = Survey(surface, own_shelf())
+        self.grounds = Grounds()  # what layers depend on
         self.rims_lock = threading.RLock()
         self._lock = threading.Lock()
 

@@ -17,8 +17,9 @@ from lucky_fern.core.compositing.canvas import RELIEF, Canvas, View, blank, writ
 from lucky_fern.core.compositing.layer_row import row_of
 from lucky_fern.core.compositing.relief import normals_of, slopes_of
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.project.document import Layer, Project, Relief, walk
-from lucky_fern.core.project.tree import below
+from lucky_fern.core.project.document import Layer, Project, Relief
+from lucky_fern.core.project.ground import Ground
+from lucky_fern.core.project.showing import has_relief, reliefs, showing
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, SheetKey
 from lucky_fern.core.sheets.region import Rect, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -44,9 +45,9 @@ def _reach_of(project: Project, name: str, heard: frozenset[str], times: Countin
     reach = stack_reach(project.layers, name, times)
     if name == "normal" and has_relief(project.layers):
         reach = max(reach, 1 + _reach_of(project, "height", heard | {name}, times))
-    for layer in project.walk():
+    for layer, _ in showing(project.layers, maps={name}):
         source = layer.content.goes_by
-        if source is None or source in heard or source == name or name not in layer.active_channels():
+        if source is None or source in heard or source == name:
             continue
         if times(layer):
             there = _reach_of(project, source, heard | {name}, times)
@@ -70,68 +71,53 @@ def stack_margin(layers: tuple[Layer, ...], map_name: str) -> int:
 
 
 def _sum(layers: tuple[Layer, ...], map_name: str, of: Callable[[Layer], int]) -> int:
-    found = 0
-    for layer in layers:
-        if layer.visible:
-            if map_name in layer.active_channels():
-                found += of(layer)
-            found += _sum(layer.children, map_name, of)
-    return found
-
-
-def has_relief(layers: tuple[Layer, ...]) -> bool:
-    """Whether some layer's height shapes the normal map."""
-    return any(layer.visible and (_gives_relief(layer) or has_relief(layer.children)) for layer in layers)
-
-
-def _gives_relief(layer: Layer) -> bool:
-    channel = layer.active_channels().get("height")
-    return channel is not None and channel.relief is not None
-
-
-def reliefs(project: Project) -> list[Relief]:
-    """The units in which heights of a project shape normals, each with the greatest strength of any layer."""
-    found: dict[str, float] = {}
-    for layer in project.walk():
-        channel = layer.active_channels().get("height")
-        if channel is not None and channel.relief is not None and channel.relief.strength:
-            unit = channel.relief.unit
-            found[unit] = max(found.get(unit, 0.0), abs(channel.relief.strength))
-    return [Relief(found[unit], unit) for unit in ("texels", "units") if unit in found]
+    return sum(of(layer) for layer, _ in showing(layers, maps={map_name}))
 
 
 def composite_rect(
-    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, focus: int | None,
-    relief: Relief | None = None,
+    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, focus: int | None = None,
+    relief: Relief | None = None, under: int | None = None, with_it: bool = False,
 ) -> F32:  # fmt: skip
     """(r, c, n) float32 values 0…1 of a rectangle of a map, colours sRGB-encoded.
 
     Of :data:`~.canvas.RELIEF`, ``relief`` says which heights and how high. ``focus`` names a layer being edited: what
     lies below it is kept, so that only that layer and those above are done again. Values do not depend on it.
+    ``under`` names a layer: only what lies below it (``with_it``: and the layer) is put on; masks there still go by
+    all of the project.
     """
-    wide = rect.grown(stack_margin(project.layers, "height" if map_name == RELIEF else map_name), sheet.size)
-    view = View(sources, project, map_name, sheet, wide, project.layers, relief=relief)
+    layers = project.layers if under is None else sources.grounds.below(project, under, with_it)
+    wide = rect.grown(stack_margin(layers, "height" if map_name == RELIEF else map_name), sheet.size)
+    view = View(sources, project, map_name, sheet, wide, layers, relief=relief)
     canvas, first = _begin(view, focus)
-    put_all(project.layers[first:], canvas, view)
+    put_all(layers[first:], canvas, view)
     values = canvas.values[rect.within(wide)]
-    if map_name == "normal" and has_relief(project.layers):
-        shaped = _relief(sources, project, sheet, rect)
+    if map_name == "normal" and has_relief(layers):
+        shaped = _relief(sources, project, sheet, rect, under, with_it)
         blend_normal_arrays(shaped, np.ascontiguousarray(values), np.ones(rect.shape, np.float32))
         values = shaped
     return np.ascontiguousarray(values)
 
 
+def composite_below(sources: Sources, project: Project, layer: int, map_name: str, sheet: Sheet, rect: Rect) -> F32:
+    """(r, c, n) what the layers below one make of a map; kept, as several may ask for it."""
+    key = ("heard", layer, map_name, sheet.key, sheet.size, rect)
+    return sources.below.like(
+        key, sources.grounds.of_below(project, layer, frozenset((map_name,))),
+        lambda: composite_rect(sources, project, map_name, sheet, rect, under=layer), lambda made: made.nbytes,
+    )  # fmt: skip
+
+
 def composite_alone(
-    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, layer: Layer
+    sources: Sources, project: Project, map_name: str, sheet: Sheet, rect: Rect, layer: Layer, covering: bool = False
 ) -> tuple[F32, F32]:
     """A layer by itself on a rectangle of a map: (r, c, n) values and (r, c) how far it covers, at full strength.
 
-    Masks and the strengths of layers inside a group are put in.
+    Masks and the strengths of layers inside a group are put in. ``covering``: only how far it covers is asked.
     """
     channels = {name: replace(channel, opacity=1.0, blend=None) for name, channel in layer.channels.items()}
     whole = replace(layer, opacity=1.0, blend="normal", channels=channels)
     wide = rect.grown(stack_margin((whole,), map_name), sheet.size)
-    view = View(sources, project, map_name, sheet, wide, (whole,), alone=True)
+    view = View(sources, project, map_name, sheet, wide, (whole,), alone=True, covering=covering)
     canvas = blank(view)
     put_all((whole,), canvas, view)
     assert canvas.alpha is not None
@@ -166,7 +152,7 @@ def holds(layer: Layer, layer_id: int) -> bool:
 
 def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
     """A canvas with what lies below the layer in focus, and the number of the first layer still to be put on."""
-    layers = view.project.layers
+    layers = view.layers
     first = next((at for at, layer in enumerate(layers) if focus is not None and holds(layer, focus)), 0)
     if not any(writes(layer, view) for layer in layers[:first]):
         return blank(view), first
@@ -177,8 +163,8 @@ def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
         return canvas.values
 
     key = (view.map, view.relief, view.sheet.key, view.sheet.size, view.rect)
-    ground = (layers[:first], view.project)
-    return Canvas(view.sources.below.like(key, ground, same_below, make, lambda made: made.nbytes).copy()), first
+    ground = view.sources.grounds.of_first(view.project, first)
+    return Canvas(view.sources.below.like(key, ground, make, lambda made: made.nbytes).copy()), first
 
 
 def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
@@ -194,30 +180,20 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
         sheet = view.sources.surface.sheet(key, view.project.size_of(key))
         return _under(layer, view, sheet, chunk)
 
-    first = next(at for at, root in enumerate(view.layers) if holds(root, layer.id))
-    under = below(view.project, layer.id)
-    ground = (view.layers[: first + 1] if view.alone else under.layers, view.project)
+    everything = view.sources.grounds.of_below(view.project, layer.id)
 
     def guide(key: SheetKey, chunk: Chunk) -> F32:
         """What the map that the layer goes by is below it; the same whatever map is asked for."""
         name, sheet = str(layer.content.goes_by), view.sources.surface.sheet(key, view.project.size_of(key))
         if name == view.map and not isolated:
             return fetch(key, chunk)
-
-        def make() -> F32:
-            return composite_rect(view.sources, under, name, sheet, rect_of(chunk, sheet.size), None)
-
-        kept = ("guide", layer.id, name, sheet.key, sheet.size, chunk)
-        return view.sources.below.like(kept, (under.layers, view.project), same_below, make, lambda made: made.nbytes)
+        return composite_below(view.sources, view.project, layer.id, name, sheet, rect_of(chunk, sheet.size))
 
     def keep(key: tuple[Any, ...], settings: Any, make: Callable[[], Any], of_map: bool) -> Any:
-        def same(old: Any, new: Any) -> bool:
-            return bool(old[1] == new[1]) and same_below(old[0], new[0])
-
         whole = (*key, layer.id, *((view.map, view.relief, view.alone, isolated) if of_map else ()))
-        lies = ground if of_map else (under.layers, view.project)
+        lies = _ground_under(layer, view) if of_map else everything
         return view.sources.below.like(
-            whole, (lies, settings), same, make, lambda made: sum(one.nbytes for one in made), once=True
+            whole, (lies, settings), make, lambda made: sum(one.nbytes for one in made), once=True
         )
 
     about = About(view.stored, guide, _lifts(layer, view), isolated, keep)
@@ -226,7 +202,7 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
 
 def _lifts(layer: Layer, view: View) -> Relief | None:
     """How high a height of 1 stands for a layer that stands out by itself; None where it is not to, here."""
-    own = next(iter(reliefs(view.project)), Relief())
+    own = next(iter(reliefs(view.project.layers)), Relief())
     if view.map != RELIEF:
         return own
     return own if own == view.relief and "normal" not in layer.active_channels() else None
@@ -243,8 +219,6 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk, made: F32 | Non
 
     ``made`` is that where it is there already.
     """
-    first = next(at for at, root in enumerate(view.layers) if holds(root, layer.id))
-    under = view.layers[: first + 1]
 
     def make() -> F32:
         if made is not None:
@@ -261,46 +235,53 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk, made: F32 | Non
         return np.ascontiguousarray(values)
 
     key = ("under", layer.id, view.map, view.relief, view.alone, sheet.key, sheet.size, chunk)
-    return view.sources.below.like(key, (under, view.project), same_below, make, lambda made: made.nbytes)
+    return view.sources.below.like(key, _ground_under(layer, view), make, lambda made: made.nbytes)
 
 
-def same_below(old: tuple[tuple[Layer, ...], Project], new: tuple[tuple[Layer, ...], Project]) -> bool:
-    """Whether the same layers, and all that they share, lie below (quick: projects share what is alike)."""
-    (before, was), (after, now) = old, new
-    return before == after and _same_masks(before, was, now) and was.same_ground(now)
+def _ground_under(layer: Layer, view: View) -> Ground:
+    """What that depends on: all below a layer, or within the one that is put on by itself."""
+    if view.alone:
+        return view.sources.grounds.of_layer(view.project, view.layers[0].id)
+    return view.sources.grounds.of_below(view.project, layer.id)
 
 
-def _same_masks(layers: tuple[Layer, ...], was: Project, now: Project) -> bool:
-    """Whether the masks of some layers are the same in two projects; those of other layers do not matter."""
-    if was.masks is now.masks:
-        return True
-    used = {layer.mask for layer in walk(layers) if layer.mask is not None}
-    return all(was.masks.get(number) == now.masks.get(number) for number in used)
-
-
-def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect) -> F32:
-    """(r, c, 3) normals that the heights marked for it give."""
+def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect, under: int | None, with_it: bool) -> F32:
+    """(r, c, 3) normals that the heights marked for it give; of those below a layer, if it is named."""
     wide = rect.grown(1, sheet.size)
     rise = np.zeros((*wide.shape, 2), np.float32)
-    for relief in reliefs(project):
-        rise += _rise(sources, project, sheet, rect, wide, relief)
+    for relief in reliefs(project.layers if under is None else sources.grounds.below(project, under, with_it)):
+        rise += _rise(sources, project, sheet, rect, wide, relief, under, with_it)
     return np.ascontiguousarray(normals_of(rise, sources, sheet, wide)[rect.within(wide)])
 
 
-def _rise(sources: Sources, project: Project, sheet: Sheet, rect: Rect, wide: Rect, relief: Relief) -> F32:
+def _rise(
+    sources: Sources,
+    project: Project,
+    sheet: Sheet,
+    rect: Rect,
+    wide: Rect,
+    relief: Relief,
+    under: int | None,
+    with_it: bool,
+) -> F32:
     """(r, c, 2) slopes along the tangent frame of the heights of one unit on a rectangle, a texel ``wide``-r."""
 
     def heights(sheet: Sheet, rect: Rect) -> F32:
-        return composite_rect(sources, project, RELIEF, sheet, rect, None, relief)
+        return composite_rect(sources, project, RELIEF, sheet, rect, None, relief, under, with_it)
 
     def of_chunk(sheet: Sheet, chunk: Chunk, make: Callable[[], F32]) -> F32:
-        kept = ("heights", relief, sheet.key, sheet.size, chunk)
-        return sources.below.like(kept, (project.layers, project), same_below, make, lambda made: made.nbytes)
+        kept = ("heights", relief, under, with_it, sheet.key, sheet.size, chunk)
+        return sources.below.like(kept, ground, make, lambda made: made.nbytes)
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
         other = sources.surface.sheet(key, project.size_of(key))
         return of_chunk(other, chunk, lambda: heights(other, rect_of(chunk, other.size)))
 
+    grounds, height = sources.grounds, frozenset(("height",))
+    if under is None:
+        ground = grounds.of_first(project, None, height)
+    else:
+        ground = grounds.of_below(project, under, height, with_it)
     around = Around(sources, project.size_of, sheet, wide, fetch)
     mine = heights(sheet, wide)
     chunk = Chunk(rect.top // CHUNK, rect.left // CHUNK)

@@ -18,8 +18,9 @@ from lucky_fern.core.sheets.sheet import Sheet
 class Still:
     """Maps of a project that does not change any more; chunks are composited when they are first asked for."""
 
-    def __init__(self, sources: Sources, project: Project) -> None:
-        self.sources, self.project = sources, project
+    def __init__(self, sources: Sources, project: Project, under: int | None = None, with_it: bool = False) -> None:
+        """``under`` names a layer: only what lies below it (``with_it``: and the layer) counts."""
+        self.sources, self.project, self.under, self.with_it = sources, project, under, with_it
         self.chunks: dict[tuple[str, SheetKey, Chunk], F32] = {}
 
     def sheet(self, key: SheetKey) -> Sheet:
@@ -31,7 +32,9 @@ class Still:
         if at not in self.chunks:
             sheet = self.sheet(key)
             rect = rect_of(chunk, sheet.size)
-            self.chunks[at] = composite_rect(self.sources, self.project, name, sheet, rect, None)
+            self.chunks[at] = composite_rect(
+                self.sources, self.project, name, sheet, rect, under=self.under, with_it=self.with_it
+            )
         return self.chunks[at]
 
     def read(self, name: str, key: SheetKey, x: F64, y: F64) -> tuple[F32, Bool]:

@@ -149,13 +149,13 @@ def _baked(sources: Sources, project: Project, sheet: Sheet, at: int) -> U8:
     layer = project.layers[at]
     channels = {name: replace(one, opacity=1.0) for name, one in layer.channels.items()}
     full = replace(layer, opacity=1.0, channels=channels)
-    below = replace(project, layers=project.layers[:at])
-    above = replace(project, layers=(*project.layers[:at], full))
+    whole = replace(project, layers=(*project.layers[:at], full, *project.layers[at + 1 :]))
     out = np.zeros((*sheet.size.shape, 4), np.uint8)
 
     def work(chunk: Chunk) -> None:
         rect, place = rect_of(chunk, sheet.size), span(chunk, sheet.size)
-        before, after = (composite_rect(sources, one, "colour", sheet, rect, None) for one in (below, above))
+        before = composite_rect(sources, whole, "colour", sheet, rect, under=layer.id)
+        after = composite_rect(sources, whole, "colour", sheet, rect, under=layer.id, with_it=True)
         alpha = composite_alone(sources, project, "colour", sheet, rect, layer)[1][..., None]
         colour = before + (after - before) / np.maximum(alpha, np.float32(1e-4))
         differs = np.abs(after - before).max(axis=2, keepdims=True) > 1e-6

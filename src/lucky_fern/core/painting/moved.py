@@ -185,7 +185,7 @@ class Smear(Stroke):
     def wet(self, still: Still, maps: tuple[str, ...], strength: float, material: str | None = None) -> Smear:
         """Begin on a stack as it stands; ``strength`` 0…1 is how much of what is dragged stays at each sample."""
         self.maps, self._strength = maps, strength
-        self._still = Still(still.sources, still.project)  # its own, whose chunks change
+        self._still = Still(still.sources, still.project, still.under, still.with_it)  # its own, whose chunks change
         self._where = _Where(self.surface, self.ground, self._still, material)
         self._touched: dict[Place, F32] = {}
         return self

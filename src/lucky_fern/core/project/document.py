@@ -305,6 +305,11 @@ class KitPicture(Plain, frozen=True):
     terms: str = ""
 
     @property
+    def drawn(self) -> KitPicture:
+        """Only what of it counts for how it looks, not how it is kept."""
+        return KitPicture(self.name, self.digest, self.width, self.height, self.taken)
+
+    @property
     def digests(self) -> frozenset[str]:
         """Those of its own contents, of what it was made from, and of its licence."""
         made = {self.prepared.original} if self.prepared is not None else frozenset()
@@ -387,29 +392,6 @@ class Project(Plain, frozen=True):
     def sampling_on(self, key: SheetKey, own: Sampling) -> Sampling:
         """How a picture is read on a sheet: as it asks itself, but as squares where texels are meant to be seen."""
         return "nearest" if self.is_pixel_art(key) else own
-
-    def same_ground(self, other: Project) -> bool:
-        """Whether what layers share beside masks is the same: kit, selections, sizes, and other layers that
-        masks go by.
-        """
-        return all(
-            (mine := getattr(self, name)) is (theirs := getattr(other, name)) or mine == theirs
-            for name in ("pictures", "sequences", "selections", "sheet_size", "sheet_sizes", "pixel_art")
-        ) and (self.layers is other.layers or self._gone_by() == other._gone_by())
-
-    def _gone_by(self) -> list[object]:
-        """The layers that masks go by, with their masks and those of what they hold."""
-        shapes = [entry.shape for mask in self.masks.values() for entry in mask.entries]
-        if any(shape.sees_below for shape in shapes):
-            return [self.layers, self.masks]
-        wanted = {number for shape in shapes for number in shape.refers().layers}
-        if not wanted:
-            return []
-        found = [layer for layer in self.walk() if layer.id in wanted]
-        return [
-            (layer, [None if one.mask is None else self.masks.get(one.mask) for one in walk((layer,))])
-            for layer in found
-        ]
 
     def layer(self, layer_id: int) -> Layer:
         """A layer anywhere in the stack; KeyError if it is not there."""

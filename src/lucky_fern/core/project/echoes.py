@@ -80,7 +80,7 @@ class Echo(Content, Plain, frozen=True, tag_field="kind", tag="echo"):
         elif self.source == RULE:
             if self.rule is None:
                 raise CommandError(tr("an echo of a rule names none; give it a 'rule'"))
-            if self.rule.refers().layers or self.rule.sees_below:
+            if self.rule.refers().layers or self.rule.hears:
                 raise CommandError(tr("an echo hears what is measured from the model; put this rule in a mask"))
             self.rule.check(project)
         elif self.source not in MAPS:

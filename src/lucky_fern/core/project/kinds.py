@@ -224,9 +224,9 @@ class Shape(Kind):
         return self
 
     @property
-    def sees_below(self) -> bool:
-        """Whether it goes by what the layers below make of the maps."""
-        return False
+    def hears(self) -> frozenset[str]:
+        """The maps that it goes by, as the layers below make them."""
+        return frozenset()
 
     @property
     def travels(self) -> bool:

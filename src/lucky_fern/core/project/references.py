@@ -8,12 +8,10 @@ from operator import or_
 
 from msgspec.structs import replace
 
-from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import NOTHING, Carrying, Painted, References
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Mask
-from lucky_fern.words import tr
 
 
 def scope_refers(scope: Scope) -> References:
@@ -38,29 +36,6 @@ def layer_refers(project: Project, layer: Layer, deep: bool = True) -> Reference
         if deep and layer.mask in project.masks:
             found |= mask_refers(project.masks[layer.mask])
     return with_sequences(project, found)
-
-
-def refuse_circles(project: Project) -> Project:
-    """The project, if no mask goes by a layer that goes by the mask's own (CommandError otherwise)."""
-    layers = {layer.id: layer for layer in project.walk()}
-
-    def follow(number: int, way: tuple[int, ...]) -> None:
-        layer = layers.get(number)
-        if layer is None:
-            return
-        if number in way:
-            raise CommandError(
-                tr("'{name}' would go by itself that way: choose the rim of another layer", name=layer.name)
-            )
-        mask = None if layer.mask is None else project.masks.get(layer.mask)
-        found = frozenset[int]() if mask is None else mask_refers(mask).layers
-        for other in (*found, *(child.id for child in layer.children)):
-            follow(other, (*way, number))
-
-    for number, layer in layers.items():
-        if layer.mask is not None and layer.mask in project.masks and mask_refers(project.masks[layer.mask]).layers:
-            follow(number, ())
-    return project
 
 
 def with_sequences(project: Project, found: References) -> References:

@@ -39,9 +39,9 @@ class Rule(Kind):
         return self if scaled == given else altered(self, **scaled)
 
     @property
-    def sees_below(self) -> bool:
-        """Whether it goes by what the layers below make of the maps."""
-        return False
+    def hears(self) -> frozenset[str]:
+        """The maps that it goes by, as the layers below make them."""
+        return frozenset()
 
 
 RULES: Table[Any] = Table(Rule, "rule")
@@ -71,8 +71,8 @@ class RuleShape(Shape, Plain, frozen=True, tag_field="kind", tag="rule"):
         return self.rule.refers()
 
     @property
-    def sees_below(self) -> bool:
-        return self.rule.sees_below
+    def hears(self) -> frozenset[str]:
+        return self.rule.hears
 
     def carried(self, carrying: Carrying) -> RuleShape:
         rule = self.rule.carried(carrying)
@@ -148,8 +148,8 @@ class Facing(Rule, Plain, frozen=True, tag_field="rule", tag="facing"):
     relief: bool = False
 
     @property
-    def sees_below(self) -> bool:
-        return self.relief
+    def hears(self) -> frozenset[str]:
+        return frozenset(("normal",)) if self.relief else frozenset()
 
     def check(self, project: Any) -> None:
         check_finite(*self.direction)

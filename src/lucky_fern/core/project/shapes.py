@@ -88,8 +88,8 @@ class HeardShape(Shape, Plain, frozen=True, tag_field="kind", tag="heard"):
         check_share("soft", self.soft)
 
     @property
-    def sees_below(self) -> bool:
-        return True
+    def hears(self) -> frozenset[str]:
+        return frozenset((self.source,))
 
 
 class PaintedShape(Shape, Plain, frozen=True, tag_field="kind", tag="painted"):

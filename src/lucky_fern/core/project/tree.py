@@ -136,6 +136,19 @@ def below(project: Project, layer_id: int) -> Project:
     return replace(project, layers=cut(project.layers))
 
 
+def given_to(layers: Layers, maps: frozenset[str]) -> Layers:
+    """A stretch of the stack without what gives nothing to some maps."""
+    found: list[Layer] = []
+    for layer in layers:
+        if layer.content.holds_layers:
+            inner = given_to(layer.children, maps) if layer.visible and layer.opacity > 0 else ()
+            if inner:
+                found.append(layer if inner == layer.children else with_children(layer, inner))
+        elif maps & layer.active_channels().keys():
+            found.append(layer)
+    return tuple(found)
+
+
 def with_effects_scaled(project: Project, by: float) -> Project:
     """The project with what adjustments do ``by`` times as many texels long."""
 

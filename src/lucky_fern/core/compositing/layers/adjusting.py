@@ -28,6 +28,9 @@ class Adjusting(LayerRow):
     def margin(self, content: Adjustment) -> int:
         return 0 if content.effect.on_surface else content.effect.reach
 
+    def lifts(self, content: Adjustment) -> bool:
+        return content.effect.on_surface
+
     def in_space(self, content: Adjustment) -> bool:
         return content.effect.on_surface
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any, cast
+from typing import cast
 
 import numpy as np
 
@@ -15,18 +15,16 @@ from lucky_fern.core.compositing.blend import MODE_NUMBERS, blend_arrays
 from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, shown_on, steepened
 from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
 from lucky_fern.core.compositing.layers.washed import washed_picture
+from lucky_fern.core.compositing.masks import Asking
 from lucky_fern.core.compositing.rising import FALLS_OFF, risen
 from lucky_fern.core.compositing.rules import Asked, RuleMask
-from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.compositing.stack import composite_rect, same_below
+from lucky_fern.core.compositing.stack import composite_below
 from lucky_fern.core.pictures.pyramid import Flavour
-from lucky_fern.core.project.document import Channel, Layer, Project, Wash
+from lucky_fern.core.project.document import Channel, Layer, Wash
 from lucky_fern.core.project.echoes import PICTURE, RULE, Echo
 from lucky_fern.core.project.rules import Rule, RuleShape
-from lucky_fern.core.project.tree import below
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
-from lucky_fern.core.sheets.region import Rect, gathered, rect_of
-from lucky_fern.core.sheets.sheet import Sheet
+from lucky_fern.core.sheets.region import gathered, rect_of
 
 _STEPS = 4096  # of a curve's or ramp's table
 _PARTS = ("luminance", "r", "g", "b", "saturation", "value", "like", "one")
@@ -45,6 +43,10 @@ class Echoed(LayerRow):
             return
         channel, shown = found
         echo = cast(Echo, layer.content)
+        if view.covering:  # how far it covers does not depend on what it hears
+            cover = np.ones(view.rect.shape, np.float32) if shown is None else shown
+            lay_on(canvas, np.zeros_like(canvas.values), cover, "normal", view)
+            return
         heard = _heard(layer, echo, view)
         mode = layer.blend_on(channel)
         by = view.steeper(channel)
@@ -69,14 +71,14 @@ def _heard(layer: Layer, echo: Echo, view: View) -> F32:
         shape = RuleShape(cast(Rule, echo.rule))
 
         def measured(chunk: Chunk) -> U16:
-            return RuleMask().measured(shape, Asked(view.sources, view.project, view.sheet, chunk))
+            return RuleMask().measured(shape, Asked(Asking(view.sources, view.project, layer.id), view.sheet, chunk))
 
         found = gathered(view.rect, view.sheet.size, np.zeros((), np.uint16), measured)
         assert found is not None
         return found[..., None].astype(np.float32) / np.float32(65535)
     if echo.part == "rise":
         return _rises(layer, echo, view)
-    heard = heard_below(view.sources, view.project, layer.id, echo.source, view.sheet, view.rect)
+    heard = composite_below(view.sources, view.project, layer.id, echo.source, view.sheet, view.rect)
     return _bends(heard, layer.id, echo, view) if echo.part == "bend" else heard
 
 
@@ -97,17 +99,6 @@ def _of_picture(layer: Layer, echo: Echo, view: View) -> F32:
         found = np.zeros((*view.rect.shape, 4), np.uint16)
     part = found[..., 3:] if echo.part == "a" else found[..., :3]
     return np.ascontiguousarray(part, np.float32) / np.float32(65535)
-
-
-def heard_below(sources: Sources, project: Project, layer: int, name: str, sheet: Sheet, rect: Rect) -> F32:
-    """(r, c, n) what the layers below one make of a map; kept, as several maps may come from it."""
-    under = below(project, layer)
-
-    def make() -> F32:
-        return composite_rect(sources, under, name, sheet, rect, None)
-
-    key = ("heard", layer, name, sheet.key, sheet.size, rect)
-    return sources.below.like(key, (under.layers, project), same_below, make, lambda made: made.nbytes)
 
 
 def echoed(values: F32, echo: Echo, components: int, out: F32 | None = None) -> F32:
@@ -147,7 +138,7 @@ def _bends(normals: F32, layer: int, echo: Echo, view: View) -> F32:
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
         other = view.sources.surface.sheet(key, view.project.size_of(key))
-        return heard_below(view.sources, view.project, layer, echo.source, other, rect_of(chunk, other.size))
+        return composite_below(view.sources, view.project, layer, echo.source, other, rect_of(chunk, other.size))
 
     around = Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, True)
     out = np.full((*normals.shape[:2], 1), 0.5, np.float32)
@@ -168,7 +159,7 @@ def _rises(layer: Layer, echo: Echo, view: View) -> F32:
 
     def fetch(key: SheetKey, chunk: Chunk) -> F32:
         other = sources.surface.sheet(key, project.size_of(key))
-        return heard_below(sources, project, layer.id, echo.source, other, rect_of(chunk, other.size))
+        return composite_below(sources, project, layer.id, echo.source, other, rect_of(chunk, other.size))
 
     def make() -> F32:
         key, size = view.sheet.key, view.sheet.size
@@ -186,14 +177,10 @@ def _rises(layer: Layer, echo: Echo, view: View) -> F32:
                 lift[island.box][island.mine, 0] = found[island.mine]
         return np.asarray(np.clip(lift[inner] * np.float32(wider / echo.tall) + np.float32(0.5), 0, 1), np.float32)
 
-    under = below(project, layer.id)
     kept = ("rise", layer.id, view.sheet.key, view.sheet.size, view.rect)
-    ground = ((under.layers, project), (echo.source, echo.wide, echo.tall, project.sheet_size))
-
-    def same(old: Any, new: Any) -> bool:
-        return bool(old[1] == new[1]) and same_below(old[0], new[0])
-
-    return sources.below.like(kept, ground, same, make, lambda made: made.nbytes)
+    below = sources.grounds.of_below(project, layer.id, frozenset((echo.source,)))
+    ground = (below, (echo.source, echo.wide, echo.tall))
+    return sources.below.like(kept, ground, make, lambda made: made.nbytes)
 
 
 def bends(normals: F32) -> F32:

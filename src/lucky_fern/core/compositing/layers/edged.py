@@ -20,7 +20,6 @@ from lucky_fern.core.placing.strip import sampled
 from lucky_fern.core.project.document import KitPicture, Layer, Project
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.places import Along
-from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.sheets.grid import Chunk
 from lucky_fern.core.sheets.region import gathered, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
@@ -287,7 +286,7 @@ def _both(sources: Sources, edging: Edging) -> list[Laid]:
 
 def _shown(sources: Sources, project: Project, layer: Layer) -> list[Bool] | None:
     """(M + 1,) bool for the motifs along runs, and for those at corners: whether the mask shows most of each."""
-    edging, mask, row = cast(Edging, layer.content), project.masks[cast(int, layer.mask)], Edged()
+    edging, row = cast(Edging, layer.content), Edged()
 
     def make() -> list[Bool] | None:
         found = [(made, np.zeros((2, made.count + 1), np.int64)) for made in _both(sources, edging)]
@@ -295,7 +294,7 @@ def _shown(sources: Sources, project: Project, layer: Layer) -> list[Bool] | Non
             if not layer.scope.holds_sheet(sheet.key):
                 continue
             for chunk in sorted(row.chunks(sources, project, layer, "colour", sheet)):
-                values = mask_values(sources, project, layer.mask, sheet, rect_of(chunk, sheet.size))
+                values = mask_values(sources, project, layer, sheet, rect_of(chunk, sheet.size))
                 if values is None:
                     return None  # it is off, or holds nothing
                 for made, sums in found:
@@ -307,11 +306,8 @@ def _shown(sources: Sources, project: Project, layer: Layer) -> list[Bool] | Non
                     np.add.at(sums[1], number[own], weight * 65535)
         return [2 * sums[0] > sums[1] for _, sums in found]
 
-    def same(old: tuple[Edging, Mask, Project], new: tuple[Edging, Mask, Project]) -> bool:
-        return old[:2] == new[:2] and old[2].same_ground(new[2])
-
-    key = ("whole motifs", layer.id, layer.mask, layer.scope)
-    return sources.kept.like(key, (edging, mask, project), same, make,
+    key = ("whole motifs", layer.id, layer.mask, layer.scope, sources.grounds.sizes(project))
+    return sources.kept.like(key, (edging, sources.grounds.of_mask(project, layer)), make,
                              lambda made: 64 if made is None else sum(one.nbytes for one in made))  # fmt: skip
 
 

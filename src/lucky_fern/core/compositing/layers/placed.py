@@ -36,7 +36,7 @@ class Placed(LayerRow):
         place = _place(decal, channel)
         height = place.tall(project.picture_size(decal.picture))
         sampling, chosen = project.sampling_on(sheet.key, decal.sampling), triangles_in(project, layer.scope)
-        put = Put(kit, place, height, sampling, flavour, chosen, own and map_name == "normal")
+        put = Put(kit.drawn, place, height, sampling, flavour, chosen, own and map_name == "normal")
         rgba = sources.placed(put, sheet, chunk)
         return Stamp(rgba, rgba[..., 3])
 

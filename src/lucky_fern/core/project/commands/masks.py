@@ -11,7 +11,8 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command, layer_of, with_layer
 from lucky_fern.core.project.commands.stack import without_unused_masks
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.references import mask_refers, paint_digests, refuse_circles
+from lucky_fern.core.project.ground import refuse_circles
+from lucky_fern.core.project.references import mask_refers, paint_digests
 from lucky_fern.core.project.shapes import Mask, MaskEntry
 from lucky_fern.words import tr
 

@@ -13,7 +13,6 @@ from lucky_fern.core.project.document import Adjustment, Layer
 from lucky_fern.core.project.effects import Curve, Gradient, Levels
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.core.project.more_effects import Match
-from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.levels_view import levels_view
 from lucky_fern.ui.layers.pages.ramp import Ramp
@@ -100,17 +99,20 @@ def _measure(form: Form, **changes: str) -> None:
     if not effect.of or not effect.to:
         _set(form, **changes)
         return
-    sources, ground = studio.sources, below(studio.project, layer.id)
+    sources, project = studio.sources, studio.project
 
     def show(found: Match) -> None:
-        project = form.matter.work.project
-        now = None if project is None else next((one for one in project.walk() if one.id == layer.id), None)
+        after = form.matter.work.project
+        now = None if after is None else next((one for one in after.walk() if one.id == layer.id), None)
         if form.matter.work.studio is studio and now is not None:
             form.matter.work.end_gesture()
             put = altered(found, amount=_effect(now).amount)  # it may have been dragged meanwhile
             form.matter.work.execute(SetContent(layer.id, Adjustment(put)))
 
-    form.matter.errands.send(tr("Measuring both regions …"), lambda: matched(sources, ground, name, effect), show)
+    def work() -> Match:
+        return matched(sources, project, name, effect, layer.id)
+
+    form.matter.errands.send(tr("Measuring both regions …"), work, show)
 
 
 def _ready(form: Form, column: QVBoxLayout, kind: type[Any]) -> None:

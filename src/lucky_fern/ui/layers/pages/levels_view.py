@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 from lucky_fern.core.checking.histogram import counted_values, plainly
 from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.echoes import Echo
-from lucky_fern.core.project.tree import below
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.histogram import Histogram
 from lucky_fern.ui.widgets.quietly import show_check
@@ -39,16 +38,14 @@ def levels_view(
         show_check(over, matter.levelling.over)
         if studio is None:
             return
-        name, ground = source(layer), below(studio.project, layer.id)
+        name, project = source(layer), studio.project
         heard = layer.content if isinstance(layer.content, Echo) else None
         chosen = matter.faces.chosen.copy() if matter.faces.any else None
         part = None if heard is None else plainly(heard)
         of = (
             name,
             part,
-            ground.layers,
-            ground.masks,
-            ground.sheet_sizes,
+            studio.sources.grounds.of_below(project, layer.id, frozenset((name,))),
             None if chosen is None else chosen.tobytes(),
         )
         if of == counted[0]:
@@ -56,7 +53,7 @@ def levels_view(
         counted[0] = of
         matter.answers.ask(
             "histogram",
-            lambda: counted_values(studio.sources, ground, name, chosen, part),
+            lambda: counted_values(studio.sources, project, name, chosen, part, layer.id),
             partial(matter.levelling.count, layer.id),
         )
 
