@@ -14,13 +14,14 @@ from PySide6.QtWidgets import QApplication
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
-from lucky_fern.core.errors import PictureError
+from lucky_fern.core.errors import LuckyFernError, PictureError
 from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.file import save_project
 from lucky_fern.core.sheets.grid import Chunk, all_chunks, every_chunk, square
 from lucky_fern.ui.session.compositing_thread import CompositingThread
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.stations.model.check_page import CheckPage
 from lucky_fern.ui.views.drawing_thread import NO_GL
 from lucky_fern.ui.window.main import Window
 from lucky_fern.ui.window.parts import Parts
@@ -107,6 +108,96 @@ def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> N
     for name in ("colour", "roughness"):
         fresh = composite_sheet(studio.sources, small, name, studio.surface.sheet(key, square(256)), 8)
         assert np.array_equal(store.get(MapKey(key, name), square(256)), fresh), name
+
+
+def test_what_could_not_be_worked_out_is_told_stays_to_be_done_and_is_never_taken_as_finished(hands: Hands) -> None:
+    parts, studio = hands.parts, hands.parts.work.studio
+    key, said = studio.surface.keys[0], []
+    whole, broken = studio.project.size_of(key), [True]
+
+    class Breaks(MapStore):
+        def update(self, project, key, *rest):
+            if broken[0] and key.map == "roughness":
+                raise LuckyFernError("the moss has grown over")
+            return super().update(project, key, *rest)
+
+    store = Breaks(studio.sources)
+    thread = CompositingThread(studio.sources, store)
+    thread.failed.connect(said.append, Qt.ConnectionType.DirectConnection)
+    rested = threading.Event()
+    thread.rested.connect(lambda serial: serial and rested.set(), Qt.ConnectionType.DirectConnection)
+    try:
+        thread.request(studio.project)
+        assert rested.wait(60) and not thread.settled.is_set() and said == ["the moss has grown over"]
+        fresh = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, whole), 8)
+        assert np.array_equal(store.get(MapKey(key, "colour"), whole), fresh)  # the others are there
+        parts.maps.compositing, parts.maps.store, mine = thread, store, (parts.maps.compositing, parts.maps.store)
+        assert parts.maps.finished(studio.project) is None
+        parts.maps.compositing, parts.maps.store = mine
+        rested.clear()
+        thread.request(studio.project)
+        assert rested.wait(60) and not thread.settled.is_set() and len(said) == 1  # told once
+        broken[0] = False
+        thread.request(studio.project)
+        assert thread.settled.wait(60)
+    finally:
+        thread.close()
+    fresh = composite_sheet(studio.sources, studio.project, "roughness", studio.surface.sheet(key, whole), 8)
+    assert np.array_equal(store.get(MapKey(key, "roughness"), whole), fresh)
+
+
+def test_a_thread_that_hangs_holds_nobody_up_and_writes_into_no_store_of_another(
+    hands: Hands, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    studio = hands.parts.work.studio
+    key = studio.surface.keys[0]
+    size = studio.project.size_of(key)
+    hangs, going_on = threading.Event(), threading.Event()
+
+    class Hangs(MapStore):
+        def update(self, project, key, *rest):
+            if threading.current_thread() is first._thread:
+                kept = self.get(key, project.size_of(key.sheet))
+                hangs.set()
+                going_on.wait(60)
+                kept[:] = 77  # a late write
+            return super().update(project, key, *rest)
+
+    monkeypatch.setattr("lucky_fern.ui.session.compositing_thread._PATIENT", 0.2)
+    store = Hangs(studio.sources)
+    first = CompositingThread(studio.sources, store)
+    first.request(studio.project)
+    assert hangs.wait(60)
+    begin = time.perf_counter()
+    first.stop()
+    second = CompositingThread(studio.sources, store, studio.project, frozenset(), first)
+    second.request(studio.project)
+    assert time.perf_counter() - begin < 0.15  # nobody waits here
+    try:
+        assert second.settled.wait(60)
+        going_on.set()
+        assert first.ended(60)
+    finally:
+        second.close()
+    fresh = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, size), 8)
+    assert np.array_equal(store.get(MapKey(key, "colour"), size), fresh)
+
+
+def test_a_check_of_the_layout_that_breaks_does_not_say_that_all_is_well(
+    hands: Hands, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    hands.parts.mishaps.listen(tmp_path / "mishaps.log")
+
+    def breaks(*_: object) -> None:
+        raise ValueError("of no use")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("lucky_fern.ui.session.layout_watch.check_layout", breaks)
+        hands.parts.work.execute(SetSheetSize(square(128)))
+        hands.parts.looking.go_to("model")
+        hands.wait()
+    page = hands.window.findChild(CheckPage)
+    assert "went wrong" in page.check_state.text() and "nothing to worry" not in page.check_state.text()
 
 
 @pytest.mark.parametrize("slow", [False, True])

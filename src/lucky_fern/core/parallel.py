@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from functools import cache
 from threading import current_thread
 from typing import TypeVar
@@ -44,7 +44,9 @@ def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[
     Raises
     ------
     Cancelled
-        As soon as ``cancelled()`` answers True; what had begun is finished first.
+        As soon as ``cancelled()`` answers True.
+
+    Whatever is raised, what had begun is finished first: nothing is written behind the back of who called.
     """
 
     def guarded(item: _T) -> _R:
@@ -56,4 +58,16 @@ def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[
     # Work that spreads work must not wait for the threads it stands on itself.
     if len(waiting) < 2 or current_thread().name.startswith(_THREADS):
         return [guarded(item) for item in waiting]
-    return list(_pool(_niceness() > _USUAL).map(guarded, waiting))
+    pool = _pool(_niceness() > _USUAL)
+    going = [pool.submit(guarded, item) for item in waiting]
+    try:
+        wait(going, return_when=FIRST_EXCEPTION)
+    finally:
+        for one in going:
+            one.cancel()
+        wait(going)
+    failed = [one.exception() for one in going if not one.cancelled()]
+    for error in failed:
+        if error is not None:
+            raise error
+    return [one.result() for one in going]

@@ -53,12 +53,13 @@ def dirtied(sources: Sources, before: Project, after: Project) -> Dirty:
         sheet = sources.surface.sheet(key, size)
         _compare(found, sources, before, after, before.layers, after.layers, sheet)
         shared.follow(found, sheet)
-        if before.sheet_size != after.sheet_size:
+        if before.sheet_size != after.sheet_size or reliefs(before.layers) != reliefs(after.layers):
+            # Heights are counted in other texels or units, or normals meet heights for the first or last time.
             for project in (before, after):
-                for layer in project.walk():
-                    if layer.shapes_normals:
-                        chunks = layer_chunks(sources, project, layer, "height", sheet)
-                        found.setdefault("normal", set()).update(chunks)
+                mine: Found = {}
+                for layer in project.layers:
+                    _add(mine, sources, project, layer, sheet, {"height", "normal"})
+                found.setdefault("normal", set()).update(*mine.values())
         _follow_echoes(found, sources, (before, after), sheet)
     return _with_reach(every, sources, (before, after), after)
 

@@ -28,6 +28,7 @@ from lucky_fern.render.parcels import HOME, PACKING
 from lucky_fern.ui.session.mishaps import LOG
 
 Seen = Callable[[], dict[SheetKey, AbstractSet[Chunk]]]  # finds what of every sheet is on the screen
+_PATIENT = 30.0  # seconds that a thread has to end
 _FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
 _SEEN = 0.03  # seconds in which what was answered first is drawn
 _SLOW = 0.1  # seconds for the first chunks that are too long to wait for: all of it coarsely comes before them
@@ -57,8 +58,12 @@ class CompositingThread(QObject):
         store: MapStore,
         shown: Project | None = None,
         new: AbstractSet[SheetKey] = frozenset(),
+        after: CompositingThread | None = None,
     ) -> None:
-        """``shown`` is whose maps the store holds already, if any, all but those of the ``new`` sheets."""
+        """``shown`` is whose maps the store holds already, if any, all but those of the ``new`` sheets.
+
+        ``after`` is the thread, told to stop, whose store this one goes on with once that has ended.
+        """
         super().__init__()
         self._sources = sources
         self._store = store
@@ -68,12 +73,16 @@ class CompositingThread(QObject):
         self._bare: set[MapKey] = set()  # maps whose padding is still to be filled
         self._news = threading.Condition()
         self._order = Order("colour", None, dict)
-        self.settled = threading.Event()
-        self.shown = shown  # whose maps these are, once settled
+        self.settled = threading.Event()  # all of the maps are those of ``shown``
+        self.shown = shown
+        self._after = after
+        self._spoilt = False  # not all of the last request could be worked out: the rest is still to be done
+        self._told = ""  # what was said about it
         self._coarse = Coarse(sources)
         self._pace = 0.0  # seconds that a chunk took last
         self._new = set(new)
         self._asked_for = 1
+        self._resting = -1  # the request that was given up in part
         self.share = 1.0  # of the chunks that were asked for, how many are done; read on any thread
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
@@ -103,30 +112,50 @@ class CompositingThread(QObject):
             self._serial += 1
             self._news.notify()
 
-    def close(self) -> None:
-        """Stop and wait until the thread has ended."""
+    def stop(self) -> None:
+        """Have the thread end after the chunk that it is at; nobody waits."""
         with self._news:
             self._stop = True
             self._serial += 1
             self._news.notify()
-        self._thread.join(30)
+
+    def close(self) -> None:
+        """Stop and wait until the thread has ended, but not for ever."""
+        self.stop()
+        self.ended(_PATIENT)
+
+    def ended(self, seconds: float) -> bool:
+        """Whether the thread has ended, within so many seconds."""
+        self._thread.join(seconds)
+        return not self._thread.is_alive()
+
+    def _follow_on(self) -> None:
+        """Take the store over from the thread before; from one that does not end nothing is taken."""
+        before, self._after = self._after, None
+        if before is None:
+            return
+        if not before.ended(_PATIENT):
+            self._store.maps = {}
+            self.shown = None
+            self._new.clear()
+        self._store.move_to(self._sources)
 
     def _work(self) -> None:
         stand_back()
+        self._follow_on()
         left: Dirty = {}
         while True:
             with self._news:
                 while self._wanted is None and not self._stop:
-                    if not left and not self._bare and not self.settled.is_set():
-                        self.settled.set()
-                        self.busy.emit(False)
-                        self.rested.emit(self._serial)
+                    if self._spoilt or not (left or self._bare):
+                        self._rest()
                     self._news.wait()
                 if self._stop:
                     return
                 project, serial, order, self._wanted = self._wanted, self._serial, self._order, None
             assert project is not None
             self.busy.emit(True)
+            self._spoilt = False
             try:
                 news = self._news_for(project)
                 self.shown = project
@@ -135,13 +164,32 @@ class CompositingThread(QObject):
                 left = self._there(project, left)
                 self._composite(project, serial, order, left)
             except Cancelled:
-                pass
-            except LuckyFernError as error:
-                left.clear()
-                self.failed.emit(str(error))
-            except Exception:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
-                LOG.exception("Working out the maps went wrong inside; what is shown may be out of date.")
-                left.clear()
+                continue
+            except Exception as error:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
+                self._spoil(error)
+            if not self._spoilt:
+                self._told = ""
+
+    def _spoil(self, error: Exception) -> None:
+        """Note that something could not be worked out, and say why, once: it is left to be done, and not exported."""
+        self._spoilt = True
+        told, self._told = self._told, repr(error)
+        if self._told == told:
+            return
+        if isinstance(error, LuckyFernError):
+            self.failed.emit(str(error))
+        else:
+            LOG.error("Working out the maps went wrong inside; what is shown may be out of date.", exc_info=error)
+
+    def _rest(self) -> None:
+        """Tell, once a request, that nothing more is done for it; settled only if all of it is there."""
+        if self._resting == self._serial:
+            return
+        self._resting = self._serial
+        if not self._spoilt:
+            self.settled.set()
+        self.busy.emit(False)
+        self.rested.emit(self._serial)
 
     def _there(self, project: Project, left: Dirty) -> Dirty:
         """What is left to do of sheets and chunks that there still are: sheets may have become smaller meanwhile."""
@@ -192,7 +240,12 @@ class CompositingThread(QObject):
                     batch, waiting = waiting[:most], waiting[most:]
                     most = min(2 * most, _BATCH)
                     mine = {key: left[key].intersection(batch) for key in keys if key in left}
-                    self._batch(project, serial, order, mine, left)
+                    try:
+                        self._batch(project, serial, order, mine, left)
+                    except Cancelled:
+                        raise
+                    except Exception as error:  # noqa: BLE001  # what else is asked for is still worked out
+                        self._spoil(error)
                     if first:
                         self._let_others(serial)
                         self._coarsely(project, serial, order, on_screen, turns, left)
@@ -201,8 +254,9 @@ class CompositingThread(QObject):
                     if not left.get(key, True):
                         del left[key]
         while self._bare and self._serial == serial:
-            key = self._bare.pop()
+            key = next(iter(self._bare))
             self.chunks_done.emit(key, self._store.pad(project, key))
+            self._bare.discard(key)
 
     def _coarsely(
         self,

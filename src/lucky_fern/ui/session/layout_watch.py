@@ -26,6 +26,7 @@ class _Found:
     findings: list[Finding]
     measures: Measures | None
     repeats: tuple[Repeating, ...]
+    failed: bool = False
 
 
 class LayoutWatch(QObject):
@@ -45,6 +46,7 @@ class LayoutWatch(QObject):
         self.measures: Measures | None = None
         self.repeats: tuple[Repeating, ...] = ()
         self.busy = False
+        self.failed = False  # the check itself went wrong: nothing is known
         self._asked: object = None  # the surface, sizes and pixel art that were checked last
         self._serial = 0
         self._found.connect(self._take)
@@ -87,12 +89,12 @@ class LayoutWatch(QObject):
             found = check_layout(alone, lambda key: sizes[key], pixel_art)
         except Exception:  # noqa: BLE001  # a defect of ours must not leave anybody waiting
             LOG.exception("The check of the layout went wrong inside.")
-            self._found.emit(serial, _Found([], None, ()))
+            self._found.emit(serial, _Found([], None, (), failed=True))
             return
         self._found.emit(serial, _Found(found, measures, repeats_of(surface.model)))
 
     def _take(self, serial: int, found: _Found) -> None:
         if serial == self._serial:
             self.findings, self.measures, self.repeats = found.findings, found.measures, found.repeats
-            self.busy = False
+            self.busy, self.failed = False, found.failed
             self.changed.emit()

@@ -111,18 +111,25 @@ class Maps(QObject):
         self.compositing.request(project, first, selected, self.on_screen(), by_hand)
 
     def close(self) -> None:
-        """End the work in the background."""
+        """End the work in the background, and wait for it."""
+        going = [one for one in (self.compositing, self.packing) if one is not None]
+        self._let_go()
+        for thread in going:
+            thread.close()
+
+    def _let_go(self) -> None:
+        """Have the work in the background end; nobody waits."""
         self.comparing.unpin()
         self._soon.stop()
         if self.compositing is not None:
-            self.compositing.close()
+            self.compositing.stop()
             self.compositing = None
         if self.packing is not None:
-            self.packing.close()
+            self.packing.stop()
             self.packing = None
 
     def _start_anew(self) -> None:
-        self.close()
+        self._let_go()
         studio = self.work.studio
         assert studio is not None
         self.store = MapStore(studio.sources)
@@ -145,10 +152,9 @@ class Maps(QObject):
             return
         self.comparing.unpin()
         done = thread.shown if thread.settled.is_set() else None
-        thread.close()
+        thread.stop()
         new = studio.surface.unlike(before)
-        self.store.move_to(studio.sources)
-        self._composite_with(CompositingThread(studio.sources, self.store, done, new))
+        self._composite_with(CompositingThread(studio.sources, self.store, done, new, thread))
         self._surface = studio.surface
 
     def _follow(self, change: Change) -> None:

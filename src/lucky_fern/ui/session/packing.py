@@ -63,13 +63,17 @@ class Packing(QObject):
                 self._ready.popleft()
             self._news.notify()
 
-    def close(self) -> None:
-        """Stop, and forget what was not taken."""
+    def stop(self) -> None:
+        """Have the thread end after the chunk that it is at, and forget what was not taken; nobody waits."""
         with self._news:
             self._stop = True
             self._wanted.clear()
             self._ready.clear()
             self._news.notify()
+
+    def close(self) -> None:
+        """Stop and wait until the thread has ended, but not for ever."""
+        self.stop()
         self._thread.join(30)
 
     def _work(self) -> None:

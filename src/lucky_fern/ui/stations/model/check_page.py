@@ -139,6 +139,8 @@ class CheckPage(Page):
         worries = sum(finding.worry for finding in found)
         if self.layout_watch.busy:
             self.check_state.setText(tr("checking …"))
+        elif self.layout_watch.failed:
+            self.check_state.setText(tr("the check went wrong inside; nothing is known"))
         else:
             self.check_state.setText(
                 tr("nothing to worry about") if not worries else tr("{worries} to look at", worries=worries)
