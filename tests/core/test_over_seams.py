@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from boards import RIGHT, SIZE, board
+from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.changes import dirtied
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
+from lucky_fern.core.compositing.effects import effect_row
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, SaveSelection, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Wash
-from lucky_fern.core.project.effects import Blur
+from lucky_fern.core.project.effects import Blur, Sharpen
+from lucky_fern.core.project.more_effects import NearContrast, Smooth
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
 from lucky_fern.core.sheets.faces import pack_faces
@@ -166,3 +171,20 @@ def test_an_edit_redoes_what_lies_across_the_seam_that_it_is_near_and_no_more(tm
     assert Chunk(2, 3) in near and Chunk(0, 3) not in near and len(near) <= 9 + 3
     back = redone(1015, 600)
     assert Chunk(2, 1) in back and Chunk(0, 1) not in back
+
+
+@pytest.mark.parametrize("effect", [Blur(2.0), Sharpen(1.0, 1.5), Smooth(3.0, 0.2), NearContrast(4.0, 0.5)])
+@pytest.mark.parametrize("components", [1, 3])
+def test_a_texel_comes_to_the_same_bits_in_whatever_rectangle_it_is_asked(effect: Any, components: int) -> None:
+    rng = np.random.default_rng(7)
+    whole = rng.random((90, 230, components)).astype(np.float32)
+    spec, row = MAPS["colour" if components == 3 else "height"], effect_row(effect)
+    all_of_it = row.apply(whole.copy(), effect, spec, Islands(np.zeros(whole.shape[:2], np.int32)))
+    reach = effect.reach
+    for _ in range(40):
+        top, left = int(rng.integers(0, 30)), int(rng.integers(0, 100))
+        down, wide = int(rng.integers(2 * reach + 1, 60)), int(rng.integers(2 * reach + 1, 130))
+        part = np.ascontiguousarray(whole[top : top + down, left : left + wide])
+        made = row.apply(part, effect, spec, Islands(np.zeros(part.shape[:2], np.int32)))
+        inner = np.s_[reach : down - reach, reach : wide - reach]
+        assert np.array_equal(made[inner], all_of_it[top : top + down, left : left + wide][inner])

@@ -90,3 +90,12 @@ def turned_hue(colour: F32, degrees: F32) -> F32:
     turned = (hue + degrees[..., None] / 60 - 2 * np.arange(3, dtype=np.float32)) % 6
     away = np.abs((turned + 3) % 6 - 3)  # of the hue from each primary
     return np.asarray(light + chroma * (np.clip(2 - away, 0, 1) - 0.5), np.float32)
+
+
+def luminance_of(values: F32) -> F32:
+    """(…) float32 of (…, 3), by Rec. 709's weights; a texel comes to the same bits whatever array it stands in.
+
+    (A product of matrices sums in an order that depends on the array.)
+    """
+    red, green, blue = (np.float32(one) for one in LUMINANCE)
+    return np.asarray(values[..., 0] * red + values[..., 1] * green + values[..., 2] * blue, np.float32)

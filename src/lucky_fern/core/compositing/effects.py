@@ -15,9 +15,10 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import F32
-from lucky_fern.core.colour import ENCODE_16, LUMINANCE, decode_srgb, from_hex
+from lucky_fern.core.colour import ENCODE_16, decode_srgb, from_hex, luminance_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Islands
+from lucky_fern.core.compositing.whole_steps import in_whole_steps
 from lucky_fern.core.maps import MapSpec
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import EFFECTS, Effect
@@ -89,7 +90,7 @@ class Ramping(EffectRow):
     def apply(self, values: F32, effect: Gradient, spec: MapSpec, around: Islands | None) -> F32:
         places = np.array([place for place, _ in effect.stops])
         colours = np.array([from_hex(colour) for _, colour in effect.stops])
-        light = (values @ LUMINANCE.astype(np.float32)) if values.shape[2] == 3 else values[..., 0]
+        light = luminance_of(values) if values.shape[2] == 3 else values[..., 0]
         return np.stack([np.interp(light, places, colours[:, i]) for i in range(3)], axis=2).astype(np.float32)
 
 
@@ -183,8 +184,8 @@ def smoothed(values: F32, radius: float, around: Islands, first: Callable[[F32],
 def _gaussian(values: F32, radius: float) -> F32:
     """Three standard deviations each way; zero beyond the array's ends."""
     side = 2 * int(np.ceil(3 * radius)) + 1
-    soft = cv2.GaussianBlur(values, (side, side), radius, borderType=cv2.BORDER_CONSTANT)
-    return np.asarray(soft, np.float32)
+    border = cv2.BORDER_CONSTANT
+    return in_whole_steps(values, border, lambda one: cv2.GaussianBlur(one, (side, side), radius, borderType=border))
 
 
 def _decoded(values: F32) -> F32:

@@ -8,7 +8,7 @@ from typing import cast
 import numpy as np
 
 from lucky_fern.core.arrays import F32, U16
-from lucky_fern.core.colour import LUMINANCE
+from lucky_fern.core.colour import luminance_of
 from lucky_fern.core.compositing.masks import Asking, ShapeRow
 from lucky_fern.core.compositing.stack import composite_below
 from lucky_fern.core.maps import MAPS, parse_value
@@ -36,7 +36,7 @@ def brightness(values: F32, map_name: str) -> F32:
     """(r, c) how bright a map's values (r, c, n) are: colours by their luminance, normals by their slope."""
     if MAPS[map_name].kind == "normal":
         return np.asarray(1 - (values[..., 2] * 2 - 1), np.float32)
-    return np.asarray(values @ LUMINANCE if values.shape[2] == 3 else values[..., 0], np.float32)
+    return luminance_of(values) if values.shape[2] == 3 else values[..., 0]
 
 
 def likeness(values: F32, wanted: Sequence[float], tolerance: float, soft: float) -> F32:

@@ -8,10 +8,11 @@ import cv2
 import numpy as np
 
 from lucky_fern.core.arrays import F32, Bool
-from lucky_fern.core.colour import LUMINANCE
+from lucky_fern.core.colour import LUMINANCE, luminance_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import Islands
 from lucky_fern.core.compositing.effects import EffectRow, unit_normals
+from lucky_fern.core.compositing.whole_steps import in_whole_steps
 from lucky_fern.core.maps import MapSpec
 from lucky_fern.core.project.more_effects import (
     MOST_GAIN,
@@ -72,8 +73,10 @@ class Smoothing(EffectRow):
         reach = int(np.ceil(effect.radius))
 
         def smooth(colours: F32, inner: Box) -> F32:
-            soft = cv2.bilateralFilter(colours, 2 * reach + 1, effect.tolerance, effect.radius / 2)
-            soft = np.asarray(soft, np.float32).reshape(colours.shape)[inner]
+            soft = in_whole_steps(
+                colours, cv2.BORDER_REPLICATE,
+                lambda one: cv2.bilateralFilter(one, 2 * reach + 1, effect.tolerance, effect.radius / 2),
+            ).reshape(colours.shape)[inner]  # fmt: skip
             return unit_normals(soft) if spec.kind == "normal" else soft
 
         return _by_islands(values, around, reach, smooth)
@@ -127,7 +130,7 @@ class NearContrasting(EffectRow):
             return values
 
         def spread(colours: F32, inner: Box) -> F32:
-            grey = colours @ LUMINANCE.astype(np.float32) if colours.shape[2] == 3 else colours[..., 0]
+            grey = luminance_of(colours) if colours.shape[2] == 3 else colours[..., 0]
             mean = _gaussian(grey, effect.radius)[inner]
             variance = _gaussian(grey * grey, effect.radius)[inner] - mean * mean
             wanted = np.float32(effect.spread) / np.sqrt(np.maximum(variance, 1e-8))
@@ -179,7 +182,8 @@ def _by_islands(values: F32, around: Islands, reach: int, make: Callable[[F32, B
 def _gaussian(grey: F32, radius: float) -> F32:
     """(r, c) blurred with a standard deviation of ``radius`` texels, three of them each way."""
     side = 2 * int(np.ceil(3 * radius)) + 1
-    return np.asarray(cv2.GaussianBlur(grey, (side, side), radius, borderType=cv2.BORDER_REPLICATE), np.float32)
+    border = cv2.BORDER_REPLICATE
+    return in_whole_steps(grey, border, lambda one: cv2.GaussianBlur(one, (side, side), radius, borderType=border))
 
 
 def _filled(values: F32, known: Bool) -> F32:

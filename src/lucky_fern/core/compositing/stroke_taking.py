@@ -10,7 +10,7 @@ from typing import NamedTuple, cast
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, Bool, unit_rows
-from lucky_fern.core.colour import LUMINANCE
+from lucky_fern.core.colour import luminance_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.compositing.around import About, Around, Fetch, spots_of
 from lucky_fern.core.compositing.between import chunk_numbers
@@ -252,10 +252,10 @@ def _directions(effect: PaintStrokes, around: Around, triangle: I32, weights: F6
 def _along_edges(around: Around, guide: F32, key: SheetKey, triangle: I32, along: F64, normal: F64) -> F64:
     """(M, 3) directions in which the colour below does not change; ``along`` where it hardly does anywhere."""
     model, size = around.sources.surface.model, around.size_of(key)
-    light = (guide @ LUMINANCE.astype(np.float32)).reshape(-1, 3, 3)
+    light = luminance_of(guide).reshape(-1, 3, 3)
     # Sobel's differences, to the right and down.
-    x = (light[:, :, 2] - light[:, :, 0]) @ np.array([1, 2, 1], np.float32) / 8
-    y = (light[:, 2] - light[:, 0]) @ np.array([1, 2, 1], np.float32) / 8
+    across, down = light[:, :, 2] - light[:, :, 0], light[:, 2] - light[:, 0]
+    x, y = ((one[:, 0] + 2 * one[:, 1] + one[:, 2]) / 8 for one in (across, down))
     u, v = axes_of(model.corners[triangle], model.uv[triangle])
     # A texel to the right is u / width, one down -v / height: there is no change along (-y, x).
     same = -y[:, None] * u / size.width - x[:, None] * v / size.height
