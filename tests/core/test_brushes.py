@@ -30,7 +30,7 @@ from lucky_fern.core.sheets.region import Rect
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from round_models import tube
-from samples import PLANE, save_png
+from samples import PLANE, Runner, read_png, save_png
 from small_models import SIDE_BY_SIDE
 
 FRONT = np.array([0.0, 0.0, 1.0])
@@ -287,3 +287,65 @@ def test_a_picture_confines_what_is_painted_level_by_level(plane: Path, tmp_path
     assert shown()[0] == 0
     pass_over(0.0)
     assert (shown() > 0.5).sum() < reached[-1]
+
+
+def squares(path: Path, *moves: tuple[float, float, float], mirrored: bool = False) -> Path:
+    """Squares of 2 × 2 facing +z at several places that share all their texels; ``mirrored`` turns every other over."""
+    lines = ["vt 0 0", "vt 1 0", "vt 1 1", "vt 0 1", "usemtl paint"]
+    for n, (x, y, z) in enumerate(moves):
+        lines += [f"v {x + a} {y + b} {z}" for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+        turn = (2, 1, 4, 3) if mirrored and n % 2 else (1, 2, 3, 4)
+        lines.append("f " + " ".join(f"{4 * n + k + 1}/{turn[k]}" for k in range(4)))
+    path.write_text("\n".join(lines) + "\n")
+    return path
+
+
+def dabbed(model: Path, *points: tuple[float, float, float]) -> np.ndarray:
+    studio = Studio.new(model, sheet_size=64)
+    stroke = easel.begin_stroke(studio, Brush(0.4, 0.5))
+    for point in points:
+        stroke.lift()
+        stroke.go_to(np.array(point), FRONT)
+    assert len(stroke.coverage) == 1
+    return next(iter(stroke.coverage.values()))
+
+
+def test_a_stroke_on_any_face_that_shares_texels_paints_them_as_on_the_first(tmp_path: Path) -> None:
+    alone = dabbed(squares(tmp_path / "one.obj", (0, 0, 0)), (0.3, 0.2, 0))
+    assert alone.max() == 1.0
+    for n in range(3):
+        moves = [(5.0 * k, 0.0, 0.0) for k in range(3)]
+        several = squares(tmp_path / "three.obj", *moves)
+        assert np.array_equal(dabbed(several, (0.3 + 5 * n, 0.2, 0)), alone)
+    # Two that touch along a line, mirrored: what is painted near the line comes from both sides.
+    halves = squares(tmp_path / "halves.obj", (-1, 0, 0), (1, 0, 0), mirrored=True)
+    left, right = (dabbed(halves, (x, 0.2, 0)) for x in (-0.2, 0.2))
+    both = 1 - (1 - dabbed(squares(tmp_path / "a.obj", (-1, 0, 0)), (-0.2, 0.2, 0))) * (
+        1 - dabbed(squares(tmp_path / "b.obj", (-1, 0, 0)), (0.2, 0.2, 0))
+    )
+    assert np.abs(left - both).max() < 1e-5 and np.abs(right - both).max() < 1e-5
+
+
+def test_filling_faces_that_share_texels_fills_them_whoever_owns_them(tmp_path: Path) -> None:
+    studio = Studio.new(squares(tmp_path / "two.obj", (0, 0, 0), (5, 0, 0)), sheet_size=64)
+    for faces in ([0, 1], [2, 3]):
+        chosen = np.isin(np.arange(4), faces)
+        found = fill_faces(studio.surface, studio.project.size_of, studio.sources.owners, chosen)
+        assert [one.all() for one in found.values()] == [True]
+
+
+def test_a_stroke_on_any_repeat_of_a_wrapped_material_paints_its_sheet(tmp_path: Path, run_job: Runner) -> None:
+    model = "v 0 0 0\nv 6 0 0\nv 6 1 0\nv 0 1 0\nvt 0 0\nvt 6 0\nvt 6 1\nvt 0 1\nusemtl bricks\nf 1/1 2/2 3/3 4/4\n"
+    (tmp_path / "path.obj").write_text(model)
+    shown = []
+    for n in range(6):
+        stroke = {"do": "stroke", "layer": "Paint", "points": [[n + 0.5, 0.5, 0, 1]], "radius": 0.3, "hardness": 1,
+                  "flow": 1, "values": {"colour": "#ff0000"}}  # fmt: skip
+        job = {"job": 1, "model": "path.obj", "wrap": ["bricks"], "sheet_size": 64,
+               "steps": [{"do": "brushwork", "name": "Paint"}, stroke],
+               "exports": [{"preset": "separate", "out": f"maps{n}"}]}  # fmt: skip
+        done = run_job(job)
+        assert done.returncode == 0, done.stderr
+        shown.append(read_png(next((tmp_path / f"maps{n}").glob("*baseColor*"))))
+    assert (shown[0][32, 32] == [255, 0, 0]).all()
+    assert all(np.abs(one.astype(int) - shown[0]).max() <= 1 for one in shown)

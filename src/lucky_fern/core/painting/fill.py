@@ -28,7 +28,7 @@ def fill_faces(surface: Surface, size_of: SizeOf, owners: Owners, chosen: Bool) 
         mine = chosen[sheet.triangle]
         for chunk in sheet.chunks_of(mine) if mine.any() else ():
             owner = owners(sheet, chunk)
-            inside = (owner >= 0) & mine[owner]
+            inside = (owner >= 0) & (sheet.owners(chunk, mine) >= 0)  # those that they share with others, too
             if inside.any():
                 found[Place(key, chunk)] = inside.astype(np.float32)
     return found

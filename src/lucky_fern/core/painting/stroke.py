@@ -202,7 +202,11 @@ class Stroke:
             float(brush.grain_size * brush.radius),
         )  # fmt: skip
         owner = self.owners(sheet, chunk)
-        if add_samples(out, tint, owner, mesh, underfoot, samples, laying, (rows.start, columns.start)):
+        changed = add_samples(out, tint, owner, mesh, underfoot, samples, laying, (rows.start, columns.start))
+        for other in sheet.other_owners(chunk, mesh.items):  # texels that this surface has, but not for itself
+            other[owner < 0] = -1
+            changed |= add_samples(out, tint, other, mesh, underfoot, samples, laying, (rows.start, columns.start))
+        if changed:
             self.coverage[place] = out
             if tint.size:
                 self.tints[place] = tint

@@ -7,11 +7,12 @@ small that it holds no centre gets the texel in which its middle lies, so that n
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, I64, U8, box_of
+from lucky_fern.core.arrays import F64, I32, I64, U8, Bool, box_of
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.sheets.cells import flat, sort_boxes
 
 EDGE = 1e-7  # texels; centres this close to an edge count as on it
+_WELL_INSIDE = 1e-4  # texels from an edge: no neighbour has it, too
 
 
 @kernel
@@ -91,6 +92,38 @@ def bin_triangles(corners: F64, chunk: int, across: int, down: int) -> tuple[I64
     first = np.maximum(np.floor((low - 1) / chunk), 0).astype(np.int64)
     last = np.minimum(np.floor((high + 1) / chunk), (across - 1, down - 1)).astype(np.int64)
     return sort_boxes(flat(first), flat(last), np.array([down, across, 1]))
+
+
+@kernel
+def beaten_triangles(
+    corners: F64, needle: U8, items: I32, row0: int, column0: int, owner: I32, values: I32
+) -> Bool:  # fmt: skip
+    """(N,) which triangles of ``items`` have a texel well inside them that ``owner`` gives to another.
+
+    ``values[t]`` is what :func:`mark_triangles` wrote for t.
+    """
+    found = np.zeros(len(items), np.bool_)
+    rows, columns = owner.shape
+    for n in range(len(items)):
+        t = items[n]
+        if needle[t]:
+            continue
+        c = corners[t]
+        top = max(int(np.ceil(c[:, 1].min() + _WELL_INSIDE - 0.5)) - row0, 0)
+        bottom = min(int(np.floor(c[:, 1].max() - _WELL_INSIDE - 0.5)) - row0, rows - 1)
+        for r in range(top, bottom + 1):
+            low, high = row_span(c, r + row0 + 0.5)
+            if low > high:
+                continue
+            first = max(int(np.ceil(low + _WELL_INSIDE - 0.5)) - column0, 0)
+            last = min(int(np.floor(high - _WELL_INSIDE - 0.5)) - column0, columns - 1)
+            for k in range(first, last + 1):
+                if owner[r, k] >= 0 and owner[r, k] != values[t]:
+                    found[n] = True
+                    break
+            if found[n]:
+                break
+    return found
 
 
 @kernel

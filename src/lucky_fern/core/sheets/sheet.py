@@ -1,5 +1,6 @@
 """A sheet: one material on one tile, and how its texels lie on the surface."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -20,7 +21,7 @@ from lucky_fern.core.sheets.grid import (
     to_texels,
 )
 from lucky_fern.core.sheets.padding import Padding, plan_padding
-from lucky_fern.core.sheets.raster import bin_triangles, mark_triangles, needles, texel_places
+from lucky_fern.core.sheets.raster import beaten_triangles, bin_triangles, mark_triangles, needles, texel_places
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
 from lucky_fern.words import counted, tr
 
@@ -60,6 +61,7 @@ class Sheet:
         self.items: I32
         self.starts, self.items = bin_triangles(self.xy, CHUNK, size.across, size.down)
         self.needle: U8 = needles(self.xy)
+        self._beaten: dict[Chunk, I32] = {}  # of each chunk that was asked about, who shares texels and owns them not
 
     def chunk_triangles(self, chunk: Chunk) -> I32:
         """Rows of ``xy`` that may touch a chunk."""
@@ -95,6 +97,31 @@ class Sheet:
         values = np.arange(len(self.xy), dtype=np.int32)
         mark_triangles(self.xy, self.needle, items, rows.start, columns.start, out, values)
         return out
+
+    def other_owners(self, chunk: Chunk, items: I32) -> Iterator[I32]:
+        """Of texels that several triangles share, who of some triangles (rows of ``xy``, rising) has them beside
+        their owner: (r, c) int32 each time, -1 elsewhere, until all of the triangles came in.
+        """
+        rows, columns = span(chunk, self.size)
+        if chunk not in self._beaten:
+            mine = self.chunk_triangles(chunk)
+            self._beaten[chunk] = mine[self._losing(chunk, mine, self.owners(chunk))]
+        left = np.intersect1d(items, self._beaten[chunk]).astype(np.int32)
+        first = self.owners(chunk) if len(left) else np.zeros((0, 0), np.int32)
+        while len(left):
+            out = np.full(first.shape, -1, np.int32)
+            mark_triangles(
+                self.xy, self.needle, left, rows.start, columns.start, out, np.arange(len(self.xy), dtype=np.int32)
+            )
+            left = left[self._losing(chunk, left, out)]  # the first of them never loses: there are fewer each time
+            out[out == first] = -1
+            yield out
+
+    def _losing(self, chunk: Chunk, items: I32, owner: I32) -> Bool:
+        rows, columns = span(chunk, self.size)
+        values = np.arange(len(self.xy), dtype=np.int32)
+        lost: Bool = beaten_triangles(self.xy, self.needle, items, rows.start, columns.start, owner, values)
+        return lost
 
     def surface_points(self, chunk: Chunk) -> SurfacePoints:
         """Triangle, barycentrics, position and interpolated normal of each texel of a chunk."""
