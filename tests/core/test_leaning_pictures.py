@@ -13,11 +13,14 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.painting.moved import Anchor
 from lucky_fern.core.placing.leaning import frames_at
-from lucky_fern.core.project.commands import AddLayer, SetLayer
-from lucky_fern.core.project.document import Brushwork, Channel, Decal, Wash
+from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, MoveLayers, SetGroup, SetLayer
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Wash
+from lucky_fern.core.project.effects import Blur
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.layouts import Transform
 from lucky_fern.core.project.places import Along, Drape, Lay, Roll, Throw, Warp
+from lucky_fern.core.project.rules import Rim, RuleShape
+from lucky_fern.core.project.shapes import Fill, MaskEntry
 from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from samples import save_png
@@ -224,3 +227,41 @@ def test_a_lean_is_taken_over_a_seam_as_it_stands_in_space(tmp_path: Path, how: 
     if how == "smear":  # it thins out on its way: which way it leans is asked
         found[:, 2] = np.hypot(found[:, 0], found[:, 1]) / np.tan(np.radians(LEAN))
     assert near.sum() > 10 and off_by(found, RIGHTWARDS) < 2
+
+
+@pytest.mark.parametrize("kind", ["wash", "decal"])
+@pytest.mark.parametrize("opacity", [1.0, 0.6])
+def test_normals_in_a_group_that_is_put_together_by_itself_are_those_outside_of_one(
+    kind: str, opacity: float, tmp_path: Path
+) -> None:
+    studio = tilted(tmp_path, 20.0, False)
+    picture = leaning(studio, tmp_path)
+    content = Wash() if kind == "wash" else Decal(picture, Lay("a", 1001, (0.5, 0.5), 0.3, 0.3))
+    studio.execute(AddLayer("base", Wash(), {"colour": Channel("#808080")}))
+    studio.execute(AddLayer("lean", content, {"normal": Channel("picture", picture=picture)}, opacity))
+    one = studio.project.layers[-1].id
+    direct = in_space(studio)
+    studio.execute(AddLayer("group", Group(isolated=True), {}))
+    group = studio.project.layers[-1].id
+    studio.execute(MoveLayers((one,), 0, group))
+    assert np.abs(in_space(studio) - direct).max() < 1e-4 and np.ptp(direct[:, 0]) > (0.1 if kind == "decal" else -1)
+    assert np.abs(in_space(studio)[:, 0]).max() > 0.2
+    # Masked as a whole, and with an adjustment in it: as a group that lets through, where there is nothing below.
+    studio.execute(AddMaskEntry(group, MaskEntry(Fill(0.5))))
+    studio.execute(AddLayer("soft", Adjustment(Blur(3.0)), {"normal": Channel()}, into=group))
+    isolated = in_space(studio)
+    studio.execute(SetGroup(group, isolated=False))
+    assert np.abs(isolated - in_space(studio)).max() < 0.02 and np.abs(isolated[:, 0]).max() > 0.05
+
+
+def test_what_only_gives_normals_has_a_rim(tmp_path: Path) -> None:
+    studio = tilted(tmp_path, 0.0, False)
+    picture = leaning(studio, tmp_path)
+    studio.execute(AddLayer("lean", Decal(picture, Lay("a", 1001, (0.5, 0.5), 0.3, 0.3)),
+                            {"normal": Channel("picture", picture=picture)}))  # fmt: skip
+    lean = studio.project.layers[-1].id
+    studio.execute(AddLayer("wear", Wash(), {"metallic": Channel(1.0)}))
+    wear = studio.project.layers[-1]
+    studio.execute(AddMaskEntry(wear.id, MaskEntry(RuleShape(Rim(lean, 0.1)))))
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(SIZE))
+    assert composite_sheet(studio.sources, studio.project, "metallic", sheet, 8).max() > 200

@@ -76,10 +76,18 @@ class View:
 
 @dataclass
 class Canvas:
-    """Values (r, c, n) float32; ``alpha`` (r, c) where the canvas began with nothing, else None."""
+    """Values (r, c, n) float32; ``alpha`` (r, c) where the canvas began with nothing, else None.
+
+    Values are straight: there are none where alpha is 0. Normals alone are whole everywhere, as details add up from
+    the flat one; their alpha only says where there are any.
+    """
 
     values: F32
     alpha: F32 | None = None
+
+    def weighs(self, view: View) -> bool:
+        """Whether its values count only as far as its alpha says."""
+        return self.alpha is not None and view.spec.kind != "normal"
 
 
 def blank(view: View) -> Canvas:
@@ -141,11 +149,15 @@ def shown_on(layer: Layer, view: View) -> tuple[Channel, F32 | None] | None:
     return channel, shown
 
 
-def mix(before: Canvas, after: Canvas, strength: F32) -> None:
+def mix(before: Canvas, after: Canvas, strength: F32, view: View) -> None:
     """``after`` becomes so much of itself and the rest of what was before."""
     part = strength[..., None]
-    if before.alpha is None or after.alpha is None:
+    if not after.weighs(view):
         after.values[:] = before.values + part * (after.values - before.values)
+    if before.alpha is None or after.alpha is None:
+        return
+    if not after.weighs(view):
+        after.alpha[:] = before.alpha + strength * (after.alpha - before.alpha)
         return
     alpha = before.alpha + strength * (after.alpha - before.alpha)
     light = before.values * before.alpha[..., None] * (1 - part) + after.values * after.alpha[..., None] * part
@@ -175,6 +187,8 @@ def lay_on(canvas: Canvas, values: F32, alpha: F32, blend: str, view: View) -> N
     alpha = np.ascontiguousarray(alpha, np.float32)
     if view.spec.kind == "normal":
         blend_normal_arrays(canvas.values, values, alpha)
+        if canvas.alpha is not None:
+            canvas.alpha += alpha * (1 - canvas.alpha)
     elif canvas.alpha is None:
         blend_arrays(canvas.values, values, alpha, MODE_NUMBERS[blend])
     else:

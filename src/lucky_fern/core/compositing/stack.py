@@ -172,7 +172,7 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
 
     Coverage comes last where that began with nothing.
     """
-    isolated = canvas.alpha is not None
+    isolated = canvas.weighs(view)
     if not isolated and (chunk := _chunk_of(view)) is not None:
         _under(layer, view, view.sheet, chunk, canvas.values)
 
@@ -185,7 +185,7 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
     def guide(key: SheetKey, chunk: Chunk) -> F32:
         """What the map that the layer goes by is below it; the same whatever map is asked for."""
         name, sheet = str(layer.content.goes_by), view.sources.surface.sheet(key, view.project.size_of(key))
-        if name == view.map and not isolated:
+        if name == view.map and canvas.alpha is None:
             return fetch(key, chunk)
         return composite_below(view.sources, view.project, layer.id, name, sheet, rect_of(chunk, sheet.size))
 
@@ -229,7 +229,8 @@ def _under(layer: Layer, view: View, sheet: Sheet, chunk: Chunk, made: F32 | Non
         canvas = put_all(view.layers, blank(there), there)
         assert canvas is not None
         values = canvas.values[rect.within(wide)]
-        if canvas.alpha is not None:
+        if canvas.weighs(there):
+            assert canvas.alpha is not None
             alpha = canvas.alpha[rect.within(wide)][..., None]
             values = np.concatenate([values * alpha, alpha], axis=2)
         return np.ascontiguousarray(values)

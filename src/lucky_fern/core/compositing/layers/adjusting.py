@@ -42,7 +42,7 @@ def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) ->
     channel, shown = found
     effect = adjustment.effect
     around = around_below(layer, view, canvas) if effect.reach else None
-    if canvas.alpha is not None and around is not None:
+    if canvas.weighs(view) and around is not None:
         _isolated(canvas, effect, view, around, shown)
         return
     corner = (view.rect.top, view.rect.left)
@@ -68,6 +68,4 @@ def _isolated(canvas: Canvas, effect: Effect, view: View, around: Around, shown:
     np.clip(canvas.values, 0, 1, out=canvas.values)
     canvas.alpha[:] = cover
     if shown is not None:
-        mix(before, canvas, shown)
-    if view.spec.kind == "normal":
-        canvas.values[:] = unit_normals(canvas.values)
+        mix(before, canvas, shown, view)

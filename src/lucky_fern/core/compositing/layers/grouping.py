@@ -5,6 +5,10 @@ from __future__ import annotations
 from collections.abc import Set as AbstractSet
 from typing import cast
 
+import numpy as np
+
+from lucky_fern.core.arrays import F32
+from lucky_fern.core.compositing.blend import blend_normal_arrays
 from lucky_fern.core.compositing.canvas import Canvas, View, lay_on, mix, nothing, strength, writes
 from lucky_fern.core.compositing.effects import unit_normals
 from lucky_fern.core.compositing.layer_row import LayerRow, layer_chunks
@@ -45,12 +49,26 @@ def _put_group(layer: Layer, group: Group, canvas: Canvas, view: View) -> None:
         own = nothing(view)
         put_all(group.layers, own, view)
         assert own.alpha is not None
-        lay_on(canvas, own.values, own.alpha if shown is None else own.alpha * shown, layer.blend_on(channel), view)
+        if own.weighs(view):
+            lay_on(
+                canvas, own.values, own.alpha if shown is None else own.alpha * shown, layer.blend_on(channel), view
+            )
+        else:
+            _add_details(canvas, own, shown, view)
     elif shown is None:
         put_all(group.layers, canvas, view)
     else:
         before = Canvas(canvas.values.copy(), None if canvas.alpha is None else canvas.alpha.copy())
         put_all(group.layers, canvas, view)
-        mix(before, canvas, shown)
+        mix(before, canvas, shown, view)
         if view.spec.kind == "normal":
             canvas.values[:] = unit_normals(canvas.values)
+
+
+def _add_details(canvas: Canvas, own: Canvas, shown: F32 | None, view: View) -> None:
+    """Put the normals of a group onto a canvas: whole ones, which say flat where the group has nothing."""
+    full = np.ones(view.rect.shape, np.float32)
+    blend_normal_arrays(canvas.values, own.values, full if shown is None else np.ascontiguousarray(shown))
+    if canvas.alpha is not None and own.alpha is not None:
+        cover = own.alpha if shown is None else own.alpha * shown
+        canvas.alpha += cover * (1 - canvas.alpha)
