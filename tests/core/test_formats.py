@@ -173,6 +173,7 @@ def test_classic_files(studio: Studio, tmp_path: Path) -> None:
 def test_tiff_and_exr_hold_exactly_what_png_does(studio: Studio, tmp_path: Path, bits: int) -> None:
     sets = {form: written(studio, tmp_path / form, ExportSetup("separate", "", form, bits=bits))
             for form in ("png", "tiff", "exr")}  # fmt: skip
+    deepest = written(studio, tmp_path / "deepest", ExportSetup("separate", "", "png", bits=16))
     for word, count in (("baseColor", 4), ("roughness", 1), ("normal", 3), ("emissive", 3)):
         png = read_png(sets["png"][f"p_hull_{word}.1001.png"])
         tiff = tifffile.imread(sets["tiff"][f"p_hull_{word}.1001.tiff"])
@@ -180,10 +181,11 @@ def test_tiff_and_exr_hold_exactly_what_png_does(studio: Studio, tmp_path: Path,
         channels = OpenEXR.File(str(sets["exr"][f"p_hull_{word}.1001.exr"]), separate_channels=True).channels()
         names = {1: "Y", 3: "RGB", 4: "RGBA"}[count]
         exr = np.stack([channels[name].pixels for name in names], axis=2).astype(np.float64)
-        top = np.iinfo(png.dtype).max
-        wanted = png / top
+        # Floats are never of 8-bit steps; light is multiplied by its alpha, as the format means it.
+        deep = read_png(deepest[f"p_hull_{word}.1001.png"])
+        wanted = deep / 65535
         if word in ("baseColor", "emissive"):
-            wanted[..., :3] = decode_srgb(wanted[..., :3])
+            wanted[..., :3] = decode_srgb(wanted[..., :3]) * (wanted[..., 3:] if count == 4 else 1)
         assert np.abs(exr - wanted).max() <= 2.0**-11  # half a step of a half float below 1
     full = written(studio, tmp_path / "full", ExportSetup("separate", "", "exr", bits=16, full=True))
     rough = OpenEXR.File(str(full["p_hull_roughness.1001.exr"]), separate_channels=True).channels()["Y"].pixels

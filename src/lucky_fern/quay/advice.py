@@ -79,7 +79,7 @@ def import_notes(cargo: Cargo, numbers: Mapping[str, Numbers] | None = None) -> 
             )
             if is_normal(file) and mine[0].path.suffix.lower() == ".dds":
                 lines.append(tr("  Red and green only, in blocks (BC5): blue is what makes the length 1."))
-        if file.alpha is not None and file.blend != "straight":
+        if file.alpha is not None and file.blend not in (None, "straight"):
             lines.append(tr("  Its alpha is {blend}.", blend=file.blend))
         lines += [f"  {crate.path.name}" for crate in mine]
     art = [str(key) for key in cargo.surface.keys if key in cargo.pixel_art]

@@ -199,15 +199,22 @@ def _parts(cargo: Cargo, crate: Crate) -> dict[str, U8]:
     if made is None:
         name = (crate.path, crate.written)
         if name not in cargo.kept.files:
-            cargo.kept.files[name] = unpacked(crate.path, crate.file.encoded)
+            cargo.kept.files[name] = unpacked(crate.path, crate.file.encoded, _multiplied(crate))
         blocks = crate.path.suffix.lower() == ".dds" and is_normal(crate.file)
         pixels = as_read(cargo.kept.files[name], crate.file, crate.encoded, crate.flipped, blocks)
         plain = _green_as_it_is(crate.file)
+        if crate.path.suffix.lower() == ".exr":
+            plain = with_fields(plain, blend="straight")  # it was divided already, as light
         made = taken_apart(pixels, plain)
         for other in [one for one in cargo.kept.parts if one.path == crate.path][1:]:
             del cargo.kept.parts[other]
         cargo.kept.parts[crate] = made
     return made
+
+
+def _multiplied(crate: Crate) -> bool:
+    """Whether a file of floats has its light multiplied by its alpha, which is what EXR means."""
+    return crate.path.suffix.lower() == ".exr" and crate.file.blend in (None, "premultiplied")
 
 
 def _green_as_it_is(file: MapFile) -> MapFile:

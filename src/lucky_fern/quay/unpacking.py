@@ -19,8 +19,10 @@ _DIELECTRIC = 0.04
 _PARTS = {"r": 0, "g": 1, "b": 2}
 
 
-def unpacked(path: Path, encoded: bool) -> U8:
+def unpacked(path: Path, encoded: bool, multiplied: bool = False) -> U8:
     """(rows, columns, n) uint8 of a file as it is; floats hold light where the file's colours are ``encoded``.
+
+    ``multiplied``: floats are divided by their alpha.
 
     Raises
     ------
@@ -34,6 +36,9 @@ def unpacked(path: Path, encoded: bool) -> U8:
         raise PictureError(tr("{name} cannot be read; export it again.", name=path.name))
     if pixels.dtype.kind == "f":
         values = np.asarray(pixels, np.float32)
+        if multiplied and values.shape[2] == 4:
+            alpha = values[..., 3:]
+            values[..., :3] = np.divide(values[..., :3], alpha, out=np.zeros_like(values[..., :3]), where=alpha > 0)
         if encoded:
             values[..., :3] = encode_srgb(values[..., :3])
         return _bytes(values)

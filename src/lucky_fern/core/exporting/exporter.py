@@ -30,7 +30,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name
-from lucky_fern.core.project.presets import PRESETS, MapFile
+from lucky_fern.core.project.presets import MapFile
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
 from lucky_fern.words import tr
@@ -340,12 +340,6 @@ def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) 
     return replace(project, sheet_size=usual, sheet_sizes=sizes)
 
 
-def _in_floats(file: MapFile, setup: ExportSetup) -> bool:
-    """Whether a file holds floats, and so light in place of encoded colours."""
-    kind = setup.format_of(file)
-    return kind == "exr" or (kind == "tiff" and setup.full)
-
-
 @dataclass
 class _Work:
     """One export under way."""
@@ -394,9 +388,11 @@ class _Work:
         if plan.name.endswith(".glb"):
             return self._glb()
         if plan.name.endswith(".usda"):
-            return write_usd(as_written(self.sources.surface.model).model, self._wires(), self.setup.glow)
+            model = self.sources.surface.model
+            return write_usd(as_written(model).model, self._wires(), self.setup.glow, model.repeats)
         if plan.name.endswith(".mtlx"):
-            return write_materialx(self._wires(), self.setup.glow)
+            squares = {key.material for key in self.sources.surface.keys if self.project.is_pixel_art(key)}
+            return write_materialx(self._wires(), self.setup.glow, self.sources.surface.model.repeats, squares)
         return self._obj()[plan.name]
 
     def _go_on(self) -> None:
@@ -427,26 +423,31 @@ class _Work:
             found["emissive"] = tinted(found["emissive"], setup.tint)
         if setup.rims and "colour" in found and "opacity" in found and found["opacity"].any():
             plan_padding(found["opacity"][..., 0] > 0).fill(found["colour"])
-        return file_pixels(file, found, bits, own.dither, _in_floats(file, own))
+        return file_pixels(file, found, bits, own.dither, own.in_floats(file))
 
     # --- the model ----------------------------------------------------------------------------------------------
+
+    @property
+    def _plain(self) -> ExportSetup:
+        """What a GLB holds, written as it holds it."""
+        return replace(self.setup, format="png", bits=8, normal_y="+", own=None, preset="gltf", alpha=None)
 
     def serves_glb(self, plan: Plan) -> bool:
         """Whether a file's bytes can lie in a GLB as they are."""
         setup, file = self.setup, plan.file
-        if setup.model_kind != "glb" or file is None or file not in PRESETS["gltf"].files:
+        if setup.model_kind != "glb" or file is None or file not in self._plain.what.files:
             return False
         return setup.format_of(file) == "png" and setup.bits_of(file) == 8 and setup.of(file).normal_y == "+"
 
     def _glb(self) -> Iterator[bytes]:
         written = _written(self.sources, self.project, self.setup)
-        plain = replace(self.setup, format="png", bits=8, normal_y="+", own=None, preset="gltf")
+        plain = self._plain
         images: dict[SheetKey, dict[str, Image]] = {}
         with tempfile.TemporaryDirectory(prefix="fern-glb-") as place:  # or all maps would lie in memory together
             for key in self._keys():
                 used = _used(written, key.material)
                 images[key] = {}
-                for file in PRESETS["gltf"].files:
+                for file in plain.what.files:
                     if not file.always and not set(file.told_by) & used:
                         continue
                     with_alpha = file.alpha is not None and file.alpha.of in used
@@ -470,8 +471,13 @@ class _Work:
         names: dict[SheetKey, dict[str, str]] = {}
         for plan in self.plans.files:
             held = {pick.of for pick in plan.file.channels} if plan.file is not None else set()
-            if len(held) == 1 and plan.sheet is not None:
-                names.setdefault(plan.sheet, {}).setdefault(held.pop(), plan.name)
+            if len(held) != 1 or plan.sheet is None or plan.file is None:
+                continue
+            mine = names.setdefault(plan.sheet, {})
+            mine.setdefault(held.pop(), plan.name)
+            alpha = plan.file.alpha
+            if alpha is not None and alpha.of in plan.maps and plan.file.blend != "flattened" and alpha.plain:
+                mine.setdefault(f"{alpha.of} in alpha", plan.name)
         return names
 
     def _wires(self) -> dict[str, dict[str, Wire]]:

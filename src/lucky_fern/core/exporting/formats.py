@@ -80,7 +80,7 @@ def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
 
     planes: Any = as_floats(file, pixels) if setup.full else pixels
     planes = planes[..., 0] if planes.shape[2] == 1 else planes
-    alpha = {"premultiplied": "assocalpha"}.get(file.blend, "unassalpha")
+    alpha = "assocalpha" if file.blend == "premultiplied" else "unassalpha"
     out = io.BytesIO()
     tifffile.imwrite(
         out, np.ascontiguousarray(planes), photometric="minisblack" if planes.ndim == 2 else "rgb",

@@ -8,7 +8,7 @@ them.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from xml.etree import ElementTree as Xml
 
 from lucky_fern.core.exporting.wires import Wire
@@ -27,8 +27,14 @@ _INDEX = {"r": 0, "g": 1, "b": 2, "a": 3}
 _BLEND = 2  # of gltf_pbr's alpha_mode
 
 
-def write_materialx(materials: Mapping[str, Mapping[str, Wire]], glow: float) -> bytes:
-    """The document's bytes: what each material is given, and how many times as bright it glows."""
+def write_materialx(
+    materials: Mapping[str, Mapping[str, Wire]], glow: float, repeats: Collection[str] = (),
+    squares: Collection[str] = (),
+) -> bytes:  # fmt: skip
+    """The document's bytes: what each material is given, and how many times as bright it glows.
+
+    The UVs of materials that ``repeats`` names go on over the tile; those in ``squares`` have texels to be seen.
+    """
     root = Xml.Element("materialx", version="1.39", colorspace="lin_rec709")
     used: set[str] = set()
     for material, given in materials.items():
@@ -42,7 +48,11 @@ def write_materialx(materials: Mapping[str, Mapping[str, Wire]], glow: float) ->
             if what not in words:
                 continue
             kind = "color3" if what in _COLOURS else "vector3" if what == "normal" else "float"
-            last = _node(graph, what, kind, wire, classic, glow)
+            read = {"uaddressmode": "periodic" if material in repeats else "clamp"}
+            read["vaddressmode"] = read["uaddressmode"]
+            if material in squares:
+                read["filtertype"] = "closest"
+            last = _node(graph, what, kind, wire, classic, glow, read)
             Xml.SubElement(graph, "output", name=f"{what}_out", type=kind, nodename=last)
             _input(surface, words[what], kind, nodegraph=f"{name}_maps", output=f"{what}_out")
         if classic:
@@ -75,15 +85,17 @@ def _input(node: Xml.Element, name: str, kind: str, **how: str) -> None:
     Xml.SubElement(node, "input", {"name": name, "type": kind, **how})
 
 
-def _node(graph: Xml.Element, what: str, kind: str, wire: Wire, classic: bool, glow: float) -> str:
-    """Put the nodes of one wire into a graph; the name of the last one."""
+def _node(
+    graph: Xml.Element, what: str, kind: str, wire: Wire, classic: bool, glow: float, read: Mapping[str, str]
+) -> str:  # fmt: skip
+    """Put the nodes of one wire into a graph, its image ``read`` that way; the name of the last one."""
     whole = wire.part == "rgb"
     sort = "float" if wire.components == 1 else ("color" if kind == "color3" else "vector") + str(wire.components)
     image = Xml.SubElement(graph, "image", name=f"{what}_image", type=sort)
     how = {"colorspace": "srgb_texture"} if wire.encoded else {}
     _input(image, "file", "filename", value=wire.file, **how)
-    for way in ("uaddressmode", "vaddressmode"):
-        _input(image, way, "string", value="clamp")
+    for word, value in read.items():
+        _input(image, word, "string", value=value)
     last = f"{what}_image"
 
     def add(node: str, name: str, kind: str, **inputs: tuple[str, str]) -> None:

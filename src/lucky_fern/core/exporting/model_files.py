@@ -25,7 +25,7 @@ SUFFIXES = (".obj", ".glb", ".ply")
 _MTL_WORDS = {
     "colour": ("map_Kd",), "diffuse": ("map_Kd",), "specular": ("map_Ks",), "gloss": ("map_Ns",),
     "roughness": ("map_Pr",), "metallic": ("map_Pm",), "emissive": ("map_Ke",), "normal": ("norm",),
-    "height": ("map_bump",),
+    "height": ("map_bump",), "opacity": ("map_d",),
 }  # fmt: skip
 
 
@@ -88,6 +88,8 @@ def textured_obj(surface: Surface, name: str, files: Mapping[SheetKey, Mapping[s
         found = files.get(key, {})
         text += [f"newmtl {own}", "Kd 1 1 1", "Ks 0 0 0", "d 1"]
         text += [f"{word} {found[kind]}" for kind, words in _MTL_WORDS.items() for word in words if kind in found]
+        if "opacity" not in found and "opacity in alpha" in found:
+            text.append(f"map_d -imfchan m {found['opacity in alpha']}")  # the matte channel, as MTL calls an alpha
         text.append("")
     if (number == len(keys)).any():
         text += ["newmtl bare", "Kd 0.8 0.8 0.8", "d 1", ""]

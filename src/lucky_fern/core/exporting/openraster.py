@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from lucky_fern.core.arrays import U8, U16
 from lucky_fern.core.compositing.compositor import composite_sheet
+from lucky_fern.core.compositing.loose import loose_texels
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_alone, composite_rect
 from lucky_fern.core.exporting.channels import rounded
@@ -165,6 +166,12 @@ def _baked(sources: Sources, project: Project, sheet: Sheet, at: int) -> U8:
         out[place] = rounded(np.concatenate([np.clip(colour, 0, 1), alpha], axis=2).astype(np.float32), 8)
 
     for_each(work, all_chunks(sheet.size))
+    return _padded(out, sources, project, sheet)
+
+
+def _padded(out: U8, sources: Sources, project: Project, sheet: Sheet) -> U8:
+    """A layer with what lies between islands filled, as the picture of all layers has it."""
+    sheet.padding.fill(out, loose=loose_texels(sources, project, "colour", sheet))
     return out
 
 
@@ -182,7 +189,7 @@ def _alone(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> U8
         out[at] = rounded(np.concatenate([values, alpha[..., None]], axis=2), 8)
 
     for_each(work, all_chunks(sheet.size))
-    return out
+    return _padded(out, sources, project, sheet)
 
 
 def _channel_opacity(layer: Layer) -> float:

@@ -7,7 +7,7 @@ References: "UsdPreviewSurface Specification" 2.6; UDIM textures are named with
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 import numpy as np
 
@@ -25,17 +25,19 @@ _INPUTS = {
 }  # fmt: skip
 
 
-def write_usd(model: Model, wired: Mapping[str, Mapping[str, Wire]], glow: float = 1.0) -> bytes:
+def write_usd(
+    model: Model, wired: Mapping[str, Mapping[str, Wire]], glow: float = 1.0, repeats: Collection[str] = ()
+) -> bytes:
     """A mesh for each part and material; ``wired`` says what files give to each material.
 
-    ``glow`` is how many times as bright it glows.
+    ``glow`` is how many times as bright it glows; the UVs of materials that ``repeats`` names go on over the tile.
     """
     out = ["#usda 1.0", "(", '    defaultPrim = "Item"', '    upAxis = "Y"', "    metersPerUnit = 1", ")", "",
            'def Xform "Item"', "{"]  # fmt: skip
     taken: set[str] = set()  # of all that stands below the item
     materials = _names(model.materials, taken)
     for name in model.materials:
-        out += _material(materials[name], wired.get(name, {}), glow)
+        out += _material(materials[name], wired.get(name, {}), glow, name in repeats)
     parts = _names(model.parts, set())
     for part, part_name in enumerate(model.parts):
         for number, material in enumerate(model.materials):
@@ -71,9 +73,11 @@ def _listed(values: Array) -> str:
 
 def _mesh(name: str, model: Model, rows: Array, material: str) -> list[str]:
     points, faces = corners(model, rows, None)
+    at = points["position"]
     vertex = '            interpolation = "vertex"'
     return [
         f'    def Mesh "{name}" (', '        prepend apiSchemas = ["MaterialBindingAPI"]', "    )", "    {",
+        f"        float3[] extent = [{_listed(np.stack([at.min(axis=0), at.max(axis=0)]))}]",
         f"        int[] faceVertexCounts = [{_listed(np.full(len(faces), 3))}]",
         f"        int[] faceVertexIndices = [{_listed(faces.reshape(-1))}]",
         f"        point3f[] points = [{_listed(points['position'])}]",
@@ -84,7 +88,8 @@ def _mesh(name: str, model: Model, rows: Array, material: str) -> list[str]:
     ]  # fmt: skip
 
 
-def _material(name: str, wired: Mapping[str, Wire], glow: float) -> list[str]:
+def _material(name: str, wired: Mapping[str, Wire], glow: float, repeats: bool) -> list[str]:
+    ends = "repeat" if repeats else "clamp"
     here = f"/Item/{name}"
     used = {what: wire for what, wire in wired.items() if what in _INPUTS}
     inputs = []
@@ -111,7 +116,7 @@ def _material(name: str, wired: Mapping[str, Wire], glow: float) -> list[str]:
             f"            asset inputs:file = @{wire.file}@",
             f'            token inputs:sourceColorSpace = "{"sRGB" if wire.encoded else "raw"}"',
             f"            float2 inputs:st.connect = <{here}/Place.outputs:result>",
-            '            token inputs:wrapS = "clamp"', '            token inputs:wrapT = "clamp"',
+            f'            token inputs:wrapS = "{ends}"', f'            token inputs:wrapT = "{ends}"',
             *_scaled(what, wire, glow),
             f"            {sort} outputs:{wire.part}", "        }",
         ]  # fmt: skip

@@ -48,7 +48,7 @@ def wires(
         before, tile, after = name.rpartition(str(key.tile))
         marked = f"{before}<UDIM>{after}" if tile and len(tiles[key.material]) > 1 else name
         own = setup.of(file)
-        with_alpha = file.alpha is not None and file.alpha.of in maps and file.blend == "straight"
+        with_alpha = file.alpha is not None and file.alpha.of in maps and file.blend in (None, "straight")
         count = len(file.channels) + with_alpha
         encoded = file.encoded and setup.format_of(file) not in _FLOATS and not own.full
         for what, part, inverted in _parts(file):

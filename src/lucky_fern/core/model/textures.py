@@ -17,6 +17,8 @@ _MTL_MAPS = {
 _MTL_OPTIONS = {"-blendu": 1, "-blendv": 1, "-boost": 1, "-mm": 2, "-o": 3, "-s": 3, "-t": 3, "-texres": 1,
                 "-clamp": 1, "-bm": 1, "-imfchan": 1, "-type": 1, "-cc": 1}  # fmt: skip
 
+_MTL_CHANNELS = {"r": "r", "g": "g", "b": "b", "m": "a"}  # matte is what an alpha is called there
+
 
 def mtl_textures(material: str, statements: dict[str, str]) -> list[Texture]:
     """What the statements of a material name: ``map_Kd -bm 1 skin.png`` and the like."""
@@ -31,8 +33,8 @@ def mtl_textures(material: str, statements: dict[str, str]) -> list[Texture]:
             for _ in range(_MTL_OPTIONS[option]):
                 if words and (_MTL_OPTIONS[option] == 1 or _is_number(words[0])):
                     value = words.pop(0)
-                    if option == "-imfchan" and value in "rgb":
-                        component = value
+                    if option == "-imfchan" and value in _MTL_CHANNELS:
+                        component = _MTL_CHANNELS[value]
         if words:  # a file's name may hold blanks
             name = rest[rest.index(words[0]) :].strip() if len(words) > 1 else words[0]
             found.append(Texture(material, map_name, name, component))

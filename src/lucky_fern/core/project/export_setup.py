@@ -61,13 +61,20 @@ class ExportSetup(Plain, frozen=True):
     def what(self) -> Preset:
         """Which files it writes."""
         preset = self.own if self.own is not None else PRESETS[self.preset]
-        if self.alpha is None:
-            return preset
-        files = (
-            replace(file, blend=self.alpha, ground=self.ground) if file.alpha is not None else file
-            for file in preset.files
-        )
-        return replace(preset, files=tuple(files))
+        return replace(preset, files=tuple(map(self._settled, preset.files)))
+
+    def _settled(self, file: MapFile) -> MapFile:
+        """A file with how its alpha is put in decided: as asked for, as the preset has it, as its format means it."""
+        if file.alpha is None:
+            return file
+        if self.alpha is not None:
+            return replace(file, blend=self.alpha, ground=self.ground)
+        if file.blend is not None:
+            return file
+        # OpenEXR means colours multiplied by their alpha; what is wired to a surface has to be straight.
+        wired = (self.own if self.own is not None else PRESETS[self.preset]).model or self.model
+        multiplied = self.format_of(file) == "exr" and wired not in ("usda", "mtlx")
+        return replace(file, blend="premultiplied" if multiplied else "straight")
 
     @property
     def model_kind(self) -> Kind | None:
@@ -76,6 +83,11 @@ class ExportSetup(Plain, frozen=True):
 
     def format_of(self, file: MapFile) -> Format:
         return file.format or self.format
+
+    def in_floats(self, file: MapFile) -> bool:
+        """Whether a file holds floats, and so light in place of encoded colours."""
+        kind = self.format_of(file)
+        return kind == "exr" or (kind == "tiff" and self.full)
 
     def of(self, file: MapFile) -> ExportSetup:
         """How one file is written: what it says itself goes before what is said of all."""
@@ -89,7 +101,9 @@ class ExportSetup(Plain, frozen=True):
         return replace(self, **own)
 
     def bits_of(self, file: MapFile) -> int:
-        """Bits that a file has a channel; formats that cannot keep 16 have 8."""
+        """Bits that a file is worked out with; formats that cannot keep 16 have 8, those of floats never fewer."""
+        if self.in_floats(file):
+            return 16
         return (file.bits or self.bits) if self.format_of(file) in DEEP else 8
 
 

@@ -61,8 +61,9 @@ class MapFile(Plain, frozen=True):
     """One kind of file: the ``word`` that stands for it in names, and its one or three ``channels``.
 
     It is written where one of its maps is, or ``always``. ``alpha`` is a channel more where its map is written, put
-    in as ``blend`` says (flattened: on ``ground``). ``encoded`` files hold colours as sRGB encodes them, all others
-    plain numbers. The rest stands in for what the whole export says; ``blocks`` are those of a DDS.
+    in as ``blend`` says (flattened: on ``ground``; left out: as the format means it, EXR premultiplied, all others
+    straight). ``encoded`` files hold colours as sRGB encodes them, all others plain numbers. The rest stands in for
+    what the whole export says; ``blocks`` are those of a DDS.
     """
 
     word: str
@@ -70,7 +71,7 @@ class MapFile(Plain, frozen=True):
     encoded: bool = False
     always: bool = False
     alpha: Pick | None = None
-    blend: Alpha = "straight"
+    blend: Alpha | None = None
     ground: str = "#000000"
     bits: Literal[8, 16] | None = None
     format: Format | None = None

@@ -86,12 +86,11 @@ def _of_picture(layer: Layer, echo: Echo, view: View) -> F32:
     """(r, c, 3) a kit picture as stored, repeated as a wash repeats it; (r, c, 1) of its alpha."""
     kit = kit_of(view.project, Channel("picture", picture=echo.picture), layer, view.sheet.key)
     flavour: Flavour = "data" if echo.part == "a" else "plain"
+    wash = Wash(sampling=view.project.sampling_on(view.sheet.key, "smooth"))
 
     def drawn(chunk: Chunk) -> U16 | None:
         return (
-            None
-            if kit is None
-            else washed_picture(view.sources, kit, Wash(), flavour, False, None, view.sheet, chunk)
+            None if kit is None else washed_picture(view.sources, kit, wash, flavour, False, None, view.sheet, chunk)
         )
 
     found = gathered(view.rect, view.sheet.size, np.zeros(4, np.uint16), drawn)

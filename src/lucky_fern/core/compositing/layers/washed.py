@@ -51,6 +51,7 @@ class Washed(LayerRow):
         if channel.moved:
             (u, v), (du, dv), by = wash.offset, channel.shift, channel.scale
             wash = replace(wash, offset=(u + du, v + dv), repeat=(wash.repeat[0] / by, wash.repeat[1] / by))
+        wash = replace(wash, sampling=project.sampling_on(sheet.key, wash.sampling))
         own = channel.source == "picture"
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)

@@ -157,7 +157,7 @@ class PresetEditor(QWidget):
             "mips": ("mips", on_off),
             "blocks": ("blocks", [(_REST, None), *((f"BC{kind}", f"bc{kind}") for kind in (1, 3, 4, 5, 7))]),
             "always": ("written", [(tr("if used"), False), ("always", True)]),
-            "blend": ("alpha", [("straight", "straight"), ("premultiplied", "premultiplied"),
+            "blend": ("alpha", [(_REST, None), ("straight", "straight"), ("premultiplied", "premultiplied"),
                                 (tr("flattened on"), "flattened"), (tr("none"), "none")]),
         }  # fmt: skip
         self.options: dict[str, QComboBox] = {}
