@@ -361,7 +361,8 @@ class _Work:
             own = self.setup.of(plan.file)
             if self.project.is_pixel_art(plan.sheet):  # halvings mix what must not be mixed
                 own = replace(own, mips=False)
-            return encode(plan.file, self._pixels(plan.file, plan.maps, plan.sheet, self.setup), own)
+            pixels = self._pixels(plan.file, plan.maps, plan.sheet, self.setup)
+            return encode(plan.file, pixels, own, self.cancelled)
         sized, times = self._times(_resized(self.project, self.setup), plan.sheet)
         sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
         return encode_layers(self.sources, sized, sheet, times=times)

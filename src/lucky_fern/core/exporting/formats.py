@@ -11,7 +11,7 @@ import numpy as np
 
 from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels, as_floats, plane_as_floats
-from lucky_fern.core.exporting.dds import encode_dds, fitting
+from lucky_fern.core.exporting.dds import Cancel, encode_dds, encode_light, fitting
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.pictures.exr import write_exr
 from lucky_fern.core.pictures.picture import unmarked
@@ -22,15 +22,18 @@ from lucky_fern.words import tr
 _JPEG_SIDE, _WEBP_SIDE = 65535, 16383  # the most that these formats can hold
 
 
-def encode(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def encode(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel = None) -> bytes:
     """A file's bytes from its pixels (rows, columns, 1, 3 or 4), row 0 at the top; ``setup`` is the file's own.
 
     Raises
     ------
     ExportError
         If the format cannot hold them.
+    Cancelled
+        If ``cancelled()`` answers True; only formats that take long ask.
     """
-    return _WRITERS[setup.format_of(file)](file, pixels, setup)
+    kind = setup.format_of(file)
+    return _dds(file, pixels, setup, cancelled) if kind == "dds" else _WRITERS[kind](file, pixels, setup)
 
 
 def _png(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
@@ -98,12 +101,16 @@ def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     return write_exr(channels)
 
 
-def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel = None) -> bytes:
+    if setup.in_light(file):
+        return encode_light(as_floats(file, pixels), setup.mips, setup.quality, cancelled)
     normal = all(pick.of == "normal" for pick in file.channels)
     count = pixels.shape[2]
-    chosen = setup.blocks if setup.blocks is not None and (setup.blocks == "bc4") == (count == 1) else None
-    blocks = (chosen or fitting(count, normal)) if setup.compress else None
-    return encode_dds(pixels, blocks, setup.mips, file.encoded, normal, setup.marked)
+    fits = setup.blocks not in (None, "bc6h") and (setup.blocks == "bc4") == (count == 1)
+    blocks = (setup.blocks if fits else fitting(count, normal)) if setup.compress else None
+    return encode_dds(
+        pixels, blocks, setup.mips, file.encoded, normal, setup.marked, setup.quality, cancelled
+    )  # fmt: skip
 
 
 _WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {
@@ -114,6 +121,14 @@ _WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {
 def read_back(data: bytes, name: str) -> np.ndarray | None:
     """(rows, columns, 1, 3 or 4) of a written file, 8 bits or floats; None where that fails."""
     pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if pixels is None and data[:4] == b"DDS " and data[128:132] == b"\x5f\0\0\0":  # BC6H: half floats
+        import imagecodecs
+
+        rows, columns = (int.from_bytes(data[at : at + 4], "little") for at in (12, 16))
+        whole = (-(-rows // 4) * 4, -(-columns // 4) * 4, 3)
+        size = whole[0] * whole[1]
+        light = imagecodecs.bcn_decode(data[148 : 148 + size], imagecodecs.BCN.FORMAT.BC6HU, shape=whole)
+        return np.asarray(light, np.float32)[:rows, :columns]
     if pixels is None:
         from PIL import Image, UnidentifiedImageError
 

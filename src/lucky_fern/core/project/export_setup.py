@@ -24,13 +24,13 @@ class ExportSetup(Plain, frozen=True):
     ``size`` re-renders every sheet at that many texels, ``sizes`` single ones by their ``MATERIAL:TILE``; ``padding``
     None fills all that lies outside the islands, a number fills so many texels; ``normal_y`` "-" turns the green
     channel of normals over. ``own`` is a preset of one's own in place of a built-in one. ``quality`` 1…100 is that of
-    JPEG, and of WebP (100: without loss); ``dither`` spreads what is lost when 16 bits become 8; ``compress`` has DDS
-    in ``blocks`` (left out: what fits each file), ``mips`` with all its halvings. ``full`` writes 32-bit floats where
-    the format has them. ``rims`` spreads the colour of what is seen under what is not. Of what glows: ``glow`` is how
-    many times as bright it is (in a GLB), ``tint`` colours its brightness instead of the map, ``only_glowing`` leaves
-    out materials that do not. ``alpha`` says how opacity is put into all files that have it, flattened on ``ground``;
-    left out: as the preset has it. ``marked`` has DDS say in the newer header whether colours are sRGB. ``model``
-    is written along with the maps on it, if the preset has none of its own.
+    JPEG, of WebP (100: without loss), and how long BC7 and BC6H search; ``dither`` spreads what is lost when 16 bits
+    become 8; ``compress`` has DDS in ``blocks`` (left out: what fits each file), ``mips`` with all its halvings.
+    ``full`` writes 32-bit floats where the format has them. ``rims`` spreads the colour of what is seen under what is
+    not. Of what glows: ``glow`` is how many times as bright it is (in a GLB), ``tint`` colours its brightness instead
+    of the map, ``only_glowing`` leaves out materials that do not. ``alpha`` says how opacity is put into all files
+    that have it, flattened on ``ground``; left out: as the preset has it. ``marked`` has DDS say in the newer header
+    whether colours are sRGB. ``model`` is written along with the maps on it, if the preset has none of its own.
     """
 
     preset: str
@@ -87,7 +87,13 @@ class ExportSetup(Plain, frozen=True):
     def in_floats(self, file: MapFile) -> bool:
         """Whether a file holds floats, and so light in place of encoded colours."""
         kind = self.format_of(file)
-        return kind == "exr" or (kind == "tiff" and self.full)
+        return kind == "exr" or (kind == "tiff" and self.full) or self.in_light(file)
+
+    def in_light(self, file: MapFile) -> bool:
+        """Whether a file is a DDS in blocks of half floats: colours without alpha, where those are asked for."""
+        own = self.of(file)
+        asked = own.format == "dds" and own.compress and own.blocks == "bc6h"
+        return asked and file.encoded and len(file.channels) == 3 and file.alpha is None
 
     def of(self, file: MapFile) -> ExportSetup:
         """How one file is written: what it says itself goes before what is said of all."""

@@ -28,7 +28,7 @@ Part = Literal["r", "g", "b", "brightest"]
 Alpha = Literal["straight", "premultiplied", "flattened", "none"]
 Kind = Literal["glb", "obj", "usda", "mtlx"]  # of a model, or of its materials alone, that is written along
 Format = Literal["png", "tga", "tiff", "jpeg", "webp", "exr", "dds"]
-Blocks = Literal["bc1", "bc3", "bc4", "bc5", "bc7"]  # of a DDS file
+Blocks = Literal["bc1", "bc3", "bc4", "bc5", "bc6h", "bc7"]  # of a DDS file
 
 
 class Pick(Plain, frozen=True):

@@ -58,7 +58,12 @@ from lucky_fern.ui.widgets.thumbnails import to_pixmap
 from lucky_fern.words import counted, tr
 
 _SIZES = (64, 128, 256, 512, 1024, 2048, 4096, 8192)
-_BLOCKS = ((tr("what fits"), None), (tr("BC7 for colours"), "bc7"), (tr("BC4 for grey"), "bc4"))
+_BLOCKS = (
+    (tr("what fits"), None),
+    (tr("BC7 for colours"), "bc7"),
+    (tr("BC6H for glow"), "bc6h"),
+    (tr("BC4 for grey"), "bc4"),
+)
 _ALPHA = (
     (tr("as the preset has it"), None),
     (tr("straight alpha"), "straight"),
@@ -275,7 +280,7 @@ class ExportPanel(Page):
         self.single.setText(
             tr("{sheets} apart ▾", sheets=counted(apart, "sheet")) if apart else tr("Single sheets ▾")
         )
-        self.quality.setVisible(form in ("jpeg", "webp"))
+        self.quality.setVisible(form in ("jpeg", "webp") or (form == "dds" and common.blocks in ("bc7", "bc6h")))
         with QSignalBlocker(self.quality), QSignalBlocker(self.glow):
             self.quality.setValue(common.quality)
             self.glow.setValue(common.glow)

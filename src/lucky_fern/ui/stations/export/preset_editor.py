@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, get_args
 
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QObject
@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.export_setup import FORMATS, file_name
-from lucky_fern.core.project.presets import MapFile, Part, Pick, Preset, check_preset
+from lucky_fern.core.project.presets import Blocks, MapFile, Part, Pick, Preset, check_preset
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.ui.widgets.page import button, choice, number
 from lucky_fern.ui.widgets.style import with_text
@@ -155,7 +155,7 @@ class PresetEditor(QWidget):
             "padding": ("padding", [(_REST, None), *((f"{count} texels", count) for count in (0, 4, 8, 16, 32, 64))]),
             "dither": ("dither", on_off),
             "mips": ("mips", on_off),
-            "blocks": ("blocks", [(_REST, None), *((f"BC{kind}", f"bc{kind}") for kind in (1, 3, 4, 5, 7))]),
+            "blocks": ("blocks", [(_REST, None), *((one.upper(), one) for one in get_args(Blocks))]),
             "always": ("written", [(tr("if used"), False), ("always", True)]),
             "blend": ("alpha", [(_REST, None), ("straight", "straight"), ("premultiplied", "premultiplied"),
                                 (tr("flattened on"), "flattened"), (tr("none"), "none")]),
