@@ -117,7 +117,8 @@ def compile_kernels(folder: Path) -> None:
         {"do": "layout", "op": "pack", "padding": 2},
         {"do": "layout", "op": "cut-texels", "colours": ["#335577"], "tolerance": 1.0, "material": "cut"},
     ]
-    exports = [{"preset": "separate", "out": str(bits), "bits": bits} for bits in (8, 16)]
+    exports: list[dict[str, object]] = [{"preset": "separate", "out": str(bits), "bits": bits} for bits in (8, 16)]
+    exports.append({"preset": "packed", "out": "dds", "format": "dds"})
     job = {"job": 1, "model": "m.obj", "sheet_size": 64, "steps": steps, "exports": exports}
     (folder / "j.json").write_text(json.dumps(job))
     run_job(folder / "j.json")

@@ -134,3 +134,21 @@ def test_the_tree_finds_what_looking_at_every_triangle_finds(count: int) -> None
                 point = np.array([1 - hit[1] - hit[2], hit[1], hit[2]]) @ corners[hit[0]]
                 assert np.allclose(point, origin + best * direction)
     assert met > 50 or count < 700
+
+
+@pytest.mark.parametrize(("corners", "tiles"), [
+    ([(1, 0.2), (1, 0.8), (1, 0.5)], [1001]),  # a line at the right border: no tile beyond it
+    ([(1, 1), (1, 1), (1, 1)], [1001]),
+    ([(0.3, 1), (0.7, 1), (0.5, 1)], [1001]),
+    ([(0, 0.2), (0, 0.8), (0, 0.5)], [1001]),
+    ([(3, 0.2), (3, 0.8), (3, 0.5)], [1001, 1003]),  # where others lie on neither side: the lower one
+    ([(2.5, 0.2), (2.5, 0.8), (2.5, 0.5)], [1001, 1003]),
+])  # fmt: skip
+def test_faces_without_area_on_a_border_make_no_tile_of_their_own(
+    tmp_path: Path, corners: list[tuple[float, float]], tiles: list[int]
+) -> None:
+    text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 0 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
+    text += "".join(f"vt {u} {v}\n" for u, v in corners) + "usemtl a\nf 1/1 2/2 3/3 4/4\nf 2/5 5/6 3/7\n"
+    (tmp_path / "m.obj").write_text(text)
+    surface = Surface(load_model(tmp_path / "m.obj"))
+    assert [key.tile for key in surface.keys] == tiles

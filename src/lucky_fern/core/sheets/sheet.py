@@ -26,6 +26,9 @@ from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
 from lucky_fern.words import counted, tr
 
 
+_CODES = 100_000  # more than there are columns or rows of tiles
+
+
 @dataclass(frozen=True)
 class SurfacePoints:
     """Where the texels of a chunk lie on the surface; rows and columns as the chunk's.
@@ -211,6 +214,7 @@ def place_triangles(model: Model) -> Placement:
     usable, uv, low, high = usable[sane], uv[sane], low[sane], high[sane]
     single = (low == high).all(axis=1)
     column, row = low[single, 0], low[single, 1]
+    _off_borders(model, usable[single], lowest[sane][single], highest[sane][single], column, row)
     fits = (column >= 0) & (column <= 9) & (row >= 0) & (1001 + column + 10 * row <= LAST_TILE)
     outside += int((~fits).sum())
     triangle, tile = usable[single][fits], (1001 + column + 10 * row)[fits]
@@ -240,6 +244,31 @@ def place_triangles(model: Model) -> Placement:
     order = {name: index for index, name in enumerate(model.materials)}
     keys = sorted(sheets, key=lambda key: (order[key.material], key.tile))
     return Placement({key: np.sort(np.concatenate(sheets[key])) for key in keys}, tuple(warnings))
+
+
+def _off_borders(model: Model, triangle: I64, lowest: F64, highest: F64, column: I64, row: I64) -> None:
+    """Move triangles without area that lie on a border between tiles to one on which others of their material lie.
+
+    Where neither has any, the lower one has them: UVs that run up to 1 do not ask for another tile. ``column`` and
+    ``row`` (N,) are changed in place.
+    """
+    tiny = 1e-6
+    flat = (highest - lowest) <= tiny
+    on_border = flat & (np.abs(lowest - np.rint(lowest)) <= tiny) & (np.rint(lowest) > 0)
+    edge = np.flatnonzero(on_border.any(axis=1))
+    if not len(edge):
+        return
+    code = (model.material[triangle].astype(np.int64) * _CODES + column) * _CODES + row
+    inner = np.ones(len(triangle), np.bool_)
+    inner[edge] = False
+    used = set(np.unique(code[inner]).tolist())
+    for at in edge.tolist():
+        ways = [
+            (column[at] - c, row[at] - r) for c in range(1 + on_border[at, 0]) for r in range(1 + on_border[at, 1])
+        ]
+        material = int(model.material[triangle[at]])
+        known = [way for way in ways if (material * _CODES + way[0]) * _CODES + way[1] in used]
+        column[at], row[at] = known[0] if known else ways[-1]
 
 
 def _touches(corner: F64) -> bool:
