@@ -205,6 +205,41 @@ def test_a_rim_is_found_and_mended_from_inside(colour: str) -> None:
     assert (mended.rgba[deep] == bad.rgba[deep]).all()
 
 
+@pytest.mark.parametrize("depth", [1, 3, 5, 6, 7, 9, 14, 20])
+@pytest.mark.parametrize("form", ["round", "square"])
+@pytest.mark.parametrize("soft", [False, True])
+def test_of_a_rim_nothing_is_left_however_deep_it_is(depth: int, form: str, soft: bool) -> None:
+    """All of it has colours from inside afterwards; a deep one must not leave a thin ring of itself."""
+    y, x = np.mgrid[:240, :260]
+    away = np.hypot(x - 130, y - 120) if form == "round" else np.maximum(abs(x - 130), abs(y - 120)).astype(float)
+    distance = 90.0 - away
+    alpha = np.clip(distance + 0.5, 0, 1) if soft else (distance > 0).astype(float)
+    inner = np.dstack([120 + 60 * np.sin(x / 9), 60 + 40 * np.cos(y / 7), 40 + 0 * x])
+    mixed = np.clip(depth + 0.5 - distance, 0, 1) if soft else (distance <= depth).astype(float)
+    bad = picture(inner * (1 - mixed[..., None]) + 255 * mixed[..., None], alpha)
+    for op in (MendRim(), MendRim(colour="#ffffff")):
+        rgba = made(bad, op).rgba
+        left = (rgba[alpha > 0.05, 2] > 150).mean()
+        assert (rgba[..., 3] == bad.rgba[..., 3]).all()
+        if (
+            op.colour == "auto" and depth > 6
+        ):  # what goes deeper is mended where it is asked for: it may be an outline
+            assert (rgba == bad.rgba).all() or left < 2e-4
+        else:
+            assert left < 2e-4
+
+
+def test_a_border_that_does_not_end_where_rims_do_is_left_alone() -> None:
+    y, x = np.mgrid[:240, :260]
+    distance = 110.0 - np.hypot(x - 130, y - 120)
+    inner = np.dstack([120 + 60 * np.sin(x / 9), 60 + 40 * np.cos(y / 7), 40 + 0 * x])
+    bad = picture(np.where((distance < 45)[..., None], 255.0, inner), (distance > 0).astype(float))
+    assert find_rim(bad.rgba) is None
+    for op in (MendRim(), MendRim(colour="#ffffff")):
+        found = made(bad, op)
+        assert (found.rgba == bad.rgba).all() and found.notes
+
+
 def test_colour_grows_under_what_is_clear() -> None:
     rng = np.random.default_rng(2)
     alpha = (rng.uniform(size=(50, 70)) > 0.97).astype(float)

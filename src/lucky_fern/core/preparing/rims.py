@@ -16,7 +16,10 @@ from lucky_fern.core.project.preparations import MendRim, Spread
 from lucky_fern.core.sheets.padding import nearest_covered
 from lucky_fern.words import tr
 
-_DEEPEST = 6  # pixels from the border that a rim reaches inwards at most
+# Pixels from the border that a rim is looked for inwards: near first, as what lies further in differs by itself. What
+# goes deeper than the last may be an outline, and is a rim only where its colour is asked for.
+_DEEPEST = (4, 8)
+_ASKED = (*_DEEPEST, 14, 26)
 _SEEN = 0.08  # of the encoded range: what differs less is no rim
 _MOST = 0.4  # of the border that has a rim, for one to be told
 _FEWEST = 8  # pixels of the border that say anything
@@ -25,7 +28,10 @@ _SAMPLES = 40_000  # pixels of the border that are looked at
 
 @dataclass(frozen=True)
 class Rim:
-    """A rim: its ``colour`` (#rrggbb), the share of the border that has it, how many pixels deep it goes."""
+    """A rim: its ``colour`` (#rrggbb), the share of the border that has it, how many pixels deep it goes.
+
+    A depth of 0 says that it does not end where rims do: it is the picture's own colour.
+    """
 
     colour: str
     share: float
@@ -44,9 +50,9 @@ class Mending(OpRow):
             if rim is None:
                 return replace(state, notes=(*state.notes, tr("no rim was found along its alpha")))
         else:
-            border = _border(state.rgba)
-            found = None if border is None else _rim_of(border, np.array(from_hex(op.colour), np.float32))
-            rim = found or Rim(op.colour, 0.0, 2)
+            rim = _asked_for(state.rgba, op.colour)
+        if rim.depth == 0:
+            return replace(state, notes=(*state.notes, tr("what looks like a rim is too deep for one; it was left")))
         return replace(state, rgba=mended(state.rgba, rim))
 
 
@@ -81,14 +87,17 @@ def mended(rgba: U8 | U16, rim: Rim) -> U8 | U16:
     solid, depth_of = _inwards(rgba, rim.depth + 3)
     near = (depth_of > 0) & (depth_of <= rim.depth + 1)
     inside = solid & (depth_of > rim.depth)
+    colour, seen = np.array(from_hex(rim.colour), np.float32) * top, _SEEN * float(top)
+    further = solid & (depth_of > rim.depth + 1)
+    if further.any():  # what lies between rim and inside may be of both: then it is no source
+        inside &= ~_leans(rgba, nearest(further), near & (depth_of == rim.depth + 1), colour, seen)
     if not inside.any():  # all of it is thinner than the rim is deep: the deepest there is must do
         deepest = int(depth_of.max())
         inside = solid & (depth_of >= deepest)
-        near &= ~inside
+    near &= ~inside
     source = nearest(inside)
     out = rgba.copy()
-    colour = np.array(from_hex(rim.colour), np.float32) * top
-    _recolour(out, source, near, colour, _SEEN * float(top))
+    _take(out, source, _leans(rgba, source, near, colour, seen))
     clear = rgba[..., 3] == 0
     _take(out, nearest(~clear), clear)
     return out
@@ -99,7 +108,7 @@ def find_rim(rgba: U8 | U16) -> Rim | None:
     top = int(np.iinfo(rgba.dtype).max)
     if rgba[..., 3].min() > top // 2 or rgba[..., 3].max() == 0:
         return None
-    border = _border(rgba)
+    border = _border(rgba, _DEEPEST[0])
     if border is None or not len(border[0][0]):
         return None
     edge = border[0][0]
@@ -107,35 +116,56 @@ def find_rim(rgba: U8 | U16) -> Rim | None:
     codes = (edge * 15 + 0.5).astype(np.int64) @ np.array([256, 16, 1])
     common = np.bincount(codes, minlength=4096).argmax()
     candidates.append(np.median(edge[codes == common], axis=0).astype(np.float32))
-    found = [rim for one in candidates if (rim := _rim_of(border, one)) is not None]
+    found = [rim for one in candidates if (rim := _measured(rgba, one, _DEEPEST)) is not None]
     return max(found, key=lambda rim: rim.share) if found else None
+
+
+def _measured(rgba: U8 | U16, colour: F32, depths: tuple[int, ...]) -> Rim | None:
+    """A rim of a colour, if most of the border has it and it ends within one of some depths."""
+    for deepest in depths:
+        border = _border(rgba, deepest)
+        rim = None if border is None else _rim_of(border, colour)
+        if rim is not None and rim.depth > 0:
+            return rim
+    return None
+
+
+def _asked_for(rgba: U8 | U16, colour: str) -> Rim:
+    """The rim of a colour that is said to be there: as deep as it goes, or of depth 0; thin where little is seen."""
+    wanted = np.array(from_hex(colour), np.float32)
+    rim = _measured(rgba, wanted, _ASKED)
+    if rim is not None:
+        return rim
+    border = _border(rgba, _DEEPEST[0])
+    edge = border[0][0] if border is not None else np.zeros((0, 3), np.float32)
+    like = float((np.abs(edge - wanted).max(axis=1) < _SEEN).mean()) if len(edge) else 0.0
+    return Rim(colour, like, 0 if like > _MOST else 2)
 
 
 def _inwards(rgba: U8 | U16, most: int) -> tuple[Bool, U8]:
     """Which pixels are solid, and how many pixels from the clear ones each lies, up to ``most`` (0: it is clear)."""
     top = int(np.iinfo(rgba.dtype).max)
-    there = rgba[..., 3] > 0
-    depth = there.astype(np.uint8)
-    core = there.astype(np.uint8)
-    for _ in range(most):
-        core = cv2.erode(core, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE)
-        depth += core
+    there = np.ascontiguousarray(rgba[..., 3] > 0).astype(np.uint8)
+    if there.all():
+        return rgba[..., 3] >= top * 0.98, np.full(there.shape, most + 1, np.uint8)
+    away = cv2.distanceTransform(there, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    depth = np.minimum(np.rint(away), most + 1).astype(np.uint8)
     return rgba[..., 3] >= top * 0.98, depth
 
 
-def _border(rgba: U8 | U16) -> list[tuple[F32, F32]] | None:
+def _border(rgba: U8 | U16, deepest: int) -> list[tuple[F32, F32]] | None:
     """For each depth from the border inwards, (n, 3) encoded colours there and those further in; None if nothing lies
     further in.
     """
     top = np.float32(np.iinfo(rgba.dtype).max)
-    solid, depth = _inwards(rgba, _DEEPEST + 3)
-    inside = solid & (depth > _DEEPEST)
+    solid, depth = _inwards(rgba, deepest + 4)
+    inside = solid & (depth > deepest + 1)  # one more is looked at, to see that it ends
     if not inside.any():
         inside = solid & (depth >= int(depth.max()))
         if not inside.any():
             return None
     source, flat, found = nearest(inside).ravel(), rgba.reshape(-1, 4), []
-    for level in range(1, _DEEPEST + 1):
+    for level in range(1, deepest + 2):
         at = np.flatnonzero((depth == level) & (rgba[..., 3] > 0.05 * top))
         at = at[:: max(1, len(at) // _SAMPLES)] if len(at) >= _FEWEST else at[:0]
         found.append((np.asarray(flat[at, :3] / top, np.float32), np.asarray(flat[source[at], :3] / top, np.float32)))
@@ -147,7 +177,7 @@ def _rim_of(border: list[tuple[F32, F32]], colour: F32) -> Rim | None:
     shares = [float(_leaning(own, further, colour).mean()) if len(own) else 0.0 for own, further in border]
     if max(shares[:2]) < _MOST:
         return None
-    deep = next((level for level, share in enumerate(shares) if level and share < 0.15), _DEEPEST)
+    deep = next((level for level, share in enumerate(shares) if level and share < 0.15), 0)
     return Rim(to_hex((float(colour[0]), float(colour[1]), float(colour[2]))), max(shares[:2]), deep)
 
 
@@ -173,9 +203,10 @@ def _take(rgba: Array, source: I32, where: Bool) -> None:
 
 
 @kernel
-def _recolour(rgba: Array, source: I32, near: Bool, colour: F32, seen: float) -> None:
-    """Near pixels that lie on the way from the colour further in towards the rim's get the one further in."""
+def _leans(rgba: Array, source: I32, near: Bool, colour: F32, seen: float) -> Bool:
+    """(rows, columns) which near pixels lie on the way from the colour further in towards the rim's."""
     columns = rgba.shape[1]
+    found = np.zeros(near.shape, np.bool_)
     for r in range(rgba.shape[0]):
         for c in range(columns):
             if not near[r, c]:
@@ -190,6 +221,5 @@ def _recolour(rgba: Array, source: I32, near: Bool, colour: F32, seen: float) ->
                 length += way * way
                 along += way * off
                 gone = max(gone, abs(off))
-            if along / length > 0.04 and (gone > 0.25 * seen):
-                for k in range(3):
-                    rgba[r, c, k] = rgba[i, j, k]
+            found[r, c] = along / length > 0.04 and (gone > 0.25 * seen)
+    return found

@@ -25,7 +25,6 @@ from lucky_fern.core.sheets.raster import beaten_triangles, bin_triangles, mark_
 from lucky_fern.core.udim import LAST_TILE, corner_of, is_tile, tile_of
 from lucky_fern.words import counted, tr
 
-
 _CODES = 100_000  # more than there are columns or rows of tiles
 
 
