@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QAbstractScrollArea,
     QAbstractSpinBox,
     QApplication,
+    QCheckBox,
     QComboBox,
     QFrame,
     QListView,
@@ -27,12 +28,14 @@ from PySide6.QtWidgets import (
 )
 
 from hands import Hands
+from lucky_fern.core import easel
 from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.project.commands import AddMaskEntry
 from lucky_fern.core.project.document import Group
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.presets import PRESETS
-from lucky_fern.core.project.shapes import MaskEntry, ScopeShape
+from lucky_fern.core.project.shapes import MaskEntry, PictureShape, ScopeShape
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.layers.pages.copies import add_copies
 from lucky_fern.ui.widgets import asking
@@ -246,6 +249,27 @@ def test_copies_arrive_in_one_folded_group_and_kit_pictures_leave_as_files(hands
     kit = hands.parts.work.project.pictures["kettle-and-reed.png"]
     assert file.name == "kettle-and-reed.png"
     assert file.read_bytes() == hands.parts.work.studio.blobs[kit.digest]
+
+
+def test_a_twin_may_be_a_mirror_image_and_has_the_mask(hands: Hands) -> None:
+    view = hands.window.model_view
+    hands.drop(view, "kettle-and-reed.png", np.array([view.width() * 0.42, view.height() * 0.6]))
+    work, layer = hands.parts.work, hands.parts.selection.layer
+    work.execute(AddMaskEntry(layer.id, MaskEntry(PictureShape("kettle-and-reed.png", layer.content.place))))
+    stroke = easel.begin_stroke(work.studio, Brush(0.05))
+    stroke.go_to(np.array(layer.content.place.point), np.array(layer.content.place.normal))
+    easel.paint_on_mask(work.studio, layer.id, stroke, 0.0)
+    form = hands.window.settings.form
+    QTest.mouseClick(form.named("readable", QCheckBox), Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+    assert not hands.parts.habits.twins_readable
+    form.named("twin x", QPushButton).click()
+    hands.wait()
+    twin = next(one for one in work.project.walk() if one.name.endswith(" 2"))
+    assert twin.content.place.flip != layer.content.place.flip
+    placed, painted = (entry.shape for entry in work.project.masks[twin.mask].entries)
+    assert placed.place.point == pytest.approx(twin.content.place.point) and painted.sheets
+    work.undo()
+    assert all(one.mask is None or one.id == layer.id for one in work.project.walk())
 
 
 def test_of_several_dropped_models_one_is_asked_for(

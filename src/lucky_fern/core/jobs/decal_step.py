@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 import msgspec
 import numpy as np
@@ -16,7 +16,7 @@ from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import UDIM_MARK, UV_MARK
 from lucky_fern.core.pictures.sequences import gather_sequence
-from lucky_fern.core.placing.copies import mirror_twin, ring, row
+from lucky_fern.core.placing.copies import Copy, ring, row, twin, unmoved
 from lucky_fern.core.placing.way import on_surface
 from lucky_fern.core.project.commands.checks import check_place
 from lucky_fern.core.project.document import Channel, Decal, Relief, Wash
@@ -47,6 +47,17 @@ class Ring(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     count: int
     axis: tuple[float, float, float]
     point: tuple[float, float, float]
+
+
+class Copies(Protocol):
+    """A step that asks for copies."""
+
+    @property
+    def twin(self) -> Twin | None: ...
+    @property
+    def row(self) -> Row | None: ...
+    @property
+    def ring(self) -> Ring | None: ...
 
 
 class DecalStep(Made, frozen=True, kw_only=True):
@@ -85,15 +96,15 @@ def do_decal(here: Here, step: DecalStep) -> str:
         assert step.picture is not None
         picture, title = kept_picture(here.studio, here.folder, step.picture), Path(step.picture).stem
     place = place.square_pixels(studio.project.size_of, studio.project.picture_size(picture))
-    copies = _copies(studio, step, place)
+    copies = copies_of(studio, step, place)
     for number, other in reversed(list(enumerate(copies, 2))):
         named = msgspec.structs.replace(step, name=f"{step.name or title} {number}")
-        add_layer(here, named, "", Decal(picture, other, step.sampling), channels)
+        add_layer(here, named, "", Decal(picture, other.place, step.sampling), channels)
     return add_layer(here, step, title, Decal(picture, place, step.sampling), channels)
 
 
-def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
-    """The other places that a decal step asks for: rows and rings first, then the twins of all of them."""
+def copies_of(studio: Studio, step: Copies, place: Place) -> list[Copy]:
+    """The copies that a step asks for: rows and rings first, then the twins of all of them."""
     if step.twin is None and step.row is None and step.ring is None:
         return []
     if not place.on_surface:
@@ -102,7 +113,7 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
         if asked is not None and not 1 <= asked.count <= 500:
             raise CommandError(tr("'count' runs from 1 to 500, not {count}", count=asked.count))
     check_place(place)
-    made: list[Place] = []
+    made: list[Copy] = []
     if not place.framed:
         if step.row is not None or step.ring is not None:
             raise CommandError(tr("a stripe has no row or ring; a 'twin' it may have"))
@@ -119,8 +130,7 @@ def _copies(studio: Studio, step: DecalStep, place: Place) -> list[Place]:
     if step.twin is not None:
         number = "xyz".index(step.twin.across)
         about = float(studio.model.bounds[:, number].mean()) if step.twin.at is None else step.twin.at
-        made += [mirror_twin(one, step.twin.across, about, step.twin.readable)
-                 for one in (place, *made)]  # fmt: skip
+        made += [twin(one, step.twin.across, about, step.twin.readable) for one in (unmoved(place), *made)]
     return made
 
 

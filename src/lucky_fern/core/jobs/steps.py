@@ -8,6 +8,7 @@ from typing import Any
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Later, Made, Verb, add_layer, closed, open_ended
 from lucky_fern.core.jobs.changing_steps import OrderStep, RemoveStep, SetStep, do_order, do_remove, do_set
+from lucky_fern.core.jobs.copies_step import CopiesStep, do_copies
 from lucky_fern.core.jobs.decal_step import DecalStep, do_decal
 from lucky_fern.core.jobs.echo_step import EchoStep, do_echo
 from lucky_fern.core.jobs.edging_step import (
@@ -116,6 +117,7 @@ VERBS: dict[str, Verb] = {
     "set": open_ended(SetStep, do_set),
     "remove": closed(RemoveStep, do_remove),
     "order": closed(OrderStep, do_order),
+    "copies": closed(CopiesStep, do_copies),
     "recipe": closed(RecipeStep, do_recipe, in_groups=False),
     "keep-recipe": closed(KeepRecipeStep, do_keep_recipe),
     "sheet": closed(SheetStep, do_sheet, in_groups=False),

@@ -2,16 +2,78 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from lucky_fern.core.arrays import F64, unit_rows
-from lucky_fern.core.placing.frame import pose_frame
+from lucky_fern.core.placing.frame import Frame, pose_frame
 from lucky_fern.core.placing.pose import move_to
 from lucky_fern.core.placing.way import on_surface, way_of
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import OnSurface
 from lucky_fern.core.sheets.picking import pick
 from lucky_fern.core.sheets.surface import Surface
+
+
+@dataclass(frozen=True)
+class Move:
+    """How what lies at a picture comes to its copy: p becomes ``turn`` @ p + ``shift``.
+
+    ``mirror`` is the number of the coordinate and the place of the plane that it is mirrored across first, if any.
+    """
+
+    turn: F64
+    shift: F64
+    mirror: tuple[int, float] | None = None
+
+    def back(self, points: F64, normals: F64) -> tuple[F64, F64]:
+        """Where points (N, 3), and normals (N, 3) there, come from."""
+        points, normals = (points - self.shift) @ self.turn, normals @ self.turn
+        if self.mirror is not None:
+            number, about = self.mirror
+            points[:, number] = 2 * about - points[:, number]
+            normals[:, number] = -normals[:, number]
+        return points, normals
+
+    def of(self, place: Place) -> Place | None:
+        """A place moved along, as a mirror image where this mirrors; None for those that lie in UV space."""
+        if not place.on_surface:
+            return None
+        way = way_of(place)
+        if self.mirror is not None:
+            place = way.mirrored(place, *self.mirror, False)
+        turned = way.turned(place, self.turn, np.zeros(3))
+        return None if turned is None else _shifted(turned, self.shift)
+
+
+@dataclass(frozen=True)
+class Copy:
+    """Where a copy of a picture lies, and how it came there."""
+
+    place: Place
+    move: Move
+
+
+def twin(one: Copy, axis: str, about: float, readable: bool = True) -> Copy:
+    """The twin of a copy (or of a picture that has not moved) on the other side of the plane ``axis`` = ``about``."""
+    number = "xyz".index(axis)
+    mirrored = mirror_twin(one.place, axis, about, readable)
+    if one.move.mirror is not None:
+        raise ValueError("a twin has no twin")
+    # Mirrored after it moved is moved, the other way round, after it was mirrored.
+    flip = np.ones(3)
+    flip[number] = -1
+    there = np.zeros(3)
+    there[number] = 2 * about
+    turn = flip[:, None] * one.move.turn * flip
+    shift = flip * one.move.shift + there - turn @ there
+    return Copy(mirrored, Move(turn, shift, (number, about)))
+
+
+def unmoved(place: Place) -> Copy:
+    """A picture where it is."""
+    return Copy(place, Move(np.eye(3), np.zeros(3)))
 
 
 def mirror_twin(place: Place, axis: str, about: float, readable: bool = True) -> Place:
@@ -24,10 +86,10 @@ def mirror_twin(place: Place, axis: str, about: float, readable: bool = True) ->
     return made
 
 
-def row(surface: Surface, place: OnSurface, count: int, gap: float) -> list[Place]:
+def row(surface: Surface, place: OnSurface, count: int, gap: float) -> list[Copy]:
     """``count`` copies to the right of a picture, each on the surface, ``gap`` widths from middle to middle."""
-    made: list[Place] = []
-    now = place
+    made: list[Copy] = []
+    now, first = place, pose_frame(place)
     for _ in range(count):
         frame = pose_frame(now)
         target = frame.origin + frame.right * place.width * gap
@@ -37,14 +99,14 @@ def row(surface: Surface, place: OnSurface, count: int, gap: float) -> list[Plac
             break  # the surface ends here
         moved = move_to(surface, now, hit)
         now = on_surface(moved)
-        made.append(now)
+        made.append(Copy(now, _between(first, pose_frame(now))))
     return made
 
 
-def ring(place: OnSurface, count: int, axis: F64, foot: F64) -> list[Place]:
+def ring(place: OnSurface, count: int, axis: F64, foot: F64) -> list[Copy]:
     """``count`` - 1 copies that make a full ring with the picture round an axis through ``foot``."""
     axis = unit_rows(np.asarray(axis, np.float64))
-    made: list[Place] = []
+    made: list[Copy] = []
     for number in range(1, count):
         angle = 2 * np.pi * number / count
         cos, sin = np.cos(angle), np.sin(angle)
@@ -53,5 +115,23 @@ def ring(place: OnSurface, count: int, axis: F64, foot: F64) -> list[Place]:
 
         turned = way_of(place).turned(place, turn, foot)
         if turned is not None:
-            made.append(turned)
+            made.append(Copy(turned, Move(turn, np.asarray(foot, np.float64) - turn @ foot)))
     return made
+
+
+def _between(before: Frame, after: Frame) -> Move:
+    turn = after.matrix.T @ before.matrix
+    return Move(turn, after.origin - turn @ before.origin)
+
+
+def _shifted(place: Place, shift: F64) -> Place | None:
+    """A place moved through space: turned by half, twice, about two axes that are half as far apart."""
+    if not shift.any():
+        return place
+    beside = np.cross(shift, np.eye(3)[int(np.abs(shift).argmin())])
+    axis = unit_rows(beside)
+    half = 2 * np.outer(axis, axis) - np.eye(3)
+    way = way_of(place)
+    once = way.turned(place, half, np.zeros(3))
+    turned: Place | None = None if once is None else way.turned(once, half, shift / 2)
+    return turned

@@ -97,8 +97,9 @@ def placing(parts: Parts, window: Window, shoot: Callable[[str], None]) -> None:
     shiny = {"colour": Channel("picture"), "metallic": Channel(1.0), "roughness": Channel(0.3)}
     wall, out = surface(0.3, 2.57, 9, in_)
     rivets: list[Place] = [Drape(wall, out, (0.0, 1.0, 0.0), 0.06)]
-    rivets += ring(Drape(wall, out, (0.0, 1.0, 0.0), 0.06), 14, np.array([0.0, 0.0, 1.0]), np.array([0.3, 2.25, 0.0]))
-    rivets += [first, *row(studio.surface, first, 9, 3.0)]
+    around = ring(Drape(wall, out, (0.0, 1.0, 0.0), 0.06), 14, np.array([0.0, 0.0, 1.0]), np.array([0.3, 2.25, 0.0]))
+    rivets += [one.place for one in around]
+    rivets += [first, *(one.place for one in row(studio.surface, first, 9, 3.0))]
     added = tuple(AddLayer(f"Rivet {k}", Decal(rivet, one), shiny) for k, one in enumerate(rivets, 1))
     parts.work.execute(Several(added, named="Add rivets"))
     parts.work.execute(

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from lucky_fern.core.arrays import F64, U16, Bool, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.along import Stripe, draw_stripe, run_along, stripe_chunks
-from lucky_fern.core.placing.way import Drawing, Texels, Way, laid_only, mirrored_point
+from lucky_fern.core.placing.way import Drawing, Texels, Way, as_point, mirrored_point
 from lucky_fern.core.project.places import Along
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.picking import SurfaceHit
@@ -55,7 +55,8 @@ class RunAlong(Way):
         return replace(place, points=points, normals=normals, taper=place.taper[::-1], flip=flip)
 
     def turned(self, place: Along, turn: F64, foot: F64) -> Along | None:
-        raise laid_only(place)
+        points = tuple(as_point(turn @ (np.asarray(one) - foot) + foot) for one in place.points)
+        return replace(place, points=points, normals=tuple(as_point(turn @ np.asarray(one)) for one in place.normals))
 
     def standing(self, place: Along) -> None:
         return None

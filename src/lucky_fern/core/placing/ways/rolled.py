@@ -42,7 +42,10 @@ class Rolled(OnSurfaceWay):
         return replace(made, rotate=-place.rotate, flip=place.flip if readable else not place.flip)
 
     def turned(self, place: Roll, turn: F64, foot: F64) -> Roll | None:
-        moved = replace(place, point=as_point(turn @ (np.asarray(place.point) - foot) + foot))
+        axis_point, point = (
+            as_point(turn @ (np.asarray(one) - foot) + foot) for one in (place.axis_point, place.point)
+        )
+        moved = replace(place, axis_point=axis_point, axis=as_point(turn @ np.asarray(place.axis)), point=point)
         return moved if distance_from_axis(moved) > 0 else None
 
     def standing(self, place: Roll) -> None:

@@ -6,17 +6,16 @@ from functools import partial
 from typing import cast
 
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout
 
+from lucky_fern.core.copying import copied, resampled
 from lucky_fern.core.errors import LuckyFernError
-from lucky_fern.core.placing.copies import mirror_twin, ring
+from lucky_fern.core.placing.copies import Copy, ring, twin, unmoved
 from lucky_fern.core.placing.copies import row as row_of
 from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.placing.several import Order, in_order
-from lucky_fern.core.project.commands import AddLayer, GroupLayers, SetGroup, SetPlace, Several
+from lucky_fern.core.project.commands import SetPlace, Several
 from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
@@ -44,7 +43,7 @@ def copies_part(form: Form, column: QVBoxLayout) -> None:
     readable = QCheckBox(tr("readable"))
     readable.setToolTip(tr("The twin's lettering reads the right way round; without this it is a mirror image"))
     readable.setChecked(form.matter.habits.twins_readable)
-    readable.toggled.connect(partial(setattr, form.matter, "twins_readable"))
+    readable.toggled.connect(partial(setattr, form.matter.habits, "twins_readable"))
     form.name("readable", readable)
     row.addWidget(readable)
     row.addStretch(1)
@@ -101,7 +100,7 @@ def add_twin(matter: Matter, axis: str, *_: object) -> None:
     if one is None or studio is None or isinstance(one[1], Lay):
         return
     about = float(studio.model.bounds[:, "xyz".index(axis)].mean())
-    _add(matter, one[0], [mirror_twin(one[1], axis, about, matter.habits.twins_readable)], tr("Add mirror twin"))
+    _add(matter, one[0], [twin(unmoved(one[1]), axis, about, matter.habits.twins_readable)], tr("Add mirror twin"))
 
 
 def add_copies(matter: Matter, how: str, count: QSpinBox, *_: object) -> None:
@@ -112,30 +111,35 @@ def add_copies(matter: Matter, how: str, count: QSpinBox, *_: object) -> None:
     layer, place, height = decal
     assert not isinstance(place, Lay)
     if how == "row":
-        places = row_of(studio.surface, place, count.value() - 1, 1.5)
+        copies = row_of(studio.surface, place, count.value() - 1, 1.5)
     else:
         rolled = in_mode(studio.surface, place, height, "roll")
         if not isinstance(rolled, Roll):
             matter.work.said.emit(tr("There is no axis to go round: it lies on it."), True)
             return
-        places = ring(place, count.value(), np.array(rolled.axis), np.array(rolled.axis_point))
-    if not places:
+        copies = ring(place, count.value(), np.array(rolled.axis), np.array(rolled.axis_point))
+    if not copies:
         matter.work.said.emit(tr("The surface ends beside it; there is no room for a row."), True)
     else:
-        _add(matter, layer, places, tr("Add {how}", how=how))
+        _add(matter, layer, copies, tr("Add {how}", how=how))
 
 
-def _add(matter: Matter, layer: Layer, places: list[Place], title: str) -> None:
-    """Layers like one, at other places, as one step."""
-    assert isinstance(layer.content, Decal)
-    content, shown = layer.content, (layer.channels, layer.opacity, layer.blend, layer.scope)
-    commands: list[AddLayer | GroupLayers | SetGroup] = [
-        AddLayer(f"{layer.name} {number}", replace(content, place=place), *shown, above=layer.id)
-        for number, place in reversed(list(enumerate(places, 2)))
-    ]
-    if len(places) > 1 and matter.work.project is not None:  # many lines for what is one thing: folded into one
-        first = matter.work.project.next_id
-        group = first + len(places)
-        commands += [GroupLayers(tuple(range(first, group)), f"{layer.name} copies"), SetGroup(group, folded=True)]
-    matter.work.execute(Several(tuple(commands), named=title))
-    matter.selection.select(layer.id)
+def _add(matter: Matter, layer: Layer, copies: list[Copy], title: str) -> None:
+    """Layers like one, at other places, as one step; many are folded into a group."""
+    studio = matter.work.studio
+    assert studio is not None
+    together = tr("{name} copies", name=layer.name)
+
+    def work() -> Several:
+        return copied(studio, layer, copies, title, together)
+
+    def add(made: Several) -> None:
+        if matter.work.studio is studio:
+            matter.work.execute(made)
+            matter.selection.select(layer.id)
+
+    mask = None if layer.mask is None else studio.project.masks.get(layer.mask)
+    if resampled(mask):
+        matter.errands.send(tr("Carrying its mask along …"), work, add)
+    else:
+        add(work())
