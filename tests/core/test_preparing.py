@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -21,6 +22,7 @@ from lucky_fern.core.preparing.run import Preview, prepared
 from lucky_fern.core.preparing.state import State
 from lucky_fern.core.project.effects import Blur, Levels
 from lucky_fern.core.project.kinds import Op
+from lucky_fern.core.project.patterns import Bricks, Noise
 from lucky_fern.core.project.preparations import (
     Adjust,
     Coverage,
@@ -465,3 +467,54 @@ def test_green_of_normals_is_turned_over_and_back(deep: bool) -> None:
     assert np.array_equal(once.rgba[..., 1], top - source.rgba[..., 1])
     assert np.array_equal(once.rgba[..., [0, 2, 3]], source.rgba[..., [0, 2, 3]])
     assert np.array_equal(twice.rgba, source.rgba)
+
+
+def _bumps() -> Picture:
+    """Light spots off the middle, none near the border, on a picture longer than wide."""
+    y, x = np.mgrid[:96, :128]
+    spots = np.exp(-((x - 40) ** 2 + (y - 30) ** 2) / 120) + 0.6 * np.exp(-((x - 90) ** 2 + (y - 60) ** 2) / 200)
+    return picture(np.dstack([40 + 150 * np.clip(spots, 0, 1)] * 3))
+
+
+@pytest.mark.parametrize("then", [
+    Turn(90.0), Turn(0.0, True), Size((64, 48)), Size((200, 150)), Adjust(Levels(0.1, 0.8, 1.3)),
+    Straighten(((0.0, 0.0), (127.0, 0.0), (127.0, 95.0), (0.0, 95.0)), (128, 96)),
+])  # fmt: skip
+def test_what_lies_beside_a_picture_follows_all_that_is_done_to_it(then: Any) -> None:
+    first = made(_bumps(), then)
+    wanted = made(Picture("p.png", first.rgba, False), Relief(4.0))
+    for ops in ((Relief(4.0), then), (then, Relief(4.0))):
+        found = made(_bumps(), *ops)
+        assert found.beside["height"].shape == found.rgba.shape[:2]
+        for name in ("height", "normal"):
+            assert np.abs(found.beside[name].astype(int) - wanted.beside[name]).max() <= 2
+
+
+def test_a_pattern_that_is_turned_and_sized_takes_its_relief_along() -> None:
+    op = Bricks(size=(128, 64))
+    plain = made(_bumps(), op)
+    turned = made(_bumps(), op, Turn(90.0))
+    assert (turned.beside["height"] == np.rot90(plain.beside["height"])).all()
+    x, y, z = (plain.beside["normal"].astype(int)[..., at] for at in range(3))
+    got = turned.beside["normal"].astype(int)
+    inner = np.s_[2:-2, 2:-2]  # it repeats, or goes on, beyond its border
+    assert np.abs(got[inner] - np.rot90(np.dstack([65535 - y, x, z]))[inner]).max() <= 4
+    soft = Noise(size=(128, 64), cells=3, octaves=1)
+    plain, small = made(_bumps(), soft), made(_bumps(), soft, Size((64, 32)))
+    flat, other = (one.beside["normal"][..., 2].mean() / 65535 for one in (plain, small))
+    assert small.beside["height"].shape == (32, 64) and abs(other - flat) < 0.02
+
+
+def test_jobs_make_the_relief_anew_when_ops_are_set_again(tmp_path: Path, run_job: Runner) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    save_png(tmp_path / "sign.png", _bumps().rgba)
+    steps = [
+        {"do": "prepare", "picture": "sign.png", "as": "sign", "ops": [{"op": "relief"}]},
+        {"do": "wash", "name": "Sign", "pictures": {"height": "sign height", "colour": "sign"}},
+        {"do": "prepare", "picture": "sign", "ops": [{"op": "relief"}, {"op": "turn", "degrees": 90}]},
+    ]
+    job = {"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": steps, "save": "a.fern"}
+    done = run_job(job)
+    assert done.returncode == 0, done.stderr
+    studio = Studio.open(tmp_path / "a.fern")
+    assert (studio.project.pictures["sign height"].width, studio.project.pictures["sign height"].height) == (96, 128)

@@ -19,6 +19,7 @@ from lucky_fern.core.errors import PictureError
 from lucky_fern.core.limits import MOST_PIXELS
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.preparing.bands import bands, decoding, from_light, light
+from lucky_fern.core.preparing.relief import beside_after
 from lucky_fern.core.preparing.state import OpRow, State
 from lucky_fern.core.project.preparations import Crop, Point, Size, Straighten, Turn
 from lucky_fern.words import tr
@@ -42,8 +43,31 @@ class Cropping(OpRow):
         return replace(state, rgba=state.rgba[upper:lower, left:right], beside=beside)
 
 
-class Turning(OpRow):
-    def apply(self, state: State, op: Turn) -> State:
+class MovingOp(OpRow):
+    """An op that puts pixels elsewhere: what lies beside the picture goes along."""
+
+    def apply(self, state: State, op: Any) -> State:
+        after = self.moved(state, op)
+        if after is state or not state.beside:
+            return after
+        longer = self.longer(state, after)
+        beside = beside_after(state, after, lambda one: self.moved(one, op), longer)
+        return replace(after, beside=beside, rise=state.rise * longer)
+
+    def longer(self, before: State, after: State) -> float:
+        """How many times as many pixels things are long in the new picture."""
+        return math.sqrt(after.rgba[..., 0].size / before.rgba[..., 0].size)
+
+    def moved(self, state: State, op: Any) -> State:
+        """The picture alone."""
+        raise NotImplementedError
+
+
+class Turning(MovingOp):
+    def longer(self, before: State, after: State) -> float:
+        return 1.0
+
+    def moved(self, state: State, op: Turn) -> State:
         rgba = state.rgba[:, ::-1] if op.mirror else state.rgba
         quarters = op.degrees / 90
         if quarters == round(quarters):  # exact
@@ -62,8 +86,8 @@ class Turning(OpRow):
         return replace(state, rgba=_through(replace(state, rgba=source), home @ back @ move, size, True), beside={})
 
 
-class Straightening(OpRow):
-    def apply(self, state: State, op: Straighten) -> State:
+class Straightening(MovingOp):
+    def moved(self, state: State, op: Straighten) -> State:
         size = op.out_size
         if size[0] * size[1] > MOST_PIXELS:
             raise PictureError(tr("{wide} × {high} pixels are too many; give a smaller size", wide=size[0],
@@ -71,8 +95,8 @@ class Straightening(OpRow):
         return replace(state, rgba=_through(state, to_corners(op.corners, size), size, False), beside={})
 
 
-class Sizing(OpRow):
-    def apply(self, state: State, op: Size) -> State:
+class Sizing(MovingOp):
+    def moved(self, state: State, op: Size) -> State:
         wide, high = state.size
         if op.size == state.size:
             return state

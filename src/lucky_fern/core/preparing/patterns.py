@@ -65,7 +65,8 @@ class Drawing(OpRow):
 
         for_each(one, bands(high, max(1, (1 << 18) // wide)))
         beside: dict[str, U16] = {"height": height, "normal": normals_of(height, op.strength, self._wraps(op))}
-        return replace(state, rgba=rgba, taken="colour", beside={**state.beside, **beside}, covers=False)
+        return replace(state, rgba=rgba, taken="colour", beside={**state.beside, **beside}, covers=False,
+                       rise=op.strength)  # fmt: skip
 
 
 def _mixed(drawn: Drawn, shape: tuple[int, int]) -> U8:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 
 import cv2
@@ -26,7 +27,23 @@ class Relieving(OpRow):
         stored = height.astype(np.uint16)
         del height  # normals go by what is stored: a photograph's floats take as much room as it does
         normal = normals_of(stored, op.strength, repeats(state.rgba))
-        return replace(state, beside={**state.beside, "height": stored, "normal": normal})
+        return replace(state, beside={**state.beside, "height": stored, "normal": normal}, rise=op.strength)
+
+
+def beside_after(before: State, after: State, work: Callable[[State], State], longer: float) -> dict[str, U16]:
+    """What lies beside a picture once an op has moved its pixels: the height moved alike, normals as it has them.
+
+    ``work`` does the op to any picture of the same size; ``longer`` is how many times as many pixels things are long.
+    """
+    height = before.beside.get("height")
+    if height is None:
+        return {}
+    full = np.full(height.shape, 65535, np.uint16)
+    moved = work(State(np.dstack([height, height, height, full]), "data")).rgba
+    share = moved[..., 3] / 65535.0
+    level = np.where(moved[..., 3] > 0, moved[..., 0], 32768)
+    made = np.asarray(32768 + (level - 32768.0) * share + 0.5).astype(np.uint16)
+    return {"height": made, "normal": normals_of(made, before.rise * longer, repeats(after.rgba))}
 
 
 def height_of(state: State, op: Relief) -> F32:

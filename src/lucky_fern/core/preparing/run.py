@@ -41,12 +41,17 @@ def prepared(
         If an op makes no sense for the picture; it says which.
     """
     state = State(picture.rgba, picture.taken)
-    wanted = [(number, step.op) for number, step in enumerate(steps, 1) if step.on]
+    wanted = [(number, step.op) for number, step in in_turn(steps) if step.on]
     for done, (number, op) in enumerate(wanted):
         told(done / len(wanted))
         state = _applied(state, op, number)
     told(1.0)
     return state
+
+
+def in_turn(steps: tuple[PictureStep, ...]) -> list[tuple[int, PictureStep]]:
+    """Ops with their numbers, in the order in which they are done: those last that go by what all others make."""
+    return sorted(enumerate(steps, 1), key=lambda one: one[1].op.goes_last)
 
 
 def _applied(state: State, op: Op, number: int) -> State:
@@ -101,6 +106,8 @@ class Preview:
         """
         with self._lock:
             state, done, by = State(self._first.rgba, self._first.taken), 0, self.by(steps)
+            numbers = [number for number, _ in in_turn(steps)]
+            steps = tuple(step for _, step in in_turn(steps))
             for count in range(len(steps), 0, -1):
                 if (by, steps[:count]) in self._kept:
                     state, done = self._kept[by, steps[:count]], count
@@ -108,7 +115,7 @@ class Preview:
             small = scaled(steps, by)
             for count in range(done, len(steps)):
                 if steps[count].on:
-                    state = _applied(state, small[count].op, count + 1)
+                    state = _applied(state, small[count].op, numbers[count])
                 self._kept[by, steps[: count + 1]] = state
                 self._kept.move_to_end((by, steps[: count + 1]))
             while len(self._kept) > max(_KEPT, len(steps) + 1):

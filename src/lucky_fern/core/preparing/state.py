@@ -18,7 +18,8 @@ class State:
 
     ``rgba`` (rows, columns, 4) uint8 or uint16, straight alpha, encoded as it is ``taken``; ``beside`` other maps of
     the same size (rows, columns) or (rows, columns, 3) uint16, by what they are; ``covers``: its alpha says where,
-    and it has no colours of its own; ``notes`` what there is to say.
+    and it has no colours of its own; ``notes`` what there is to say; ``rise`` is how many pixels a height of 1 beside
+    it stands above 0.
     """
 
     rgba: U8 | U16
@@ -26,6 +27,7 @@ class State:
     beside: dict[str, U16] = field(default_factory=dict)
     covers: bool = False
     notes: tuple[str, ...] = ()
+    rise: float = 1.0
 
     @property
     def size(self) -> tuple[int, int]:

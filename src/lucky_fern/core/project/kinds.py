@@ -197,6 +197,7 @@ class Op(Kind):
 
     __slots__ = ()
     makes: ClassVar[tuple[str, ...]] = ()  # what it makes beside the picture itself
+    goes_last: ClassVar[bool] = False  # it goes by what all other ops make of the picture, wherever it stands
 
     @property
     def drawn_size(self) -> tuple[int, int] | None:

@@ -223,6 +223,7 @@ class Relief(Op, Plain, frozen=True, tag_field="op", tag="relief"):
     large: float = 1.0
     small: float = 1.0
     split: float = 8.0
+    goes_last: ClassVar[bool] = True
     makes: ClassVar[tuple[str, ...]] = ("height", "normal")
 
     def check(self) -> None:
