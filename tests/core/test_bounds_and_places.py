@@ -36,7 +36,7 @@ from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import PRESETS, MapFile, Pick, Preset, preset_from_json
 from lucky_fern.core.studio import Studio
 from model_samples import DAE, PLY, STL, binary_stl
-from samples import PLANE
+from samples import PLANE, Runner, read_png, save_png
 
 
 def job(folder: Path, *steps: object, **more: object) -> Path:
@@ -460,3 +460,27 @@ def test_wash_settings_out_of_range_are_refused_by_the_command(tmp_path: Path) -
         with pytest.raises(CommandError, match=r"repeat|finite|within"):
             studio.execute(SetContent(studio.project.layers[0].id, Wash(repeat=repeat)))
     assert "separate" in PRESETS
+
+
+@pytest.mark.parametrize("way", ["decal", "set place", "set picture", "mask"])
+def test_laid_pictures_have_square_pixels_on_sheets_that_are_not_square_however_they_come(
+    way: str, plane: Path, run_job: Runner, tmp_path: Path
+) -> None:
+    """A picture twice as wide as high, all white, a quarter of a sheet of 256 × 64 wide: 64 × 32 texels."""
+    save_png(tmp_path / "wide.png", np.full((20, 40, 3), 255, np.uint8))
+    save_png(tmp_path / "square.png", np.full((20, 20, 3), 255, np.uint8))
+    lay = {"mode": "lay", "material": "paint", "tile": 1001, "centre": [0.5, 0.5], "width": 0.25}
+    black = {"do": "wash", "values": {"colour": "#000000"}}
+    decal = {"do": "decal", "name": "Mark", "picture": "wide.png", "place": lay}
+    steps = {
+        "decal": [black, decal],
+        "set place": [black, {**decal, "place": {**lay, "width": 0.1}}, {"do": "set", "layer": "Mark", "place": lay}],
+        "set picture": [black, {**decal, "picture": "square.png"}, {"do": "set", "layer": "Mark", "picture": "wide.png"}],
+        "mask": [black, {"do": "wash", "name": "Mark", "values": {"colour": "#ffffff"}},
+                 {"do": "mask", "layer": "Mark", "kind": "picture", "picture": "wide.png", "place": lay}],
+    }[way]  # fmt: skip
+    done = run_job({"job": 1, "model": plane.name, "sheet_size": [256, 64], "steps": steps,
+                    "exports": [{"preset": "separate", "out": "maps"}]})  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    shown = read_png(next((tmp_path / "maps").glob("*baseColor*")))[..., 0] > 127
+    assert shown.any(axis=0).sum() == 64 and shown.any(axis=1).sum() == 32

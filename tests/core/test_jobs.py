@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
-from lucky_fern.core.errors import CommandError
+from lucky_fern.core.errors import CommandError, ProjectError
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.project.file import open_project
+from lucky_fern.core.recipes import read_recipe
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.models import soup_flask
 from samples import PLANE, Runner, read_png, save_png, soft_noise
@@ -335,3 +338,61 @@ def test_what_cannot_be_changed_is_said_and_nothing_is(step: dict[str, object], 
     with pytest.raises(CommandError, match=words):
         do_step(studio, step, tmp_path)
     assert studio.project is before
+
+
+def test_a_channel_that_was_taken_off_comes_back_with_its_relief_and_relief_can_be_set(
+    plane: Path, run_job: Runner, tmp_path: Path
+) -> None:
+    save_png(tmp_path / "bumps.png", soft_noise((32, 32)))
+    wash = {"do": "wash", "name": "Base", "pictures": {"height": "bumps.png"}, "relief": {"strength": 3.0}}
+
+    def normals(name: str, *steps: dict[str, Any]) -> np.ndarray | None:
+        done = run_job({"job": 1, "model": plane.name, "sheet_size": 64, "steps": [wash, *steps],
+                        "exports": [{"preset": "separate", "out": name}]}, name)  # fmt: skip
+        assert done.returncode == 0, done.stderr
+        found = list((tmp_path / name).glob("*normal*"))
+        return read_png(found[0]) if found else None
+
+    first = normals("first")
+    assert normals("off", {"do": "set", "layer": "Base", "channels": {"height": None}}) is None
+    back = [{"do": "set", "layer": "Base", "channels": {"height": one}} for one in (None, "picture")]
+    assert np.array_equal(normals("back", *back), first)
+    assert normals("flat", {"do": "set", "layer": "Base", "relief": False}) is None
+    again = [{"do": "set", "layer": "Base", "relief": one} for one in (False, {"strength": 3.0})]
+    assert np.array_equal(normals("again", *again), first)
+
+
+@pytest.mark.parametrize(("step", "words"), [
+    (7, "step 1: a step is an object"), ({"do": 5}, "step 1: a step is an object"),
+    ({"do": "decal", "picture": "p.png", "place": {"mode": "throw", "point": [0, 0, 0], "normal": [0, 0, 1],
+                                                   "up": [0, 1, 0], "width": 0}}, "width"),
+])  # fmt: skip
+def test_what_is_wrong_with_a_step_is_named_for_what_it_is(
+    step: Any, words: str, plane: Path, run_job: Runner, tmp_path: Path
+) -> None:
+    save_png(tmp_path / "p.png", np.full((4, 4, 3), 9, np.uint8))
+    done = run_job({"job": 1, "model": plane.name, "steps": [step]})
+    assert done.returncode == 2 and words in done.stderr and "None" not in done.stderr and "depth" not in done.stderr
+
+
+def test_a_damaged_recipe_asks_for_a_recipe_and_memory_and_rights_are_called_by_their_names(
+    plane: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "rust.fernrecipe").write_bytes(b"no recipe at all")
+    with pytest.raises(ProjectError, match=r"not a recipe; choose a file that ends in \.fernrecipe"):
+        read_recipe((tmp_path / "rust.fernrecipe").read_bytes(), "rust.fernrecipe")
+    studio = Studio.new(plane)
+    studio.save(tmp_path / "a.fern")
+
+    def fails(error: BaseException) -> None:
+        def decode(*_: object) -> None:
+            raise error
+
+        monkeypatch.setattr("lucky_fern.core.project.file.convert", decode)
+
+    fails(MemoryError())
+    with pytest.raises(ProjectError, match="too little memory"):
+        open_project(tmp_path / "a.fern")
+    fails(PermissionError(13, "Permission denied"))
+    with pytest.raises(ProjectError, match=r"Permission denied.*permissions"):
+        open_project(tmp_path / "a.fern")

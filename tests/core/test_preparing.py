@@ -518,3 +518,12 @@ def test_jobs_make_the_relief_anew_when_ops_are_set_again(tmp_path: Path, run_jo
     assert done.returncode == 0, done.stderr
     studio = Studio.open(tmp_path / "a.fern")
     assert (studio.project.pictures["sign height"].width, studio.project.pictures["sign height"].height) == (96, 128)
+
+
+def test_corners_beyond_the_picture_show_nothing_there_and_say_so() -> None:
+    whole = picture(np.full((40, 60, 3), 200.0))
+    inside = made(whole, Straighten(((5.0, 5.0), (50.0, 5.0), (50.0, 30.0), (5.0, 30.0)), (45, 25)))
+    assert (inside.rgba[..., 3] == 255).all() and not inside.notes
+    beyond = made(whole, Straighten(((-30.0, 0.0), (60.0, 0.0), (60.0, 40.0), (-30.0, 40.0)), (90, 40)))
+    assert (beyond.rgba[:, :28, 3] == 0).all() and (beyond.rgba[2:-2, 33:-2, 3] == 255).all()
+    assert "beyond" in beyond.notes[0]

@@ -20,7 +20,7 @@ from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import KeepRecipe
 from lucky_fern.core.project.commands.taking import TakeLayers
 from lucky_fern.core.project.document import Layer, Project, walk
-from lucky_fern.core.project.file import pack, unpack
+from lucky_fern.core.project.file import FileKind, pack, unpack
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.shapes import Mask
 from lucky_fern.core.project.tree import with_children
@@ -28,6 +28,7 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.words import counted, tr
 
 SUFFIX = ".fernrecipe"
+RECIPE = FileKind(tr("recipe"), SUFFIX)
 
 
 def own_folder() -> Path:
@@ -77,7 +78,7 @@ def read_recipe(data: bytes, file: str) -> tuple[Project, Blobs]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / safe_name(file)
         path.write_bytes(data)
-        part, blobs = unpack(path)
+        part, blobs = unpack(path, RECIPE)
         blobs.fetch()
     if not part.layers:
         raise ProjectError(tr("{file} holds no layers; it is no recipe.", file=file))

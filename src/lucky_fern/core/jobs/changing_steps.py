@@ -26,7 +26,8 @@ from lucky_fern.core.project.commands import (
     Several,
     Single,
 )
-from lucky_fern.core.project.document import Channel, Layer
+from lucky_fern.core.project.document import Channel, Layer, Relief
+from lucky_fern.core.project.exchanging import with_picture
 from lucky_fern.core.project.kinds import Kind, altered
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.tree import home_of
@@ -52,6 +53,7 @@ class SetStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=T
     place: dict[str, Any] | None = None
     scope: Scope | None = None
     same_as: str | None = None
+    relief: bool | Relief | None = None
 
 
 class RemoveStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
@@ -110,6 +112,10 @@ def do_set(here: Here, step: SetStep, own: dict[str, Any]) -> str:
     if any(value is not None for value in (step.visible, step.opacity, step.blend, step.scope)):
         edits.append(SetLayer(layer.id, step.visible, step.opacity, step.blend, step.scope))
     place = None if step.place is None else parse_place(studio, step.place)
+    shown = layer.content.placed
+    if place is not None and shown is not None:
+        name = shown[0] if step.picture is None else _kept(here, step.picture)
+        place = place.square_pixels(studio.project.size_of, studio.project.picture_size(name))
     if step.picture is not None:
         edits += _picture(here, layer, step.picture)
     if own:
@@ -118,15 +124,26 @@ def do_set(here: Here, step: SetStep, own: dict[str, Any]) -> str:
         edits.append(SetPlace(layer.id, place))
     if step.same_as is not None:
         edits.append(LinkLayer(layer.id, the_layer(studio, step.same_as).id if step.same_as else None))
+    given: dict[str, Channel | None] = {}
     for name, value in {**(step.values or {}), **(step.channels or {})}.items():
         before = layer.channels.get(name, Channel())
         channel: Channel | None
         if isinstance(value, Moving):
             source = before.source if value.source is None else value.source
             channel = replace(before, source=source, shift=value.shift, scale=value.scale, strength=value.strength)
+        elif value is None:  # what has more to it than its source is switched off, so that it comes back as it was
+            more = before != Channel(before.source, on=before.on, picture=before.picture)
+            channel = replace(before, on=False) if more else None
         else:
-            channel = None if value is None else replace(before, source=value)
-        edits.append(SetChannel(layer.id, name, channel))
+            channel = replace(before, source=value)
+        given[name] = channel if value is None or channel is None else replace(channel, on=True)
+        edits.append(SetChannel(layer.id, name, given[name]))
+    if step.relief is not None:
+        channel = given.get("height", layer.channels.get("height"))
+        if channel is None:
+            raise CommandError(tr("{name!r} gives nothing to height; it has no 'relief'", name=layer.name))
+        relief = (channel.relief or Relief()) if step.relief is True else step.relief or None
+        edits.append(SetChannel(layer.id, "height", replace(channel, relief=relief)))
     if step.name is not None:
         edits.append(RenameLayer(layer.id, step.name))
     if not edits:
@@ -143,12 +160,17 @@ def _text(studio: Studio, layer: Layer, text: str) -> SetLabel:
     return SetLabel(placed[0], studio.prepare_label(replace(kit.text, text=text)))
 
 
+def _kept(here: Here, name: str) -> str:
+    """A picture of the kit: a name there, or a path."""
+    known = name in here.studio.project.pictures or name in here.studio.project.sequences
+    return name if known else kept_picture(here.studio, here.folder, name)
+
+
 def _picture(here: Here, layer: Layer, name: str) -> list[Single]:
     """Another picture (a kit picture's name, or a path); pose and settings stay."""
-    known = name in here.studio.project.pictures or name in here.studio.project.sequences
-    picture = name if known else kept_picture(here.studio, here.folder, name)
+    picture, project = _kept(here, name), here.studio.project
     if "picture" in layer.content.__struct_fields__:
-        return [SetContent(layer.id, altered(layer.content, picture=picture))]
+        return [SetContent(layer.id, with_picture(project, layer.content, picture))]
     shown = {key: one for key, one in layer.channels.items() if one.picture is not None}
     if len(shown) != 1:
         raise CommandError(

@@ -144,5 +144,6 @@ def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape
         return ScopeShape(step.scope)
     if step.picture is None or step.place is None:
         raise CommandError(tr("a mask of kind 'picture' needs a 'picture' and a 'place'"))
-    place = parse_place(studio, step.place)
-    return PictureShape(kept_picture(studio, folder, step.picture), place, step.use)
+    place, picture = parse_place(studio, step.place), kept_picture(studio, folder, step.picture)
+    place = place.square_pixels(studio.project.size_of, studio.project.picture_size(picture))
+    return PictureShape(picture, place, step.use)

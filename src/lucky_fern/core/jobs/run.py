@@ -80,7 +80,8 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     source = path.parent / (job.model or job.project or "")
     for number, step in enumerate(job.steps, 1):
         verb = step.get("do") if isinstance(step, dict) else None
-        name = _located(path, f"step {number} ({verb})", partial(do_step, studio, step, folder, None, later, source))
+        located = f"step {number} ({verb})" if isinstance(verb, str) else f"step {number}"
+        name = _located(path, located, partial(do_step, studio, step, folder, None, later, source))
         if report is not None:
             report({"step": number, "do": verb, "name": name})
     studio.notes += [wrong.sentence for wrong in all_wrong_normals(studio.sources, studio.project)]
@@ -88,7 +89,8 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     stem = Path(job.project).stem if job.project is not None else path.stem
     for number, data in enumerate(job.exports, 1):
         preset = data.get("preset") if isinstance(data, dict) else None
-        setups.append(_located(path, f"export {number} ({preset})", partial(_setup, studio, data, stem, folder)))
+        located = f"export {number} ({preset})" if isinstance(preset, str) else f"export {number}"
+        setups.append(_located(path, located, partial(_setup, studio, data, stem, folder)))
     _check_targets(path, job, setups, studio, stem)
 
     files: list[Path] = []

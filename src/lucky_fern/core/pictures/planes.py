@@ -95,6 +95,10 @@ def check_size(name: str, width: int, height: int) -> None:
 
 def damaged(name: str, error: Exception | str) -> PictureError:
     """What to say of a file that cannot be read."""
+    if isinstance(error, MemoryError):
+        return PictureError(
+            tr("there is too little memory to read {name}; make it smaller, or close other programs.", name=name)
+        )
     return PictureError(
         tr("{name} cannot be read as a picture ({error}); save it again as PNG.", name=name, error=error)
     )

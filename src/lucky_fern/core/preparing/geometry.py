@@ -92,7 +92,13 @@ class Straightening(MovingOp):
         if size[0] * size[1] > MOST_PIXELS:
             raise PictureError(tr("{wide} × {high} pixels are too many; give a smaller size", wide=size[0],
                                   high=size[1]))  # fmt: skip
-        return replace(state, rgba=_through(state, to_corners(op.corners, size), size, False), beside={})
+        wide, high = state.size
+        beyond = any(not (-0.5 <= x <= wide + 0.5 and -0.5 <= y <= high + 0.5) for x, y in op.corners)
+        notes = state.notes
+        if beyond:
+            notes = (*notes, tr("corners lie beyond the picture: what is not there is clear"))
+        rgba = _through(state, to_corners(op.corners, size), size, beyond)
+        return replace(state, rgba=rgba, beside={}, notes=notes)
 
 
 class Sizing(MovingOp):

@@ -8,6 +8,7 @@ import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import Path, PurePath
+from typing import NamedTuple
 
 import msgspec
 
@@ -113,13 +114,24 @@ def _later(archive: zipfile.ZipFile, member: str, name: str) -> Callable[[], byt
     return read
 
 
-def unpack(path: Path) -> tuple[Project, Blobs]:
-    """Read a project file. Painted pixels stay in it until they are asked for (see :meth:`Blobs.fetch`).
+class FileKind(NamedTuple):
+    """What a file that holds layers is called, and how its names end."""
+
+    word: str
+    suffix: str
+
+
+PROJECT = FileKind(tr("Lucky Fern project"), SUFFIX)
+
+
+def unpack(path: Path, kind: FileKind = PROJECT) -> tuple[Project, Blobs]:
+    """Read a project file, or another of its making. Painted pixels stay in it until they are asked for (see
+    :meth:`Blobs.fetch`).
 
     Raises
     ------
     ProjectError
-        If it is damaged, foreign, or of a newer version.
+        If it is damaged, foreign, or of a newer version, or there is too little memory.
     OSError
         If it cannot be read.
     """
@@ -136,7 +148,7 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
                     MOST_UNPACKED=MOST_UNPACKED >> 30,
                 )
             )
-        project, contents = _document(archive, name)
+        project, contents = _document(archive, name, kind)
         members, blobs = set(archive.namelist()), Blobs()
         blobs.filed.update(contents)
         for digest, member in contents.items():
@@ -153,7 +165,15 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
         with path.open("rb") as source:
             if source.read(2) == b"PK":
                 raise ProjectError(damaged) from error
-        raise ProjectError(_foreign(name)) from error
+        raise ProjectError(_foreign(name, kind)) from error
+    except MemoryError as error:
+        raise ProjectError(
+            tr("there is too little memory to open {name}; close other programs, then try again.", name=name)
+        ) from error
+    except OSError as error:
+        if error.errno is not None:  # the disk's word, not the archive's
+            raise
+        raise ProjectError(damaged) from error
     except _BROKEN as error:
         raise ProjectError(damaged) from error
     if any(digest not in blobs for digest in members_of(project)):
@@ -162,19 +182,20 @@ def unpack(path: Path) -> tuple[Project, Blobs]:
     return project, blobs
 
 
-def _foreign(name: str) -> str:
-    return f"{name} is not a Lucky Fern project; choose a file that ends in {SUFFIX}."
+def _foreign(name: str, kind: FileKind) -> str:
+    return tr("{name} is not a {kind}; choose a file that ends in {suffix}.", name=name, kind=kind.word,
+              suffix=kind.suffix)  # fmt: skip
 
 
-def _document(archive: zipfile.ZipFile, name: str) -> tuple[Project, dict[str, str]]:
+def _document(archive: zipfile.ZipFile, name: str, kind: FileKind) -> tuple[Project, dict[str, str]]:
     """The project and the members that hold its contents, by digest."""
     if DOCUMENT not in archive.namelist():
-        raise ProjectError(_foreign(name))
+        raise ProjectError(_foreign(name, kind))
     if archive.getinfo(DOCUMENT).file_size > MOST_SMALL_FILE:
         raise ProjectError(tr("{name} has a document larger than any; take an older copy of it.", name=name))
     top = msgspec.json.decode(_read(archive, DOCUMENT, name))
     if not isinstance(top, dict) or not isinstance(top.get("lucky-fern"), int):
-        raise ProjectError(_foreign(name))
+        raise ProjectError(_foreign(name, kind))
     if top["lucky-fern"] > FORMAT_VERSION:
         raise ProjectError(tr("{name} was saved by a newer Lucky Fern; update the program to open it.", name=name))
     if top["lucky-fern"] < OLDEST:

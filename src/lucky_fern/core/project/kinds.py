@@ -133,6 +133,16 @@ class Place(Kind):
         """
         return self
 
+    def for_picture(
+        self, size_of: Callable[[SheetKey], Extent], before: tuple[int, int], after: tuple[int, int]
+    ) -> Place:
+        """The same for a picture of other proportions: its pixels are square if those of the one before were."""
+        if getattr(self, "height", None) is None:
+            return self  # it goes by each picture's proportions
+        free = cast(Place, replace(cast(Any, self), height=None))
+        squared = free.square_pixels(size_of, before)
+        return free.square_pixels(size_of, after) if squared is not free and squared == self else self
+
     def askew(self, shift: tuple[float, float], scale: float) -> Place:
         """Larger about its middle, and moved in UV space (in tiles) where it is laid there."""
         tall = getattr(self, "height", None)

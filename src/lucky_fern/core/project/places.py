@@ -116,6 +116,7 @@ class Throw(Place, Plain, frozen=True, tag_field="mode", tag="throw"):
     def check(self) -> None:
         check_direction("normal", self.normal)
         check_direction("up", self.up)
+        _check_framed(self)  # a depth that is left out follows from the width
         if not 0 < self.angle_limit <= 180:
             raise CommandError(
                 tr("angle_limit runs from 0 to 180 degrees, not {angle_limit:g}", angle_limit=self.angle_limit)

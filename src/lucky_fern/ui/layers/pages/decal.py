@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from lucky_fern.core.placing.pose import texels_of
 from lucky_fern.core.project.commands import SetContent, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.exchanging import with_picture
 from lucky_fern.core.project.kinds import altered
 from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.ui.layers.matter import Matter
@@ -158,7 +159,9 @@ def picture_row(form: Form) -> QHBoxLayout:
     )
 
     def put(name: str) -> None:
-        form.do(lambda layer: SetContent(layer.id, altered(layer.content, picture=name)))
+        project = form.matter.work.project
+        assert project is not None
+        form.do(lambda layer: SetContent(layer.id, with_picture(project, layer.content, name)))
 
     box.textActivated.connect(put)
     form.name("picture", box)
