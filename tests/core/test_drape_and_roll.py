@@ -9,15 +9,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.model.load import load_model
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.pictures.picture import Picture, read_picture
 from lucky_fern.core.pictures.pyramid import build_pyramid
 from lucky_fern.core.placing.copies import mirror_twin, ring, row
 from lucky_fern.core.placing.drape import drape
 from lucky_fern.core.placing.facts import decal_facts
 from lucky_fern.core.placing.frame import pose_frame
+from lucky_fern.core.placing.leaning import frames
 from lucky_fern.core.placing.modes import put_on
+from lucky_fern.core.placing.placed import draw_placed
 from lucky_fern.core.placing.pose import in_mode, nudged
 from lucky_fern.core.placing.roll import roll
 from lucky_fern.core.placing.spots import spots
@@ -25,6 +30,7 @@ from lucky_fern.core.placing.throw import throw
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Decal
 from lucky_fern.core.project.places import Drape, OnSurface, Roll, Throw
+from lucky_fern.core.sheets.grid import Chunk, square
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
 from round_models import NOISE, ball, drawn, tube
@@ -194,14 +200,14 @@ def test_a_twin_lies_at_the_mirrored_place_and_reads_the_right_way_round(
 def test_rows_stay_on_the_surface_and_rings_close(tmp_path: Path) -> None:
     surface = Surface(tube(tmp_path))
     place = Drape((0, 1, 0.5), (0, 0, 1), (0, 1, 0), 0.2, 0.1)
-    made = row(surface, place, 5, 1.0)
+    made = [one.place for one in row(surface, place, 5, 1.0)]
     assert len(made) == 5
     for one in made:
         assert np.hypot(one.point[0], one.point[2]) == pytest.approx(0.5, abs=2e-3) and one.point[1] == pytest.approx(
             1
         )
         assert np.dot(one.normal, (one.point[0], 0, one.point[2])) == pytest.approx(0.5, abs=5e-3)
-    turned = ring(place, 6, np.array([0, 2.0, 0]), np.array([0, 5.0, 0]))
+    turned = [one.place for one in ring(place, 6, np.array([0, 2.0, 0]), np.array([0, 5.0, 0]))]
     angles = sorted(np.degrees(np.arctan2(one.point[0], one.point[2])) % 360 for one in turned)
     assert np.allclose(angles, [60, 120, 180, 240, 300])
 
@@ -286,3 +292,68 @@ def test_labels_find_the_middles_of_selected_pieces_in_reading_order(tmp_path: P
     found = [tuple(hit.position[:2]) for hit in spots(model, chosen)]
     assert np.allclose(found, [middle for _, _, middle in sorted(want)])
     assert spots(model, np.zeros_like(chosen)) == []
+
+
+@pytest.mark.parametrize(("sides", "turn"), [(6, 0.0), (6, 35.0), (24, 0.0)])
+def test_a_roll_lies_by_the_angle_of_each_texel_on_a_pillar_of_few_faces_too(
+    tmp_path: Path, sides: int, turn: float
+) -> None:
+    """A ramp along the picture shows at each point the arc of its own angle round the axis, not of its face's corners."""
+    model = tube(tmp_path, sides, 4)
+    reach = 0.5 * np.cos(np.pi / sides)
+    width, height, size = 1.2, 0.9, 256
+    ramp = np.zeros((64, 256, 4), np.uint16)
+    ramp[..., 0] = (np.arange(256) * 256 + 128)[None]
+    ramp[..., 1] = (np.arange(64) * 1024 + 512)[:, None]
+    ramp[..., 3] = 65535
+    placed = roll(model, Roll((0, 0, 0), (0, 1, 0), (0, 1, reach), width, height, turn), height)
+    surface = Surface(model)
+    sheet = surface.sheet(surface.keys[0], square(size))
+    chunk = Chunk(0, 0)
+    shown = draw_placed(
+        placed, sheet, chunk, build_pyramid(Picture("ramp", ramp, True, taken="data"), "data"), False, False
+    )
+    points = sheet.surface_points(chunk)
+    inside = (points.triangle >= 0) & (shown[..., 3] > 65000)
+    x, y, z = points.position[inside].T
+    arc, up, angle = np.arctan2(x, z) * reach, y - 1, np.radians(turn)
+    s = (arc * np.cos(angle) + up * np.sin(angle)) / width + 0.5
+    t = 0.5 - (up * np.cos(angle) - arc * np.sin(angle)) / height
+    inner = (np.abs(s - 0.5) < 0.48) & (np.abs(t - 0.5) < 0.46)
+    assert inner.sum() > 2000
+    got = shown[inside][inner].astype(float) / 65535
+    assert np.abs(got[:, 0] - s[inner]).max() < 0.5 / 256 and np.abs(got[:, 1] - t[inner]).max() < 0.5 / 64
+
+
+def test_normals_on_a_roll_lean_along_the_arc_at_each_texel(tmp_path: Path) -> None:
+    """A picture of normals that lean 30° to its right, on a pillar of six faces: towards the arc everywhere."""
+    tube(tmp_path, 6, 4)
+    studio = Studio.new(tmp_path / "tube.obj", sheet_size=256)
+    lean = np.radians(30.0)
+    colour = np.rint((np.array([np.sin(lean), 0, np.cos(lean)]) * 0.5 + 0.5) * 65535).astype(np.uint16)
+    data = encode_png(np.broadcast_to(colour, (16, 16, 3)).copy())
+    picture = studio.keep_picture(data, read_picture(data, "lean_normal.png", "data"))
+    reach = 0.5 * np.cos(np.pi / 6)
+    place = Roll((0, 0, 0), (0, 1, 0), (0, 1, reach), 1.4, 0.8)
+    studio.execute(AddLayer("lean", Decal(picture, place), {"normal": Channel("picture")}))
+    sheet = studio.surface.sheet(studio.surface.keys[0], square(256))
+    stored = composite_sheet(studio.sources, studio.project, "normal", sheet, 16) / 65535 * 2 - 1
+    points = sheet.surface_points(Chunk(0, 0))
+    there = (points.triangle >= 0) & (np.hypot(stored[..., 0], stored[..., 1]) > 0.3)
+    rows, columns = np.nonzero(there)
+    owner = studio.sources.owners(sheet, Chunk(0, 0))[there]
+    frame = frames(sheet, Chunk(0, 0), rows, columns, owner)
+    normal = sum(stored[there][:, k : k + 1] * frame[k] for k in range(3))
+    x, _, z = points.position[there].T
+    face = sheet.model.face_normals[points.triangle[there]]
+    out = np.stack([x, np.zeros_like(x), z], axis=1)
+    out /= np.linalg.norm(out, axis=1, keepdims=True)
+    round_ = np.cross([0, 1, 0], out)
+    right = round_ - out * (face * round_).sum(1, keepdims=True) / (face * out).sum(1, keepdims=True)
+    right /= np.linalg.norm(right, axis=1, keepdims=True)
+    shading = points.normal[there] / np.linalg.norm(points.normal[there], axis=1, keepdims=True)
+    right -= shading * (right * shading).sum(1, keepdims=True)
+    right /= np.linalg.norm(right, axis=1, keepdims=True)
+    wanted = right * np.sin(lean) + shading * np.cos(lean)
+    off = np.degrees(np.arccos(np.clip((normal * wanted).sum(1) / np.linalg.norm(normal, axis=1), -1, 1)))
+    assert len(off) > 3000 and np.percentile(off, 98) < 0.6

@@ -1,11 +1,14 @@
-"""Drawing placed pictures that do not run evenly over a triangle: seen through a lens, or fading out.
+"""Drawing placed pictures that do not run evenly over a triangle: seen through a lens, rolled, or fading out.
 
 As in :mod:`.placed`, but every texel works out for itself where it lies. Through a lens at a distance D from the
 picture's middle, a point (x, y, z) of its frame goes to (x, y, z) · D / (D − z): lines stay lines, and the rays from
-the lens become parallel, so that what hides what is asked as for any thrown picture.
+the lens become parallel, so that what hides what is asked as for any thrown picture. Round an axis, the arc at a
+texel is that of its own angle; what hides what is asked of faces unrolled by their corners, as all of them are.
 """
 
 from __future__ import annotations
+
+from typing import NamedTuple
 
 import numpy as np
 
@@ -24,9 +27,25 @@ def through_lens(points: F64, distance: float) -> tuple[F64, F64]:
     return points / weight[..., None], weight
 
 
+class Rolled(NamedTuple):
+    """How corners lie round an axis, and how they are unrolled.
+
+    ``corners`` (T, 3, 3) are right of it, along it from the picture's middle, and towards the picture; (0, 3, 3) for
+    what is not rolled. ``distance`` is that of the picture, ``cos`` and ``sin`` those of its turn.
+    """
+
+    corners: F64
+    distance: float
+    cos: float
+    sin: float
+
+
+FLAT = Rolled(np.zeros((0, 3, 3)), 1.0, 1.0, 0.0)
+
+
 @kernel
 def draw_bent(
-    faces: Faces, corners: F64, weights: F64, strengths: F64, box: Box, levels: Levels, style: Style,
+    faces: Faces, corners: F64, weights: F64, strengths: F64, rolled: Rolled, box: Box, levels: Levels, style: Style,
     highest: float, occluders: Occluders, first_at: Corner, out: U16,
 ) -> None:  # fmt: skip
     """Paint one triangle after the other; ``weights`` and ``strengths`` (T, 3) are those of its corners."""
@@ -37,7 +56,8 @@ def draw_bent(
     repeat = edge == REPEAT
     o_corners, o_owner, o_starts, o_items, o_top, o_cells, o_low, o_step, tolerance = occluders
     row0, column0 = first_at
-    v = np.zeros((5, 3))  # what runs evenly over the triangle: value at (0, 0), change to the right, change down
+    round_, distance, cos, sin = rolled
+    v = np.zeros((8, 3))  # what runs evenly over the triangle: value at (0, 0), change to the right, change down
     for n in range(len(items)):
         item = items[n]
         row = rows_of_model[item]
@@ -47,8 +67,10 @@ def draw_bent(
         area = ax * by - ay * bx
         if abs(area) < 1e-12:
             continue
-        for i in range(5):
-            if i < 3:
+        for i in range(8 if len(round_) else 5):
+            if i >= 5:
+                g0, g1, g2 = round_[at[n], 0, i - 5], round_[at[n], 1, i - 5], round_[at[n], 2, i - 5]
+            elif i < 3:
                 g0, g1, g2 = f[0, i] * weights[at[n], 0], f[1, i] * weights[at[n], 1], f[2, i] * weights[at[n], 2]
             elif i == 3:
                 g0, g1, g2 = weights[at[n], 0], weights[at[n], 1], weights[at[n], 2]
@@ -83,6 +105,19 @@ def draw_bent(
                 s, t = fx / width + 0.5, 0.5 - fy / height
                 s_x, s_y = (v[0, 1] - fx * v[3, 1]) / w / width, (v[0, 2] - fx * v[3, 2]) / w / width
                 t_x, t_y = -(v[1, 1] - fy * v[3, 1]) / w / height, -(v[1, 2] - fy * v[3, 2]) / w / height
+                if len(round_):
+                    beside, along = v[5, 0] + x * v[5, 1] + y * v[5, 2], v[6, 0] + x * v[6, 1] + y * v[6, 2]
+                    out_ = v[7, 0] + x * v[7, 1] + y * v[7, 2]
+                    arc = np.arctan2(beside, out_) * distance
+                    # The turn that is nearest to where it would be if it ran evenly.
+                    full = 2.0 * np.pi * distance
+                    arc += np.round((fx * cos - fy * sin - arc) / full) * full
+                    per = distance / max(beside * beside + out_ * out_, 1e-300)
+                    arc_x = (out_ * v[5, 1] - beside * v[7, 1]) * per
+                    arc_y = (out_ * v[5, 2] - beside * v[7, 2]) * per
+                    s, t = (arc * cos + along * sin) / width + 0.5, 0.5 - (along * cos - arc * sin) / height
+                    s_x, s_y = (arc_x * cos + v[6, 1] * sin) / width, (arc_y * cos + v[6, 2] * sin) / width
+                    t_x, t_y = -(v[6, 1] * cos - arc_x * sin) / height, -(v[6, 2] * cos - arc_y * sin) / height
                 s_half, t_half = 0.5 * np.hypot(s_x, s_y), 0.5 * np.hypot(t_x, t_y)
                 cover = min(max(v[4, 0] + x * v[4, 1] + y * v[4, 2], 0.0), 1.0)
                 if repeat:

@@ -16,7 +16,7 @@ from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, Levels
-from lucky_fern.core.placing.bent import draw_bent
+from lucky_fern.core.placing.bent import FLAT, Rolled, draw_bent
 from lucky_fern.core.placing.bundles import Affine, Box, Corner, Faces, Shadow, Style
 from lucky_fern.core.placing.hidden import NOTHING, Occluders
 from lucky_fern.core.placing.paint import NEEDLE, TRIANGLE, paint
@@ -42,11 +42,12 @@ class PlacedPicture:
     weights: F64 | None = None  # (N, 3) of corners seen through a lens; see :mod:`.bent`
     strengths: F64 | None = None  # (N, 3) how strongly it shows at corners, cut to 0…1
     repeat: bool = False  # it goes on in both directions
+    rolled: Rolled = FLAT  # how it goes round an axis
 
     @property
     def bent(self) -> bool:
         """Whether it runs unevenly over triangles."""
-        return self.weights is not None or self.strengths is not None or self.repeat
+        return self.weights is not None or self.strengths is not None or self.repeat or self.rolled is not FLAT
 
     @cached_property
     def reached(self) -> Bool:
@@ -65,7 +66,7 @@ class PlacedPicture:
     @property
     def nbytes(self) -> int:
         """Memory that it takes, with all that hangs on it."""
-        arrays: list[Array | None] = [self.rows, self.corners, self.weights, self.strengths]
+        arrays: list[Array | None] = [self.rows, self.corners, self.weights, self.strengths, self.rolled.corners]
         if self.occluders is not None:
             arrays += [self.occluders.corners, self.occluders.owner, self.occluders.starts, self.occluders.items,
                        self.occluders.top]  # fmt: skip
@@ -99,7 +100,7 @@ def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     at = placed.find(sheet.triangle)
     chosen = np.flatnonzero(at >= 0)
     marked = np.zeros((sheet.size.down, sheet.size.across), np.bool_)
-    if placed.weights is not None or placed.repeat:
+    if placed.weights is not None or placed.repeat or placed.rolled is not FLAT:
         return sheet.chunks_of(at >= 0)  # where on a triangle it ends is not even
     if len(chosen):
         _mark_chunks(
@@ -149,7 +150,18 @@ def _draw_once(
         weights = even if placed.weights is None else placed.weights
         strengths = even if placed.strengths is None else placed.strengths
         draw_bent(
-            faces, placed.corners, weights, strengths, box, pyramid.levels, style, highest, occluders, first_at, out
+            faces,
+            placed.corners,
+            weights,
+            strengths,
+            placed.rolled,
+            box,
+            pyramid.levels,
+            style,
+            highest,
+            occluders,
+            first_at,
+            out,
         )
         return
     _draw(faces, placed.corners, box, pyramid.levels, style, highest, occluders, first_at, out)

@@ -9,6 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F64, Bool, box_of, unit_rows
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.placing.bent import Rolled
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.hidden import gather_occluders
 from lucky_fern.core.placing.placed import PlacedPicture
@@ -22,7 +23,7 @@ def roll(model: Model, place: Roll, height: float, allowed: Bool | None = None) 
 
     The picture comes from outside: what stands further out hides what lies behind it, unless it goes ``through``.
     """
-    distance, unrolled, facing = _unroll(model, place)
+    distance, unrolled, facing, lying = _unroll(model, place)
     if allowed is not None:
         facing &= allowed
     angle = np.radians(place.rotate)
@@ -55,16 +56,19 @@ def roll(model: Model, place: Roll, height: float, allowed: Bool | None = None) 
             height,
             depth,
             np.inf,
+            rolled=Rolled(np.ascontiguousarray(lying[kept]), distance, float(np.cos(angle)), float(np.sin(angle))),
         )
         made = one if made is None else dataclasses.replace(one, beyond=made)
     assert made is not None
     return made
 
 
-def _unroll(model: Model, place: Roll) -> tuple[float, F64, Bool]:
-    """The distance of the roll's point from its axis, all corners unrolled, and the triangles that face outwards.
+def _unroll(model: Model, place: Roll) -> tuple[float, F64, Bool, F64]:
+    """The distance of the roll's point from its axis, all corners unrolled, the triangles that face outwards, and how
+    corners lie round the axis.
 
-    Corners (T, 3, 3) are the arc at that distance, the height above the point, and how much further out they lie.
+    Corners (T, 3, 3) are the arc at that distance, the height above the point, and how much further out they lie;
+    round the axis: how far right of it, the height above the point, and how far towards the picture.
     """
     frame = pose_frame(msgspec.structs.replace(place, rotate=0.0))
     foot = np.asarray(place.axis_point, np.float64)
@@ -76,8 +80,10 @@ def _unroll(model: Model, place: Roll) -> tuple[float, F64, Bool]:
     angle = np.arctan2(x, y)
     # Corners of one triangle lie within half a turn of its first.
     angle = angle[:, :1] + (angle - angle[:, :1] + np.pi) % (2 * np.pi) - np.pi
-    unrolled = np.stack([angle * distance, (offset - middle) @ frame.up, out - distance], axis=-1)
+    along = (offset - middle) @ frame.up
+    unrolled = np.stack([angle * distance, along, out - distance], axis=-1)
     outwards = offset.mean(axis=1)
     outwards = unit_rows(outwards - frame.up * (outwards @ frame.up)[:, None])
     facing = (outwards * model.face_normals).sum(axis=1) > _FACING
-    return distance, unrolled, np.asarray(facing & (out.min(axis=1) > 1e-6 * distance), np.bool_)
+    facing &= out.min(axis=1) > 1e-6 * distance
+    return distance, unrolled, np.asarray(facing, np.bool_), np.stack([x, along, y], axis=-1)

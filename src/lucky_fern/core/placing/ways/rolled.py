@@ -5,21 +5,36 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F64, Bool
+from lucky_fern.core.arrays import F64, Bool, unit_rows
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.roll import roll
-from lucky_fern.core.placing.way import as_point, mirrored_point
+from lucky_fern.core.placing.way import Texels, as_point, mirrored_point
 from lucky_fern.core.placing.ways.thrown import OnSurfaceWay
 from lucky_fern.core.project.places import Roll, distance_from_axis
 from lucky_fern.core.sheets.picking import SurfaceHit, pick
+from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
 
 
 class Rolled(OnSurfaceWay):
     def work(self, model: Model, place: Roll, height: float, allowed: Bool | None = None) -> PlacedPicture:
         return roll(model, place, height, allowed)
+
+    def axes(self, worked: PlacedPicture, place: Roll, sheet: Sheet, texels: Texels) -> tuple[F64, F64]:
+        """Right and up of the picture at each texel, slid along the rays from the axis onto the face."""
+        frame = pose_frame(replace(place, rotate=0.0))
+        ray = texels.position - np.asarray(place.axis_point, np.float64)
+        ray = unit_rows(ray - frame.up * (ray @ frame.up)[:, None])
+        round_ = np.cross(frame.up, ray)
+        normal = sheet.model.face_normals[texels.triangle]
+        facing = (ray * normal).sum(axis=1, keepdims=True)
+        facing = np.where(np.abs(facing) < 1e-12, np.inf, facing)
+        right = round_ - ray * (normal * round_).sum(axis=1, keepdims=True) / facing
+        up = frame.up - ray * (normal @ frame.up)[:, None] / facing
+        cos, sin = np.cos(np.radians(place.rotate)), np.sin(np.radians(place.rotate))
+        return right * cos + up * sin, up * cos - right * sin
 
     def hit_under(self, model: Model, place: Roll) -> SurfaceHit | None:
         frame = pose_frame(place)
