@@ -26,6 +26,23 @@ def drop_stale(package: Path) -> None:
             file.unlink(missing_ok=True)
 
 
+def _ply(form: str) -> bytes:
+    """A file of one triangle, for the reader of each form."""
+    import numpy as np
+
+    tail = "" if form == "ascii" else "_little_endian"
+    head = f"ply\nformat {form}{tail} 1.0\nelement vertex 3\n" + "".join(f"property float {axis}\n" for axis in "xyz")
+    head += "element face 1\nproperty list uchar int vertex_indices\nend_header\n"
+    if form == "ascii":
+        return (head + "0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n").encode()
+    return (
+        head.encode()
+        + np.array([0, 0, 0, 1, 0, 0, 0, 1, 0], "<f4").tobytes()
+        + b"\3"
+        + np.arange(3, dtype="<i4").tobytes()
+    )
+
+
 def compile_kernels(folder: Path) -> None:
     """Send a tiny project through the job runner, in ways that reach every kernel."""
     import numpy as np
@@ -36,6 +53,7 @@ def compile_kernels(folder: Path) -> None:
     from lucky_fern.core.layout.check import check_layout
     from lucky_fern.core.model.load import load_model
     from lucky_fern.core.model.obj import read_obj
+    from lucky_fern.core.model.ply import read_ply
     from lucky_fern.core.painting.cover import any_near
     from lucky_fern.core.selecting.seen import nearest_faces
     from lucky_fern.core.sheets.picking import pick
@@ -125,6 +143,8 @@ def compile_kernels(folder: Path) -> None:
     model = load_model(folder / "m.obj")
     long = ("v 0 0 0", "vt 0 0", "vn 0 0 1", "f 1/1/1 2/1/1 3/1/1")
     read_obj("".join(f"{line}\n" * 100 for line in long).encode(), "long.obj")  # long runs are what is compiled
+    for form in ("ascii", "binary"):
+        read_ply(_ply(form), f"{form}.ply")
     pick(model, np.array([0.5, 0.5, 5.0]), np.array([0.0, 0.0, -1.0]))
     check_layout(Surface(model), lambda key: square(64))
     any_near(np.zeros((2, 3)), np.zeros(2), np.zeros((2, 3)), 1.0)

@@ -10,6 +10,8 @@ import cv2
 import numpy as np
 import pytest
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from PIL import Image
 
 from cubes import begun, box
@@ -22,6 +24,7 @@ from lucky_fern.core.incoming import first_washes, point_at, prepare_replacement
 from lucky_fern.core.jobs.steps import do_step
 from lucky_fern.core.layout.guide import GuideLook, draw_guide, guide_svg
 from lucky_fern.core.model.load import load_model
+from lucky_fern.core.model.ply_rows import Lists, read_rows
 from lucky_fern.core.model.subdivide import subdivided
 from lucky_fern.core.project.commands import AddLayer, KeepSlide, SaveSelection
 from lucky_fern.core.project.document import Channel, Decal, Slide, Wash
@@ -232,3 +235,58 @@ def test_lengths_of_rules_and_edgings_follow_a_model_that_comes_back_in_other_un
     rules = [entry.shape.rule for mask in studio.project.masks.values() for entry in mask.entries]
     assert rules[0].reach == 400 and (rules[1].start, rules[1].end) == (200, 800)
     assert np.abs(map_of(studio).astype(int) - before).max() <= 1
+
+
+SORTS = {
+    "char": "i1",
+    "uchar": "u1",
+    "short": "i2",
+    "ushort": "u2",
+    "int": "i4",
+    "uint": "u4",
+    "float": "f4",
+    "double": "f8",
+}
+_columns = st.lists(
+    st.tuples(st.sampled_from(list(SORTS)), st.sampled_from(["", "uchar", "ushort", "int"])), min_size=1, max_size=4
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.data())
+def test_rows_of_a_ply_are_read_as_they_were_written_in_any_form(data: st.DataObject) -> None:
+    """Elements of any properties and lists, as words or as bytes of either order, against what was put in."""
+    form = data.draw(st.sampled_from(["ascii", "binary_little_endian", "binary_big_endian"]))
+    order = ">" if form == "binary_big_endian" else "<"
+    head, body, wanted = [b"ply", f"format {form} 1.0".encode()], bytearray(), {}
+    for name in ("vertex", "face", "rest")[: data.draw(st.integers(1, 3))]:
+        columns, rows = data.draw(_columns), data.draw(st.integers(0, 5))
+        head.append(f"element {name} {rows}".encode())
+        for number, (sort, count) in enumerate(columns):
+            head.append(f"property {f'list {count} ' if count else ''}{sort} p{number}".encode())
+        for _ in range(rows):
+            for number, (sort, count) in enumerate(columns):
+                many = data.draw(st.integers(0, 4)) if count else 1
+                values = np.array(data.draw(st.lists(st.integers(0, 100), min_size=many, max_size=many)), SORTS[sort])
+                wanted.setdefault((name, number), []).append(values)
+                if form == "ascii":
+                    body += (" ".join([*([str(many)] if count else []), *map(str, values.tolist())]) + "\n").encode()
+                else:
+                    body += np.array([many] if count else [], order + SORTS[count or "int"]).tobytes()
+                    body += values.astype(order + SORTS[sort]).tobytes()
+    found = read_rows(head, bytes(body))
+    for (name, number), values in wanted.items():
+        column = found[name].columns[f"p{number}"]
+        flat = column.items if isinstance(column, Lists) else column
+        assert np.array_equal(flat, np.concatenate(values)) and flat.dtype == values[0].dtype
+        if isinstance(column, Lists):
+            assert column.counts.tolist() == [len(one) for one in values]
+
+
+def test_a_ply_that_is_written_is_read_by_others(tmp_path: Path) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    model = load_model(tmp_path / "plane.obj")
+    (tmp_path / "plane.ply").write_bytes(model_files(model, "plane.ply")["plane.ply"])
+    mesh = trimesh.load(tmp_path / "plane.ply", process=False)
+    assert np.allclose(mesh.triangles, model.corners) and np.allclose(mesh.vertex_normals, [0, 0, 1])
+    assert mesh.metadata["_ply_raw"]["vertex"]["properties"].keys() >= {"s", "t"}

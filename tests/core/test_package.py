@@ -9,6 +9,8 @@ import sys
 import tomllib
 from pathlib import Path
 
+from lucky_fern import licences
+
 ROOT = Path(__file__).parents[2]
 PROJECT = tomllib.loads((ROOT / "pyproject.toml").read_text())
 
@@ -61,3 +63,14 @@ def test_set_up_compiles_all_that_is_compiled(tmp_path: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     assert not done.stdout.strip(), "set-up leaves these cold: " + done.stdout
+
+
+def test_all_that_comes_along_may_go_with_a_program_under_the_mit_licence() -> None:
+    """Only Qt asks for more, and that is met; everything else leaves the program free, and is told."""
+    parts = licences.parts_used()
+    assert {part.name for part in parts if part.copyleft} <= {"PySide6_Essentials", "PySide6-Essentials", "shiboken6"}
+    assert len(parts) > 20 and all(part.texts or part.copyleft for part in parts)
+    told = (ROOT / "docs" / "licences.md").read_text()
+    assert all(f"- {line}\n" in told for line in licences.listed()), (
+        "docs/licences.md: see python -m lucky_fern.licences"
+    )

@@ -289,6 +289,20 @@ def test_a_soft_brush_leaves_whole_texels_on_pixel_art_and_soft_ones_elsewhere(
         studio.jump(studio.history.at - 1)
 
 
+@pytest.mark.parametrize("art", [True, False])
+@pytest.mark.parametrize("by", ["wash", "sequence"])
+def test_a_picture_of_two_colours_keeps_to_them_on_pixel_art(
+    folder: Path, run_job: Runner, by: str, art: bool
+) -> None:
+    chequers = np.indices((5, 5)).sum(axis=0)[..., None] % 2 * 255
+    save_png(folder / "two.1001.png", (chequers | [0, 0, 0, 255]).astype(np.uint8))
+    wash = {"do": "wash", "pictures": {"colour": "two.1001.png"}, "repeat": [1.7, 1.7]}
+    sequence = {"do": "decal", "picture": "two.<UDIM>.png", "place": {"mode": "tiles"}}
+    sheet = {"do": "sheet", "of": "paint:1001", "pixel_art": art}
+    assert run_job(job(sheet, wash if by == "wash" else sequence)).returncode == 0
+    assert (len({tuple(one) for one in colour(folder).reshape(-1, 3).tolist()} - {(0x20, 0x40, 0x60)}) == 2) is art
+
+
 def test_texels_painted_beside_islands_are_seen_on_pixel_art_alone(tmp_path: Path, plane: Path) -> None:
     studio, layer, key = art(tmp_path, plane)
     studio.lay_out(FitRectangle((0.0, 0.0), (0.5, 0.5)))

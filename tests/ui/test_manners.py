@@ -37,10 +37,10 @@ from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape, ScopeShape
 from lucky_fern.demo.world import demo_studio
+from lucky_fern.licences import parts_used
 from lucky_fern.ui.layers.pages.copies import add_copies
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import choose, desktop_text
-from lucky_fern.ui.window.about import parts_used
 from lucky_fern.ui.window.kept_tools import note_tools, recall_tools
 from lucky_fern.ui.window.keys_page import KeysPage
 from lucky_fern.ui.window.main import Window
@@ -147,7 +147,7 @@ def test_preferences_hold_and_licences_are_told(
     begun: list[str] = []
     monkeypatch.setattr(asking, "_asked", lambda dialog, title: begun.append(dialog.directory().absolutePath()) or [])
     assert asking.open_file(hands.window, "A picture", "All (*)") is None and begun == [str(tmp_path)]
-    told = {name: licence for name, _, licence in parts_used()}
+    told = {part.name: part.licence for part in parts_used()}
     assert "PySide6-Essentials" in told and all(told.values())
 
 

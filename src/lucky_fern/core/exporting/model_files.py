@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from lucky_fern.core.exporting.glb import corners, plain_skins, write_glb
 from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.outlines import outlines
+from lucky_fern.core.model.ply_rows import write_rows
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -142,8 +142,6 @@ def _mtl(model: Model) -> bytes:
 
 def _ply(model: Model, colours: U8 | None) -> bytes:
     """Binary little-endian PLY: points with normals, UVs as s and t, and colours."""
-    import plyfile
-
     points, faces = corners(model, np.arange(model.triangle_count), colours)
     fields: list[tuple[str, Array, str]] = [
         ("x", points["position"][:, 0], "f4"), ("y", points["position"][:, 1], "f4"),
@@ -154,12 +152,4 @@ def _ply(model: Model, colours: U8 | None) -> bytes:
         fields += [("s", points["uv"][:, 0], "f4"), ("t", points["uv"][:, 1], "f4")]
     if colours is not None:
         fields += [(n, points["colour"][:, k], "u1") for k, n in enumerate(("red", "green", "blue", "alpha"))]
-    vertex = np.empty(len(points["position"]), [(name, kind) for name, _, kind in fields])
-    for name, values, _ in fields:
-        vertex[name] = values
-    face = np.empty(len(faces), [("vertex_indices", "i4", (3,))])
-    face["vertex_indices"] = faces
-    elements = [plyfile.PlyElement.describe(vertex, "vertex"), plyfile.PlyElement.describe(face, "face")]
-    out = io.BytesIO()
-    plyfile.PlyData(elements, byte_order="<").write(out)
-    return out.getvalue()
+    return write_rows({name: values.astype(kind) for name, values, kind in fields}, faces)

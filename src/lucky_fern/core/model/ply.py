@@ -5,16 +5,15 @@ Reference: G. Turk, "The PLY Polygon File Format", 1994. UVs have no agreed name
 
 from __future__ import annotations
 
-import io
 import re
-from typing import Any
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I64, U8, Array
+from lucky_fern.core.arrays import F64, I64, U8, Array, Bool
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.limits import MOST_POINTS
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.core.model.ply_rows import Element, Lists, read_rows
 from lucky_fern.words import tr
 
 _LONGEST_HEADER = 1 << 16
@@ -32,31 +31,27 @@ def read_ply(data: bytes, name: str) -> RawFaces:
     ModelError
         If it is damaged or holds no faces (a cloud of points, say).
     """
-    import plyfile
-
     try:
-        file = plyfile.PlyData.read(io.BytesIO(_checked(data, name)))
+        elements = read_rows(*_checked(data, name))
     except ModelError:
         raise
-    except (plyfile.PlyParseError, *_BROKEN) as error:
+    except _BROKEN as error:
         raise ModelError(
             tr("{name} is damaged or not a PLY file ({error}); export it again.", name=name, error=error)
         ) from error
-    elements = {element.name: element for element in file.elements}
-    if "vertex" not in elements or not {"x", "y", "z"} <= _names(elements["vertex"]):
+    vertex, faces = elements.get("vertex"), elements.get("face")
+    if vertex is None or not {"x", "y", "z"} <= vertex.columns.keys():
         raise ModelError(tr("{name} holds no points; export it again with its mesh included.", name=name))
-    vertex, faces = elements["vertex"], elements.get("face")
-    key = next((n for n in ("vertex_indices", "vertex_index") if faces is not None and n in _names(faces)), None)
-    if faces is None or key is None or not len(faces.data):
+    key = next((n for n in ("vertex_indices", "vertex_index") if faces is not None and n in faces.columns), None)
+    if faces is None or key is None or not faces.rows:
         raise ModelError(tr("{name} holds points without faces; export it again as a mesh.", name=name))
     try:
-        lists = [np.asarray(one).ravel() for one in faces[key]]
-        lists = [one.astype(np.int64) for one in lists]
+        sizes, corners = faces.lists(key)
+        corners = corners.astype(np.int64)
     except _BROKEN as error:
         raise ModelError(
             tr("{name} keeps its faces in a way that is not read ({error}); export it again.", name=name, error=error)
         ) from error
-    sizes: I64 = np.array([len(one) for one in lists], np.int64)
     usable = sizes >= 3
     warnings = []
     if not usable.all():
@@ -64,19 +59,19 @@ def read_ply(data: bytes, name: str) -> RawFaces:
     kept = np.flatnonzero(usable)
     if not len(kept):
         raise ModelError(tr("{name} holds no faces with three corners; export it again as a mesh.", name=name))
-    vertices: I64 = np.concatenate([lists[k] for k in kept])
-    if vertices.min() < 0 or vertices.max() >= len(vertex.data):
+    vertices: I64 = corners[np.repeat(usable, sizes)]
+    if vertices.min() < 0 or vertices.max() >= vertex.rows:
         raise ModelError(
             tr(
                 "{name}: a face names point {max}, but there are {data}.",
                 name=name,
                 max=int(vertices.max()),
-                data=len(vertex.data),
+                data=vertex.rows,
             )
         )
     positions = _columns(vertex, ("x", "y", "z"))
     normals = np.full((len(vertices), 3), np.nan)
-    if {"nx", "ny", "nz"} <= _names(vertex):
+    if {"nx", "ny", "nz"} <= vertex.columns.keys():
         normals = _columns(vertex, ("nx", "ny", "nz"))[vertices]
     colours = _colours(vertex)
     return RawFaces(
@@ -84,7 +79,7 @@ def read_ply(data: bytes, name: str) -> RawFaces:
         positions=positions,
         sizes=sizes[kept],
         vertices=vertices,
-        uv=_uv(vertex, faces, kept, sizes, vertices),
+        uv=_uv(vertex, faces, usable, sizes, vertices),
         normals=normals,
         material=np.zeros(len(kept), np.int64),
         materials=["default"],
@@ -95,8 +90,8 @@ def read_ply(data: bytes, name: str) -> RawFaces:
     )
 
 
-def _checked(data: bytes, name: str) -> bytes:
-    """The file with a header that the reader understands; one that promises more than the file holds is refused.
+def _checked(data: bytes, name: str) -> tuple[list[bytes], bytes]:
+    """The lines of the header, and what follows it; one that promises more than the file holds is refused.
 
     Lines that are none of the format's (comments without their word, as some programs write them) are left out.
     """
@@ -130,36 +125,31 @@ def _checked(data: bytes, name: str) -> bytes:
                 asked=asked,
             )
         )
-    return b"\n".join(kept) + b"\n" + body
+    return kept, body
 
 
-def _names(element: Any) -> set[str]:
-    return {one.name for one in element.properties}
+def _columns(element: Element, names: tuple[str, ...]) -> F64:
+    return np.stack([element.numbers(name).astype(np.float64) for name in names], axis=1)
 
 
-def _columns(element: Any, names: tuple[str, ...]) -> F64:
-    return np.stack([np.asarray(element[name], np.float64) for name in names], axis=1)
-
-
-def _uv(vertex: Any, faces: Any, kept: I64, sizes: I64, vertices: I64) -> F64:
+def _uv(vertex: Element, faces: Element, usable: Bool, sizes: I64, vertices: I64) -> F64:
     """(N, 2) of each corner: those on faces first, then those on points; NaN where there are none."""
-    if "texcoord" in _names(faces):
-        lists = [np.asarray(faces["texcoord"][k], np.float64).reshape(-1, 2) for k in kept]
-        if all(len(one) == size for one, size in zip(lists, sizes[kept], strict=True)):
-            return np.concatenate(lists)
+    found = faces.columns.get("texcoord")
+    if isinstance(found, Lists) and (found.counts[usable] == 2 * sizes[usable]).all():
+        return found.items[np.repeat(usable, found.counts)].astype(np.float64).reshape(-1, 2)
     for pair in _UV_NAMES:
-        if set(pair) <= _names(vertex):
+        if set(pair) <= vertex.columns.keys():
             return _columns(vertex, pair)[vertices]
     return np.full((len(vertices), 2), np.nan)
 
 
-def _colours(vertex: Any) -> U8 | None:
+def _colours(vertex: Element) -> U8 | None:
     """(V, 4) sRGB-encoded colours of points; None where the file has none."""
     for names in (("red", "green", "blue"), ("r", "g", "b")):
-        if set(names) <= _names(vertex):
-            planes: list[Array] = [np.asarray(vertex[name]) for name in names]
-            alpha = next((n for n in ("alpha", "a") if n in _names(vertex)), None)
-            planes.append(np.full(len(vertex.data), 255, np.uint8) if alpha is None else np.asarray(vertex[alpha]))
+        if set(names) <= vertex.columns.keys():
+            planes = [vertex.numbers(name) for name in names]
+            alpha = next((n for n in ("alpha", "a") if n in vertex.columns), None)
+            planes.append(np.full(vertex.rows, 255, np.uint8) if alpha is None else vertex.numbers(alpha))
             return np.stack([_as_bytes(plane) for plane in planes], axis=1)
     return None
 
