@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from lucky_fern import __version__
+from lucky_fern.outlet import say
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -18,7 +19,11 @@ def main(arguments: list[str] | None = None) -> int:
     warnings.filterwarnings("ignore", category=RuntimeWarning)
     warnings.filterwarnings("ignore", category=DeprecationWarning)
     options = _parser().parse_args(arguments)
-    result: int = options.action(options)
+    try:
+        result: int = options.action(options)
+    except KeyboardInterrupt:
+        print("lucky-fern: stopped; every file is whole or as it was", file=sys.stderr)
+        return 130  # as shells count what a signal ended: 128 + 2
     return result
 
 
@@ -39,7 +44,7 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--size", metavar="WxH", help="of the window; as it was left, if none is said")
 
     run = commands.add_parser("run", help="do a job file without a window")
-    run.add_argument("job", type=Path)
+    run.add_argument("job", type=Path, help="the job file; - is standard input, its paths from where one stands")
     run.add_argument("--json", action="store_true", help="one JSON object per finished step")
     run.set_defaults(action=_run)
 
@@ -82,21 +87,25 @@ def _parser() -> argparse.ArgumentParser:
 def _run(options: argparse.Namespace) -> int:
     from lucky_fern.core.errors import LuckyFernError
     from lucky_fern.core.jobs.run import JobError, run_job
+    from lucky_fern.core.limits import MOST_SMALL_FILE
 
     def report(step: dict[str, Any]) -> None:
-        if options.json:
-            print(json.dumps(step), flush=True)
-        else:
-            print(f"step {step['step']}: {step['do']} {step['name']}", flush=True)
+        say(json.dumps(step) if options.json else f"step {step['step']}: {step['do']} {step['name']}")
 
+    def failed(sentence: str, code: int) -> int:
+        print(sentence, file=sys.stderr)
+        if options.json:
+            say(json.dumps({"done": False, "error": sentence, "exit": code}))
+        return code
+
+    given = str(options.job) == "-"
+    path = Path("stdin") if given else options.job
     try:
-        outcome = run_job(options.job, report)
+        outcome = run_job(path, report, sys.stdin.buffer.read(MOST_SMALL_FILE + 1) if given else None)
     except JobError as error:
-        print(error, file=sys.stderr)
-        return 2
+        return failed(str(error), 2)
     except LuckyFernError as error:
-        print(f"{options.job.name}: {' '.join(str(error).split())}", file=sys.stderr)
-        return 1
+        return failed(f"{path.name}: {' '.join(str(error).split())}", 1)
     files = [str(path) for path in outcome.files]
     if options.json:
         last = {
@@ -105,14 +114,14 @@ def _run(options: argparse.Namespace) -> int:
             "skipped": list(outcome.skipped),
             "warnings": list(outcome.warnings),
         }
-        print(json.dumps(last), flush=True)
+        say(json.dumps(last))
         return 0
     for warning in outcome.warnings:
-        print(f"note: {warning}")
+        say(f"note: {warning}")
     if outcome.skipped:
-        print(f"left out, since no layer writes to it: {', '.join(outcome.skipped)}")
+        say(f"left out, since no layer writes to it: {', '.join(outcome.skipped)}")
     for name in files:
-        print(f"wrote {name}")
+        say(f"wrote {name}")
     return 0
 
 
@@ -140,14 +149,14 @@ def _recover(options: argparse.Namespace) -> int:
             for lost in lost_sessions():
                 told = lost.as_json()
                 steps = f"{counted(lost.steps, 'step')} not saved"
-                print(json.dumps(told) if options.json else f"{lost.id}  {lost.name}, {told['when']}, {steps}")
+                say(json.dumps(told) if options.json else f"{lost.id}  {lost.name}, {told['when']}, {steps}")
         elif options.save is None:
             print("lucky-fern: say where to with --save FILE.fern", file=sys.stderr)
             return 2
         else:
             recovered(options.id)[0].save(options.save)
             if not options.json:
-                print(f"wrote {options.save}")
+                say(f"wrote {options.save}")
     except LuckyFernError as error:
         print(f"lucky-fern: {error}", file=sys.stderr)
         return 1
@@ -164,7 +173,7 @@ def _desktop(options: argparse.Namespace) -> int:
         print(f"lucky-fern: {error}", file=sys.stderr)
         return 1
     for path in done:
-        print(f"{'removed' if options.remove else 'wrote'} {path}")
+        say(f"{'removed' if options.remove else 'wrote'} {path}")
     return 0
 
 

@@ -59,12 +59,13 @@ class Outcome:
     warnings: tuple[str, ...]
 
 
-def run_job(path: Path, report: Report | None = None) -> Outcome:
+def run_job(path: Path, report: Report | None = None, given: bytes | None = None) -> Outcome:
     """Do a job.
 
     Parameters
     ----------
     report : called after every step with its number, verb and name.
+    given : the job itself, where it is no file; ``path`` then says what to call it and where its paths begin.
 
     Raises
     ------
@@ -73,7 +74,7 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     ExportError
         If writing failed on the way; every file is whole or absent.
     """
-    job = _read(path)
+    job = _read(path, given)
     folder = path.parent
     studio = _start(job, path)
     later: list[Later] = []
@@ -112,8 +113,10 @@ def run_job(path: Path, report: Report | None = None) -> Outcome:
     return Outcome(tuple(files), tuple(skipped), (*studio.warnings, *studio.notes))
 
 
-def _read(path: Path) -> Job:
-    raw = _located(path, None, lambda: read_file(path, CommandError, MOST_SMALL_FILE))
+def _read(path: Path, given: bytes | None) -> Job:
+    raw = given if given is not None else _located(path, None, lambda: read_file(path, CommandError, MOST_SMALL_FILE))
+    if len(raw) > MOST_SMALL_FILE:
+        raise JobError(tr("{name}: is too large for a job", name=path.name))
     try:
         data = json.loads(raw, parse_constant=_no_number)
     except (ValueError, RecursionError) as error:
