@@ -62,11 +62,12 @@ def test_what_failed_is_told_as_json_too(plane: Path, wrong: dict[str, object], 
 def test_a_job_that_is_stopped_ends_with_a_sentence(plane: Path) -> None:
     noise = {"do": "pattern", "pattern": "noise", "name": "noise", "size": [4096, 4096]}
     job = begun(plane.parent, "-", stdin=subprocess.PIPE, stdout=subprocess.PIPE)
-    assert job.stdin is not None and job.stdout is not None
-    job.stdin.write(json.dumps({**JOB, "steps": JOB["steps"] + [noise] * 20}).encode())
-    job.stdin.close()
-    assert job.stdout.readline().startswith(b"step 1")
-    job.send_signal(signal.SIGINT)
-    told = job.stderr.read() if job.stderr is not None else b""
-    assert job.wait(60) == 130 and b"Traceback" not in told and b"stopped" in told
+    with job:
+        assert job.stdin is not None and job.stdout is not None and job.stderr is not None
+        job.stdin.write(json.dumps({**JOB, "steps": JOB["steps"] + [noise] * 20}).encode())
+        job.stdin.close()
+        assert job.stdout.readline().startswith(b"step 1")
+        job.send_signal(signal.SIGINT)
+        told = job.stderr.read()
+    assert job.returncode == 130 and b"Traceback" not in told and b"stopped" in told
     assert not (plane.parent / "maps").exists()

@@ -36,6 +36,7 @@ from lucky_fern.core.project.document import Group
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.presets import PRESETS
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape, ScopeShape
+from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.licences import parts_used
 from lucky_fern.ui.layers.pages.copies import add_copies
@@ -148,7 +149,7 @@ def test_preferences_hold_and_licences_are_told(
     monkeypatch.setattr(asking, "_asked", lambda dialog, title: begun.append(dialog.directory().absolutePath()) or [])
     assert asking.open_file(hands.window, "A picture", "All (*)") is None and begun == [str(tmp_path)]
     told = {part.name: part.licence for part in parts_used()}
-    assert "PySide6-Essentials" in told and all(told.values())
+    assert "PySide6_Essentials" in told and all(told.values())
 
 
 def test_text_grows_as_the_desktop_has_it_or_as_one_chose(qapp: QApplication, hands: Hands) -> None:
@@ -230,6 +231,34 @@ def test_del_takes_out_what_has_the_keyboard(hands: Hands) -> None:
     QTest.keyClick(hands.window.board.grid, Qt.Key.Key_Delete)
     hands.wait()
     assert len(hands.parts.work.project.layers) == 3
+
+
+def test_del_is_the_layers_only_where_layers_are_in_hand(hands: Hands) -> None:
+    """Beside the tray, or with faces selected at the Model station, it deletes no layer."""
+    window, parts = hands.window, hands.parts
+    hands.click_cell(1, 1)
+    parts.looking.go_to("model")
+    parts.faces.choose(np.arange(len(parts.faces.chosen)) < 5)
+    for widget in (window.model_view, window.sheet_view, window.tray.strip, window.history.room):
+        widget.setFocus()
+        QTest.keyClick(widget, Qt.Key.Key_Delete)
+        hands.wait()
+        assert len(parts.work.project.layers) == 4, widget
+    parts.faces.choose(np.zeros_like(parts.faces.chosen))
+    window.sheet_view.setFocus()
+    QTest.keyClick(window.sheet_view, Qt.Key.Key_Delete)
+    assert len(parts.work.project.layers) == 3
+
+
+def test_memory_for_undo_is_one_number_wherever_it_is_set(hands: Hands, plane: Path) -> None:
+    window, work = hands.window, hands.parts.work
+    window.history.room.setValue(128)
+    assert window.remembered.undo_megabytes == 128 and Preferences(window, window.remembered).undo.value() == 128
+    work.take(Studio.new(plane))
+    assert work.studio.history.limit == 128 << 20 and window.history.room.value() == 128
+    window.remembered.undo_megabytes = 512
+    window._apply_choices()
+    assert work.studio.history.limit == 512 << 20 and window.history.room.value() == 512
 
 
 def test_copies_arrive_in_one_folded_group_and_kit_pictures_leave_as_files(hands: Hands) -> None:

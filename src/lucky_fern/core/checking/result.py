@@ -306,7 +306,7 @@ def _backwards(sources: Sources, project: Project, shared: Bool) -> Iterator[Fou
         for fact in decal_facts(sources.surface, project, layer, place, height, worked, shared):
             if fact.remedy == "apart":
                 yield Found("twins", f"‘{layer.name}’: {fact.sentence[0].lower()}{fact.sentence[1:]}", layer=layer.id,
-                            worry="backwards" in fact.sentence)  # fmt: skip
+                            worry=fact.backwards)  # fmt: skip
 
 
 def _setup_findings(sources: Sources, project: Project, setup: ExportSetup) -> Iterator[Found]:

@@ -34,11 +34,15 @@ _THIN = 3.0  # texels
 
 @dataclass(frozen=True)
 class Fact:
-    """A sentence; ``worry`` says whether it is one to act on, ``remedy`` how."""
+    """A sentence; ``worry`` says whether it is one to act on, ``remedy`` how.
+
+    ``backwards`` says that some of it shows mirrored.
+    """
 
     sentence: str
     worry: bool = False
     remedy: Remedy = ""
+    backwards: bool = False
 
 
 def stretch_of(model: Model, placed: PlacedPicture) -> F64:
@@ -115,9 +119,10 @@ def decal_facts(
             )
         if shared is not None and (shared & placed.reached).any():
             sentence = tr("It lies on islands that share their texels: it shows on their twins, too.")
-            if _turned_over(surface.model, shared, placed.reached):
+            backwards = _turned_over(surface.model, shared, placed.reached)
+            if backwards:
                 sentence = tr("It lies on islands that share their texels: it shows on their twins, too, backwards.")
-            found.append(Fact(sentence, True, "apart"))
+            found.append(Fact(sentence, True, "apart", backwards))
     elif not place.on_surface:
         found += _laid_facts(surface, place, height)
     if under is not None and under[1] > _UNDER:

@@ -29,7 +29,7 @@ class HistoryPanel(QWidget):
         self.spent = QLabel(objectName="quiet")
         row.addWidget(self.spent, 1)
         row.addWidget(QLabel(tr("Room")))
-        self.room = QSpinBox(minimum=16, maximum=65536, suffix=tr(" MiB"), value=1024)
+        self.room = QSpinBox(minimum=64, maximum=65536, suffix=tr(" MiB"), value=1024)
         self.room.setAccessibleName(tr("Memory for undo"))
         self.room.setKeyboardTracking(False)
         self.room.setToolTip(tr("When painted pixels need more than this, the oldest steps are forgotten"))
@@ -38,6 +38,7 @@ class HistoryPanel(QWidget):
         row.addWidget(self.room)
         column.addLayout(row)
         matter.work.project_changed.connect(self.refresh)
+        matter.work.undo_room_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -67,5 +68,4 @@ class HistoryPanel(QWidget):
 
     def _set_room(self, mebibytes: int) -> None:
         if self.matter.work.studio is not None:
-            self.matter.work.studio.history.limit = mebibytes << 20
-            self.refresh()
+            self.matter.work.give_undo(mebibytes << 20)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.matter import Matter
+from lucky_fern.ui.layers.pages.decal_facts import FACTS
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.layers.pages.table import kinds_of, pages_of
 from lucky_fern.ui.session.change import Change
@@ -66,7 +67,7 @@ class SettingsPanel(QScrollArea):
         shape = None if layer is None else (layer.id, self.matter.selection.chosen, kinds_of(layer))
         if shape != self._shape or self.widget() is None:
             self._shape, self._page = shape, None
-            self.matter.answers.drop(tr("facts of the decal"))
+            self.matter.answers.drop(FACTS)
             self._making.start()
         elif layer is not None and not self._making.isActive():
             self._form.show(layer)

@@ -15,6 +15,7 @@ from lucky_fern.core.model.model import Texture
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.history import LIMIT
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.studio import Studio
@@ -34,6 +35,7 @@ class Work(QObject):
     studio_left = Signal()  # … in place of one that was
     layout_changed = Signal()  # the same model, laid out or built otherwise
     project_changed = Signal(object)  # a Change
+    undo_room_changed = Signal(int)  # bytes
     said = Signal(str, bool)  # a sentence; whether it is a warning
 
     def __init__(self, errands: Errands, prepare_light: Callable[[], object] = lambda: None) -> None:
@@ -44,6 +46,7 @@ class Work(QObject):
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self.readers: set[object] = set()  # who reads older states of the project, or their pixels
         self.errands = errands
+        self.undo_room = LIMIT  # bytes that steps to undo may take, in whatever project
         self.keep_previous = False  # whether saving leaves the file before it as NAME.fern~
         self.open_elsewhere: Callable[[Path], bool] = lambda path: False  # whether another window works on a file
         self.may_replace: Callable[[], bool] = lambda: True  # asks what to do with unsaved changes
@@ -143,6 +146,7 @@ class Work(QObject):
         """Work on another studio from now on."""
         left = self.studio is not None
         self.studio, self.path, self.missing = studio, path, []
+        studio.history.limit = self.undo_room
         self._surface = studio.surface
         self._ready_light()
         self.studio_changed.emit()
@@ -151,6 +155,13 @@ class Work(QObject):
         self.refresh(whole=True)
         for warning in studio.warnings:
             self.warn(warning)
+
+    def give_undo(self, room: int) -> None:
+        """Let steps to undo take so many bytes, here and in what is opened later."""
+        self.undo_room = room
+        if self.studio is not None:
+            self.studio.history.limit = room
+        self.undo_room_changed.emit(room)
 
     def save(self, path: Path, then: Callable[[bool], object] = lambda done: None) -> None:
         """Save the project beside the window; ``then`` is told whether it was. What the disk refuses is said."""

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import moderngl
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, Qt, Signal
 from PySide6.QtGui import (
     QDragEnterEvent,
     QDragLeaveEvent,
@@ -45,6 +45,7 @@ from lucky_fern.ui.views.drawing_thread import NO_GL
 from lucky_fern.ui.views.drops import Drops
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.overlay import Overlay
+from lucky_fern.ui.widgets.lists import is_delete
 from lucky_fern.words import tr
 
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
@@ -418,6 +419,13 @@ class View(QWidget):
         if any(gesture.wheel(turns, event) for gesture in self.gestures):
             return
         self.navigate("zoom", 0.0, turns, _array(event.position()))
+
+    def event(self, event: QEvent) -> bool:
+        asked = event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and is_delete(event)
+        if asked and self.looking.station == "model" and self.faces.any:
+            event.accept()  # what is in hand are faces: Del is none of the layers' then
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {

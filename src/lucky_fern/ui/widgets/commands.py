@@ -21,6 +21,7 @@ class Commands(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._actions: dict[str, QAction] = {}
+        self._within: set[str] = set()  # whose keys work in parts of the window only
         self._first: dict[str, list[QKeySequence]] = {}  # the keys that each was made with
         self._tips: dict[str, str] = {}
         self._own: dict[str, list[str]] = {}  # keys that the person gave, also to what is still to be added
@@ -60,11 +61,18 @@ class Commands(QObject):
     def names(self) -> list[str]:
         return list(self._actions)
 
+    def keep_within(self, name: str, *widgets: QWidget) -> None:
+        """Have a command's keys work only where one of some widgets has the keyboard."""
+        self._within.add(name)
+        self._actions[name].setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        for widget in widgets:
+            widget.addAction(self._actions[name])
+
     def add_to(self, widget: QWidget) -> None:
-        """Have all keys work wherever in a window one is."""
+        """Have all keys work wherever in a window one is, but those that are kept within parts of it."""
         known = set(widget.actions())
-        for action in self._actions.values():
-            if action not in known:
+        for name, action in self._actions.items():
+            if action not in known and name not in self._within:
                 widget.addAction(action)
 
     def button(self, name: str, text: bool = False) -> QToolButton:

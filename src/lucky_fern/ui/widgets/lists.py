@@ -13,18 +13,19 @@ class ShrinkingList(QListWidget):
     remove_asked = Signal()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and _is_delete(event):
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and is_delete(event):
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if _is_delete(event):
+        if is_delete(event):
             if self.currentRow() >= 0:
                 self.remove_asked.emit()
             return
         super().keyPressEvent(event)
 
 
-def _is_delete(event: QKeyEvent) -> bool:
+def is_delete(event: QKeyEvent) -> bool:
+    """Whether it is the key that takes out what is chosen."""
     return event.key() == Qt.Key.Key_Delete and not event.modifiers()

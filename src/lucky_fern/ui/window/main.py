@@ -127,6 +127,7 @@ class Window(QMainWindow):
         self._notice_timer.timeout.connect(lambda: self.say("", False))
         self.start_page.lie_over(self.model_view)
         self.setCentralWidget(self.ground)
+        parts.commands.keep_within("layer.delete", self.board, self.model_view, self.sheet_view)
         parts.commands.add_to(self)
         self.menus = fill_menu_bar(self.menuBar(), parts.commands)
         self.strip.menu_button.setMenu(folded(self.menuBar(), self.strip.menu_button))
@@ -193,7 +194,7 @@ class Window(QMainWindow):
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
         self.parts.work.may_replace = self.may_leave
         self.parts.work.studio_changed.connect(self.start_page.hide)
-        self.parts.work.studio_changed.connect(self._limit_undo)
+        self.parts.work.undo_room_changed.connect(self._remember_undo)
         self.parts.work.studio_left.connect(self._let_go)
         self.parts.work.project_changed.connect(self._note_recent)
         self.parts.dropping.dropped.connect(self._type_label)
@@ -390,7 +391,7 @@ class Window(QMainWindow):
         asking.begin_in({}, self.remembered.home)
         self.parts.changing.wish = self.remembered.reread
         self.parts.my_kit.move_to(self.remembered.my_kit)
-        self._limit_undo()
+        self.parts.work.give_undo(self.remembered.undo_megabytes << 20)
 
     def _let_go(self) -> None:
         """A project was closed for another one: what it held is to be given back."""
@@ -399,10 +400,8 @@ class Window(QMainWindow):
         if tidying is not None:
             QTimer.singleShot(0, tidying, tidying.look_everywhere)
 
-    def _limit_undo(self) -> None:
-        studio = self.parts.work.studio
-        if studio is not None:
-            studio.history.limit = self.remembered.undo_megabytes << 20
+    def _remember_undo(self, room: int) -> None:
+        self.remembered.undo_megabytes = room >> 20
 
     def _show_recent(self) -> None:
         found = self.remembered.there()

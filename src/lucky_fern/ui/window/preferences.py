@@ -72,7 +72,7 @@ class Preferences(QDialog):
             self.reread.addItem(title, wish)
         self.reread.setCurrentIndex(self.reread.findData(remembered.reread))
         form.addRow(tr("Pictures whose files &change"), self.reread)
-        self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=" MB")
+        self.undo = QSpinBox(minimum=64, maximum=65536, singleStep=256, suffix=tr(" MiB"))
         self.undo.setValue(remembered.undo_megabytes)
         self.undo.setToolTip(tr("How much memory steps to undo may take"))
         form.addRow(tr("Memory for &undo"), self.undo)

@@ -18,6 +18,7 @@ from lucky_fern.core.project.places import Lay
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.words import tr
 
+FACTS = "facts of the decal"  # the question, by which its answer is dropped
 _REMEDIES = {
     "drape": (tr("Drape it"), tr("Let it follow the surface, so that lettering keeps its shape")),
     "roll": (tr("Roll it"), tr("Round an axis, where it would meet itself")),
@@ -73,7 +74,7 @@ def _show_facts(form: Form, label: QLabel, layer: Layer) -> None:
         for remedy in _REMEDIES:
             form.named(f"mend {remedy}", QPushButton).setVisible(remedy in wanted)
 
-    form.matter.answers.ask("facts of the decal", work, show)
+    form.matter.answers.ask(FACTS, work, show)
 
 
 def _mend(form: Form, remedy: str) -> None:
