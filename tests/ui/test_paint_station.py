@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -18,6 +19,8 @@ from lucky_fern.core.project.document import Brushwork, Decal
 from lucky_fern.core.sheets.grid import square
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, sheet_of
 from lucky_fern.core.sheets.region import Rect
+from lucky_fern.core.studio import Studio
+from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.views.view import View
 
 LEFT = Qt.MouseButton.LeftButton
@@ -204,3 +207,38 @@ def test_effects_are_brushed_on_and_gradients_run_out(ferry: Hands) -> None:
     assert last[0] > 80
     ferry.key(Qt.Key.Key_U, PLAIN)
     assert ferry.window.tools.flat.isChecked()
+
+
+def test_what_goes_on_ends_by_esc_by_its_own_button_and_with_its_model(ferry: Hands, plane: Path) -> None:
+    parts, view = ferry.parts, ferry.window.model_view
+    parts.painting.set(picking_tip=True)
+    ferry.key(Qt.Key.Key_Escape, PLAIN)
+    assert not parts.painting.picking_tip
+    parts.lending.draw_box(True)
+    ferry.key(Qt.Key.Key_Escape, PLAIN)
+    assert not parts.lending.drawing
+
+    parts.painting.set(tool="clone")
+    click(view, at(view, 0.5, 0.5), Qt.KeyboardModifier.ControlModifier)
+    assert parts.painting.source is not None
+    first, second = (QPoint(*at(view, x, 0.5).astype(int)) for x in (0.45, 0.55))
+    QTest.mousePress(view, LEFT, PLAIN, first)
+    for act in (QTest.mousePress, QTest.mouseRelease):
+        act(view, Qt.MouseButton.RightButton, PLAIN, first)
+    QTest.mouseMove(view, second)
+    assert view._gesture is not None
+    QTest.mouseRelease(view, LEFT, PLAIN, second)
+    ferry.wait()
+    assert view._gesture is None and parts.work.studio.history.titles[1:] == ["Add Brushwork", "Brush stroke"]
+
+    parts.work.take(Studio.new(plane))
+    assert parts.painting.source is None
+    ferry.wait()
+    ferry.hover(view, at(view, 0.5, 0.5))
+
+
+def test_the_quay_closes_with_the_window(ferry: Hands, tmp_path: Path) -> None:
+    ferry.window.open_quay(Delivery(tmp_path))
+    assert ferry.window.quay is not None and ferry.window.quay.isVisible()
+    ferry.window.close()
+    assert not ferry.window.quay.isVisible()

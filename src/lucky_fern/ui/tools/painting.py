@@ -95,6 +95,14 @@ class Painting(QObject):
         self._seen: tuple[object, Seen] | None = None
         self._going: _Going | None = None
 
+        work.studio_changed.connect(self._forget_source)
+        work.layout_changed.connect(self._forget_source)
+
+    def _forget_source(self) -> None:
+        """What is cloned lay on a model that is no more, or is laid out otherwise."""
+        self.source, self._target = None, None
+        self.changed.emit()
+
     # --- what is set ----------------------------------------------------------------------------------------
 
     def set(self, **changes: Any) -> None:

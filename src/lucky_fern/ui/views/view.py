@@ -77,6 +77,7 @@ class View(QWidget):
         self.gestures: list[Gesture] = []  # asked in this order; the window hands them over
         self._gesture: Gesture | None = None
         self._pressed = QPointF()
+        self._button = Qt.MouseButton.NoButton  # the one that began what goes on
         self._owners: tuple[object, I32, F64] | None = None  # what is seen at which pixel, and what that is of
         self._last = QPointF()
         self._navigating = ""
@@ -343,6 +344,9 @@ class View(QWidget):
     # --- mouse and keyboard ---------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._button & event.buttons() and self._button != event.button():
+            return  # something goes on under another button
+        self._button = event.button()
         point = _array(event.position())
         self._last = self._pressed = event.position()
         button, shift = event.button(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -400,6 +404,9 @@ class View(QWidget):
         self.setCursor(Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() != self._button:
+            return
+        self._button = Qt.MouseButton.NoButton
         point = _array(event.position())
         wiping, self._wiping = self._wiping, False
         self._navigating = ""

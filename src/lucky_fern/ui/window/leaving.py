@@ -10,6 +10,12 @@ def leave(parts: Parts) -> None:
     if parts.colour_picking.active:
         parts.colour_picking.stop()
         return
+    if parts.painting.picking_tip:
+        parts.painting.set(picking_tip=False)
+        return
+    if parts.lending.drawing:
+        parts.lending.draw_box(False)
+        return
     if parts.preparing.picture:
         parts.preparing.close()
         return

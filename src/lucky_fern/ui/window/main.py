@@ -24,6 +24,7 @@ from lucky_fern.words import tr
 if TYPE_CHECKING:
     from lucky_fern.core.log.reading import Lost
     from lucky_fern.quay.delivery import Delivery
+    from lucky_fern.ui.quay.window import Quay
     from lucky_fern.ui.window.parts import Parts
 
 _VIEWS = 0, 92, 440, 135  # pixels round both views, of text of the usual size
@@ -113,6 +114,7 @@ class Window(QMainWindow):
         )  # fmt: skip
         self.pages, self.right = self.ground.pages, self.ground.right
         self.pins = parts.make(PinnedPictures, host=self.ground.views)
+        self.quay: Quay | None = None
         self.late = Late(
             parts, self.matter, (self.model_view, self.sheet_view), self.pages, self.right, self.files.ask_model,
             self.open_quay, lambda: self.rest.resting,
@@ -485,6 +487,8 @@ class Window(QMainWindow):
             event.accept()
         elif self.may_leave():
             self._remember()
+            if self.quay is not None:
+                self.quay.close()  # it could go on giving numbers to a project that nobody asks about any more
             self.parts.close()
             event.accept()
         else:
