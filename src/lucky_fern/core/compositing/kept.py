@@ -6,6 +6,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import TypeVar, cast
+from weakref import WeakValueDictionary
 
 _T = TypeVar("_T")
 
@@ -18,7 +19,8 @@ class Kept:
         self.size = 0
         self._values: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
         self._lock = threading.Lock()
-        self._making: dict[Hashable, threading.Lock] = {}
+        # Whoever makes or waits holds the lock of its key; it goes with the last of them.
+        self._making: WeakValueDictionary[Hashable, threading.Lock] = WeakValueDictionary()
 
     def find(self, key: Hashable) -> object | None:
         """A kept value, or None."""
@@ -53,15 +55,11 @@ class Kept:
         if found is None:
             with self._lock:
                 making = self._making.setdefault(key, threading.Lock())
-            try:
-                with making:
-                    found = self.find(key)
-                    if found is None:
-                        found = make()
-                        self.put(key, found, size(found))
-            finally:
-                with self._lock:
-                    self._making.pop(key, None)
+            with making:
+                found = self.find(key)
+                if found is None:
+                    found = make()
+                    self.put(key, found, size(found))
         return cast(_T, found)  # a key always stands for one type of value
 
     def like(self, key: Hashable, ground: object, make: Callable[[], _T], size: Callable[[_T], int],

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -17,6 +17,8 @@ from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.nearest import Nearest
 from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
 
+_K = TypeVar("_K")
+_FEW = 64  # sets of triangles that are kept, a byte a triangle
 # Parts, islands and packed sets that a scope names, each None for all.
 Triangles = tuple[tuple[str, ...] | None, tuple[int, ...] | None, tuple[str, ...] | None]
 
@@ -85,11 +87,15 @@ class Surface:
         """
         if parts is None:
             return None
-        if parts not in self._chosen:
-            names = self.model.parts
-            chosen = [name in parts or any(name.startswith(part + "/") for part in parts) for name in names]
-            self._chosen[parts] = np.array(chosen, np.bool_)[self.model.part]
-        return self._chosen[parts]
+        wanted = parts
+
+        def choose() -> Bool:
+            named = [
+                name in wanted or any(name.startswith(part + "/") for part in wanted) for name in self.model.parts
+            ]
+            return np.array(named, np.bool_)[self.model.part]
+
+        return _among_few(self._chosen, parts, choose)
 
     def triangles_of(self, scope: Triangles) -> Bool | None:
         """(T,) bool, triangles of the named parts, of the numbered islands and of the packed sets; None for all."""
@@ -106,12 +112,13 @@ class Surface:
         return chosen
 
     def _unpacked(self, text: str) -> Bool:
-        if text not in self._packed:
+        def unpack() -> Bool:
             try:
-                self._packed[text] = unpack_faces(text, self.model.triangle_count)
+                return unpack_faces(text, self.model.triangle_count)
             except CommandError:  # a selection that is gone, or was of another model: nothing of this one
-                self._packed[text] = np.zeros(self.model.triangle_count, np.bool_)
-        return self._packed[text]
+                return np.zeros(self.model.triangle_count, np.bool_)
+
+        return _among_few(self._packed, text, unpack)
 
     def proportions(self, size_of: Callable[[SheetKey], Extent]) -> F64:
         """(T, 2) what u and v of each triangle are multiplied by so that squares of texels are squares."""
@@ -128,3 +135,13 @@ class Surface:
         for number in range(len(self.keys) - 1, -1, -1):
             result[self.placement.triangles[self.keys[number]]] = number
         return result
+
+
+def _among_few(kept: dict[_K, Bool], key: _K, make: Callable[[], Bool]) -> Bool:
+    """What is kept under a key, or made now; the oldest go, as every edit of a selection is a key of its own."""
+    found = kept.get(key)
+    if found is None:
+        found = kept[key] = make()
+        for old in list(kept)[:-_FEW]:
+            kept.pop(old, None)
+    return found
