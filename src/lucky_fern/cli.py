@@ -18,7 +18,7 @@ def main(arguments: list[str] | None = None) -> int:
     # Numeric warnings are for those who write the program; what matters to a person is told in sentences.
     warnings.filterwarnings("ignore", category=RuntimeWarning)
     warnings.filterwarnings("ignore", category=DeprecationWarning)
-    options = _parser().parse_args(arguments)
+    options = command_line()[0].parse_args(arguments)
     try:
         result: int = options.action(options)
     except KeyboardInterrupt:
@@ -27,15 +27,21 @@ def main(arguments: list[str] | None = None) -> int:
     return result
 
 
-def _parser() -> argparse.ArgumentParser:
+def command_line() -> tuple[argparse.ArgumentParser, dict[str, argparse.ArgumentParser]]:
+    """What reads the command line, and the part of it that reads each command."""
     parser = argparse.ArgumentParser(prog="lucky-fern", description="A texture painter for game mods.")
     parser.add_argument("--version", action="version", version=f"Lucky Fern {__version__}")
-    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    found = parser.add_subparsers(required=True, metavar="COMMAND")
+    commands: dict[str, argparse.ArgumentParser] = {}
 
-    demo = commands.add_parser("demo", help="open the program with a demo project")
+    def add(name: str, told: str) -> argparse.ArgumentParser:
+        commands[name] = found.add_parser(name, help=told, description=f"{told[0].upper()}{told[1:]}.")
+        return commands[name]
+
+    demo = add("demo", "open the program with a demo project")
     demo.add_argument("which", nargs="?", default="ferry", choices=["ferry", "flask", "kettle"])
     demo.set_defaults(action=_window)
-    opened = commands.add_parser("open", help="open a project, a model, or nothing")
+    opened = add("open", "open a project, a model, or nothing")
     opened.add_argument("file", nargs="?", type=Path)
     opened.set_defaults(action=_window)
     for command in (demo, opened):
@@ -43,12 +49,12 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--station", choices=["model", "artwork", "paint", "check", "export"])
         command.add_argument("--size", metavar="WxH", help="of the window; as it was left, if none is said")
 
-    run = commands.add_parser("run", help="do a job file without a window")
+    run = add("run", "do a job file without a window")
     run.add_argument("job", type=Path, help="the job file; - is standard input, its paths from where one stands")
     run.add_argument("--json", action="store_true", help="one JSON object per finished step")
     run.set_defaults(action=_run)
 
-    quay = commands.add_parser("quay", help="show exported maps as a game would")
+    quay = add("quay", "show exported maps as a game would")
     quay.add_argument("folder", type=Path, help="where the maps lie")
     quay.add_argument("--model", type=Path, help="the model; otherwise the first one in the folder")
     quay.add_argument("--normal-y", default="+", choices=["+", "-"], help="where green points in normal maps")
@@ -58,30 +64,30 @@ def _parser() -> argparse.ArgumentParser:
     quay.add_argument("--shot", type=Path, metavar="FILE.png", help="save a picture of the window and quit")
     quay.set_defaults(action=_quay)
 
-    recover = commands.add_parser("recover", help="bring back sessions that did not end well")
+    recover = add("recover", "bring back sessions that did not end well")
     recover.add_argument("id", nargs="?", help="which one; without it, they are listed")
     recover.add_argument("--json", action="store_true", help="one JSON object per session")
     recover.add_argument("--save", type=Path, metavar="FILE.fern", help="write the session out as a project")
     recover.add_argument("--drop", metavar="ID", help="forget a session")
     recover.set_defaults(action=_recover)
 
-    desktop = commands.add_parser("install-desktop", help="put the program into the desktop's menus")
+    desktop = add("install-desktop", "put the program into the desktop's menus")
     desktop.add_argument("--remove", action="store_true", help="take it out again")
     desktop.set_defaults(action=_desktop)
 
-    thumbnail = commands.add_parser("thumbnail", help="a small picture of a project's colours")
+    thumbnail = add("thumbnail", "a small picture of a project's colours")
     thumbnail.add_argument("project", type=Path)
     thumbnail.add_argument("picture", type=Path)
     thumbnail.add_argument("--size", type=int, default=256)
     thumbnail.set_defaults(action=_thumbnail)
 
-    bench = commands.add_parser("bench", help="measure against references")
+    bench = add("bench", "measure against references")
     bench.add_argument("--json", action="store_true")
     bench.set_defaults(action=_bench)
 
-    shots = commands.add_parser("shots", help="remake docs/screenshots")
+    shots = add("shots", "remake docs/screenshots")
     shots.set_defaults(action=_shots)
-    return parser
+    return parser, commands
 
 
 def _run(options: argparse.Namespace) -> int:

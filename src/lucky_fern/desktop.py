@@ -1,7 +1,8 @@
-"""The program in the desktop's menus: an entry, an icon, the type of its files and their thumbnails; and out again.
+"""The program in the desktop's menus: an entry, an icon, the type of its files, their thumbnails, what software
+centres, ``man`` and the shell say of it; and out again.
 
-Everything goes into the person's own folders (XDG Base Directory, Desktop Entry, Shared MIME-info and Thumbnail
-specifications of freedesktop.org), so no other rights are needed.
+Everything goes into the person's own folders (XDG Base Directory, Desktop Entry, Shared MIME-info, Thumbnail and
+AppStream specifications of freedesktop.org), so no other rights are needed.
 """
 
 from __future__ import annotations
@@ -12,13 +13,17 @@ import shutil
 import subprocess
 import sys
 import zipfile
+from contextlib import suppress
 from pathlib import Path
 
 import cv2
 import numpy as np
 
+from lucky_fern import __version__
+from lucky_fern.cli import command_line
 from lucky_fern.core.errors import ExportError, LuckyFernError
 from lucky_fern.core.files import write_whole
+from lucky_fern.manual import completion, manual_page
 
 MIME = "application/x-lucky-fern-project"
 _ENTRY = """[Desktop Entry]
@@ -47,6 +52,28 @@ TryExec={program}
 Exec={command} thumbnail %i %o --size %s
 MimeType={mime};
 """
+_METAINFO = f"""<?xml version="1.0" encoding="UTF-8"?>
+<component type="desktop-application">
+  <id>lucky-fern</id>
+  <name>Lucky Fern</name>
+  <summary>Paint textures of models for game mods</summary>
+  <metadata_license>CC0-1.0</metadata_license>
+  <project_license>MIT</project_license>
+  <description>
+    <p>Project logos, decals, labels and liveries onto models, paint and mask over all their sheets, and export the
+    map sets that a game reads.</p>
+  </description>
+  <launchable type="desktop-id">lucky-fern.desktop</launchable>
+  <provides><mediatype>{MIME}</mediatype><binary>lucky-fern</binary></provides>
+  <content_rating type="oars-1.1"/>
+  <releases><release version="{__version__}" type="development"/></releases>
+</component>
+"""
+# What update-mime-database and update-desktop-database make of what lies there, and nobody else writes.
+_MADE = (
+    "aliases", "generic-icons", "globs", "globs2", "icons", "magic", "mime.cache", "subclasses", "treemagic", "types",
+    "version", "XMLnamespaces",
+)  # fmt: skip
 
 
 def data_folder() -> Path:
@@ -59,6 +86,7 @@ def files(data: Path) -> dict[Path, bytes]:
     program = shutil.which("lucky-fern")
     command = _quoted(program) if program else f"{_quoted(sys.executable)} -m lucky_fern.cli"
     first = program or sys.executable
+    commands = command_line()[1]
     icon = (Path(__file__).parent / "ui" / "widgets" / "icons" / "fern.svg").read_text(encoding="utf-8")
     return {
         data / "applications" / "lucky-fern.desktop": _ENTRY.format(command=command, mime=MIME).encode(),
@@ -69,6 +97,9 @@ def files(data: Path) -> dict[Path, bytes]:
         data / "thumbnailers" / "lucky-fern.thumbnailer": _THUMBNAILER.format(
             program=first, command=command, mime=MIME
         ).encode(),
+        data / "metainfo" / "lucky-fern.metainfo.xml": _METAINFO.encode(),
+        data / "man" / "man1" / "lucky-fern.1": manual_page(commands).encode(),
+        data / "bash-completion" / "completions" / "lucky-fern": completion(commands).encode(),
     }
 
 
@@ -93,12 +124,25 @@ def install(data: Path | None = None) -> list[Path]:
 
 
 def uninstall(data: Path | None = None) -> list[Path]:
-    """Take it all out again; what was there."""
+    """Take it all out again, with folders and lists that only it filled; what was there."""
     data = data or data_folder()
     gone = [path for path in files(data) if path.exists()]
     for path in gone:
         path.unlink()
     _tell_desktop(data)
+    if not any((data / "mime" / "packages").glob("*.xml")):
+        for name in (*_MADE, f"{MIME}.xml"):
+            (data / "mime" / name).unlink(missing_ok=True)
+        with suppress(OSError):
+            (data / "mime" / MIME).parent.rmdir()
+    if not any((data / "applications").glob("*.desktop")):
+        (data / "applications" / "mimeinfo.cache").unlink(missing_ok=True)
+    for folder in {path.parent for path in gone}:
+        for empty in (folder, *folder.parents):
+            if empty == data:
+                break
+            with suppress(OSError):  # others have something there
+                empty.rmdir()
     return gone
 
 

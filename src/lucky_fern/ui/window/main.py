@@ -259,6 +259,8 @@ class Window(QMainWindow):
         """Show exported files in the stand-in game, in a window of their own."""
         from lucky_fern.ui.quay.window import Quay  # only whoever goes there waits for it
 
+        if self.quay is not None:
+            self.quay.close()
         self.quay = Quay(delivery)
         self.quay.resize(1120, 700)
         self.quay.show()

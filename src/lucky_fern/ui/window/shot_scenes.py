@@ -16,7 +16,11 @@ if TYPE_CHECKING:
     from lucky_fern.ui.window.main import Window
     from lucky_fern.ui.window.parts import Parts
 
-FOLDER = Path(__file__).parents[4] / "docs" / "screenshots"
+_CHECKOUT = Path(__file__).parents[4]
+# Of a checkout its docs; an installed program writes where one stands.
+FOLDER = (
+    _CHECKOUT / "docs" / "screenshots" if (_CHECKOUT / "pyproject.toml").is_file() else Path.cwd() / "screenshots"
+)
 
 
 def bow(parts: Parts, window: Window) -> None:

@@ -59,6 +59,7 @@ def _take_all() -> None:
     from lucky_fern.ui.window.parts import Parts
     from lucky_fern.ui.window.start import save_shot, settle
 
+    FOLDER.mkdir(parents=True, exist_ok=True)
     parts = Parts()
     window = Window(parts)
     window.resize(1280, 800)
@@ -68,7 +69,7 @@ def _take_all() -> None:
     def shoot(name: str) -> None:
         settle(window)
         save_shot(window, FOLDER / f"{name}.png")
-        print(f"wrote docs/screenshots/{name}.png", file=sys.stderr)
+        print(f"wrote {FOLDER / name}.png", file=sys.stderr)
 
     parts.work.take(demo_studio("flask"))
     view = window.model_view
