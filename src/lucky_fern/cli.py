@@ -173,8 +173,9 @@ def _desktop(options: argparse.Namespace) -> int:
     from lucky_fern import desktop
     from lucky_fern.core.errors import LuckyFernError
 
+    commands = command_line()[1]
     try:
-        done = desktop.uninstall() if options.remove else desktop.install()
+        done = desktop.uninstall(commands) if options.remove else desktop.install(commands)
     except LuckyFernError as error:
         print(f"lucky-fern: {error}", file=sys.stderr)
         return 1

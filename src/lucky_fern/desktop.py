@@ -20,10 +20,9 @@ import cv2
 import numpy as np
 
 from lucky_fern import __version__
-from lucky_fern.cli import command_line
 from lucky_fern.core.errors import ExportError, LuckyFernError
 from lucky_fern.core.files import write_whole
-from lucky_fern.manual import completion, manual_page
+from lucky_fern.manual import Commands, completion, manual_page
 
 MIME = "application/x-lucky-fern-project"
 _ENTRY = """[Desktop Entry]
@@ -81,12 +80,11 @@ def data_folder() -> Path:
     return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
 
 
-def files(data: Path) -> dict[Path, bytes]:
-    """What is put where."""
+def files(data: Path, commands: Commands) -> dict[Path, bytes]:
+    """What is put where; ``commands`` are those that are told of."""
     program = shutil.which("lucky-fern")
     command = _quoted(program) if program else f"{_quoted(sys.executable)} -m lucky_fern.cli"
     first = program or sys.executable
-    commands = command_line()[1]
     icon = (Path(__file__).parent / "ui" / "widgets" / "icons" / "fern.svg").read_text(encoding="utf-8")
     return {
         data / "applications" / "lucky-fern.desktop": _ENTRY.format(command=command, mime=MIME).encode(),
@@ -103,7 +101,7 @@ def files(data: Path) -> dict[Path, bytes]:
     }
 
 
-def install(data: Path | None = None) -> list[Path]:
+def install(commands: Commands, data: Path | None = None) -> list[Path]:
     """Put it all there; what was written.
 
     Raises
@@ -112,7 +110,7 @@ def install(data: Path | None = None) -> list[Path]:
         If a folder cannot be written.
     """
     data = data or data_folder()
-    made = files(data)
+    made = files(data, commands)
     for path, content in made.items():
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -123,10 +121,10 @@ def install(data: Path | None = None) -> list[Path]:
     return list(made)
 
 
-def uninstall(data: Path | None = None) -> list[Path]:
+def uninstall(commands: Commands, data: Path | None = None) -> list[Path]:
     """Take it all out again, with folders and lists that only it filled; what was there."""
     data = data or data_folder()
-    gone = [path for path in files(data) if path.exists()]
+    gone = [path for path in files(data, commands) if path.exists()]
     for path in gone:
         path.unlink()
     _tell_desktop(data)

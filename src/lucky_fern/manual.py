@@ -8,12 +8,13 @@ from collections.abc import Mapping
 
 from lucky_fern import __version__
 
+Commands = Mapping[str, ArgumentParser]  # by name, what reads each
 _EXITS = (
     "0: done. 1: it failed on the way; every file is whole or absent. 2: what was asked for is wrong. 130: stopped."
 )
 
 
-def manual_page(commands: Mapping[str, ArgumentParser]) -> str:
+def manual_page(commands: Commands) -> str:
     """The page for ``man 1 lucky-fern``, in the macros of man(7)."""
     lines = [f'.TH LUCKY-FERN 1 "" "Lucky Fern {__version__}"', ".SH NAME",
              r"lucky-fern \- a texture painter for game mods", ".SH SYNOPSIS"]  # fmt: skip
@@ -31,7 +32,7 @@ def _plain(line: str) -> str:
     return rf"\&{line}" if line[:1] in (".", "'") else line
 
 
-def completion(commands: Mapping[str, ArgumentParser]) -> str:
+def completion(commands: Commands) -> str:
     """What bash completes after ``lucky-fern``: commands, their options, files."""
     cases = [
         f'    {name}) words="{" ".join(sorted(set(re.findall(r"--[a-z-]+", command.format_help()))))}" ;;'
