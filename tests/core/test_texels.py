@@ -21,6 +21,7 @@ from lucky_fern.core.project.commands import AddLayer, SetGuides, SetLayer, SetP
 from lucky_fern.core.project.document import Brushwork, Channel, Wash
 from lucky_fern.core.project.helps import Guides
 from lucky_fern.core.project.layouts import FitRectangle
+from lucky_fern.core.project.places import Lay, Warp
 from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
 from lucky_fern.core.studio import Studio
 from lucky_fern.core.texels import drawing
@@ -121,6 +122,58 @@ def test_a_canvas_grows_and_every_texel_stays_byte_for_byte(folder: Path, run_jo
                      "cropped")  # fmt: skip
     assert result.returncode == 0, result.stderr
     assert (colour(folder, "b") == before).all()
+
+
+@given(
+    rotate=st.floats(0, 360).filter(lambda angle: angle % 90 > 0.1), high=st.sampled_from([None, 0.3]), flip=st.booleans(),
+    warp=st.sampled_from([None, Warp(2, 2, ((0.1, 0.0), (1.0, 0.2), (0.0, 0.9), (1.1, 1.0)))]),
+    size=st.tuples(st.integers(128, 8192), st.integers(128, 8192)), by=st.tuples(st.integers(0, 60), st.integers(0, 60)),
+)  # fmt: skip
+@settings(max_examples=60, deadline=None)
+def test_a_picture_aslant_keeps_its_texels_on_a_canvas_of_any_proportions(
+    rotate: float, high: float | None, flip: bool, warp: Warp | None, size: tuple[int, int], by: tuple[int, int]
+) -> None:
+    """Where points of the picture lie, in texels from the canvas' upper left, by the definition of a laid place."""
+    before, after = Extent(128, 128), Extent(*size)
+    key, picture = SheetKey("paint", 1001), (64, 40)
+    place = Lay("paint", 1001, (0.4, 0.55), 0.5, high, rotate, flip, warp)
+
+    def texels(place: Lay, size: Extent) -> np.ndarray:
+        moved = place.reframed(key, size, size, (0, 0), picture)
+        assert moved == place
+        points = np.array((place.warp or Warp()).points)
+        height = place.height or place.tall(picture)
+        angle = np.radians(place.rotate)
+        along, up = np.array([np.cos(angle), np.sin(angle)]), np.array([-np.sin(angle), np.cos(angle)])
+        uv = place.centre + (points[:, :1] - 0.5) * place.width * along + (0.5 - points[:, 1:]) * height * up
+        return np.column_stack([uv[:, 0] * size.width, (1 - uv[:, 1]) * size.height])
+
+    moved = place.reframed(key, before, after, by, picture)
+    moved.check()
+    assert np.allclose(texels(moved, after), texels(place, before) + by, atol=1e-5) and moved.flip == flip
+
+
+def test_a_slanted_picture_looks_the_same_on_a_wider_canvas(folder: Path, run_job: Runner) -> None:
+    soft = np.zeros((64, 64, 4), np.uint8)
+    soft[...] = np.linspace(0, 255, 64).astype(np.uint8)[:, None, None]
+    save_png(folder / "soft.png", soft | np.array([0, 0, 0, 255], np.uint8))
+    place = {
+        "mode": "lay",
+        "material": "paint",
+        "tile": 1001,
+        "centre": [0.5, 0.5],
+        "width": 0.5,
+        "height": 0.3,
+        "rotate": 30,
+    }
+    assert run_job(job({"do": "decal", "picture": "soft.png", "place": place}, size=256)).returncode == 0
+    before = colour(folder).astype(int)
+    grow = {"do": "sheet", "of": "paint:1001", "size": [512, 256], "anchor": "upper-left", "how": "grow"}
+    result = run_job(
+        {"job": 1, "project": "a.fern", "steps": [grow], "exports": [{"preset": "separate", "out": "maps"}]}, "grown"
+    )
+    assert result.returncode == 0, result.stderr
+    assert np.abs(colour(folder, "a")[:, :256] - before).mean() < 0.5
 
 
 def test_what_would_lie_beyond_a_canvas_is_said(folder: Path, run_job: Runner) -> None:

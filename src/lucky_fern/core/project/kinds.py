@@ -158,11 +158,6 @@ class Place(Kind):
         """
         return self
 
-    @property
-    def aslant(self) -> bool:
-        """Whether it is laid neither upright nor turned by quarters, so that another canvas may squeeze it."""
-        return False
-
     def widened(self, by: float) -> Place:
         """For a picture ``by`` times as wide as before, its height alike: what it shows keeps its size."""
         return self

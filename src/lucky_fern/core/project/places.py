@@ -264,10 +264,6 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
     def materials(self) -> frozenset[str]:
         return frozenset((self.material, *self.also))
 
-    @property
-    def aslant(self) -> bool:
-        return self.rotate % 90 != 0
-
     def shown_on(self, material: str, other: str) -> Lay:
         if self.material != material or other in self.also:
             return self
@@ -296,11 +292,34 @@ class Lay(Place, Plain, frozen=True, tag_field="mode", tag="lay"):
         if tall is None and abs(across - down) > 1e-12:
             tall = self.tall(picture)
         low = after.height - before.height - by[1]
-        return replace(
-            self, width=self.width * wide, height=None if tall is None else tall * high,
-            centre=((self.centre[0] * before.width + by[0]) / after.width,
-                    (self.centre[1] * before.height + low) / after.height),
-        )  # fmt: skip
+        centre = (
+            (self.centre[0] * before.width + by[0]) / after.width,
+            (self.centre[1] * before.height + low) / after.height,
+        )
+        if self.rotate % 90 != 0 and tall is not None and abs(across - down) > 1e-12:
+            return replace(self._sheared(tall, across, down), centre=centre)
+        return replace(self, width=self.width * wide, height=None if tall is None else tall * high, centre=centre)
+
+    def _sheared(self, tall: float, across: float, down: float) -> Lay:
+        """What keeps its texels where a tile's sides are divided otherwise: aslant, a rectangle is a rhomboid then.
+
+        It turns with the longer of its sides e and f, and its warp leans the other one: the share of that side which
+        runs along the longer one is e · f over the longer one's square, never more than 1.
+        """
+        angle = math.radians(self.rotate)
+        e = (across * math.cos(angle) * self.width, down * math.sin(angle) * self.width)
+        f = (-across * math.sin(angle) * tall, down * math.cos(angle) * tall)
+        wide, high, area = math.hypot(*e), math.hypot(*f), e[0] * f[1] - e[1] * f[0]
+        lean = (e[0] * f[0] + e[1] * f[1]) / max(wide, high) ** 2
+        warp = self.warp or Warp()
+        if wide >= high:
+            points = tuple((s - lean * (t - 0.5), t) for s, t in warp.points)
+            high, turn = area / wide, math.atan2(e[1], e[0])
+        else:
+            points = tuple((s, t - lean * (s - 0.5)) for s, t in warp.points)
+            wide, turn = area / high, math.atan2(-f[0], f[1])
+        leant = replace(warp, points=points)
+        return replace(self, width=wide, height=high, rotate=math.degrees(turn), warp=leant)
 
     def tall(self, size: tuple[int, int]) -> float:
         return _tall(self, size)

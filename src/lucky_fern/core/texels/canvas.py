@@ -65,7 +65,7 @@ def reframe(studio: Studio, key: SheetKey, size: Extent, anchor: Anchor) -> tupl
             notes.append(tr("the loan {name!r} reaches beyond the new canvas and cannot come back", name=name))
             continue
         commands.append(Lend(name, replace(loan, size=size, box=(left, upper, right, lower))))
-    return Several(tuple(commands), named=tr("Canvas")), (*notes, *moving.notes)
+    return Several(tuple(commands), named=tr("Canvas")), tuple(notes)
 
 
 class _Moving(Carrying):
@@ -74,7 +74,6 @@ class _Moving(Carrying):
     def __init__(self, studio: Studio, key: SheetKey, edit: Reframe) -> None:
         self.studio, self.key, self.edit = studio, key, edit
         self.proportions = (1, 1)  # the size of the picture that is placed
-        self.notes: list[str] = []
 
     def about(self, layer: Layer) -> None:
         """What is carried next is this layer's."""
@@ -115,11 +114,7 @@ class _Moving(Carrying):
 
     def place(self, place: Place) -> Place:
         edit = self.edit
-        moved = place.reframed(self.key, edit.before, edit.after, (edit.left, edit.upper), self.proportions)
-        uneven = edit.before.width * edit.after.height != edit.after.width * edit.before.height
-        if moved != place and uneven and place.aslant:
-            self.notes.append(tr("a picture that is laid aslant is squeezed on the new canvas; place it anew"))
-        return moved
+        return place.reframed(self.key, edit.before, edit.after, (edit.left, edit.upper), self.proportions)
 
 
 def shifted(rect: Rect, edit: Reframe, empty: Array, piece: Callable[[Chunk], Array | None]) -> Array | None:
