@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 import subprocess
-import sys
+import warnings
 from collections.abc import Iterator
+from contextlib import redirect_stderr, redirect_stdout
+from io import StringIO
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from lucky_fern.cli import main
 from samples import PLANE, Runner
 
 
@@ -33,12 +36,17 @@ def plane(tmp_path: Path) -> Path:
 
 @pytest.fixture
 def run_job(tmp_path: Path) -> Runner:
-    """Write a job beside the test's files and run it in a process of its own."""
+    """Write a job beside the test's files and do it as the command line would, in this process.
+
+    A process of its own takes three seconds to start; that one works is held by ``test_command_line.py``.
+    """
 
     def run(job: dict[str, Any], name: str = "job", *options: str) -> subprocess.CompletedProcess[str]:
         path = tmp_path / f"{name}.json"
         path.write_text(json.dumps(job))
-        command = [sys.executable, "-m", "lucky_fern.cli", "run", str(path), *options]
-        return subprocess.run(command, capture_output=True, text=True)
+        command = ["run", str(path), *options]
+        with redirect_stdout(StringIO()) as said, redirect_stderr(StringIO()) as told, warnings.catch_warnings():
+            ended = main(command)
+        return subprocess.CompletedProcess(command, ended, said.getvalue(), told.getvalue())
 
     return run

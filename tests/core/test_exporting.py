@@ -102,6 +102,9 @@ def test_another_size_renders_anew_and_green_turns_over_for_minus_y(tmp_path: Pa
     assert np.abs(encode_srgb(blocks.mean((1, 3))) * 255 - small)[inner, inner].max() < 12
     assert blocks.std((1, 3))[inner, inner].mean() > 0.02
     assert studio.project.sheet_size == square(64)
+    costly = plan_export(studio.sources, studio.project, ExportSetup("separate", "o", size=8192), "p")
+    assert "8192 × 8192" in costly.notes[0] and "67 million" in costly.notes[0]
+    assert plan_export(studio.sources, studio.project, setups["plus"], "p").notes == ()
 
 
 def test_an_export_is_the_same_however_the_project_was_worked_on(tmp_path: Path) -> None:

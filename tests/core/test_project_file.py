@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import json
+import tracemalloc
 import zipfile
 from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
-from lucky_fern.core.errors import ExportError, ProjectError
+from lucky_fern.core.errors import Cancelled, ExportError, ProjectError
+from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import AddLayer, PaintPixels
 from lucky_fern.core.project.document import Brushwork, KitPicture, ModelSource, Project
-from lucky_fern.core.project.file import members_of, open_project, pack
+from lucky_fern.core.project.file import members_of, open_project, pack, save_project
 from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.painted import encode_chunk
 from lucky_fern.core.project.places import Throw
@@ -131,3 +134,28 @@ def test_every_content_that_a_project_needs_has_a_place_in_its_file() -> None:
         lent_views={"v": LentView(place, "9" * 64)}, measured="a" * 64,
     )  # fmt: skip
     assert members_of(project).keys() == needed_digests(project)
+
+
+def test_saving_holds_one_member_at_a_time_and_can_be_ended_until_the_file_is_in_place(tmp_path: Path) -> None:
+    blobs, project = Blobs(), Project("large")
+    for seed in range(8):
+        digest = blobs.add(np.random.default_rng(seed).bytes(4 << 20))
+        project = replace(
+            project, pictures={**project.pictures, f"p{seed}": KitPicture(f"p{seed}.png", digest, 1, 1)}
+        )
+    path, told = tmp_path / "large.fern", []
+    tracemalloc.start()
+    try:
+        save_project(path, project, blobs, told=told.append)
+        assert tracemalloc.get_traced_memory()[1] < 6 << 20
+    finally:
+        tracemalloc.stop()
+    assert told == sorted(told) and told[-1] == 1.0 and path.read_bytes() == pack(project, blobs)
+
+    def stop(share: float) -> None:
+        if share == 1.0:
+            raise Cancelled("enough")
+
+    with pytest.raises(Cancelled):
+        save_project(path, Project("other"), blobs, True, stop)
+    assert path.read_bytes() == pack(project, blobs) and list(tmp_path.iterdir()) == [path]

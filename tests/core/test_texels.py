@@ -356,6 +356,23 @@ def test_a_picture_of_two_colours_keeps_to_them_on_pixel_art(
     assert (len({tuple(one) for one in colour(folder).reshape(-1, 3).tolist()} - {(0x20, 0x40, 0x60)}) == 2) is art
 
 
+@pytest.mark.parametrize("on", [True, False])
+def test_three_projections_are_chosen_from_not_mixed_on_pixel_art(tmp_path: Path, on: bool) -> None:
+    (tmp_path / "aslant.obj").write_text(PLANE.replace("v -1 -1 0", "v -1 -1 1.3").replace("v 1 1 0", "v 1 1 -1"))
+    studio = Studio.new(tmp_path / "aslant.obj", sheet_size=64)
+    key = studio.surface.keys[0]
+    chequers = np.indices((5, 5)).sum(axis=0)[..., None] % 2 * 255
+    two = studio.add_picture(save_png(tmp_path / "two.png", (chequers | [0, 0, 0, 255]).astype(np.uint8)))
+    ways = np.where(chequers > 0, [128, 128, 255, 255], [200, 128, 233, 255]).astype(np.uint8)
+    lean = studio.add_picture(save_png(tmp_path / "lean_normal.png", ways))
+    channels = {"colour": Channel("picture", picture=two), "normal": Channel("picture", picture=lean)}
+    studio.execute(AddLayer("all over", Wash(by="triplanar", repeat=(1.7, 1.7)), channels))
+    studio.execute(SetPixelArt(str(key), on))
+    for name, most in (("colour", 2), ("normal", 2 * 3 * 2)):  # each way on each plane of each triangle
+        found = len({tuple(one) for one in shown(studio, key, name).reshape(-1, 3).tolist()})
+        assert (found <= most) is on, (name, found)
+
+
 def test_texels_painted_beside_islands_are_seen_on_pixel_art_alone(tmp_path: Path, plane: Path) -> None:
     studio, layer, key = art(tmp_path, plane)
     studio.lay_out(FitRectangle((0.0, 0.0), (0.5, 0.5)))

@@ -6,6 +6,7 @@ import sys
 import threading
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -253,6 +254,41 @@ def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, tmp_path
     hands.parts.work.open(other)
     hands.wait()
     assert hands.parts.work.project.layers[-1].name == "On top" and hands.parts.work.path == other
+
+
+def test_a_save_waits_for_nothing_and_is_told_as_it_ended(hands: Hands, tmp_path: Path) -> None:
+    work, window, gate, told = hands.parts.work, hands.window, threading.Event(), []
+    path, writing = tmp_path / "kept.fern", threading.Event()
+    hands.parts.errands.send("Opening something …", gate.wait, lambda _: None)
+    work.save(path, told.append)
+    until(lambda: bool(told))
+    assert told == [True] and path.exists() and hands.parts.errands.busy
+    gate.set()
+    until(lambda: not hands.parts.errands.busy)
+    gate.clear()
+    before, write = path.read_bytes(), work.studio.write
+
+    def slowly(*given: Any) -> None:
+        writing.set()
+        gate.wait()
+        write(*given)
+
+    work.studio.write = slowly
+    hands.parts.errands.send("Opening another …", gate.wait, lambda _: None)
+    assert work.execute(AddLayer("On top", Wash(), {}))
+    work.save(path, told.append)
+    assert writing.wait(5)
+    window.ground.call_off.click()  # what is being opened, as the line says
+    assert "kept.fern" in window.notice.text() and window.ground.call_off.isVisible()
+    window.ground.call_off.click()  # the save
+    gate.set()
+    until(lambda: len(told) == 2)
+    assert told == [True, False] and path.read_bytes() == before and work.studio.changed
+    assert "Not saved" in window.notice.text() and list(tmp_path.iterdir()) == [path]
+    del work.studio.write
+    work.save(path, told.append)
+    until(lambda: len(told) == 3)
+    assert told[-1] and path.read_bytes() != before and not work.studio.changed
 
 
 def test_a_picture_file_joins_the_kit_once_and_says_what_was_done_to_it(hands: Hands, tmp_path: Path) -> None:

@@ -6,8 +6,9 @@ import os
 import re
 import secrets
 import stat
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import BinaryIO
 
 from lucky_fern.core.errors import ExportError, LuckyFernError
 from lucky_fern.core.limits import MOST_FILE
@@ -142,6 +143,15 @@ class WholeFiles:
         ExportError
             If the disk refuses, or the target is no plain file; the sentence names the file.
         """
+
+        def fill(file: BinaryIO) -> None:
+            for part in (data,) if isinstance(data, bytes) else data:
+                file.write(part)
+
+        return self.fill(target, fill)
+
+    def fill(self, target: Path, write: Callable[[BinaryIO], None]) -> Path:
+        """As :meth:`write`, with what ``write`` puts into the file; what else it raises goes through."""
         try:
             target = target.resolve() if target.is_symlink() else target
             mode = _mode(target)
@@ -153,8 +163,7 @@ class WholeFiles:
             handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             self._waiting.append((temporary, target))
             with os.fdopen(handle, "wb") as file:
-                for part in (data,) if isinstance(data, bytes) else data:
-                    file.write(part)
+                write(file)
                 file.flush()
                 os.fsync(file.fileno())
             os.chmod(temporary, mode)

@@ -355,7 +355,7 @@ def difference(sent: U8 | U16, back: Picture, file: str, map_name: str, least: f
 
 def _as_of(picture: Picture, map_name: str) -> Picture:
     """As it is to be filtered: colours as light."""
-    taken: Taken = "colour" if MAPS[map_name].kind == "colour" else "data"
+    taken: Taken = "colour" if MAPS[map_name].encoded else "data"
     return dataclasses.replace(picture, taken=taken)
 
 

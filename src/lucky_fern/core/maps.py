@@ -15,13 +15,33 @@ Kind = Literal["colour", "scalar", "normal"]
 
 @dataclass(frozen=True)
 class MapSpec:
-    """One map: its name, what its values mean, where it starts, how finely it is kept."""
+    """One map: its name, what its values mean, where it starts, how finely it is kept, what else is made of it."""
 
     name: str
     kind: Kind
     start: tuple[float, ...]
     wide: bool = False  # kept with 16 bits in the views
     title: str = ""
+    base: bool = False  # what the surface looks like before all else: blank there is a mistake, and dark beside glow
+    raises: bool = False  # relief comes of it: it shapes the normals, and a level of it can be held
+    glows: bool = False  # light goes out from it, seen where all is dark
+    covers: bool = False  # it says where the surface is at all
+    told_blank: bool = False  # somebody who writes nothing to it, but has layers for it, should hear of it
+
+    @property
+    def encoded(self) -> bool:
+        """Whether its values are colours, sRGB-encoded."""
+        return self.kind == "colour"
+
+    @property
+    def directional(self) -> bool:
+        """Whether its values are directions, which keep their length and are combined as such."""
+        return self.kind == "normal"
+
+    @property
+    def single(self) -> bool:
+        """Whether a value of it is one number."""
+        return self.kind == "scalar"
 
     @property
     def components(self) -> int:
@@ -66,11 +86,11 @@ def parse_value(name: str, value: object) -> tuple[float, ...]:
         If the value does not fit the map.
     """
     spec = spec_of(name)
-    if spec.kind == "colour":
+    if spec.encoded:
         if not isinstance(value, str):
             raise ValueError(tr("{name} takes a colour written #rrggbb, not {value!r}", name=name, value=value))
         return colour.from_hex(value)
-    if spec.kind == "normal":
+    if spec.directional:
         raise ValueError(tr("normal takes its values from a picture, not from a number"))
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value <= 1.0:
         raise ValueError(tr("{name} takes a number from 0 to 1, not {value!r}", name=name, value=value))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -32,7 +33,7 @@ from lucky_fern.core.project.commands import (
     Several,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
-from lucky_fern.core.project.file import keep_as_previous, open_project, save_project
+from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.layouts import LayoutEdit
 from lucky_fern.core.project.references import needed_digests
@@ -394,19 +395,24 @@ class Studio:
         self.write(path, project)
         self.saved = project
 
-    def write(self, path: Path, project: Project, keep_previous: bool = False) -> None:
+    def write(
+        self,
+        path: Path,
+        project: Project,
+        keep_previous: bool = False,
+        told: Callable[[float], None] = lambda _: None,
+    ) -> None:
         """Write a state of the project as a file; can be called beside the window, which notes what was saved.
 
-        With ``keep_previous`` a file that was there stays as ``NAME~``.
+        With ``keep_previous`` a file that was there stays as ``NAME~``. ``told`` hears the share that is written;
+        what it raises ends it, and leaves all as it was.
 
         Raises
         ------
         ExportError
             If it cannot be written; what was there stays.
         """
-        if keep_previous:
-            keep_as_previous(path)
-        save_project(path, project, self.blobs)
+        save_project(path, project, self.blobs, keep_previous, told)
 
 
 def _model_of(source: ModelSource, blobs: Blobs) -> Model:

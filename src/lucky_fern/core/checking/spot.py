@@ -76,8 +76,8 @@ def what_made(sources: Sources, project: Project, key: SheetKey, map_name: str, 
 
 def told(value: tuple[float, ...], map_name: str) -> str:
     """A value in few characters: ``#rrggbb``, or numbers."""
-    if MAPS[map_name].kind == "colour":
+    if MAPS[map_name].encoded:
         return to_hex((value[0], value[1], value[2]))
-    if MAPS[map_name].kind == "normal":
+    if MAPS[map_name].directional:
         return " ".join(f"{one * 2 - 1:+.2f}" for one in value)
     return f"{value[0]:.3f}"

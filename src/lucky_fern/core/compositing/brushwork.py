@@ -82,7 +82,7 @@ def draw_painted(
     region = gathered(wanted, painted.size, nothing, piece)
     if region is None:
         return None
-    flavour: Flavour = "colour" if map_name != MASK and MAPS[map_name].kind == "colour" else "data"
+    flavour: Flavour = "colour" if map_name != MASK and MAPS[map_name].encoded else "data"
     rows, columns = wanted.shape
     affine = np.array([[across / columns, 0, -wanted.left / columns], [0, down / rows, -wanted.top / rows]])
 

@@ -68,7 +68,7 @@ class View:
     def steeper(self, channel: Channel) -> float:
         """How many times as steep as its source a layer's height or normals are taken."""
         if self.relief is None:
-            return channel.strength if self.spec.kind == "normal" else 1.0
+            return channel.strength if self.spec.directional else 1.0
         if channel.relief is None or channel.relief.unit != self.relief.unit:
             return 0.0
         return channel.relief.strength / self.relief.strength
@@ -87,7 +87,7 @@ class Canvas:
 
     def weighs(self, view: View) -> bool:
         """Whether its values count only as far as its alpha says."""
-        return self.alpha is not None and view.spec.kind != "normal"
+        return self.alpha is not None and not view.spec.directional
 
 
 def blank(view: View) -> Canvas:
@@ -97,7 +97,7 @@ def blank(view: View) -> Canvas:
 
 def nothing(view: View) -> Canvas:
     """A canvas with nothing on it."""
-    if view.spec.kind == "normal":  # details add up from the flat normal, which is where nothing is
+    if view.spec.directional:  # details add up from the flat normal, which is where nothing is
         values = _started(view)
     else:
         values = np.zeros((*view.rect.shape, view.spec.components), np.float32)
@@ -174,9 +174,9 @@ def put_stamp(acc: F32, stamp: Stamp, channel: Channel, opacity: float, mode: in
         else:
             blend_value_through(acc, value, np.ascontiguousarray(stamp.alpha), opacity, mode)
     elif stamp.rgba is not None:
-        if view.spec.kind == "normal":
+        if view.spec.directional:
             blend_normals(acc, stamp.rgba, opacity)
-        elif view.spec.kind == "scalar":
+        elif view.spec.single:
             blend_luminance(acc, stamp.rgba, LUMINANCE, opacity, mode)
         else:
             blend_rgba(acc, stamp.rgba, opacity, mode)
@@ -185,7 +185,7 @@ def put_stamp(acc: F32, stamp: Stamp, channel: Channel, opacity: float, mode: in
 def lay_on(canvas: Canvas, values: F32, alpha: F32, blend: str, view: View) -> None:
     """Values with their own alpha onto a canvas of either kind."""
     alpha = np.ascontiguousarray(alpha, np.float32)
-    if view.spec.kind == "normal":
+    if view.spec.directional:
         blend_normal_arrays(canvas.values, values, alpha)
         if canvas.alpha is not None:
             canvas.alpha += alpha * (1 - canvas.alpha)
@@ -197,7 +197,7 @@ def lay_on(canvas: Canvas, values: F32, alpha: F32, blend: str, view: View) -> N
 
 def steepened(values: F32, by: float, blend: str, view: View) -> F32:
     """Heights or normals (r, c, n) made ``by`` times as steep: about level, or from 0 where they are added."""
-    if view.spec.kind == "normal":
+    if view.spec.directional:
         vector = values * 2 - 1
         vector[..., :2] *= np.float32(by)
         vector /= np.maximum(np.linalg.norm(vector, axis=2, keepdims=True), np.float32(1e-6))
@@ -213,7 +213,7 @@ def as_values(stamp: Stamp, channel: Channel, view: View) -> tuple[F32, F32]:
     if stamp.rgba is None or channel.source not in DRAWN:
         values = np.empty((*shape, view.spec.components), np.float32)
         values[:] = parse_value(view.stored, channel.source)
-    elif view.spec.kind == "scalar":
+    elif view.spec.single:
         values = np.empty((*shape, 1), np.float32)
         luminance(stamp.rgba, LUMINANCE, values)
     else:

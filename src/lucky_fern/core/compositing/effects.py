@@ -103,7 +103,7 @@ class Sharpening(EffectRow):
     def apply(self, values: F32, effect: Sharpen, spec: MapSpec, around: Islands | None) -> F32:
         soft = values if around is None else blurred(values, effect.radius, spec, around)
         sharp = np.clip(values + np.float32(effect.amount) * (values - soft), 0, 1)
-        return unit_normals(sharp) if spec.kind == "normal" else sharp
+        return unit_normals(sharp) if spec.directional else sharp
 
 
 def levelled(values: F32, black: float, white: float, gamma: float, low: float = 0.0, high: float = 1.0) -> F32:
@@ -154,8 +154,8 @@ def blurred(values: F32, radius: float, spec: MapSpec, around: Islands) -> F32:
     """Gaussian blur of (r, c, n) values over the surface; texels outside islands stay as they are."""
     if radius <= 0:
         return values
-    encoded, inside = spec.kind == "colour", around.islands >= 0
-    if spec.kind == "normal":
+    encoded, inside = spec.encoded, around.islands >= 0
+    if spec.directional:
         soft = smoothed(values, radius, around)
     else:
         soft = smoothed(values, radius, around, _decoded if encoded else None)
@@ -164,7 +164,7 @@ def blurred(values: F32, radius: float, spec: MapSpec, around: Islands) -> F32:
             np.float32
         ) / np.float32(65535)
     out = np.where(inside[..., None], soft, values).astype(np.float32)
-    return unit_normals(out) if spec.kind == "normal" else out
+    return unit_normals(out) if spec.directional else out
 
 
 def smoothed(values: F32, radius: float, around: Islands, first: Callable[[F32], F32] | None = None) -> F32:

@@ -34,7 +34,7 @@ class HeardMask(ShapeRow):
 
 def brightness(values: F32, map_name: str) -> F32:
     """(r, c) how bright a map's values (r, c, n) are: colours by their luminance, normals by their slope."""
-    if MAPS[map_name].kind == "normal":
+    if MAPS[map_name].directional:
         return np.asarray(1 - (values[..., 2] * 2 - 1), np.float32)
     return luminance_of(values) if values.shape[2] == 3 else values[..., 0]
 

@@ -52,7 +52,7 @@ class Despeckling(EffectRow):
         least, most = (effect.threshold if effect.which != other else np.inf for other in ("bright", "dark"))
 
         def mend(colours: F32, inner: Box) -> F32:
-            directions = spec.kind == "normal"
+            directions = spec.directional
             middle = _median(colours, reach, 254 if directions else 255)  # of an even number level is one
             if directions:
                 middle = unit_normals(middle)
@@ -77,7 +77,7 @@ class Smoothing(EffectRow):
                 colours, cv2.BORDER_REPLICATE,
                 lambda one: cv2.bilateralFilter(one, 2 * reach + 1, effect.tolerance, effect.radius / 2),
             ).reshape(colours.shape)[inner]  # fmt: skip
-            return unit_normals(soft) if spec.kind == "normal" else soft
+            return unit_normals(soft) if spec.directional else soft
 
         return _by_islands(values, around, reach, smooth)
 

@@ -20,7 +20,7 @@ from lucky_fern.core.project.places import Warp
 
 def flavour_of(map_name: str, taken: Taken) -> Flavour:
     """Colours on colour maps are filtered as light, all else as plain numbers."""
-    return "colour" if MAPS[map_name].kind == "colour" and taken == "colour" else "data"
+    return "colour" if MAPS[map_name].encoded and taken == "colour" else "data"
 
 
 class Pictures:

@@ -31,7 +31,7 @@ def averaged(
         return to_hex((mean[0], mean[1], mean[2])) if spec.components == 3 else float(mean[0])
     some = kept[max(row - reach, 0) : row + reach + 1, max(column - reach, 0) : column + reach + 1]
     values = some.reshape(-1, kept.shape[2]) / float(np.iinfo(kept.dtype).max)
-    if spec.kind != "colour":
+    if not spec.encoded:
         return float(values[:, 0].mean())
     light = encode_srgb(decode_srgb(values).mean(axis=0))
     return to_hex((float(light[0]), float(light[1]), float(light[2])))
@@ -47,9 +47,9 @@ def reading(store: MapStore, key: SheetKey, size: Extent, map_name: str, row: in
     else:
         values = list(spec.start)
     eight = " ".join(str(int(value * 255 + 0.5)) for value in values)
-    if spec.kind == "colour":
+    if spec.encoded:
         told = "#" + "".join(f"{int(value * 255 + 0.5):02x}" for value in values) + f"  {eight}"
-    elif spec.kind == "normal":
+    elif spec.directional:
         told = " ".join(f"{value * 2 - 1:+.3f}" for value in values) + f"  {eight}"
     else:
         told = f"{values[0]:.4f}  {eight}"

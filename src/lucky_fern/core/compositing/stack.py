@@ -197,7 +197,7 @@ def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
         )
 
     about = About(view.stored, guide, _lifts(layer, view), isolated, keep)
-    return Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, view.spec.kind == "normal", about)
+    return Around(view.sources, view.project.size_of, view.sheet, view.rect, fetch, view.spec.directional, about)
 
 
 def _lifts(layer: Layer, view: View) -> Relief | None:

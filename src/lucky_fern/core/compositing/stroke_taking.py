@@ -131,7 +131,7 @@ def taken_by_home(around: Around, about: About, effect: PaintStrokes, level: int
         taps = _taps(around, around.fetch, components, key, chunk, all_, rows, 0.3 * effect.size / 2**level)
         values = _means(taps)
         lean = np.zeros((len(rows), 2), np.float32)
-        if MAPS[about.map].kind == "normal":
+        if MAPS[about.map].directional:
             lean = _leans(around, values, all_.scattered, rows, way.place[:, 6:9].astype(np.float64))
         return Taken(values, lean)
 

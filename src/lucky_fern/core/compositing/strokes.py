@@ -133,7 +133,7 @@ def _paint(out: F32, values: F32, effect: PaintStrokes, around: Around, about: A
     count, components = len(texels.rows), values.shape[2]
     laid = Laid(np.ones(count, np.float32), np.zeros((count, components), np.float32), np.zeros(count, np.float32),
                 np.zeros((count, 3), np.float32), np.zeros((count, 3), np.float32))  # fmt: skip
-    relief = spec.kind == "normal" or (about.map == "height" and about.relief is not None)
+    relief = spec.directional or (about.map == "height" and about.relief is not None)
     pieces = np.ascontiguousarray(around.sources.surface.model.pieces[texels.triangle], np.int32)
     widths = effect.sizes
     for level in range(len(widths) - 1, -1, -1):
@@ -142,11 +142,11 @@ def _paint(out: F32, values: F32, effect: PaintStrokes, around: Around, about: A
         every = strewn(around, effect, level, look.half, look.wide)
         strokes = _near(effect, around, about, every, look, level, texels)
         if strokes is not None:
-            lay_strokes(texels.points, texels.normals, pieces, texels.patches, strokes, look, spec.kind == "colour",
+            lay_strokes(texels.points, texels.normals, pieces, texels.patches, strokes, look, spec.encoded,
                         relief, laid)  # fmt: skip
     own = values[texels.rows, texels.columns]
     mixed = laid.values + laid.left[:, None] * own
-    if spec.kind == "normal":
+    if spec.directional:
         mixed[:, :3] = _normals(laid, own, texels, around)
     elif relief and about.relief is not None:
         high = about.relief.strength * (unit if about.relief.unit == "texels" else 1.0)

@@ -38,6 +38,8 @@ from lucky_fern.words import tr
 Progress = Callable[[int, int, str], None]
 _AT_ONCE = 2  # files that are worked out at the same time
 _LEAST = 0.05  # of what maps take unpacked; no livery packs better
+_MUCH = 8  # times as many texels along a side as its sheet has: worth a sentence
+_BYTES_A_TEXEL = 10  # of a map while it is composited, padded and encoded, as measured
 LAYERS = "layers"  # stands for the map in names of layered files
 
 
@@ -97,7 +99,7 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
     written = _written(sources, project, setup)
     files: list[Plan] = []
     left_out: dict[str, list[str]] = {}
-    notes: list[str] = []
+    notes = _enlarged(sources, project, setup)
     materials = [name for name in surface.materials if not setup.only_glowing or "emissive" in _used(written, name)]
     for material in materials:
         keys = [key for key in surface.keys if key.material == material]
@@ -158,6 +160,27 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
         for material in (lacking[:1] if len(lacking) == len(surface.materials) else lacking)
     ]
     return Plans(tuple(files), tuple(skipped), tuple(notes))
+
+
+def _enlarged(sources: Sources, project: Project, setup: ExportSetup) -> list[str]:
+    """What it costs to write sheets much larger than they are, where nothing is finer."""
+    sized = _resized(project, setup)
+    found = [(key, project.size_of(key), sized.size_of(key)) for key in sources.surface.keys]
+    found = [(key, own, asked) for key, own, asked in found if asked.longest >= _MUCH * own.longest]
+    if not found:
+        return []
+    key, own, asked = max(found, key=lambda one: one[2].texels / one[1].texels)
+    return [
+        tr(
+            "{key} is written with {asked} texels from a sheet of {own}, on which nothing is finer: each map of it "
+            "is {millions:.0f} million texels and takes some {memory:.0f} MB of memory while it is made",
+            key=key,
+            asked=asked,
+            own=own,
+            millions=asked.texels / 1e6,
+            memory=asked.texels * _BYTES_A_TEXEL / 1e6,
+        )
+    ]
 
 
 def _written(sources: Sources, project: Project, setup: ExportSetup) -> dict[SheetKey, set[str]]:

@@ -120,7 +120,7 @@ def check_points(model: Model, points: list[list[float]]) -> None:
 
 def _maps(names: list[str]) -> tuple[str, ...]:
     for name in names:
-        if name not in MAPS or MAPS[name].kind == "normal":
+        if name not in MAPS or MAPS[name].directional:
             raise CommandError(tr("'{name}' is no map that paint can be moved on", name=name))
     return tuple(names)
 

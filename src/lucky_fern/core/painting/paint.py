@@ -47,6 +47,6 @@ class Plain:
 
     def at(self, place: Place, name: str) -> F32:
         value = self._values[name]
-        if place not in self._tints or MAPS[name].kind != "colour":
+        if place not in self._tints or not MAPS[name].encoded:
             return value[None, None]
         return turned_hue(value, self._tints[place])

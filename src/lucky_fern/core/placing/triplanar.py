@@ -51,7 +51,8 @@ def draw_triplanar(
     """(rows, columns, 4) uint16 straight RGBA of a chunk.
 
     The picture repeats ``repeat`` times over the model's longest side, seen upright from each of the six
-    directions; ``rotate`` turns it and ``offset`` moves it, in pictures. ``only`` draws one axis' projection.
+    directions; ``rotate`` turns it and ``offset`` moves it, in pictures. ``only`` draws one axis' projection. With
+    ``nearest`` a texel takes the pixel of the plane that it faces most, unmixed.
     """
     model = sheet.model
     low, high = model.bounds
@@ -69,11 +70,16 @@ def draw_triplanar(
     return out
 
 
-def shares(sheet: Sheet, chunk: Chunk, owner: I32) -> F64:
-    """(r, c, 3) how much each axis' projection counts on a chunk, 1 in all; zero outside islands."""
+def shares(sheet: Sheet, chunk: Chunk, nearest: bool) -> F64:
+    """(r, c, 3) how much each axis' projection counts on a chunk, 1 in all; zero outside islands.
+
+    With ``nearest``, which keeps pixels whole, one of them is all.
+    """
     normal = sheet.surface_points(chunk).normal ** 2
     weight = normal * normal
     weight[weight < 1e-6] = 0
+    if nearest:
+        weight *= np.arange(3) == weight.argmax(axis=2, keepdims=True)
     total = weight.sum(axis=2, keepdims=True)
     made: F64 = np.divide(weight, total, out=np.zeros_like(weight), where=total > 0)
     return made
@@ -170,13 +176,17 @@ def _draw(
             px, py = k + column0 + 0.5, r + row0 + 0.5
             wb = ((px - c[0, 0]) * by - (py - c[0, 1]) * bx) / area
             wc = (ax * (py - c[0, 1]) - ay * (px - c[0, 0])) / area
-            total = red = green = blue = alpha = 0.0
+            total = red = green = blue = alpha = best = 0.0
             for axis in range(3):
                 facing = (1 - wb - wc) * normals[t, 0, axis] + wb * normals[t, 1, axis] + wc * normals[t, 2, axis]
                 weight = facing * facing
                 weight *= weight  # to the fourth power: higher ones give narrower transitions
                 if weight < 1e-6 or (only >= 0 and axis != only):
                     continue
+                if sampling == NEAREST:  # whole pixels are not mixed: the plane that faces most has them
+                    if weight <= best:
+                        continue
+                    best, total, red, green, blue, alpha = weight, 0.0, 0.0, 0.0, 0.0, 0.0
                 s_x, s_y, t_x, t_y = planes[axis, 1], planes[axis, 2], planes[axis, 4], planes[axis, 5]
                 s = planes[axis, 0] + px * s_x + py * s_y
                 u = planes[axis, 3] + px * t_x + py * t_y

@@ -90,7 +90,7 @@ class Echo(Content, Plain, frozen=True, tag_field="kind", tag="echo"):
 
     def check(self, project: Any) -> None:
         self._check_source(project)
-        normals = self.source in MAPS and MAPS[self.source].kind == "normal"
+        normals = self.source in MAPS and MAPS[self.source].directional
         if self.part in ("bend", "rise") and not normals:
             raise CommandError(
                 tr("only normals have a '{part}'; take another part of {map}", part=self.part, map=self.source)
@@ -124,5 +124,5 @@ class Echo(Content, Plain, frozen=True, tag_field="kind", tag="echo"):
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source != ECHO:
             raise CommandError(tr("an echo gives what it hears below, not a value"))
-        if MAPS[map_name].kind == "normal":
+        if MAPS[map_name].directional:
             raise CommandError(tr("an echo makes numbers or colours, no directions; let a height shape the normals"))

@@ -21,7 +21,7 @@ MOST_POINTS = 256  # of a curve, or stops of a ramp
 
 def not_directions(map_name: str) -> None:
     """Refuse the normal map (CommandError)."""
-    if MAPS[map_name].kind == "normal":
+    if MAPS[map_name].directional:
         raise CommandError(
             tr("directions in the normal map can be blurred, sharpened, smoothed or rid of specks, nothing else")
         )
@@ -29,7 +29,7 @@ def not_directions(map_name: str) -> None:
 
 def only_colours(map_name: str) -> None:
     """Refuse maps that hold no colours (CommandError)."""
-    if MAPS[map_name].kind != "colour":
+    if not MAPS[map_name].encoded:
         raise CommandError(
             tr("{map_name} holds no colours; this adjustment works on colour and emissive", map_name=map_name)
         )

@@ -8,12 +8,12 @@ import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import Path, PurePath
-from typing import NamedTuple
+from typing import BinaryIO, NamedTuple
 
 import msgspec
 
 from lucky_fern.core.errors import ExportError, ProjectError
-from lucky_fern.core.files import check_regular, write_whole
+from lucky_fern.core.files import WholeFiles, check_regular
 from lucky_fern.core.limits import MOST_FILE, MOST_SMALL_FILE, MOST_UNPACKED, unpacked_too_large
 from lucky_fern.core.project.blobs import Blobs, digest_of
 from lucky_fern.core.project.checking import check_project
@@ -68,20 +68,27 @@ def members_of(project: Project) -> dict[str, str]:
 
 def pack(project: Project, blobs: Blobs) -> bytes:
     """The bytes of a project file; equal projects give equal bytes."""
+    out = io.BytesIO()
+    _pack_into(out, project, blobs)
+    return out.getvalue()
+
+
+def _pack_into(out: BinaryIO, project: Project, blobs: Blobs, told: Callable[[float], None] = lambda _: None) -> None:
+    """Write a project file part by part; ``told`` hears the share that is written, and may end it by raising."""
     members = members_of(project)
     document = {
         "lucky-fern": FORMAT_VERSION,
         "project": msgspec.to_builtins(project, str_keys=True),
         "contents": {digest: members[digest] for digest in sorted(members)},
     }
-    out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         text = msgspec.json.format(msgspec.json.encode(document, order="deterministic"), indent=1)
         archive.writestr(zipfile.ZipInfo(DOCUMENT, _EPOCH), text, zipfile.ZIP_DEFLATED)
-        for digest, name in sorted(members.items(), key=lambda item: item[1]):
+        for at, (digest, name) in enumerate(sorted(members.items(), key=lambda item: item[1])):
+            told(at / len(members))
             kind = zipfile.ZIP_STORED if PurePath(name).suffix in _STORED else zipfile.ZIP_DEFLATED
             archive.writestr(zipfile.ZipInfo(name, _EPOCH), blobs[digest], kind)
-    return out.getvalue()
+    told(1.0)
 
 
 def _read(archive: zipfile.ZipFile, member: str, name: str) -> bytes:
@@ -206,15 +213,24 @@ def _document(archive: zipfile.ZipFile, name: str, kind: FileKind) -> tuple[Proj
     return project, convert(top["contents"], dict[str, str])
 
 
-def save_project(path: Path, project: Project, blobs: Blobs) -> None:
-    """Write a project file atomically.
+def save_project(
+    path: Path, project: Project, blobs: Blobs, keep_previous: bool = False,
+    told: Callable[[float], None] = lambda _: None,
+) -> None:  # fmt: skip
+    """Write a project file atomically; with ``keep_previous`` the one that was there stays as ``NAME~``.
+
+    ``told`` hears the share that is written; what it raises ends it, and leaves all as it was.
 
     Raises
     ------
     ExportError
         If it cannot be written; an older file of that name stays as it was.
     """
-    write_whole(path, pack(project, blobs))
+    with WholeFiles() as files:
+        files.fill(path, lambda out: _pack_into(out, project, blobs, told))
+        if keep_previous:
+            keep_as_previous(path)
+        files.publish()
 
 
 def keep_as_previous(path: Path) -> None:

@@ -40,7 +40,7 @@ class Specks(Effect, Plain, frozen=True, tag_field="effect", tag="despeckle"):
         check_share("threshold", self.threshold)
 
     def check_on(self, map_name: str) -> None:
-        if self.which != "both" and MAPS[map_name].kind == "normal":
+        if self.which != "both" and MAPS[map_name].directional:
             raise CommandError(tr("specks in normals are neither bright nor dark; take both"))
 
     def scaled(self, by: float) -> Specks:
@@ -194,5 +194,5 @@ class Normalise(Effect, Plain, frozen=True, tag_field="effect", tag="normalise")
     """Directions of length 1 again, whatever was done to them."""
 
     def check_on(self, map_name: str) -> None:
-        if MAPS[map_name].kind != "normal":
+        if not MAPS[map_name].directional:
             raise CommandError(tr("{map_name} holds no directions; this works on the normal map", map_name=map_name))

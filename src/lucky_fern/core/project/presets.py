@@ -111,13 +111,13 @@ class Preset(Plain, frozen=True):
 
 def _whole(name: str) -> tuple[Pick, ...]:
     """All components of a map, or of what is worked out from maps."""
-    if (name in MAPS and MAPS[name].kind == "scalar") or name == "gloss":
+    if (name in MAPS and MAPS[name].single) or name == "gloss":
         return (Pick(name),)
     return tuple(Pick(name, part) for part in ("r", "g", "b"))
 
 
 def _file(word: str, name: str, **more: Any) -> MapFile:
-    encoded = name in _COLOURED or MAPS.get(name, MAPS["height"]).kind == "colour"
+    encoded = name in _COLOURED or MAPS.get(name, MAPS["height"]).encoded
     return MapFile(word, _whole(name), encoded, **more)
 
 

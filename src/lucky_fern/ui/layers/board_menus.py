@@ -121,14 +121,14 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
     strengths = menu.addMenu(tr("Strength"))
     for percent in (100, 75, 50, 25, 10):
         strengths.addAction(f"{percent} %", partial(each, partial(_changed, opacity=percent / 100)))
-    if MAPS[name].kind != "normal":
+    if not MAPS[name].directional:
         blends = menu.addMenu(tr("Blend"))
         own = blends.addAction(
             tr("as the layer ({blend})", blend=layer.blend), lambda: each(lambda c: replace(c, blend=None))
         )
         own.setCheckable(True)
         own.setChecked(channel.blend is None)
-        for mode in COLOUR_BLENDS if MAPS[name].kind == "colour" else SCALAR_BLENDS:
+        for mode in COLOUR_BLENDS if MAPS[name].encoded else SCALAR_BLENDS:
             action = blends.addAction(mode, partial(each, partial(_changed, blend=mode)))
             action.setCheckable(True)
             action.setChecked(channel.blend == mode)

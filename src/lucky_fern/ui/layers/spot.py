@@ -94,7 +94,7 @@ class SpotPanel(Page):
                                     told(step.before, name), told(step.after, name)])  # fmt: skip
             item.setData(0, _LAYER, step.layer)
             item.setToolTip(0, item.text(0))
-            if MAPS[name].kind != "normal":
+            if not MAPS[name].directional:
                 for column, value in ((2, step.before), (3, step.after)):
                     swatch = QPixmap(12, 12)
                     swatch.fill(QColor(to_hex((value[0], value[len(value) // 2], value[-1]))))

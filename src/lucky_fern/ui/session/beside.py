@@ -10,9 +10,9 @@ from PySide6.QtCore import QTimer
 from lucky_fern.core.parallel import stand_back
 from lucky_fern.ui.session.mishaps import LOG
 
-# Each of them takes turns with the window at the interpreter; an errand never waits behind an export, a check and the
-# loading of kernels together.
-_AT_ONCE = 4
+# Each of them takes turns with the window at the interpreter; an errand never waits behind an export, a check, a save
+# and the loading of kernels together.
+_AT_ONCE = 6
 _BREATH = 150  # milliseconds
 _POOL = ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="fern-beside", initializer=stand_back)
 

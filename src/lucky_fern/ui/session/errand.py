@@ -45,6 +45,11 @@ class Errands(QObject):
     def busy(self) -> bool:
         return self._now is not None
 
+    @property
+    def title(self) -> str:
+        """What is under way ("" for nothing, or for what nobody is told of)."""
+        return "" if self._now is None else self._now.title
+
     def send(self, title: str, work: Callable[[], Any], then: Callable[[Any], object]) -> None:
         """Do ``work`` on a thread of its own, then ``then`` with its result on this one."""
         self.send_long(title, lambda told: work(), then)

@@ -75,7 +75,8 @@ class Maps(QObject):
     @property
     def quiet(self) -> bool:
         """Whether nobody works on an older state of the project in the background, or holds on to its contents."""
-        return self.settled and not self.work.errands.busy and not self.work.readers
+        work = self.work
+        return self.settled and not work.errands.busy and not work.saves.busy and not work.readers
 
     def finished(self, project: Project) -> MapStore | None:
         """The maps, if they are all composited and those of this project; asked by exports from their thread."""

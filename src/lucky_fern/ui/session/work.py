@@ -22,6 +22,7 @@ from lucky_fern.core.studio import Studio
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.errand import Errands
+from lucky_fern.ui.session.saving import Saves
 from lucky_fern.words import tr
 
 _ADJUSTING = 0.4  # seconds
@@ -38,14 +39,14 @@ class Work(QObject):
     undo_room_changed = Signal(int)  # bytes
     said = Signal(str, bool)  # a sentence; whether it is a warning
 
-    def __init__(self, errands: Errands, prepare_light: Callable[[], object] = lambda: None) -> None:
+    def __init__(self, errands: Errands, saves: Saves, prepare_light: Callable[[], object] = lambda: None) -> None:
         """``prepare_light`` is done beside opening: what the first frame of a model would wait for."""
         super().__init__()
         self.studio: Studio | None = None
         self.path: Path | None = None
         self.missing: list[Texture] = []  # pictures that the model names and that are nowhere
         self.readers: set[object] = set()  # who reads older states of the project, or their pixels
-        self.errands = errands
+        self.errands, self.saves = errands, saves
         self.undo_room = LIMIT  # bytes that steps to undo may take, in whatever project
         self.keep_previous = False  # whether saving leaves the file before it as NAME.fern~
         self.open_elsewhere: Callable[[Path], bool] = lambda path: False  # whether another window works on a file
@@ -171,7 +172,11 @@ class Work(QObject):
             return
         project, backup = studio.project, self.keep_previous
 
-        def saved(_: object) -> None:
+        def ended(why: str | None) -> None:
+            if why is not None:
+                self.warn(why)
+                then(False)
+                return
             studio.saved = project
             if studio is self.studio:
                 self.path = path
@@ -179,11 +184,8 @@ class Work(QObject):
             self.say(tr("Saved {name}.", name=path.name))
             then(True)
 
-        self.errands.send_long(
-            tr("Saving {name} …", name=path.name),
-            lambda told: studio.write(path, project, backup),
-            saved,
-            lambda: then(False),
+        self.saves.send(
+            tr("Saving {name} …", name=path.name), lambda told: studio.write(path, project, backup, told), ended
         )
 
     def open(self, path: Path) -> None:

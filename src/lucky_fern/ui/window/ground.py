@@ -63,7 +63,7 @@ class Ground(QWidget):
         column.addLayout(middle, 1)
         for one in words:
             column.addWidget(one)
-        self.call_off = QToolButton(text=tr("Cancel"), toolTip=tr("Forget what is being opened"))
+        self.call_off = QToolButton(text=tr("Cancel"), toolTip=tr("Give up what this line says is under way"))
         self.call_off.hide()
         line = QHBoxLayout()
         line.setContentsMargins(0, 0, 8, 0)

@@ -192,6 +192,7 @@ class Window(QMainWindow):
         self.parts.work.said.connect(self.say)
         self.parts.work.project_changed.connect(self._show_title)
         self.parts.errands.changed.connect(self._show_errand)
+        self.parts.saves.changed.connect(self._show_errand)
         self.parts.preparing.opened.connect(self._show_preparing)
         self.parts.bringing.waiting_changed.connect(lambda: self._station_changed(self.parts.looking.station))
         self.parts.work.may_replace = self.may_leave
@@ -204,7 +205,7 @@ class Window(QMainWindow):
         self.parts.keeping.lost_found.connect(self.recovery.show_lost)
         self.recovery.wanted.connect(self._bring_back)
         self.recovery.unwanted.connect(self.parts.keeping.forget)
-        self.ground.call_off.clicked.connect(self.parts.errands.call_off)
+        self.ground.call_off.clicked.connect(self._call_off)
         from lucky_fern.ui.window.colours import Colours
         from lucky_fern.ui.window.files import follow_tray
         from lucky_fern.ui.window.proposals import Proposals
@@ -317,8 +318,16 @@ class Window(QMainWindow):
         self.notice.say(sentence, warning)
         self._notice_timer.start(_SAID)
 
-    def _show_errand(self, title: str) -> None:
-        """What is being opened, with a way to call it off."""
+    def _call_off(self) -> None:
+        """Give up what the line says is under way."""
+        if self.parts.errands.busy:
+            self.parts.errands.call_off()
+        else:
+            self.parts.saves.stop()
+
+    def _show_errand(self, _: str) -> None:
+        """What is being opened, else what is being saved, with a way to call it off."""
+        title = self.parts.errands.title or self.parts.saves.title
         self.ground.call_off.setVisible(bool(title))
         if title:
             self.say(title, False)

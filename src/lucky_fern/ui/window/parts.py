@@ -25,6 +25,7 @@ from lucky_fern.ui.session.mishaps import Mishaps
 from lucky_fern.ui.session.my_kit import MyKitAtHand
 from lucky_fern.ui.session.preparing import Preparing
 from lucky_fern.ui.session.recipes import Recipes
+from lucky_fern.ui.session.saving import Saves
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.baking import Baking
@@ -56,9 +57,9 @@ class Parts:
     def __init__(self) -> None:
         render_apart()
         self.commands = Commands()
-        self.errands, self.answers = Errands(), Answers()
+        self.errands, self.saves, self.answers = Errands(), Saves(), Answers()
         self.mishaps = Mishaps()
-        self.work = Work(self.errands, environment.reflections)
+        self.work = Work(self.errands, self.saves, environment.reflections)
         self.keeping = self.make(Keeping)
         self.selection = self.make(Selection)
         self.looking = self.make(Looking)

@@ -28,6 +28,7 @@ class Rest(QObject):
             thread.idle,
             settings.shown,
             parts.errands.changed,
+            parts.saves.changed,
             parts.answers.changed,
             parts.layout_watch.changed,
             parts.preparing.shown,
@@ -47,7 +48,7 @@ class Rest(QObject):
         drawing = any(view.isVisible() for view in self._views) and not self._thread.drawing.failed
         to_upload = packing is not None and packing.waiting and drawing
         found = {
-            "an errand": parts.errands.busy, "an answer": parts.answers.busy,
+            "an errand": parts.errands.busy, "a save": parts.saves.busy, "an answer": parts.answers.busy,
             "the layout check": parts.layout_watch.busy,
             "a picture being prepared": parts.preparing.busy, "a loan that was saved": parts.lending.busy,
             "a picture's file that was saved": parts.changing.busy, "my kit's folder": parts.my_kit.busy,

@@ -90,11 +90,12 @@ class TopStrip(QWidget):
         parts.maps.busy.connect(self._show_busy)
         parts.maps.rested.connect(self._show_busy)
         parts.errands.changed.connect(self._show_busy)
+        parts.saves.changed.connect(self._show_busy)
         self.refresh()
 
     def _show_busy(self) -> None:
         """One sign for all that goes on beside the window."""
-        busy = not self.parts.maps.settled or self.parts.errands.busy
+        busy = not self.parts.maps.settled or self.parts.errands.busy or self.parts.saves.busy
         self.busy.setVisible(busy)
         if busy and not self._tick.isActive():
             self.busy.setText(tr("Working …"))

@@ -48,9 +48,9 @@ def _adjust(layer: Layer, adjustment: Adjustment, canvas: Canvas, view: View) ->
     corner = (view.rect.top, view.rect.left)
     new = effect_row(effect).apply_at(canvas.values, effect, view.spec, around, corner)
     alpha = np.ones(view.rect.shape, np.float32) if shown is None else shown
-    mode = MODE_NUMBERS["normal" if view.spec.kind == "normal" else layer.blend_on(channel)]
+    mode = MODE_NUMBERS["normal" if view.spec.directional else layer.blend_on(channel)]
     blend_arrays(canvas.values, np.ascontiguousarray(new, np.float32), alpha, mode)
-    if view.spec.kind == "normal" and shown is not None:
+    if view.spec.directional and shown is not None:
         canvas.values[:] = unit_normals(canvas.values)  # halfway between two directions is one, not a shorter one
 
 

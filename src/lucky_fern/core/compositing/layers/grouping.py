@@ -61,7 +61,7 @@ def _put_group(layer: Layer, group: Group, canvas: Canvas, view: View) -> None:
         before = Canvas(canvas.values.copy(), None if canvas.alpha is None else canvas.alpha.copy())
         put_all(group.layers, canvas, view)
         mix(before, canvas, shown, view)
-        if view.spec.kind == "normal":
+        if view.spec.directional:
             canvas.values[:] = unit_normals(canvas.values)
 
 

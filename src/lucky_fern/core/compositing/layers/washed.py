@@ -91,7 +91,7 @@ def washed_picture(
 def _turn_planes(sources: Sources, wash: Wash, sheet: Sheet, chunk: Chunk, drawn: U16, planes: list[U16]) -> None:
     """Mix the normals of three projections, each turned into the surface's frame by itself."""
     mixed = np.zeros((*drawn.shape[:2], 3))
-    share = shares(sheet, chunk, sources.owners(sheet, chunk))
+    share = shares(sheet, chunk, wash.sampling == "nearest")
     for axis, plane in enumerate(planes):
 
         def axes(texels: Texels, axis: int = axis) -> tuple[F64, F64]:

@@ -40,7 +40,7 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
     row = QHBoxLayout(box)
     row.setContentsMargins(0, 0, 0, 0)
     decal, channel = isinstance(layer.content, Decal), layer.channels[name]
-    if MAPS[name].kind != "normal":
+    if not MAPS[name].directional:
         source = QComboBox()
         source.addItems([tr("picture"), tr("value")])
         source.setAccessibleName(tr("{title}: from a picture or one value", title=MAPS[name].title))
@@ -53,7 +53,7 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         row.addWidget(QLabel(tr("of its motif"), objectName="quiet"), 1)
     elif channel.source == "picture":
         _picture_choice(form, row, name, decal)
-    elif MAPS[name].kind == "colour":
+    elif MAPS[name].encoded:
         field = ColourField(MAPS[name].title)
         field.changed.connect(lambda value: _set(form, name, value))
         field.let_go.connect(form.matter.work.end_gesture)

@@ -159,7 +159,7 @@ def _set_source(form: Form, sources: QComboBox) -> None:
         form.matter.work.said.emit(tr("The kit holds no picture yet; add one in the tray."), True)
         form.refresh()
         return
-    normals = source in MAPS and MAPS[source].kind == "normal"
+    normals = source in MAPS and MAPS[source].directional
     fits = echo.part not in ("bend", "rise", "a") or (normals and echo.part != "a")
     more: dict[str, object] = {}
     if source == PICTURE and not echo.picture:

@@ -55,7 +55,7 @@ class PaintRows:
         self._kit_row(inner)
         self.maps: dict[str, tuple[QCheckBox, ColourField | NumberField]] = {}
         for name, spec in MAPS.items():
-            if spec.kind != "normal":
+            if not spec.directional:
                 self._map_row(inner, name)
         column.addWidget(self.paint)
 
@@ -137,7 +137,7 @@ class PaintRows:
         box.toggled.connect(partial(self.painting.use, name))
         line.addWidget(box)
         own: ColourField | NumberField = (
-            ColourField(spec.title) if spec.kind == "colour" else NumberField(0, 1, 2, "", spec.title)
+            ColourField(spec.title) if spec.encoded else NumberField(0, 1, 2, "", spec.title)
         )
         own.changed.connect(partial(self._set_value, name))
         line.addWidget(own, 1)
