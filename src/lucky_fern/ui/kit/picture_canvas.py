@@ -8,12 +8,14 @@ from PySide6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import QWidget
 
 from lucky_fern.core.arrays import Array
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.thumbnails import to_pixmap
 
 _MARGIN = 14.0  # pixels left free all round
 _CLOSEST = 40.0
 
 
+@guarded
 class PictureCanvas(QWidget):
     """``moved``: it is looked at from closer, or elsewhere."""
 

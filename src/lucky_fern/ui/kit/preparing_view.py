@@ -15,6 +15,7 @@ from lucky_fern.ui.kit.op_handles import HANDS, Hand, stroked
 from lucky_fern.ui.kit.op_rows import shown_as, titled
 from lucky_fern.ui.kit.picture_canvas import PictureCanvas
 from lucky_fern.ui.session.preparing import Preparing
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import tones
 from lucky_fern.words import tr
 
@@ -23,6 +24,7 @@ _KEEP, _DROP = QColor(60, 140, 90, 150), QColor(200, 70, 50, 150)
 _ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
 
 
+@guarded
 class BeforeCanvas(PictureCanvas):
     """Handles of the chosen op over what it is given. By keys: Space goes from handle to handle, arrows move one."""
 
@@ -159,6 +161,7 @@ def _between(start: Point, end: Point, step: float) -> list[Point]:
             for k in range(1, count + 1)]  # fmt: skip
 
 
+@guarded
 class PreparingView(QWidget):
     """Both canvases, and a word over each."""
 

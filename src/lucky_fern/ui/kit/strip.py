@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QListView, QToolTip
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.ui.session.beside import soon
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.ui.widgets.thumbnails import to_pixmap
 
@@ -34,6 +35,7 @@ def strip_height() -> int:
     return SIDE + with_text(42)
 
 
+@guarded
 class Strip(QListView):
     """Things in a row, or a list, each with a picture that is drawn beside the window and shown large under the
     pointer; several can be chosen, Enter uses the last one.

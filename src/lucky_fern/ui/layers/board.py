@@ -30,6 +30,7 @@ from lucky_fern.ui.layers.board_menus import add_menu, cell_menu, group, layer_m
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.session.looking import Against
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, tones, with_text
 from lucky_fern.ui.widgets.thumbnails import map_thumbnail, to_pixmap
 from lucky_fern.words import tr
@@ -52,6 +53,7 @@ _CTRL, _STEP = Qt.KeyboardModifier.ControlModifier, 0.05  # of a cell's strength
 _THUMBNAILS, _THUMBNAILS_MEANWHILE = 400, 4000  # milliseconds after a change; while maps are worked out
 
 
+@guarded
 class Heading(QHeaderView):
     """Map thumbnails; a click looks at that map alone."""
 
@@ -134,6 +136,7 @@ class Heading(QHeaderView):
         painter.restore()
 
 
+@guarded
 class Grid(QTreeView):
     """The tree itself: clicks switch cells, drags along them set their strength.
 

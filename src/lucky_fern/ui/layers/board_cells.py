@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QWidget
 from lucky_fern.core import colour
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Layer
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, tones, with_text
 
 INDENT, CELL, ROW = 13, 34, 26
@@ -16,6 +17,7 @@ _KIND_ICONS = {"wash": "wash", "decal": "picture", "brushwork": "brush", "adjust
                "edging": "edging", "echo": "echo"}  # fmt: skip
 
 
+@guarded
 class CellPainter(QStyledItemDelegate):
     """Filled where the layer gives, hollow where it is switched off, a dot where there is nothing."""
 

@@ -20,6 +20,7 @@ from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.session.adjustments import adjustments_in, put
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
 EYE, NAME, FIRST_MAP = 0, 1, 2
@@ -61,6 +62,7 @@ class Row:
         )  # fmt: skip
 
 
+@guarded
 class BoardModel(QAbstractItemModel):
     """The stack as it was when it was last taken over; every change goes back as a command."""
 

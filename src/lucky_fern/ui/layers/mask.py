@@ -38,6 +38,7 @@ from lucky_fern.ui.layers.pages.scope import KINDS, ScopeButton, told
 from lucky_fern.ui.layers.rule_part import RulePart, rule_text
 from lucky_fern.ui.session.effect_inputs import kept_apart
 from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.lists import ShrinkingList
 from lucky_fern.ui.widgets.page import Page
 from lucky_fern.ui.widgets.quietly import show_check
@@ -76,6 +77,7 @@ def shape_text(shape: Shape, project: Project | None = None) -> str:
     return tr("painted")
 
 
+@guarded
 class MaskPanel(Page):
     """Follows the selected layer; every change is a command on its mask."""
 

@@ -15,12 +15,14 @@ from lucky_fern.quay.delivery import Scene
 from lucky_fern.quay.stage import Filtering, Stage, difference
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.model_scene import Look
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
 _SLICE = 0.03  # seconds that maps are sent for between two looks at the mouse
 _FRAME = 0.5  # seconds between two pictures meanwhile
 
 
+@guarded
 class QuayView(QOpenGLWidget):
     """Dragging turns, the wheel comes nearer. ``measured`` says how far both sides are apart, of 255."""
 

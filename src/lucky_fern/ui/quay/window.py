@@ -36,6 +36,7 @@ from lucky_fern.ui.quay.numbers_part import NumbersPart
 from lucky_fern.ui.quay.view import QuayView
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.lighting import STANDING, prepare
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import sheet, tones
 from lucky_fern.words import tr
 
@@ -59,6 +60,7 @@ class _Landed:
     right: Scene
 
 
+@guarded
 class Quay(QMainWindow):
     """Reads a folder and a model, watches them, and says what a wrong setting does."""
 

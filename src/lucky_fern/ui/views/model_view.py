@@ -25,9 +25,11 @@ from lucky_fern.ui.session.compositing_thread import Seen
 from lucky_fern.ui.tools.sliding import look_of
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
 
+@guarded
 class ModelView(View):
     """Orbit with the left button, pan with the middle one (or Shift), turn the light with the right one."""
 

@@ -10,12 +10,14 @@ from lucky_fern.core.arrays import F64
 from lucky_fern.core.layout.heat import Heat
 from lucky_fern.ui.gestures.drawn import Drawn, Levelled
 from lucky_fern.ui.gestures.grip import Grip
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.histogram import paint_levels
 from lucky_fern.ui.widgets.style import tones
 
 FERN = QColor("#2c6b4c")
 
 
+@guarded
 class Overlay(QWidget):
     """A transparent sheet over a view; the mouse goes through it."""
 

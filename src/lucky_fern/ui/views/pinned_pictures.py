@@ -16,6 +16,7 @@ from lucky_fern.core.project.helps import CORNERS, Corner, Pinned
 from lucky_fern.core.studio import Studio
 from lucky_fern.ui.session.answers import Answers
 from lucky_fern.ui.session.work import Work
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.thumbnails import shrunk, to_pixmap
 from lucky_fern.words import tr
 
@@ -28,6 +29,7 @@ _CORNERS: dict[Corner, str] = {
 }  # fmt: skip
 
 
+@guarded
 class PinnedPictures(QObject):
     """Follows the project; the pictures are children of a ``host`` that holds both views."""
 
@@ -88,6 +90,7 @@ def _read(studio: Studio, name: str) -> U8:
     return shrunk(studio.sources.picture(studio.project.pictures[name]).rgba, _FINEST)
 
 
+@guarded
 class PinnedPicture(QWidget):
     """One of them. Dragged to another corner, larger by the wheel or a double click."""
 

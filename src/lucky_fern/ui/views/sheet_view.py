@@ -26,12 +26,14 @@ from lucky_fern.ui.session.change import Change
 from lucky_fern.ui.session.compositing_thread import Seen
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.view import View
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
 _GRIDDED = 8.0  # pixels that a texel has at least where lines are drawn between them
 _PIXELS_PER_TEXEL = 48.0
 
 
+@guarded
 class SheetView(View):
     """Pan with any button, zoom with the wheel down to single texels."""
 

@@ -45,12 +45,14 @@ from lucky_fern.ui.views.drawing_thread import NO_GL
 from lucky_fern.ui.views.drops import Drops
 from lucky_fern.ui.views.matter import Matter
 from lucky_fern.ui.views.overlay import Overlay
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.lists import is_delete
 from lucky_fern.words import tr
 
 _CLICK = 5  # pixels; a press that goes less far before it ends was a click
 
 
+@guarded
 class View(QWidget):
     """A picture drawn beside the window, with an overlay. Subclasses say what is drawn, and where it is seen."""
 

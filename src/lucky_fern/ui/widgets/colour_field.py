@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from lucky_fern.core import colour
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, with_text
 from lucky_fern.words import tr
 
@@ -70,6 +71,7 @@ def parsed(text: str) -> str | None:
     return QColor.fromHsvF(hue % 360 / 360, saturation / 100, value / 100).name()
 
 
+@guarded
 class DragField(QWidget):
     """A field in which pressing and dragging, or the arrow keys, pick a place, from 0 to 1 each way."""
 
@@ -124,6 +126,7 @@ class DragField(QWidget):
         self.let_go.emit()
 
 
+@guarded
 class ShadeSquare(DragField):
     """Saturation to the right, lightness upwards, of one hue."""
 
@@ -159,6 +162,7 @@ class ShadeSquare(DragField):
         self.saturation, self.value = x, 1 - y
 
 
+@guarded
 class HueBar(DragField):
     """All hues in a row."""
 
@@ -188,6 +192,7 @@ class HueBar(DragField):
         self.hue = min(x, 0.9999)
 
 
+@guarded
 class SwatchGrid(QWidget):
     """Kept colours; a click, or arrows and Enter, takes one."""
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import tones
 from lucky_fern.words import tr
 
@@ -18,6 +19,7 @@ _ARROWS = {
 _CURVE_KEYS = (*_ARROWS, Qt.Key.Key_Space, Qt.Key.Key_Insert, Qt.Key.Key_Delete)
 
 
+@guarded
 class CurveField(QWidget):
     """A curve through points that can be dragged.
 

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPol
 from PySide6.QtWidgets import QWidget
 
 from lucky_fern.core.arrays import F64, I64
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import Tones, tones
 from lucky_fern.words import tr
 
@@ -73,6 +74,7 @@ def paint_levels(painter: QPainter, top: float, bottom: float, counts: I64, scal
         painter.drawEllipse(QRectF(x - 4, floor, 8, 8))
 
 
+@guarded
 class Histogram(QWidget):
     """Counts (n, 256) as heights; markers of black, white and the middle (gamma).
 

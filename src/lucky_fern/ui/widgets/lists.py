@@ -6,7 +6,10 @@ from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QListWidget
 
+from lucky_fern.ui.widgets.guarding import guarded
 
+
+@guarded
 class ShrinkingList(QListWidget):
     """While it has the keyboard, Del is its own: it does not reach the command that has this key elsewhere."""
 

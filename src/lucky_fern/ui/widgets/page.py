@@ -23,11 +23,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import with_text
 
 Button = tuple[str, str, Callable[[], object]]  # its text, its tip, what it does
 
 
+@guarded
 class Page(QScrollArea):
     """A column that scrolls when the window is low; it follows what it shows while it is looked at."""
 

@@ -21,12 +21,14 @@ from lucky_fern.ui.tools.colour_picking import REACH
 from lucky_fern.ui.views.view import View
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.colour_field import ColourAsked, ColourField
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import tr
 
 _COUNTS = (8, 16, 32)  # colours that are taken from a picture
 
 
+@guarded
 class Colours(QObject):
     """Answers fields; while a colour is asked for, a click on anything but a view takes what is shown there."""
 

@@ -15,6 +15,7 @@ from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QPlainTextEdit, QWidget
 
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, sheet, tones, with_text
 from lucky_fern.ui.widgets.tidying import Tidying
 from lucky_fern.ui.window.remembered import Remembered
@@ -32,6 +33,7 @@ _SAID = 12_000  # milliseconds for which a sentence stays
 _NARROW = 1100  # pixels; where the menus fold into one button
 
 
+@guarded
 class Window(QMainWindow):
     """Puts the widgets together; owns no state but its parts."""
 

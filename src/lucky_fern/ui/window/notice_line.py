@@ -8,12 +8,14 @@ from functools import partial
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import tr
 
 _LEAST = 22  # pixels; always there, so that the views keep their size
 
 
+@guarded
 class NoticeLine(QWidget):
     """The whole window is laid out anew only when a sentence needs more lines than the one before."""
 

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core.kit.mine import own_kit
 from lucky_fern.ui.widgets import asking
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.window.remembered import Remembered
 from lucky_fern.words import tr
 
@@ -26,6 +27,7 @@ _LOOKS = {"light": tr("Light"), "dark": tr("Dark"), "system": tr("As the desktop
 _REREAD = {"ask": tr("Ask once"), "yes": tr("Read them again"), "no": tr("Leave them as they are")}
 
 
+@guarded
 class Preferences(QDialog):
     """Changes what is remembered when it is accepted."""
 

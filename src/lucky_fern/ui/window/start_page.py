@@ -10,6 +10,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
 # Commands with their titles.
@@ -18,6 +19,7 @@ DEMOS = {"flask": tr("Demo: soup flask"), "ferry": tr("Demo: Marsh Hen"), "kettl
 _SHOWN = 6
 
 
+@guarded
 class StartPage(QWidget):
     """Lies in the middle of a view, and is gone as soon as something is open."""
 

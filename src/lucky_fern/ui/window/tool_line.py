@@ -21,6 +21,7 @@ from lucky_fern.ui.stations.paint.texel_tools import TexelTools
 from lucky_fern.ui.tools.dropping import Thing
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, tones
 from lucky_fern.ui.window.parts import Parts
 from lucky_fern.words import tr
@@ -54,6 +55,7 @@ _MODES = (
 )
 
 
+@guarded
 class ToolLine(QWidget):
     """One line; tools of the station on the left, looks of the views on the right."""
 

@@ -13,6 +13,7 @@ from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.colour_field import ColourField
 from lucky_fern.ui.widgets.fields import NumberField
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
 Stops = tuple[tuple[float, str], ...]
@@ -89,6 +90,7 @@ class Ramp:
             self.write(tuple(stops))
 
 
+@guarded
 class RampField(QWidget):
     """A ramp of colours, to look at."""
 

@@ -26,6 +26,7 @@ from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.export_setup import FORMATS, file_name
 from lucky_fern.core.project.presets import Blocks, MapFile, Part, Pick, Preset, check_preset
 from lucky_fern.core.sheets.grid import SheetKey
+from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.page import button, choice, number
 from lucky_fern.ui.widgets.style import with_text
 from lucky_fern.words import tr
@@ -65,6 +66,7 @@ def _words_of(pick: Pick | None) -> str:
     return next((text for text, one in SOURCES.items() if one == plain), "")
 
 
+@guarded
 class PresetEditor(QWidget):
     """A table of files, and what more there is to the chosen one.
 
