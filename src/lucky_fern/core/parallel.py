@@ -36,6 +36,11 @@ def _pool(behind: bool) -> ThreadPoolExecutor:
     return ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix=_THREADS)
 
 
+def in_pool() -> bool:
+    """Whether this thread is one of those that work is spread over: it must not wait for what they are to do."""
+    return current_thread().name.startswith(_THREADS)
+
+
 def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[[], bool] | None = None) -> list[_R]:
     """Do ``work`` on every item on all cores; results come in the order of the items.
 
@@ -56,7 +61,7 @@ def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[
 
     waiting = list(items)
     # Work that spreads work must not wait for the threads it stands on itself.
-    if len(waiting) < 2 or current_thread().name.startswith(_THREADS):
+    if len(waiting) < 2 or in_pool():
         return [guarded(item) for item in waiting]
     pool = _pool(_niceness() > _USUAL)
     going = [pool.submit(guarded, item) for item in waiting]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -12,6 +11,7 @@ from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.layout.measure import Measures, measure
 from lucky_fern.core.layout.overlaps import overlapping_pairs
 from lucky_fern.core.model.model import Model, groups
+from lucky_fern.core.once import once
 
 Meeting = Literal["same", "mirrored", "folded", "accident"]
 _ALL = 0.95  # of the larger island; twins cover each other so far
@@ -31,12 +31,12 @@ class Layout:
         everything = np.ones(model.triangle_count, np.bool_)
         return cls(model, everything if chosen is None else chosen, model.uv.copy())
 
-    @cached_property
+    @once
     def measures(self) -> Measures:
         """Of the layout before the edit."""
         return measure(self.model)
 
-    @cached_property
+    @once
     def numbers(self) -> I32:
         """The islands with any chosen face, in order."""
         touched = self.model.islands[self.chosen]
@@ -47,7 +47,7 @@ class Layout:
         start, order = self._order
         return order[start[island] : start[island + 1]]
 
-    @cached_property
+    @once
     def _order(self) -> tuple[I32, I32]:
         islands = self.model.islands
         order = np.argsort(islands, kind="stable").astype(np.int32)
@@ -73,7 +73,7 @@ class Layout:
         corners, count = np.unique(middle, axis=0, return_counts=True)
         return np.asarray(corners[count.argmax()], np.float64)
 
-    @cached_property
+    @once
     def twins(self) -> dict[int, tuple[int, ...]]:
         """Island → all islands that lie exactly on it (itself among them), of the layout before the edit."""
         model = self.model

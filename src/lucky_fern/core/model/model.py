@@ -1,12 +1,12 @@
 """The model: plain arrays, one row per triangle, that every other room reads."""
 
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, U8, Bool, unit_rows
 from lucky_fern.core.model.tree import Tree, tree_of
+from lucky_fern.core.once import once
 from lucky_fern.words import counted
 
 
@@ -68,29 +68,29 @@ class Model:
     def triangle_count(self) -> int:
         return len(self.triangles)
 
-    @cached_property
+    @once
     def corners(self) -> F64:
         """(T, 3, 3) float64 positions of the corners."""
         return self.positions[self.triangles]
 
-    @cached_property
+    @once
     def tree(self) -> Tree:
         """Boxes over the triangles, for rays."""
         return tree_of(self.corners)
 
-    @cached_property
+    @once
     def balls(self) -> tuple[F64, F64]:
         """Middle (T, 3) and radius (T,) of a ball round each triangle: what is far away is passed over quickly."""
         middle = self.corners.mean(axis=1)
         return middle, np.sqrt(((self.corners - middle[:, None]) ** 2).sum(axis=2).max(axis=1))
 
-    @cached_property
+    @once
     def face_normals(self) -> F64:
         """(T, 3) float64 unit normals of the flat triangles."""
         c = self.corners
         return unit_rows(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]))
 
-    @cached_property
+    @once
     def has_uv(self) -> Bool:
         """(T,) bool, which triangles have a place in UV space."""
         return np.asarray(np.isfinite(self.uv).all(axis=(1, 2)), np.bool_)
@@ -105,7 +105,7 @@ class Model:
             return (f"{counted(bare, 'triangle')} of {self.name} have no UVs and stay unpainted.",)
         return ()
 
-    @cached_property
+    @once
     def bounds(self) -> F64:
         """(2, 3) float64 lowest and highest corner of the used positions."""
         used = self.positions[np.unique(self.triangles)] if len(self.triangles) else np.zeros((1, 3))
@@ -116,7 +116,7 @@ class Model:
         """Length of the bounding box's diagonal, in units of the file; at least a tiny positive number."""
         return max(float(np.linalg.norm(self.bounds[1] - self.bounds[0])), 1e-12)
 
-    @cached_property
+    @once
     def outline_edges(self) -> I32:
         """(E, 3) int32 rows (triangle, corner, corner) of every edge that the file's faces have.
 
@@ -130,7 +130,7 @@ class Model:
         kept = edges[count[inverse] == 1]
         return np.stack([kept[:, 0], kept[:, 1], (kept[:, 1] + 1) % 3], axis=1).astype(np.int32)
 
-    @cached_property
+    @once
     def islands(self) -> I32:
         """(T,) int32, the number of the UV island of each triangle, in order of appearance; -1 without UVs.
 
@@ -151,7 +151,7 @@ class Model:
         """(N, 2) int32, pairs of triangles that share an edge in UV space and lie on the same side of it."""
         return self._uv_links[1]
 
-    @cached_property
+    @once
     def joined_edges(self) -> I32:
         """(E, 2) int32 rows (triangle, corner) of the edges over which an island goes on, both sides of each."""
         first, second, corner_a, corner_b = shared_edges(self.triangles)[:4]
@@ -159,7 +159,7 @@ class Model:
         sides = [np.stack([one[on], corner[on]], axis=1) for one, corner in ((first, corner_a), (second, corner_b))]
         return np.concatenate(sides).astype(np.int32)
 
-    @cached_property
+    @once
     def _uv_links(self) -> tuple[I32, I32]:
         """Pairs (N, 2) of triangles with a common edge in UV space: going on across it, and folded back over it."""
         first, second = shared_edges(self.triangles)[:2]
@@ -167,7 +167,7 @@ class Model:
         on, fold = self._going_on
         return pairs[on], pairs[fold]
 
-    @cached_property
+    @once
     def _going_on(self) -> tuple[Bool, Bool]:
         """(P,) bool each, of the pairs of :func:`shared_edges`: whether the layout goes on, or folds back, there."""
         first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)
@@ -182,13 +182,13 @@ class Model:
         fold = together & (side[first] * side[second] < 0)
         return together & ~fold, fold
 
-    @cached_property
+    @once
     def pieces(self) -> I32:
         """(T,) int32, numbers of what hangs together over edges."""
         first, second = shared_edges(self.triangles)[:2]
         return groups(self.triangle_count, np.stack([first, second], axis=1))
 
-    @cached_property
+    @once
     def seam_edges(self) -> I32:
         """(E, 3) int32 rows (triangle, corner, corner): shared edges whose two sides are apart in UV space."""
         first, second, corner_a, corner_b, next_a, next_b = shared_edges(self.triangles)

@@ -7,13 +7,13 @@ walked once with constant derivatives.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, U16, Array, Bool
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
+from lucky_fern.core.once import once
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, Levels
 from lucky_fern.core.placing.bent import FLAT, Rolled, draw_bent
@@ -49,7 +49,7 @@ class PlacedPicture:
         """Whether it runs unevenly over triangles."""
         return self.weights is not None or self.strengths is not None or self.repeat or self.rolled is not FLAT
 
-    @cached_property
+    @once
     def reached(self) -> Bool:
         """(T,) bool, the triangles that it may touch."""
         out = np.zeros(self.count, np.bool_)

@@ -8,13 +8,13 @@ what lies there on the surface, whatever island, turn, mirroring, density, tile 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.compiled import kernel
 from lucky_fern.core.model.model import Model, shared_edges
+from lucky_fern.core.once import once
 
 _MOST_STEPS = 4096  # triangles that one way may cross
 
@@ -43,7 +43,7 @@ class Beyond:
         self.entry: I32 = np.zeros((model.triangle_count, 3), np.int32)  # where the edge starts over there
         self.entry[first, corner_a], self.entry[second, corner_b] = corner_b, corner_a
 
-    @cached_property
+    @once
     def border(self) -> Bool:
         """(T, 3) bool, whether an island ends at the edge that starts at a corner."""
         model = self.model
@@ -51,7 +51,7 @@ class Beyond:
         out[model.joined_edges[:, 0], model.joined_edges[:, 1]] = False
         return out & model.has_uv[:, None]
 
-    @cached_property
+    @once
     def island_borders(self) -> dict[int, I32]:
         """Island → (E, 2) int32 rows (triangle, corner) of the edges at which it ends."""
         triangle, corner = np.nonzero(self.border)

@@ -2,13 +2,13 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, I64, U8, Bool, box_of
 from lucky_fern.core.limits import MOST_TILES
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.once import once
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.sheets.grid import (
     CHUNK,
@@ -147,7 +147,7 @@ class Sheet:
         texel_places(self.xy, owner, self._corners, rows.start, columns.start, out)
         return out
 
-    @cached_property
+    @once
     def _corners(self) -> F64:
         return np.ascontiguousarray(self.model.corners[self.triangle])
 
@@ -161,7 +161,7 @@ class Sheet:
         weight_b, weight_c = _cross(point - a, c - a) / safe, _cross(b - a, point - a) / safe
         return np.stack([1 - weight_b - weight_c, weight_b, weight_c], axis=-1)
 
-    @cached_property
+    @once
     def covered(self) -> Bool:
         """(rows, columns) bool, the texels that belong to an island."""
         result = np.zeros(self.size.shape, np.bool_)
@@ -177,7 +177,7 @@ class Sheet:
         """Whether :attr:`padding` was worked out already, which takes a moment for large sheets."""
         return "padding" in self.__dict__
 
-    @cached_property
+    @once
     def padding(self) -> Padding:
         """Where the texels outside the islands copy from."""
         return plan_padding(self.covered)

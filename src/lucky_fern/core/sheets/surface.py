@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
@@ -11,6 +10,7 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
+from lucky_fern.core.once import once
 from lucky_fern.core.sheets.beyond import Beyond
 from lucky_fern.core.sheets.faces import unpack_faces
 from lucky_fern.core.sheets.grid import Extent, SheetKey
@@ -65,17 +65,17 @@ class Surface:
     def sheets(self, size_of: Callable[[SheetKey], Extent]) -> list[Sheet]:
         return [self.sheet(key, size_of(key)) for key in self.keys]
 
-    @cached_property
+    @once
     def nearest(self) -> Nearest:
         """The model's triangles, sorted so that the nearest to a point is found."""
         return Nearest(self.model)
 
-    @cached_property
+    @once
     def beyond(self) -> Beyond:
         """How the surface goes on over seams."""
         return Beyond(self.model)
 
-    @cached_property
+    @once
     def materials(self) -> tuple[str, ...]:
         """Materials that have a sheet, in the model's order."""
         return tuple(dict.fromkeys(key.material for key in self.keys))
@@ -128,7 +128,7 @@ class Surface:
     def tiles_of(self, material: str) -> list[int]:
         return [key.tile for key in self.keys if key.material == material]
 
-    @cached_property
+    @once
     def sheet_of_triangle(self) -> I32:
         """(T,) int32, the number in ``keys`` of the (first) sheet each triangle lies on; -1 for none."""
         result = np.full(self.model.triangle_count, -1, np.int32)

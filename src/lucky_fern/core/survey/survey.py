@@ -11,12 +11,12 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, Bool, unit_rows
+from lucky_fern.core.once import once
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, shape
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface
@@ -92,7 +92,7 @@ class Survey:
                 self._surfels[reach] = surfels_of(model.corners, model.face_normals, reach)
             return self._surfels[reach]
 
-    @cached_property
+    @once
     def _area(self) -> float:
         c = self.surface.model.corners
         return float(np.linalg.norm(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]), axis=1).sum() / 2)
@@ -115,7 +115,7 @@ class Survey:
 
         return self._kept(("thin", reach, rays), sheet, chunk, measure)
 
-    @cached_property
+    @once
     def rays(self) -> Rays:
         return Rays(self.surface.model)
 
@@ -147,7 +147,7 @@ class Survey:
 
         return self._kept(("drips", reach, width, angle, tuple(down.tolist()), seed), sheet, chunk, measure)
 
-    @cached_property
+    @once
     def _rounded(self) -> F64:
         return rounded_normals(self.surface.model, _ROUND)
 
@@ -195,7 +195,7 @@ class Survey:
         """Use what was recorded before, wherever it was: its names tell whether it is of this surface."""
         self._along = measured
 
-    @cached_property
+    @once
     def _model(self) -> str:
         """A digest of the surface in space."""
         model = self.surface.model
