@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -127,21 +127,13 @@ def _store(out: U8 | U16, acc: F32, sheet: Sheet, chunk: Chunk, loose: Bool | No
     quantise(acc, shown if loose is None else shown | loose[rows, columns], out[rows, columns])
 
 
-class MapStore:
-    """The finished maps that the views show; 16 bits for height and normal, 8 for the rest."""
+@dataclass
+class _Held:
+    """What a store holds: over what, the maps, and what is painted outside islands, where anything is."""
 
-    def __init__(self, sources: Sources) -> None:
-        self.sources = sources
-        self.maps: dict[MapKey, U8 | U16] = {}
-        self._loose: dict[MapKey, Bool] = {}  # what is painted outside islands, where anything is
-        self.composited = 0  # chunks done since the start: tests and the benchmark read it
-
-    def move_to(self, sources: Sources) -> None:
-        """Go on over another surface of the same project; maps of sheets that it lacks are let go."""
-        self.sources = sources
-        for key in [key for key in self.maps if key.sheet not in sources.surface.keys]:
-            del self.maps[key]
-        self._loose.clear()
+    sources: Sources
+    maps: dict[MapKey, U8 | U16] = field(default_factory=dict)
+    loose: dict[MapKey, Bool] = field(default_factory=dict)
 
     def get(self, key: MapKey, size: Extent) -> U8 | U16:
         """(rows, columns, n) array of a map; filled with the map's starting value when first asked for."""
@@ -157,6 +149,38 @@ class MapStore:
             fresh[:] = start
         self.maps[key] = fresh
         return fresh
+
+
+class MapStore:
+    """The finished maps that the views show; 16 bits for height and normal, 8 for the rest.
+
+    What is begun ends on what was held when it began: see :meth:`renew`.
+    """
+
+    def __init__(self, sources: Sources) -> None:
+        self._held = _Held(sources)
+        self.composited = 0  # chunks done since the start: tests and the benchmark read it
+
+    @property
+    def sources(self) -> Sources:
+        return self._held.sources
+
+    @property
+    def maps(self) -> dict[MapKey, U8 | U16]:
+        return self._held.maps
+
+    def move_to(self, sources: Sources) -> None:
+        """Go on over another surface of the same project; maps of sheets that it lacks are let go."""
+        kept = {key: pixels for key, pixels in self.maps.items() if key.sheet in sources.surface.keys}
+        self._held = _Held(sources, kept)
+
+    def renew(self, sources: Sources) -> None:
+        """Begin with nothing, over another surface; whoever is still at work here has the old maps to itself."""
+        self._held = _Held(sources)
+
+    def get(self, key: MapKey, size: Extent) -> U8 | U16:
+        """(rows, columns, n) array of a map; filled with the map's starting value when first asked for."""
+        return self._held.get(key, size)
 
     def update(
         self,
@@ -178,39 +202,39 @@ class MapStore:
             Between two chunks; those already done stay done.
         """
         todo = list(dict.fromkeys(chunks))
-        sheet = self.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
-        out = self.get(key, sheet.size)
+        held = self._held
+        sheet = held.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
+        out = held.get(key, sheet.size)
 
-        loose = loose_texels(self.sources, project, key.map, sheet)
+        loose = loose_texels(held.sources, project, key.map, sheet)
 
         def work(chunk: Chunk) -> None:
-            _store(out, composite_chunk(self.sources, project, key.map, sheet, chunk, focus), sheet, chunk, loose)
+            _store(out, composite_chunk(held.sources, project, key.map, sheet, chunk, focus), sheet, chunk, loose)
 
         for_each(work, todo, cancelled)
         self.composited += len(todo)
         done = set(todo)
         if not pad:
             return done
-        return done | self._fill(out, key, sheet, done, loose)
-
-    def _fill(
-        self, out: U8 | U16, key: MapKey, sheet: Sheet, done: set[Chunk] | None, loose: Bool | None
-    ) -> set[Chunk]:
-        """Fill what lies outside islands after some chunks (None: all) are done; the chunks that it changed."""
-        were = self._loose.pop(key, None)
-        if loose is not None:
-            self._loose[key] = loose
-        if were is not None and were.shape != sheet.size.shape:
-            were, done = None, None
-        left = were if loose is None or were is None else were & ~loose
-        sheet.padding.fill(out, done if left is None else None, loose)
-        fed = set(all_chunks(sheet.size)) if done is None else sheet.padding.chunks_fed_by(done)
-        if left is not None:  # padding came back to where something was painted
-            fed |= {Chunk(int(r), int(c)) for r, c in np.unique(np.argwhere(left) // CHUNK, axis=0)}
-        return fed
+        return done | _fill(held, key, sheet, done, loose)
 
     def pad(self, project: Project, key: MapKey) -> set[Chunk]:
         """Fill all texels of a map outside islands; every chunk of it."""
-        sheet = self.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
-        loose = loose_texels(self.sources, project, key.map, sheet)
-        return self._fill(self.get(key, sheet.size), key, sheet, None, loose)
+        held = self._held
+        sheet = held.sources.surface.sheet(key.sheet, project.size_of(key.sheet))
+        return _fill(held, key, sheet, None, loose_texels(held.sources, project, key.map, sheet))
+
+
+def _fill(held: _Held, key: MapKey, sheet: Sheet, done: set[Chunk] | None, loose: Bool | None) -> set[Chunk]:
+    """Fill what lies outside islands after some chunks (None: all) are done; the chunks that it changed."""
+    out, were = held.get(key, sheet.size), held.loose.pop(key, None)
+    if loose is not None:
+        held.loose[key] = loose
+    if were is not None and were.shape != sheet.size.shape:
+        were, done = None, None
+    left = were if loose is None or were is None else were & ~loose
+    sheet.padding.fill(out, done if left is None else None, loose)
+    fed = set(all_chunks(sheet.size)) if done is None else sheet.padding.chunks_fed_by(done)
+    if left is not None:  # padding came back to where something was painted
+        fed |= {Chunk(int(r), int(c)) for r, c in np.unique(np.argwhere(left) // CHUNK, axis=0)}
+    return fed

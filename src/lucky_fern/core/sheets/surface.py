@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from typing import Any, TypeVar
 
@@ -18,6 +19,8 @@ from lucky_fern.core.sheets.nearest import Nearest
 from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
 
 _K = TypeVar("_K")
+_SIZES = 2  # of large and of coarse sheets that are kept
+_COARSE = 16  # times as few texels as the largest one kept: what a sheet of that size holds hardly counts
 _FEW = 64  # sets of triangles that are kept, a byte a triangle
 # Parts, islands and packed sets that a scope names, each None for all.
 Triangles = tuple[tuple[str, ...] | None, tuple[int, ...] | None, tuple[str, ...] | None]
@@ -32,17 +35,24 @@ class Surface:
         self.keys: tuple[SheetKey, ...] = tuple(self.placement.triangles)
         self._chosen: dict[tuple[str, ...], Bool] = {}
         self._packed: dict[str, Bool] = {}
-        self._sheets: dict[tuple[SheetKey, Extent], Sheet] = {}
+        self._sheets: dict[SheetKey, dict[Extent, Sheet]] = {}
+        self._sizing = threading.Lock()  # held while what is kept changes
         self.seam_links: tuple[tuple[Extent, ...], Any] | None = None  # pieces that meet at seams, for sizes
 
     def sheet(self, key: SheetKey, size: Extent) -> Sheet:
-        """A sheet at a size. The two sizes asked for last are kept (the window's and an export's)."""
-        kept = self._sheets.pop((key, size), None) or Sheet(key, size, self.model, self.placement.triangles[key])
-        same = [other for other in list(self._sheets) if other[0] == key]
-        if len(same) > 1:
-            self._sheets.pop(same[0], None)  # another thread may have been here meanwhile
-        self._sheets[key, size] = kept
-        return kept
+        """A sheet at a size. Those asked for last are kept: two (the window's and an export's), and coarse ones."""
+        with self._sizing:
+            of_key = self._sheets.setdefault(key, {})
+            found = of_key.get(size)
+        made = found or Sheet(key, size, self.model, self.placement.triangles[key])
+        with self._sizing:
+            kept = of_key.pop(size, made)  # another thread may have been quicker
+            of_key[size] = kept  # the newest last
+            few = max(one.texels for one in of_key) // _COARSE
+            for sort in ([one for one in of_key if one.texels > few], [one for one in of_key if one.texels <= few]):
+                for old in sort[:-_SIZES]:
+                    del of_key[old]
+            return kept
 
     def unlike(self, other: Surface) -> set[SheetKey]:
         """The sheets on which anything lies otherwise than on another surface's."""
@@ -59,8 +69,9 @@ class Surface:
 
     def ready_sheets(self, sizes: dict[SheetKey, Extent]) -> list[Sheet]:
         """The sheets that are built at these sizes already."""
-        kept = dict(self._sheets)
-        return [kept[key, size] for key, size in sizes.items() if (key, size) in kept]
+        with self._sizing:
+            kept = {key: dict(of_key) for key, of_key in self._sheets.items()}
+        return [kept[key][size] for key, size in sizes.items() if size in kept.get(key, {})]
 
     def sheets(self, size_of: Callable[[SheetKey], Extent]) -> list[Sheet]:
         return [self.sheet(key, size_of(key)) for key in self.keys]

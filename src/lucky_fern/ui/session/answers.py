@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from concurrent.futures import Future
+from concurrent.futures import Future, wait
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -14,6 +14,7 @@ from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.session.mishaps import LOG
 
+_PATIENT = 5.0  # seconds that what is under way has to end as the window closes
 _HURRY, _REST = 0.25, 120  # seconds between two questions of a kind; milliseconds that the later one then waits
 
 
@@ -78,11 +79,11 @@ class Answers(QObject):
             self.changed.emit()
 
     def close(self) -> None:
-        """Forget every question, and wait until the one under way has ended."""
+        """Forget every question, and wait until the one under way has ended, but not for ever."""
         for kind in list(self._then):
             self.drop(kind)
         if self._under_way is not None:
-            self._under_way.result()
+            wait([self._under_way], _PATIENT)
 
     def _arrived(self, kind: str, serial: int, found: tuple[Any] | None) -> None:
         self._working = False

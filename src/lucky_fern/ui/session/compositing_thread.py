@@ -134,11 +134,12 @@ class CompositingThread(QObject):
         before, self._after = self._after, None
         if before is None:
             return
-        if not before.ended(_PATIENT):
-            self._store.maps = {}
+        if before.ended(_PATIENT):
+            self._store.move_to(self._sources)
+        else:
+            self._store.renew(self._sources)
             self.shown = None
             self._new.clear()
-        self._store.move_to(self._sources)
 
     def _work(self) -> None:
         stand_back()

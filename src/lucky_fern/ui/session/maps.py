@@ -43,6 +43,7 @@ class Maps(QObject):
         self._rested = 0  # the request that was told of in full last
         # Another project is composited once the window has shown what it has of it.
         self._soon = QTimer(self, singleShot=True, interval=_BREATH)
+        self._due = False  # whether it runs: other threads ask, and a timer is its own thread's alone
         self._soon.timeout.connect(self.composite)
         work.studio_changed.connect(self._start_anew)
         work.layout_changed.connect(self._follow_surface)
@@ -56,7 +57,7 @@ class Maps(QObject):
     def settled(self) -> bool:
         """Whether everything asked for is composited, and told here."""
         thread = self.compositing  # the thread that draws asks, too
-        return thread is None or (self._rested == thread.serial and not self._soon.isActive())
+        return thread is None or (self._rested == thread.serial and not self._due)
 
     @property
     def share(self) -> float:
@@ -103,9 +104,10 @@ class Maps(QObject):
     def composite(self) -> None:
         """Have the maps brought to what is to be seen: the project, or the project without the selected layers."""
         studio = self.work.studio
+        self._soon.stop()
+        self._due = False
         if studio is None or self.compositing is None:
             return
-        self._soon.stop()
         project = self.comparing.seen(studio.project)
         first = self.looking.shown_map or "colour"
         selected, by_hand = self.selection.selected, self.work.adjusting
@@ -122,6 +124,7 @@ class Maps(QObject):
         """Have the work in the background end; nobody waits."""
         self.comparing.unpin()
         self._soon.stop()
+        self._due = False
         if self.compositing is not None:
             self.compositing.stop()
             self.compositing = None
@@ -160,6 +163,7 @@ class Maps(QObject):
 
     def _follow(self, change: Change) -> None:
         if change.whole:
+            self._due = True
             self._soon.start()
         elif change.before is not change.after:
             self.composite()

@@ -454,9 +454,7 @@ class ExportPanel(Page):
         self.summary.setText(tr("{done} of {total}: {name}", done=done, total=total, name=name))
 
     def _finish(self) -> None:
-        if self._run is not None:
-            self._run.result()
-            self._run = None
+        self._run = None
         self.exports.set_working(False)
         self.progress.hide()
         self.cancel.hide()
