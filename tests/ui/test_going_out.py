@@ -144,7 +144,7 @@ def quay(ferry: Hands, tmp_path: Path) -> Quay:
     ferry.parts.exports._set((ExportSetup("separate", str(tmp_path / "maps")),))
     exported(ferry)
     panel.quay.click()
-    return ferry.window.quay
+    return ferry.window.quay.shown
 
 
 def settled(quay: Quay, done, seconds: float = 20.0) -> None:

@@ -238,7 +238,7 @@ def test_what_goes_on_ends_by_esc_by_its_own_button_and_with_its_model(ferry: Ha
 
 
 def test_the_quay_closes_with_the_window(ferry: Hands, tmp_path: Path) -> None:
-    ferry.window.open_quay(Delivery(tmp_path))
-    assert ferry.window.quay is not None and ferry.window.quay.isVisible()
+    ferry.window.quay.open(Delivery(tmp_path))
+    assert ferry.window.quay.shown is not None and ferry.window.quay.shown.isVisible()
     ferry.window.close()
-    assert not ferry.window.quay.isVisible()
+    assert not ferry.window.quay.shown.isVisible()

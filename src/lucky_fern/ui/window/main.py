@@ -12,20 +12,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QPlainTextEdit, QWidget
 
 from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, sheet, tones, with_text
-from lucky_fern.ui.widgets.tidying import Tidying
+from lucky_fern.ui.window.letting_go import let_go
+from lucky_fern.ui.window.quay_window import QuayWindow
 from lucky_fern.ui.window.remembered import Remembered
 from lucky_fern.ui.window.start_page import BEGIN, DEMOS, StartPage
 from lucky_fern.words import tr
 
 if TYPE_CHECKING:
     from lucky_fern.core.log.reading import Lost
-    from lucky_fern.quay.delivery import Delivery
-    from lucky_fern.ui.quay.window import Quay
     from lucky_fern.ui.window.parts import Parts
 
 _VIEWS = 0, 92, 440, 135  # pixels round both views, of text of the usual size
@@ -116,10 +115,10 @@ class Window(QMainWindow):
         )  # fmt: skip
         self.pages, self.right = self.ground.pages, self.ground.right
         self.pins = parts.make(PinnedPictures, host=self.ground.views)
-        self.quay: Quay | None = None
+        self.quay = QuayWindow()
         self.late = Late(
             parts, self.matter, (self.model_view, self.sheet_view), self.pages, self.right, self.files.ask_model,
-            self.open_quay, lambda: self.rest.resting,
+            self.quay.open, lambda: self.rest.resting,
         )  # fmt: skip
         for page, title in (
             (self.settings, tr("Layer")), (self.late.tab("masks"), TABS["masks"]), (self.history, tr("History")),
@@ -200,7 +199,7 @@ class Window(QMainWindow):
         self.parts.work.may_replace = self.may_leave
         self.parts.work.studio_changed.connect(self.start_page.hide)
         self.parts.work.undo_room_changed.connect(self._remember_undo)
-        self.parts.work.studio_left.connect(self._let_go)
+        self.parts.work.studio_left.connect(partial(let_go, self))
         self.parts.work.project_changed.connect(self._note_recent)
         self.parts.dropping.dropped.connect(self._type_label)
         self.parts.mishaps.told.connect(self.mishap.tell)
@@ -257,16 +256,6 @@ class Window(QMainWindow):
             self.sheet_view.show()
             beside.setSizes([500, 500, 0])
         self._station_changed(self.parts.looking.station)
-
-    def open_quay(self, delivery: Delivery) -> None:
-        """Show exported files in the stand-in game, in a window of their own."""
-        from lucky_fern.ui.quay.window import Quay  # only whoever goes there waits for it
-
-        if self.quay is not None:
-            self.quay.close()
-        self.quay = Quay(delivery)
-        self.quay.resize(1120, 700)
-        self.quay.show()
 
     def _ask_credit(self, picture: str) -> None:
         """Go to where a picture's author and licence are written down."""
@@ -408,13 +397,6 @@ class Window(QMainWindow):
         self.parts.my_kit.move_to(self.remembered.my_kit)
         self.parts.work.give_undo(self.remembered.undo_megabytes << 20)
 
-    def _let_go(self) -> None:
-        """A project was closed for another one: what it held is to be given back."""
-        application = QGuiApplication.instance()
-        tidying = application.findChild(Tidying) if application is not None else None
-        if tidying is not None:
-            QTimer.singleShot(0, tidying, tidying.look_everywhere)
-
     def _remember_undo(self, room: int) -> None:
         self.remembered.undo_megabytes = room >> 20
 
@@ -500,8 +482,7 @@ class Window(QMainWindow):
             event.accept()
         elif self.may_leave():
             self._remember()
-            if self.quay is not None:
-                self.quay.close()  # it could go on giving numbers to a project that nobody asks about any more
+            self.quay.close()
             self.parts.close()
             event.accept()
         else:
