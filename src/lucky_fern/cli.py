@@ -12,6 +12,8 @@ from typing import Any
 from lucky_fern import __version__
 from lucky_fern.outlet import say
 
+_OF_WINDOW = {"PySide6", "shiboken6", "moderngl", "glcontext"}  # what is installed with the window only
+
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; the exit code (see jobs.md for ``run``)."""
@@ -24,6 +26,12 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("lucky-fern: stopped; every file is whole or as it was", file=sys.stderr)
         return 130  # as shells count what a signal ended: 128 + 2
+    except ModuleNotFoundError as error:
+        if (error.name or "").partition(".")[0] not in _OF_WINDOW:
+            raise
+        print("lucky-fern: the core alone is installed, which does jobs; for the window: pip install "
+              "'lucky-fern[window]'", file=sys.stderr)  # fmt: skip
+        return 1
     return result
 
 
@@ -91,6 +99,7 @@ def command_line() -> tuple[argparse.ArgumentParser, dict[str, argparse.Argument
 
 
 def _run(options: argparse.Namespace) -> int:
+    from lucky_fern.core.compiled import tell_compiling
     from lucky_fern.core.errors import LuckyFernError
     from lucky_fern.core.jobs.run import JobError, run_job
     from lucky_fern.core.limits import MOST_SMALL_FILE
@@ -104,14 +113,22 @@ def _run(options: argparse.Namespace) -> int:
             say(json.dumps({"done": False, "error": sentence, "exit": code}))
         return code
 
+    def compiling(begun: int) -> None:
+        if begun == 1 or begun % 10 == 0:
+            line = f"getting ready, once on this computer, in about a minute: {begun} loops compiled"
+            print(line, file=sys.stderr) if options.json else say(line)
+
     given = str(options.job) == "-"
     path = Path("stdin") if given else options.job
+    end = tell_compiling(compiling)
     try:
         outcome = run_job(path, report, sys.stdin.buffer.read(MOST_SMALL_FILE + 1) if given else None)
     except JobError as error:
         return failed(str(error), 2)
     except LuckyFernError as error:
         return failed(f"{path.name}: {' '.join(str(error).split())}", 1)
+    finally:
+        end()
     files = [str(path) for path in outcome.files]
     if options.json:
         last = {

@@ -59,6 +59,8 @@ def _asked_by(name: str) -> list[str]:
         lines = metadata.requires(name) or []
     except metadata.PackageNotFoundError:
         return []
+    if name == NAME:  # the window is one of its extras
+        lines = [re.sub(r"""\bextra\s*==\s*['"]window['"]""", "", line) for line in lines]
     plain = [line.partition(";") for line in lines]
     return [
         re.split(r"[^A-Za-z0-9._-]", head.strip())[0].lower().replace("_", "-")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import subprocess
@@ -10,6 +11,7 @@ import tomllib
 from pathlib import Path
 
 from lucky_fern import licences
+from samples import PLANE
 
 ROOT = Path(__file__).parents[2]
 PROJECT = tomllib.loads((ROOT / "pyproject.toml").read_text())
@@ -36,11 +38,38 @@ def test_dependencies_have_bounds_that_hold_for_what_is_pinned() -> None:
     def numbers(version: str) -> tuple[int, ...]:
         return tuple(int(part) for part in re.findall(r"\d+", version))
 
-    for text in PROJECT["project"]["dependencies"]:
+    more = PROJECT["project"]["optional-dependencies"]
+    for text in (*PROJECT["project"]["dependencies"], *more["window"]):
         name, low, high = re.fullmatch(r"([\w.-]+)>=([\d.]+),<([\d.]+)", text).groups()
         version = pinned[name.lower().replace("_", "-")]
         assert numbers(low) <= numbers(version) < numbers(high), text
-    assert "PySide6-Essentials>=6.8,<6.12" in PROJECT["project"]["dependencies"]
+    assert "PySide6-Essentials>=6.8,<6.12" in more["window"]
+
+
+def test_jobs_run_where_no_window_is_installed_and_the_window_says_what_it_needs(tmp_path: Path) -> None:
+    """As in an environment of the core alone: nothing that only the window brings can be imported."""
+    (tmp_path / "plane.obj").write_text(PLANE)
+    job = {"job": 1, "model": "plane.obj", "sheet_size": 16, "steps": [{"do": "wash", "values": {"colour": "#335577"}}],
+           "exports": [{"preset": "separate", "out": "maps"}]}  # fmt: skip
+    (tmp_path / "job.json").write_text(json.dumps(job))
+    code = (
+        "import sys\n"
+        "for name in ('PySide6', 'shiboken6', 'moderngl', 'glcontext'): sys.modules[name] = None\n"
+        "from lucky_fern.cli import main; sys.exit(main(sys.argv[1:]))"
+    )
+
+    def run(*arguments: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run([sys.executable, "-c", code, *arguments], capture_output=True, text=True, timeout=120)
+
+    done = run("run", str(tmp_path / "job.json"))
+    assert done.returncode == 0 and (tmp_path / "maps" / "job_paint_baseColor.png").exists(), done.stderr
+    for command in ("demo", "open", "quay", "shots"):
+        done = run(command, *([str(tmp_path / "maps")] if command == "quay" else []))
+        assert done.returncode == 1 and "lucky-fern[window]" in done.stderr and "Traceback" not in done.stderr, (
+            command
+        )
+    done = run("quay", "--notes", str(tmp_path / "maps"), "--model", str(tmp_path / "plane.obj"))
+    assert done.returncode == 0 and (tmp_path / "maps" / "IMPORT-NOTES.txt").exists(), done.stderr
 
 
 def test_set_up_compiles_all_that_is_compiled(tmp_path: Path) -> None:

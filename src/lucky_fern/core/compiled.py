@@ -6,10 +6,12 @@ The compiler is loaded at the first call, not at import, so that the window can 
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any, TypeVar, cast
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _KERNELS: list[_Kernel] = []
+_TOLD: list[Callable[[int], object]] = []  # who hears how many have been compiled since the start
 
 
 class _Kernel:
@@ -28,6 +30,7 @@ class _Kernel:
             import numba
 
             numba.config.SLP_VECTORIZE = 1  # components of a texel, say, at once; results stay the same
+            _listen()
             names = self.function.__globals__
             for name in self.function.__code__.co_names:
                 called = names.get(name)  # read once: another thread may put the compiled one there meanwhile
@@ -53,6 +56,36 @@ class _Kernel:
 def kernel(function: _F) -> _F:
     """Compile ``function`` to machine code at its first call; the result is kept between runs."""
     return cast(_F, _Kernel(function))
+
+
+def tell_compiling(told: Callable[[int], object]) -> Callable[[], None]:
+    """Have ``told`` called, on whatever thread, with how many loops were compiled as each of them begins to be.
+
+    What the disk keeps is not compiled: after the first start on a computer there is nothing to tell. What is
+    returned ends it.
+    """
+    _TOLD.append(told)
+    return lambda: _TOLD.remove(told)
+
+
+@cache
+def _listen() -> None:
+    """Hear from the compiler (its documented events) when it begins with a loop."""
+    from numba.core import event
+
+    class Ear(event.Listener):  # type: ignore[misc]  # the compiler has no types
+        def __init__(self) -> None:
+            self.begun = 0
+
+        def on_start(self, happening: object) -> None:
+            self.begun += 1
+            for told in list(_TOLD):
+                told(self.begun)
+
+        def on_end(self, happening: object) -> None:
+            pass
+
+    event.register("numba:compile", Ear())
 
 
 def load_kernels(next_one: Callable[[], bool]) -> None:

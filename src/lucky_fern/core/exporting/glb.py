@@ -6,12 +6,12 @@ import struct
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I64, U8, Array, Bool, equal_rows
 from lucky_fern.core.colour import decode_srgb, from_hex
+from lucky_fern.core.model import gltf_document as gltf
 from lucky_fern.core.model.as_written import Written
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.sheets.grid import SheetKey
@@ -19,6 +19,9 @@ from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
 
 _STRENGTH = "KHR_materials_emissive_strength"
+# Numbers that glTF takes over from OpenGL (glTF 2.0, section 5).
+_NEAREST, _LINEAR, _TRILINEAR, _CLAMP, _REPEAT = 9728, 9729, 9987, 33071, 10497
+_WHOLE, _FLOAT, _POINTS, _INDICES = 5125, 5126, 34962, 34963
 
 
 @dataclass(frozen=True)
@@ -107,9 +110,7 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
 
     ``colours`` (T, 3, 4) uint8, sRGB-encoded, are those of corners. Pictures in files are read when their turn comes.
     """
-    import pygltflib as gltf
-
-    document = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Lucky Fern"))
+    document = gltf.Document(asset=gltf.Asset(version="2.0", generator="Lucky Fern"))
     kept: list[bytes | Path] = []
     length = 0
 
@@ -123,7 +124,7 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
 
     def add(values: Array, kind: str, target: int, bounds: bool = False) -> int:
         data = np.ascontiguousarray(values)
-        component = {"float32": gltf.FLOAT, "uint32": gltf.UNSIGNED_INT}[data.dtype.name]
+        component = {"float32": _FLOAT, "uint32": _WHOLE}[data.dtype.name]
         accessor = gltf.Accessor(
             bufferView=keep(data.tobytes(), target), componentType=component, count=len(data), type=kind
         )
@@ -135,8 +136,8 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
     def texture(skin: Skin, word: str) -> int | None:
         if word not in skin.images:
             return None
-        ends = gltf.REPEAT if skin.repeats else gltf.CLAMP_TO_EDGE  # a tile ends at its border
-        near, far = (gltf.NEAREST, gltf.NEAREST) if skin.squares else (gltf.LINEAR, gltf.LINEAR_MIPMAP_LINEAR)
+        ends = _REPEAT if skin.repeats else _CLAMP  # a tile ends at its border
+        near, far = (_NEAREST, _NEAREST) if skin.squares else (_LINEAR, _TRILINEAR)
         known = [(sampler.wrapS, sampler.magFilter) for sampler in document.samplers]
         if (ends, near) not in known:
             document.samplers.append(gltf.Sampler(magFilter=near, minFilter=far, wrapS=ends, wrapT=ends))
@@ -157,21 +158,21 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
             if not len(rows):
                 continue
             points, faces = corners(model, rows, colours, skin.shift)
-            attributes = gltf.Attributes(
-                POSITION=add(points["position"].astype(np.float32), gltf.VEC3, gltf.ARRAY_BUFFER, True),
-                NORMAL=add(points["normal"].astype(np.float32), gltf.VEC3, gltf.ARRAY_BUFFER),
-            )
+            attributes = {
+                "POSITION": add(points["position"].astype(np.float32), "VEC3", _POINTS, True),
+                "NORMAL": add(points["normal"].astype(np.float32), "VEC3", _POINTS),
+            }
             if model.has_uv[rows].any():
                 flipped = np.stack([points["uv"][:, 0], 1 - points["uv"][:, 1]], axis=1)
-                attributes.TEXCOORD_0 = add(flipped.astype(np.float32), gltf.VEC2, gltf.ARRAY_BUFFER)
+                attributes["TEXCOORD_0"] = add(flipped.astype(np.float32), "VEC2", _POINTS)
                 if "normal" in skin.images:  # nothing else reads them
-                    attributes.TANGENT = add(points["tangent"].astype(np.float32), gltf.VEC4, gltf.ARRAY_BUFFER)
+                    attributes["TANGENT"] = add(points["tangent"].astype(np.float32), "VEC4", _POINTS)
             if colours is not None:
                 light = np.concatenate(
                     [decode_srgb(points["colour"][:, :3] / 255), points["colour"][:, 3:] / 255], axis=1
                 )
-                attributes.COLOR_0 = add(light.astype(np.float32), gltf.VEC4, gltf.ARRAY_BUFFER)
-            indices = add(faces.reshape(-1).astype(np.uint32), gltf.SCALAR, gltf.ELEMENT_ARRAY_BUFFER)
+                attributes["COLOR_0"] = add(light.astype(np.float32), "VEC4", _POINTS)
+            indices = add(faces.reshape(-1).astype(np.uint32), "SCALAR", _INDICES)
             primitives.append(gltf.Primitive(attributes=attributes, indices=indices, material=number))
         if primitives:
             document.meshes.append(gltf.Mesh(name=part_name, primitives=primitives))
@@ -180,7 +181,7 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
     document.scene = 0
     document.buffers.append(gltf.Buffer(byteLength=length))
     # Put together by hand (glTF 2.0, section 4.4), so that the maps never lie in memory together.
-    text = document.to_json().encode()
+    text = document.encoded()
     text += b" " * (-len(text) % 4)
     yield struct.pack("<4s2I", b"glTF", 2, 28 + len(text) + length) + struct.pack("<I4s", len(text), b"JSON")
     yield text
@@ -189,10 +190,8 @@ def glb_parts(model: Model, skins: Sequence[Skin], colours: U8 | None = None) ->
         yield one if isinstance(one, bytes) else one.read_bytes()
 
 
-def _material(skin: Skin, numbers: Mapping[str, int | None]) -> Any:  # pygltflib has no types
-    import pygltflib as gltf
-
-    def info(word: str) -> Any:
+def _material(skin: Skin, numbers: Mapping[str, int | None]) -> gltf.Material:
+    def info(word: str) -> gltf.TextureInfo | None:
         return None if numbers.get(word) is None else gltf.TextureInfo(index=numbers[word])
 
     base = [*decode_srgb(np.array(from_hex(skin.colour))).tolist(), 1.0]
@@ -203,14 +202,14 @@ def _material(skin: Skin, numbers: Mapping[str, int | None]) -> Any:  # pygltfli
         surface.metallicRoughnessTexture = info("metallicRoughness")
         surface.metallicFactor = surface.roughnessFactor = 1.0
     if numbers.get("normal") is not None:
-        material.normalTexture = gltf.NormalMaterialTexture(index=numbers["normal"])
+        material.normalTexture = gltf.TextureInfo(index=numbers["normal"])
     if numbers.get("occlusion") is not None:
-        material.occlusionTexture = gltf.OcclusionTextureInfo(index=numbers["occlusion"])
+        material.occlusionTexture = gltf.TextureInfo(index=numbers["occlusion"])
     if numbers.get("emissive") is not None:
         material.emissiveTexture = info("emissive")
         material.emissiveFactor = [min(skin.glow, 1.0)] * 3
         if skin.glow > 1:  # factors end at 1
             material.extensions = {_STRENGTH: {"emissiveStrength": skin.glow}}
     if "baseColor" in skin.images and skin.images["baseColor"].see_through:
-        material.alphaMode = gltf.BLEND
+        material.alphaMode = "BLEND"
     return material

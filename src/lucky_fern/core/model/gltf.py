@@ -6,11 +6,11 @@ Reference: Khronos Group, "glTF 2.0 Specification", sections 3.5 to 3.7.
 import base64
 import json
 import struct
-import warnings
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import unquote
 
+import msgspec
 import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I64, U8, Array, unit_rows
@@ -18,6 +18,13 @@ from lucky_fern.core.colour import encode_srgb, to_hex
 from lucky_fern.core.errors import ModelError
 from lucky_fern.core.limits import DEEPEST_NODES, MOST_POINTS
 from lucky_fern.core.model.assemble import RawFaces
+from lucky_fern.core.model.gltf_document import (
+    Document,
+    Node,
+    Primitive,
+    TextureInfo,
+    chunks_of,
+)
 from lucky_fern.core.model.model import Texture
 from lucky_fern.words import tr
 
@@ -104,18 +111,14 @@ class _Reader:
         self.name = name
         self.fetch = fetch
         try:
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore")  # about chunks that it does not know
-                self.parse(data)
+            self.parse(data)
         except ModelError:
             raise
         except _BROKEN as error:
             raise ModelError(
                 tr("{name} is not a readable glTF file. Export the model again as GLB.", name=name)
             ) from error
-        if self.doc is None:
-            raise ModelError(tr("{name} is not a readable glTF file. Export the model again as GLB.", name=name))
-        locked = set(self.doc.extensionsRequired or []) & _LOCKED
+        locked = set(self.doc.extensionsRequired) & _LOCKED
         if locked:
             raise ModelError(
                 tr(
@@ -128,23 +131,17 @@ class _Reader:
         self.buffers: dict[int, bytes] = {}
 
     def parse(self, data: bytes) -> None:
-        import pygltflib
-
-        self.doc: Any = None
+        text, self.blob = data, b""
         if data[:4] == b"glTF":
             if len(data) < 12 or struct.unpack_from("<I", data, 8)[0] > len(data):
                 raise ModelError(
                     tr("{name} is cut off: the file is shorter than it says. Copy it again.", name=self.name)
                 )
-            length = struct.unpack_from("<I", data, 12)[0]
-            _check_nodes(json.loads(data[20 : 20 + length]), self.name)
-            self.doc = pygltflib.GLTF2.load_from_bytes(data)
-            self.blob = self.doc.binary_blob() or b""
-        else:
-            text = data.decode("utf-8-sig")
-            _check_nodes(json.loads(text), self.name)
-            self.doc = pygltflib.GLTF2.gltf_from_json(text)
-            self.blob = b""
+            chunks = chunks_of(data)
+            text, self.blob = chunks[b"JSON"], chunks.get(b"BIN\0", b"")
+        plain = {key: value for key, value in json.loads(text.decode("utf-8-sig")).items() if value is not None}
+        _check_nodes(plain, self.name)
+        self.doc = msgspec.convert(plain, Document)
 
     def read(self) -> RawFaces:
         self.pieces: list[tuple[F64, I64, F64, F64, int, int]] = []
@@ -154,8 +151,8 @@ class _Reader:
         self.skipped = 0
         doc = self.doc
         scene = doc.scenes[doc.scene or 0] if doc.scenes else None
-        children = {child for node in doc.nodes or [] for child in node.children or []}
-        roots = scene.nodes if scene is not None else [n for n in range(len(doc.nodes or [])) if n not in children]
+        children = {child for node in doc.nodes for child in node.children or []}
+        roots = scene.nodes if scene is not None else [n for n in range(len(doc.nodes)) if n not in children]
         visited: set[int] = set()
         waiting = [(node, np.eye(4), 0) for node in reversed(roots or [])]
         while waiting:
@@ -187,17 +184,17 @@ class _Reader:
             raise ModelError(tr("{name} holds no triangles; export it again with its mesh included.", name=self.name))
         return self.join()
 
-    def mesh(self, node: Any, world: F64) -> None:
-        if not 0 <= node.mesh < len(self.doc.meshes or []):
+    def mesh(self, node: Node, world: F64) -> None:
+        if node.mesh is None or not 0 <= node.mesh < len(self.doc.meshes):
             raise ModelError(
                 tr("{name} is damaged: it names mesh {mesh}, which is not there.", name=self.name, mesh=node.mesh)
             )
         mesh = self.doc.meshes[node.mesh]
         self.parts.append(node.name or mesh.name or "")
-        for primitive in mesh.primitives:
+        for primitive in mesh.primitives or []:
             self.primitive(primitive, world, len(self.parts) - 1)
 
-    def primitive(self, primitive: Any, world: F64, part: int) -> None:
+    def primitive(self, primitive: Primitive, world: F64, part: int) -> None:
         if primitive.mode not in (None, 4, 5, 6):
             self.skipped += 1
             return
@@ -242,24 +239,24 @@ class _Reader:
             tangents[:, :3] = unit_rows(held["TANGENT"][:, :3] @ world[:3, :3].T)
             tangents[:, 3] = held["TANGENT"][:, 3] * (-1 if flip else 1)
         material = -1 if primitive.material is None else primitive.material
-        if not -1 <= material < len(self.doc.materials or []):
+        if not -1 <= material < len(self.doc.materials):
             raise ModelError(
                 tr(
                     "{name} is damaged: a mesh names material {material}, but there are {value}. Export it again.",
                     name=self.name,
                     material=material,
-                    value=len(self.doc.materials or []),
+                    value=len(self.doc.materials),
                 )
             )
         self.pieces.append((points, triangles, uv, normals, material, part))
         self.leaning.append(tangents)
         self.painted.append(self.point_colours(held.get("COLOR_0"), count))
 
-    def attributes(self, named: Any) -> dict[str, F64]:
+    def attributes(self, named: dict[str, int]) -> dict[str, F64]:
         """What a primitive holds for each of its points, as far as it is read here."""
         found: dict[str, F64] = {}
         for name in ("POSITION", "NORMAL", "TANGENT", "TEXCOORD_0", "COLOR_0"):
-            number = getattr(named, name, None)
+            number = named.get(name)
             if number is not None:
                 found[name] = self.accessor(number)
         if any(len(values) != len(found.get("POSITION", values)) for values in found.values()):
@@ -302,7 +299,7 @@ class _Reader:
         return out
 
     def join(self) -> RawFaces:
-        names = [material.name or f"material {i + 1}" for i, material in enumerate(self.doc.materials or [])]
+        names = [material.name or f"material {i + 1}" for i, material in enumerate(self.doc.materials)]
         offset, vertices, material, part = 0, [], [], []
         for points, triangles, _, _, owner, piece in self.pieces:
             vertices.append(triangles.ravel() + offset)
@@ -352,7 +349,7 @@ class _Reader:
     def textures(self, names: list[str]) -> list[Texture]:
         """What the materials name (glTF 2.0, section 3.9): which picture, and which plane of it."""
         found = []
-        for name, material in zip(names, self.doc.materials or [], strict=True):
+        for name, material in zip(names, self.doc.materials, strict=True):
             surface = material.pbrMetallicRoughness
             asked = [
                 ("colour", surface.baseColorTexture if surface is not None else None, ""),
@@ -375,8 +372,8 @@ class _Reader:
                         found.append(Texture(name, map_name, f"{picture.name or source}.{kind}", component, source))
         return found
 
-    def picture_of(self, info: Any) -> int | None:
-        if info is None or not 0 <= info.index < len(self.doc.textures):
+    def picture_of(self, info: TextureInfo | None) -> int | None:
+        if info is None or info.index is None or not 0 <= info.index < len(self.doc.textures):
             return None
         source = self.doc.textures[info.index].source
         return source if source is not None and 0 <= source < len(self.doc.images) else None
@@ -386,6 +383,8 @@ class _Reader:
         image = self.doc.images[source]
         if image.uri is not None:
             return base64.b64decode(image.uri.partition(",")[2])
+        if image.bufferView is None:
+            raise ValueError("it is nowhere")
         view = self.doc.bufferViews[image.bufferView]
         start = view.byteOffset or 0
         return self.buffer(view.buffer)[start : start + view.byteLength]
@@ -393,7 +392,7 @@ class _Reader:
     def colours(self, names: list[str]) -> dict[str, str]:
         """Base colours that differ from the format's white; the file holds them as linear light."""
         found = {}
-        for name, material in zip(names, self.doc.materials or [], strict=True):
+        for name, material in zip(names, self.doc.materials, strict=True):
             surface = material.pbrMetallicRoughness
             factor = surface.baseColorFactor if surface is not None else None
             if factor is not None and len(factor) > 2 and np.isfinite(factor).all() and list(factor[:3]) != [1, 1, 1]:
@@ -466,7 +465,7 @@ class _Reader:
         return values
 
 
-def _node_matrix(node: Any) -> F64:
+def _node_matrix(node: Node) -> F64:
     """The 4 × 4 matrix of a node, from its matrix (column-major) or its translation, rotation and scale."""
     if node.matrix is not None:
         return np.array(node.matrix, np.float64).reshape(4, 4).T

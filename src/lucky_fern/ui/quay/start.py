@@ -27,12 +27,12 @@ def start(options: argparse.Namespace) -> int:
         if path is not None and not path.exists():
             print(f"lucky-fern: there is no {what} {path}; check the path", file=sys.stderr)
             return 2
-    from lucky_fern.ui.widgets.application import ensure_screen
-
     screen = None
     try:
         if options.notes:
             return _write_notes(options)
+        from lucky_fern.ui.widgets.application import ensure_screen  # notes need no window
+
         screen = ensure_screen()
         return _show(options, _delivery(options))
     except ExportError as error:

@@ -44,6 +44,7 @@ from lucky_fern.ui.tools.texel_area import TexelArea
 from lucky_fern.ui.tools.texel_blocks import TexelBlocks
 from lucky_fern.ui.tools.texels import Texels
 from lucky_fern.ui.widgets.commands import Commands
+from lucky_fern.ui.window.first_start import FirstStart
 
 _T = TypeVar("_T")
 
@@ -89,7 +90,8 @@ class Parts:
         self.striping = self.make(StripeTool)
         self.dropping = self.make(Dropping)
         self.colour_picking = self.make(ColourPicking)
-        self.ending: list[Callable[[], object]] = []  # called before anything here ends
+        self.first_start = self.make(FirstStart)
+        self.ending: list[Callable[[], object]] = [self.first_start.end]  # called before anything here ends
 
     def make(self, kind: Callable[..., _T], **more: Any) -> _T:
         """One of a kind, with the parts that its parameters name, and ``more`` that is no part."""
