@@ -35,6 +35,13 @@ from lucky_fern.core.compositing.mending import (
 from lucky_fern.core.compositing.mending import Despeckling as DespecklingTexels
 from lucky_fern.core.compositing.rules import RuleMask
 from lucky_fern.core.compositing.strokes import Painting
+from lucky_fern.core.layout import by_texels
+from lucky_fern.core.layout.edits import flattening, moving
+from lucky_fern.core.layout.edits.cutting import CuttingTexels, Joining, SpreadingTiles, Wrapping
+from lucky_fern.core.layout.edits.flattening import Flattened
+from lucky_fern.core.layout.edits.moving import Moved
+from lucky_fern.core.layout.edits.naming import GivingMaterial, Reframing, RenamingMaterial, RenamingPart, TurningOver
+from lucky_fern.core.layout.edits.whole_texels import ByTexels, Gathering
 from lucky_fern.core.placing.ways.along import RunAlong
 from lucky_fern.core.placing.ways.draped import Draped
 from lucky_fern.core.placing.ways.laid import Laid
@@ -60,11 +67,12 @@ from lucky_fern.core.preparing.rims import Mending, Spreading
 from lucky_fern.core.preparing.tiling import Repeating
 from lucky_fern.core.preparing.tuning import Adjusting as AdjustingPicture
 from lucky_fern.core.preparing.tuning import Despeckling, FlippingGreen
+from lucky_fern.core.project import layouts
 from lucky_fern.core.project.document import Adjustment, Brushwork, Decal, Group, Wash
 from lucky_fern.core.project.echoes import Echo
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
-from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, OPS, PLACES, SHAPES
+from lucky_fern.core.project.kinds import CONTENTS, EFFECTS, LAYOUTS, OPS, PLACES, SHAPES
 from lucky_fern.core.project.more_effects import (
     Dither,
     Match,
@@ -161,3 +169,35 @@ OPS.add(Stripes, Drawing(stripes))
 OPS.add(Weave, Drawing(weave))
 OPS.add(Bricks, Drawing(bricks))
 OPS.add(Planks, Drawing(planks))
+
+LAYOUTS.add(layouts.AlongAxis, Flattened(flattening.along_axis))
+LAYOUTS.add(layouts.RoundAxis, Flattened(flattening.round_axis))
+LAYOUTS.add(layouts.AsBox, Flattened(flattening.as_box))
+LAYOUTS.add(layouts.Unwrap, Flattened(flattening.unwrapped))
+LAYOUTS.add(layouts.Transform, Moved(moving.transform))
+LAYOUTS.add(layouts.FitRectangle, Moved(moving.fit_rectangle))
+LAYOUTS.add(layouts.Align, Moved(moving.align))
+LAYOUTS.add(layouts.Distribute, Moved(moving.distribute))
+LAYOUTS.add(layouts.Unstack, Moved(moving.unstack))
+LAYOUTS.add(layouts.StackTwins, Moved(moving.twins_stacked))
+LAYOUTS.add(layouts.Proportions, Moved(moving.proportions))
+LAYOUTS.add(layouts.EvenDensity, Moved(moving.even_density))
+LAYOUTS.add(layouts.Pack, Moved(moving.packed))
+LAYOUTS.add(layouts.SendTo, Moved(moving.send_to))
+LAYOUTS.add(layouts.Inside, Moved(moving.inside))
+LAYOUTS.add(layouts.FlipV, Moved(moving.flip_v, of_tiles=True))
+LAYOUTS.add(layouts.Snap, Moved(moving.snap))
+LAYOUTS.add(layouts.GiveMaterial, GivingMaterial())
+LAYOUTS.add(layouts.RenameMaterial, RenamingMaterial())
+LAYOUTS.add(layouts.RenamePart, RenamingPart())
+LAYOUTS.add(layouts.TurnOver, TurningOver())
+LAYOUTS.add(layouts.Reframe, Reframing())
+LAYOUTS.add(layouts.CutTexels, CuttingTexels())
+LAYOUTS.add(layouts.Wrap, Wrapping())
+LAYOUTS.add(layouts.Spread, SpreadingTiles())
+LAYOUTS.add(layouts.JoinCut, Joining())
+LAYOUTS.add(layouts.BoxNet, ByTexels(by_texels.box_net, makes=True))
+LAYOUTS.add(layouts.OneSpot, ByTexels(by_texels.one_spot))
+LAYOUTS.add(layouts.Apart, ByTexels(by_texels.apart))
+LAYOUTS.add(layouts.Vary, ByTexels(by_texels.vary, in_place=True))
+LAYOUTS.add(layouts.GatherSheets, Gathering())

@@ -14,8 +14,8 @@ from lucky_fern.core.arrays import I64, Bool
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import CommandError, ModelError, PictureError, ProjectError
 from lucky_fern.core.files import read_file
-from lucky_fern.core.layout.after import after_edit
-from lucky_fern.core.layout.edit import Told, edit_layout
+from lucky_fern.core.layout.edit import after_edit, edit_layout
+from lucky_fern.core.layout.row import Before, Told
 from lucky_fern.core.model.load import ModelFiles, build, gather
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.model.stored import REVISION, decode_layout, decode_model, encode_layout, encode_model
@@ -35,7 +35,7 @@ from lucky_fern.core.project.commands import (
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
 from lucky_fern.core.project.file import open_project, save_project
 from lucky_fern.core.project.history import History
-from lucky_fern.core.project.layouts import LayoutEdit
+from lucky_fern.core.project.kinds import LayoutEdit
 from lucky_fern.core.project.references import needed_digests
 from lucky_fern.core.sheets.faces import pack_faces
 from lucky_fern.core.sheets.grid import Extent, SheetKey, square
@@ -251,7 +251,7 @@ class Studio:
         edited = edit_layout(self.model, edit, chosen, self.project.size_of, told, self._base)
         digest = self.blobs.add(encode_layout(edited.model, self._base))
         first = LayOut(edit, digest, None if chosen is None else pack_faces(chosen))
-        also, notes = after_edit(self.project, self.surface, edited, edit, self.blobs, stay)
+        also, notes = after_edit(Before(self.project, self.surface, self.blobs, stay), edited, edit)
         return PreparedLayout(Several((first, *also), named=first.title), (*edited.notes, *notes), edited.origin)
 
     def lay_out(self, edit: LayoutEdit, chosen: Bool | None = None, stay: bool = True) -> tuple[str, ...]:

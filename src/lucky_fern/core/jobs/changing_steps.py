@@ -183,8 +183,8 @@ def _picture(here: Here, layer: Layer, name: str) -> list[Single]:
 def _settings(studio: Studio, layer: Layer, own: dict[str, Any], edits: list[Single]) -> Single:
     """Keys of the layer's kind, of an adjustment's effect, or of the one entry of its mask that has them."""
     content = layer.content
-    for edit in [one for one in edits if isinstance(one, SetContent)]:
-        content = edit.content
+    for edit in [one for one in edits if one.new_content is not None]:
+        content = edit.new_content or content
         edits.remove(edit)
     if content.holds_layers and set(own) <= {"isolated"}:
         return convert({"do": "set-group", "layer": layer.id, **own}, SetGroup)

@@ -23,7 +23,7 @@ from lucky_fern.core.layout.guide import GuideLook, check_look, draw_guide, guid
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.subdivide import subdivided
 from lucky_fern.core.project.commands import SaveSelection
-from lucky_fern.core.project.layouts import LayoutEdit
+from lucky_fern.core.project.kinds import LAYOUTS, LayoutEdit
 from lucky_fern.core.project.numbers import check_finite, check_range
 from lucky_fern.core.project.plain import Scope
 from lucky_fern.core.selecting.colour import like_colour, mean_colours
@@ -108,8 +108,8 @@ def do_layout(here: Here, step: LayoutStep, own: dict[str, Any]) -> str:
         studio.notes += [f"layout {step.op}: {note}" for note in notes]
         return step.op
     try:
-        edit: LayoutEdit = msgspec.convert({"op": step.op, **own}, LayoutEdit)
-    except msgspec.ValidationError as error:
+        edit: LayoutEdit = LAYOUTS.decode({"op": step.op, **own})
+    except ValueError as error:
         words = str(error).replace(" - at `$.", " at `").replace("Object contains unknown field", "unknown key")
         raise CommandError(
             tr("{words} (see docs/jobs.md for the keys of op {op!r})", words=words, op=step.op)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -293,9 +292,3 @@ def _least(sizes: list[Extent]) -> Extent:
             break
         width, height = (width * 2, height) if width <= height else (width, height * 2)
     return Extent(width, height)
-
-
-# What each edit of this file does to a layout, on a sheet of a size.
-BY_TEXELS: dict[type, Callable[[Layout, Any, Extent], None]] = {
-    BoxNet: box_net, OneSpot: one_spot, Apart: apart, Vary: vary,
-}  # fmt: skip

@@ -14,12 +14,12 @@ from lucky_fern.core.layout.findings import Finding, Kind
 from lucky_fern.core.layout.flatten import best_direction
 from lucky_fern.core.layout.islands import Layout
 from lucky_fern.core.layout.measure import measure
+from lucky_fern.core.project.kinds import LayoutEdit
 from lucky_fern.core.project.layouts import (
     AlongAxis,
     AsBox,
     EvenDensity,
     Inside,
-    LayoutEdit,
     Pack,
     Proportions,
     Transform,
@@ -48,6 +48,7 @@ class Remedy:
 
 
 _UNWRAP = Remedy("Unwrap", Unwrap())
+_SQUARE = Remedy(tr("Real proportions"), Proportions())
 _REPEATS = Remedy(tr("One sheet: its UVs repeat"), Wrap())
 _PACK = Remedy(tr("Pack the sheet"), Pack(), sheets=True)
 _REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
@@ -59,7 +60,7 @@ _REMEDIES: dict[Kind, tuple[Remedy, ...]] = {
     "folded": (_UNWRAP,),
     "twins": (Remedy(tr("Lay apart"), Unstack(twins=True)),),
     "flipped": (Remedy("Flip", Transform(scale=(-1.0, 1.0), each=True)),),
-    "stretch": (_UNWRAP, Remedy(tr("Real proportions"), Proportions())),
+    "stretch": (_UNWRAP, _SQUARE),
     "density": (Remedy(tr("Same density"), EvenDensity()), _PACK),
     "gap": (_PACK,),
     "inside-out": (Remedy(tr("Turn them over"), TurnOver()),),
@@ -80,7 +81,7 @@ def remedies(surface: Surface, size_of: SizeOf, finding: Finding) -> tuple[Remed
         return found
     model, rows = surface.model, finding.triangles
     if finding.kind == "stretch" and _squeezed(surface, size_of, finding):
-        found = tuple(sorted(found, key=lambda one: not isinstance(one.edit, Proportions)))
+        found = tuple(sorted(found, key=lambda one: one is not _SQUARE))
     normals = model.face_normals[rows]
     if finding.kind != "overlap" and (normals @ best_direction(model.corners[rows])).min() >= _ONE_WAY:
         # They all face one way: a flat picture of them is what was meant.

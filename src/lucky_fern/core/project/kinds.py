@@ -217,6 +217,22 @@ class Op(Kind):
         return self
 
 
+class LayoutEdit(Kind):
+    """What is done to the layout."""
+
+    __slots__ = ()
+    label: ClassVar[str] = tr("Change layout")
+
+    @property
+    def title(self) -> str:
+        """What the history calls it."""
+        return self.label
+
+    def followed(self, project: Any) -> Any:
+        """The project (its document alone) with what the edit renames called otherwise."""
+        return project
+
+
 class Shape(Kind):
     """What one entry of a mask shows."""
 
@@ -387,6 +403,7 @@ PLACES: Table[Any] = Table(Place, "way of placing")
 SHAPES: Table[Any] = Table(Shape, "mask shape")
 EFFECTS: Table[Any] = Table(Effect, "effect")
 OPS: Table[Any] = Table(Op, "op")
+LAYOUTS: Table[Any] = Table(LayoutEdit, "op of the layout")
 
 
 def decode_kind(kind: type, data: object) -> Any:

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.arrays import Bool
-from lucky_fern.core.project.layouts import LayoutEdit, SnapTo, title_of
+from lucky_fern.core.project.kinds import LayoutEdit
+from lucky_fern.core.project.layouts import SnapTo
 from lucky_fern.core.studio import PreparedLayout
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.work import Work
@@ -58,7 +59,7 @@ class Laying(QObject):
                 count = int(faces.sum()) if faces is not None else studio.model.triangle_count
                 notes = [f"{note[:1].upper()}{note[1:]}." for note in prepared.notes]
                 self.work.said.emit(
-                    " ".join([tr("{title_of}: {count} triangles.", title_of=title_of(edit), count=count), *notes]),
+                    " ".join([tr("{title_of}: {count} triangles.", title_of=edit.title, count=count), *notes]),
                     bool(notes),
                 )
             if then is not None:
@@ -69,5 +70,5 @@ class Laying(QObject):
                 then()
 
         self.errands.send_long(
-            f"{title_of(edit)} …", lambda told: studio.prepare_layout(edit, faces, stay, told), arrive, failed
+            f"{edit.title} …", lambda told: studio.prepare_layout(edit, faces, stay, told), arrive, failed
         )

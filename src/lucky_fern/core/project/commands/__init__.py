@@ -7,7 +7,7 @@ given; it answers with the next one or raises :class:`~lucky_fern.core.errors.Co
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 import msgspec
 
@@ -160,18 +160,16 @@ class Several(Command, frozen=True, tag="several"):
             project = command.apply(project)
         return project
 
-    def merges_with(self, earlier: Command) -> bool:
-        if isinstance(earlier, Several) and self.named == earlier.named and self._paints and earlier._paints:
+    def goes_on_with(self, earlier: Self) -> bool:
+        if self.named == earlier.named and self._paints and earlier._paints:
             return True  # one stroke goes on
-        return (
-            isinstance(earlier, Several)
-            and len(earlier.commands) == len(self.commands)
-            and all(new.merges_with(old) for new, old in zip(self.commands, earlier.commands, strict=True))
+        return len(earlier.commands) == len(self.commands) and all(
+            new.merges_with(old) for new, old in zip(self.commands, earlier.commands, strict=True)
         )
 
     @property
     def _paints(self) -> bool:
-        return all(isinstance(command, PaintMask | PaintPixels) for command in self.commands)
+        return all(command.paints for command in self.commands)
 
     @property
     def title(self) -> str:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, ClassVar, TypeVar
+from typing import Any, ClassVar, Self, TypeVar
 
 import msgspec
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.document import Layer, Project
+from lucky_fern.core.project.kinds import Content
 from lucky_fern.core.project.tree import changed
 from lucky_fern.words import tr
 
@@ -20,6 +21,7 @@ class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     """Base of all commands."""
 
     label: ClassVar[str] = "Edit"
+    paints: ClassVar[bool] = False  # it is part of a stroke
 
     def apply(self, project: Project) -> Project:
         """The project after this edit.
@@ -35,8 +37,17 @@ class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
         """Digests of the contents that it needs to be there; "" stands for none."""
         return ()
 
+    @property
+    def new_content(self) -> Content | None:
+        """What its layer is to be from now on, of those that say it whole."""
+        return None
+
     def merges_with(self, earlier: Command) -> bool:
         """Whether this edit goes on with the earlier one (the same slider, still being dragged)."""
+        return type(earlier) is type(self) and self.goes_on_with(earlier)
+
+    def goes_on_with(self, earlier: Self) -> bool:
+        """The same, asked of an earlier one of the same kind."""
         return False
 
     @property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from msgspec.structs import replace
 
@@ -27,8 +27,8 @@ class SetExports(Command, frozen=True, tag="set-exports"):
                 check_preset(setup.own)
         return replace(project, exports=self.exports)
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetExports)
+    def goes_on_with(self, earlier: Self) -> bool:
+        return True
 
 
 class SetCredit(Command, frozen=True, tag="set-credit"):
@@ -49,5 +49,5 @@ class SetCredit(Command, frozen=True, tag="set-credit"):
         )  # fmt: skip
         return replace(project, pictures={**project.pictures, self.picture: kit})
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetCredit) and earlier.picture == self.picture
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.picture == self.picture

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from msgspec.structs import replace
 
@@ -31,8 +31,8 @@ class PinPicture(Command, frozen=True, tag="pin-picture"):
         self.pinned.check()
         return replace(project, pinned={**others, self.picture: self.pinned})
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, PinPicture) and earlier.picture == self.picture and self.pinned is not None
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.picture == self.picture and self.pinned is not None
 
 
 class SetGuides(Command, frozen=True, tag="set-guides"):
@@ -47,5 +47,5 @@ class SetGuides(Command, frozen=True, tag="set-guides"):
         others = {name: one for name, one in project.guides.items() if name != self.sheet}
         return replace(project, guides={**others, self.sheet: self.guides} if self.guides.any else others)
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetGuides) and earlier.sheet == self.sheet
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.sheet == self.sheet

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from msgspec.structs import replace
 
@@ -55,9 +55,9 @@ class PreparePicture(Command, frozen=True, tag="prepare-picture"):
         kept = {name: kit for name, kit in project.pictures.items() if name not in self.gone or name in shown}
         return replace(project, pictures={**kept, **self.pictures})
 
-    def merges_with(self, earlier: Command) -> bool:
+    def goes_on_with(self, earlier: Self) -> bool:
         """Whether the same ops were set otherwise; one more or less is a step of its own."""
-        if not isinstance(earlier, PreparePicture) or earlier.pictures.keys() != self.pictures.keys():
+        if earlier.pictures.keys() != self.pictures.keys():
             return False
         return all(_kinds(kit) == _kinds(earlier.pictures[name]) for name, kit in self.pictures.items())
 
@@ -164,8 +164,8 @@ class SetLabel(Command, frozen=True, tag="set-label"):
         pictures = {**project.pictures, self.picture: self.kit}
         return replace(project, pictures=pictures, layers=tuple(map(change, project.layers)))
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetLabel) and earlier.picture == self.picture
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.picture == self.picture
 
 
 class SetFigure(Command, frozen=True, tag="set-figure"):
@@ -184,8 +184,8 @@ class SetFigure(Command, frozen=True, tag="set-figure"):
             raise CommandError(tr("{picture!r} is no figure", picture=self.picture))
         return replace(project, pictures={**project.pictures, self.picture: self.kit})
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetFigure) and earlier.picture == self.picture
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.picture == self.picture
 
 
 class SetTaken(Command, frozen=True, tag="set-taken"):

@@ -10,10 +10,9 @@ from msgspec.structs import replace
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.project.commands.base import Command
 from lucky_fern.core.project.document import ModelSource, Project
-from lucky_fern.core.project.kinds import Carrying, Place
-from lucky_fern.core.project.layouts import LayoutEdit, RenameMaterial, RenamePart, title_of
-from lucky_fern.core.project.plain import PaintedSheet, Scope
+from lucky_fern.core.project.kinds import LayoutEdit
 from lucky_fern.core.project.references import carried, layer_refers
+from lucky_fern.core.project.renaming import ScopesCalled
 from lucky_fern.words import tr
 
 
@@ -31,16 +30,12 @@ class LayOut(Command, frozen=True, tag="lay-out"):
     def apply(self, project: Project) -> Project:
         if project.model is None:
             raise CommandError(tr("there is no model whose layout could change"))
-        project = replace(project, model=replace(project.model, layout=self.layout))
-        if isinstance(self.edit, RenameMaterial):
-            return _renamed_material(project, _MaterialCalled(self.edit.old, self.edit.new))
-        if isinstance(self.edit, RenamePart):
-            return carried(project, _ScopesCalled("parts", self.edit.old, self.edit.new))
-        return project
+        made: Project = self.edit.followed(replace(project, model=replace(project.model, layout=self.layout)))
+        return made
 
     @property
     def title(self) -> str:
-        return title_of(self.edit)
+        return self.edit.title
 
 
 class SaveSelection(Command, frozen=True, tag="save-selection"):
@@ -71,7 +66,7 @@ class RenameSelection(Command, frozen=True, tag="rename-selection"):
             raise CommandError(tr("that name is empty or taken; choose another"))
         named = {new if name == self.old else name: faces for name, faces in project.selections.items()}
 
-        return carried(replace(project, selections=named), _ScopesCalled("selections", self.old, new))
+        return carried(replace(project, selections=named), ScopesCalled("selections", self.old, new))
 
 
 class RemoveSelection(Command, frozen=True, tag="remove-selection"):
@@ -111,40 +106,3 @@ class ReplaceModel(Command, frozen=True, tag="replace-model"):
 def selection_users(project: Project, name: str) -> list[str]:
     """Names of the layers whose scope or mask a selection is part of."""
     return [layer.name for layer in project.walk() if name in layer_refers(project, layer).selections]
-
-
-class _ScopesCalled(Carrying):
-    """Something that scopes name is called otherwise."""
-
-    def __init__(self, field: str, old: str, new: str) -> None:
-        self.field, self.old, self.new = field, old, new
-
-    def scope(self, scope: Scope) -> Scope:
-        named: tuple[str, ...] | None = getattr(scope, self.field)
-        if named is None or self.old not in named:
-            return scope
-        return replace(scope, **{self.field: tuple(self.new if name == self.old else name for name in named)})
-
-
-class _MaterialCalled(_ScopesCalled):
-    """A material is called otherwise: in scopes, in painted sheets, in pictures laid in its UV space."""
-
-    def __init__(self, old: str, new: str) -> None:
-        super().__init__("materials", old, new)
-
-    def place(self, place: Place) -> Place:
-        return place.renamed(self.old, self.new)
-
-    def paint(self, sheets: dict[str, PaintedSheet]) -> dict[str, PaintedSheet]:
-        return {self.sheet(text): painted for text, painted in sheets.items()}
-
-    def sheet(self, text: str) -> str:
-        material, _, tile = text.rpartition(":")
-        return f"{self.new}:{tile}" if material == self.old else text
-
-
-def _renamed_material(project: Project, called: _MaterialCalled) -> Project:
-    sizes = {called.sheet(text): size for text, size in project.sheet_sizes.items()}
-    pixels = tuple(sorted(called.sheet(text) for text in project.pixel_art))
-    guides = {called.sheet(text): one for text, one in project.guides.items()}
-    return carried(replace(project, sheet_sizes=sizes, pixel_art=pixels, guides=guides), called)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from msgspec.structs import replace
 
@@ -29,8 +29,8 @@ class SetLight(Command, frozen=True, tag="set-light"):
             raise CommandError(tr("surroundings of one's own need a panorama; choose its file first"))
         return replace(project, light=self.light)
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetLight)
+    def goes_on_with(self, earlier: Self) -> bool:
+        return True
 
 
 class SetNumbers(Command, frozen=True, tag="set-numbers"):
@@ -47,5 +47,5 @@ class SetNumbers(Command, frozen=True, tag="set-numbers"):
         self.numbers.check()
         return replace(project, numbers={**others, self.material: self.numbers})
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetNumbers) and earlier.material == self.material
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.material == self.material

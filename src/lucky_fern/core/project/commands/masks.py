@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from msgspec.structs import replace
 
@@ -59,8 +59,8 @@ class SetMaskEntry(Command, frozen=True, tag="set-mask-entry"):
         entries = (*mask.entries[: self.at], *new, *mask.entries[self.at + 1 :])
         return refuse_circles(_with_mask(project, self.mask, replace(mask, entries=entries)))
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetMaskEntry) and (earlier.mask, earlier.at) == (self.mask, self.at)
+    def goes_on_with(self, earlier: Self) -> bool:
+        return (earlier.mask, earlier.at) == (self.mask, self.at)
 
 
 class MoveMaskEntry(Command, frozen=True, tag="move-mask-entry"):

@@ -25,6 +25,7 @@ class PaintPixels(Command, frozen=True, tag="paint-pixels"):
     """Give chunks of a brushwork layer new pixels: map → chunks of one sheet painted at ``size``."""
 
     label: ClassVar[str] = "Paint"
+    paints: ClassVar[bool] = True
     layer: int
     sheet: str
     size: Extent
@@ -49,6 +50,7 @@ class PaintMask(Command, frozen=True, tag="paint-mask"):
     """Give chunks of a painted mask entry new pixels."""
 
     label: ClassVar[str] = tr("Paint mask")
+    paints: ClassVar[bool] = True
     mask: int
     at: int
     sheet: str

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 from msgspec.structs import replace
 
@@ -45,13 +45,8 @@ class SetLayer(Command, frozen=True, tag="set-layer"):
             changes["scope"] = self.scope
         return with_layer(project, self.layer, **changes)
 
-    def merges_with(self, earlier: Command) -> bool:
-        return (
-            isinstance(earlier, SetLayer)
-            and earlier.layer == self.layer
-            and self.opacity is not None
-            and earlier.opacity is not None
-        )
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.layer == self.layer and self.opacity is not None and earlier.opacity is not None
 
     @property
     def title(self) -> str:
@@ -80,8 +75,8 @@ class SetChannel(Command, frozen=True, tag="set-channel"):
             channels[self.map] = self.channel
         return with_layer(project, self.layer, channels=channels)
 
-    def merges_with(self, earlier: Command) -> bool:
-        if not isinstance(earlier, SetChannel) or (earlier.layer, earlier.map) != (self.layer, self.map):
+    def goes_on_with(self, earlier: Self) -> bool:
+        if (earlier.layer, earlier.map) != (self.layer, self.map):
             return False
         return self.channel is not None and earlier.channel is not None and self.channel.on == earlier.channel.on
 
@@ -104,8 +99,8 @@ class SetPlace(Command, frozen=True, tag="set-place"):
         self.place.check()
         return with_layer(project, self.layer, content=content.put_at(self.place))
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetPlace) and earlier.layer == self.layer
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.layer == self.layer
 
 
 def linked(project: Project, layer: Layer) -> list[Layer]:
@@ -139,8 +134,12 @@ class SetContent(Command, frozen=True, tag="set-content"):
             project = with_layer(project, other.id, content=self.content)
         return project
 
-    def merges_with(self, earlier: Command) -> bool:
-        return isinstance(earlier, SetContent) and earlier.layer == self.layer
+    @property
+    def new_content(self) -> Content:
+        return self.content
+
+    def goes_on_with(self, earlier: Self) -> bool:
+        return earlier.layer == self.layer
 
 
 class LinkLayer(Command, frozen=True, tag="link-layer"):

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QToolButton
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.layout.flatten import best_cylinder, best_direction
 from lucky_fern.core.project.document import Decal
+from lucky_fern.core.project.kinds import LayoutEdit
 from lucky_fern.core.project.layouts import (
     Align,
     AlongAxis,
@@ -19,7 +20,6 @@ from lucky_fern.core.project.layouts import (
     FitRectangle,
     FlipV,
     Inside,
-    LayoutEdit,
     Pack,
     Proportions,
     RoundAxis,

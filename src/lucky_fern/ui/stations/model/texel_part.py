@@ -7,7 +7,8 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from lucky_fern.core.project.layouts import Apart, BoxNet, GatherSheets, LayoutEdit, OneSpot, Vary
+from lucky_fern.core.project.kinds import LayoutEdit
+from lucky_fern.core.project.layouts import Apart, BoxNet, GatherSheets, OneSpot, Vary
 from lucky_fern.ui.session.work import Work
 from lucky_fern.ui.tools.laying import Laying
 from lucky_fern.ui.tools.texel_area import TexelArea
