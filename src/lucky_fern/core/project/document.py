@@ -89,6 +89,7 @@ class Wash(Content, Plain, frozen=True, tag_field="kind", tag="wash"):
     rotate: float = 0.0
     sampling: Sampling = "smooth"
     by: Literal["uv", "triplanar", "tiles"] = "uv"
+    everywhere: ClassVar[bool] = True
 
     def check(self, project: Any) -> None:
         if not all(1 / MOST_REPEATS <= abs(times) <= MOST_REPEATS for times in self.repeat):

@@ -96,6 +96,7 @@ class Place(Kind):
 
     __slots__ = ()
     framed: ClassVar[bool] = True  # it has a middle, a width and a height
+    straight: ClassVar[bool] = False  # through the air, within a depth
     on_surface: ClassVar[bool] = True  # by a point in space; else in UV space
     if TYPE_CHECKING:
         width: Any
@@ -238,6 +239,23 @@ class Shape(Kind):
 
     __slots__ = ()
 
+    # What some kinds have as a field of that name, and the others have not.
+
+    @property
+    def place(self) -> Any:
+        """Where its picture is placed: a :class:`Place` of any kind, or None."""
+        return None
+
+    @property
+    def rule(self) -> Any:
+        """What is asked of the surface, or None."""
+        return None
+
+    @property
+    def scope(self) -> Scope | None:
+        """What of the model it takes, of kinds that go by names."""
+        return None
+
     def check(self, project: Any) -> None:
         """Refuse numbers out of range, and pictures that are not there (CommandError)."""
 
@@ -270,6 +288,39 @@ class Content(Kind):
     has_settings: ClassVar[bool] = True  # they can be replaced as a whole; else it has commands of its own
     links: ClassVar[bool] = False  # several layers may share one set of settings
     repeats: ClassVar[bool] = False  # motifs along runs, as edgings do
+    everywhere: ClassVar[bool] = False  # it lies on all that is in scope, by itself
+
+    # What some kinds have as a field of that name, and the others have not.
+
+    @property
+    def folded(self) -> bool:
+        """Whether the layers that it holds are not listed."""
+        return False
+
+    @property
+    def isolated(self) -> bool:
+        """Whether the layers that it holds are put together by themselves first."""
+        return False
+
+    @property
+    def effect(self) -> Effect | None:
+        """What it does to what is below."""
+        return None
+
+    @property
+    def place(self) -> Any:
+        """Where its one picture is placed: a :class:`Place` of any kind, or None."""
+        return None
+
+    @property
+    def picture(self) -> Any:
+        """The one picture of the kit that it shows, or None."""
+        return None
+
+    @property
+    def by(self) -> str:
+        """How its pictures lie on all of the surface ("" for kinds that do not)."""
+        return ""
 
     @property
     def hears(self) -> str | None:

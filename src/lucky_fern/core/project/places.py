@@ -97,6 +97,7 @@ class Throw(Place, Plain, frozen=True, tag_field="mode", tag="throw"):
     degrees before the limit the picture fades out. ``repeat`` has it go on in both directions without end.
     """
 
+    straight: ClassVar[bool] = True
     point: Point
     normal: Point
     up: Point

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any, cast
 
 import numpy as np
 from msgspec.structs import replace
@@ -17,9 +18,8 @@ from lucky_fern.core.placing.snap import in_line, snapped_hit, squared_up
 from lucky_fern.core.placing.under import rim_of
 from lucky_fern.core.placing.whole_texels import on_whole_texels
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.kinds import Place
-from lucky_fern.core.project.places import Framed, Lay, Throw, place_height
+from lucky_fern.core.project.places import Framed, Throw, place_height
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.texels.guides import step_to
 from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
@@ -84,7 +84,7 @@ class DecalHandles(Gesture):
         """The topmost visible decal under a pixel."""
         project = self.work.project
         for layer in reversed(list(project.walk()) if project is not None else []):
-            if project is None or not layer.visible or not isinstance(layer.content, Decal):
+            if project is None or not layer.visible or layer.content.place is None:
                 continue
             place = layer.content.place
             height = place_height(place, project.picture_size(layer.content.picture))
@@ -127,14 +127,12 @@ class DecalHandles(Gesture):
                 place = self._exact(place)
             self.work.execute(SetPlace(decal[0].id, place), merge=True)
 
-    def _exact(self, place: Framed) -> Framed:
+    def _exact(self, place: Any) -> Any:
         """On pixel art: in quarter turns and whole texels; moved, on guides that are near."""
         project, decal = self.work.project, self.selection.decal
-        if project is None or decal is None or not isinstance(place, Lay):
+        if project is None or decal is None or place.on_surface:
             return place
         key, content = SheetKey(place.material, place.tile), decal[0].content
-        if not isinstance(content, Decal):
-            return place
         size, picture = project.size_of(key), project.picture_size(content.picture)
         if project.is_pixel_art(key):
             place = on_whole_texels(place, size, picture)
@@ -160,14 +158,14 @@ class DecalHandles(Gesture):
         self.view.drawn.hint_line = ""
         moved = self.view.moved(place, point)
         hit = self.view.surface_at(point)
-        if moved is None or hit is None or isinstance(moved, Lay) or _held_off(event):
+        if moved is None or hit is None or not moved.on_surface or _held_off(event):
             return moved
         within = self.view.length_of(_SNAP, hit)
         snapped = snapped_hit(studio.model, hit, within, self.faces.chosen)
         if snapped.to:
             self.view.drawn.hint_line = tr("on the {to}", to=snapped.to)
             return move_to(studio.surface, place, snapped.hit)
-        lined, words = in_line(studio.surface, moved, height, self._others(layer.id), within)
+        lined, words = in_line(studio.surface, cast(Any, moved), height, self._others(layer.id), within)
         if words:
             self.view.drawn.hint_line = tr("in line with the {words}", words=words[0])
         return lined
@@ -176,7 +174,7 @@ class DecalHandles(Gesture):
         """The visible decals beside one, with their heights."""
         project = self.work.project
         for layer in project.walk() if project is not None else ():
-            if project is not None and layer.id != but and layer.visible and isinstance(layer.content, Decal):
+            if project is not None and layer.id != but and layer.visible and layer.content.place is not None:
                 place = layer.content.place
                 yield place, place_height(place, project.picture_size(layer.content.picture))
 
@@ -209,11 +207,11 @@ class DecalHandles(Gesture):
         if self.faces.stretch_shown and decal is not None and studio is not None:
             # With the stretch goes the picture's edge as it really lies: broken where it finds no surface.
             chosen = triangles_in(studio.project, decal[0].scope)
-            placed = None if isinstance(decal[1], Lay) else studio.sources.pose(decal[1], decal[2], chosen)
+            placed = None if not decal[1].on_surface else studio.sources.pose(decal[1], decal[2], chosen)
             rims = [self.view.line_through(line) for line in rim_of(studio.surface, decal[1], decal[2], placed)]
             drawn.box += [line for line in rims if line is not None]
-        if self.handles.reach_shown and decal is not None and isinstance(decal[1], Throw):
-            drawn.box += [line for line in map(self.view.line_through, reach_lines(decal[1], decal[2]))
+        if self.handles.reach_shown and decal is not None and decal[1].straight:
+            drawn.box += [line for line in map(self.view.line_through, reach_lines(cast(Throw, decal[1]), decal[2]))
                            if line is not None]  # fmt: skip
 
     def _pulled(self) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, cast
+
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
@@ -9,7 +11,7 @@ from PySide6.QtGui import QMouseEvent
 from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetChannel
-from lucky_fern.core.project.document import Channel, Decal, Layer, Wash
+from lucky_fern.core.project.document import Channel, Layer
 from lucky_fern.core.project.places import Lay, place_height
 from lucky_fern.core.udim import corner_of
 from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
@@ -52,10 +54,10 @@ class MapHandles(Gesture):
         return None if base is None else (layer, name, channel, base)
 
     def _base(self, layer: Layer) -> Lay | None:
-        content = layer.content
-        if isinstance(content, Decal) and isinstance(content.place, Lay):
-            return content.place
-        if not isinstance(content, Wash) or content.by != "uv":
+        content: Any = layer.content
+        if content.place is not None:
+            return None if content.place.on_surface else cast(Lay, content.place)
+        if content.by != "uv":
             return None
         key = next((key for key in self.view.tiles.keys if layer.scope.holds_sheet(key)), None)
         if key is None:
@@ -77,7 +79,7 @@ class MapHandles(Gesture):
     @staticmethod
     def _put(layer: Layer, base: Lay, high: float, shift: tuple[float, float], scale: float) -> Lay:
         (u, v), wide = base.centre, base.width
-        if isinstance(layer.content, Wash):  # it grows about its lower left corner
+        if layer.content.everywhere:  # it grows about its lower left corner
             u, v = u + wide * (scale - 1) / 2, v + high * (scale - 1) / 2
         return replace(base, centre=(u + shift[0], v + shift[1]), width=wide * scale, height=high * scale)
 
@@ -109,12 +111,12 @@ class MapHandles(Gesture):
         if found is None:
             return
         layer, name, channel, base = found
-        place = None
+        place: Any = None
         if self._drag is not None:
             place = self._drag.place_at(point, free=False, stepped=False)
         elif self._moving is not None:
             place = self.view.moved(self._moving[0], point - self._moving[1])
-        if not isinstance(place, Lay):
+        if place is None or place.on_surface:
             return
         scale = min(max(round(place.width / base.width, 4), _LEAST), _MOST)
         _, high = self._lying(layer, channel, base)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, cast
+
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
@@ -10,7 +12,7 @@ from lucky_fern.core.arrays import F64
 from lucky_fern.core.placing.pose import SMALLEST_SHARE
 from lucky_fern.core.project.commands import SetMaskEntry
 from lucky_fern.core.project.places import Framed, place_height
-from lucky_fern.core.project.shapes import MaskEntry, PictureShape
+from lucky_fern.core.project.shapes import MaskEntry
 from lucky_fern.ui.gestures.gesture import Gesture, cursor_over
 from lucky_fern.ui.gestures.grip import Grip, GripDrag
 from lucky_fern.ui.gestures.surface_view import SurfaceView
@@ -34,8 +36,8 @@ class MaskHandles(Gesture):
         if layer is None or project is None or layer.mask is None or at is None:
             return None
         entries = project.masks[layer.mask].entries
-        shape = entries[at].shape if at < len(entries) else None
-        if not isinstance(shape, PictureShape) or not isinstance(shape.place, Framed):
+        shape: Any = entries[at].shape if at < len(entries) else None
+        if shape is None or not isinstance(shape.place, Framed):
             return None
         height = place_height(shape.place, project.picture_size(shape.picture))
         return layer.mask, at, entries[at], shape.place, height
@@ -69,10 +71,9 @@ class MaskHandles(Gesture):
         elif self._moving is not None:
             place = self.view.moved(self._moving[0], point - self._moving[1])
         mask, at, entry, _, _ = found
-        if place is not None and isinstance(entry.shape, PictureShape):
-            self.work.execute(
-                SetMaskEntry(mask, at, replace(entry, shape=replace(entry.shape, place=place))), merge=True
-            )
+        if place is not None:
+            shape = replace(cast(Any, entry.shape), place=place)
+            self.work.execute(SetMaskEntry(mask, at, replace(entry, shape=shape)), merge=True)
 
     def release(self, point: F64, event: QMouseEvent) -> None:
         self._drag = self._moving = None

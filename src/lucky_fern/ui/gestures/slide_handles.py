@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import cast
 
 import numpy as np
 from msgspec.structs import replace
@@ -87,9 +88,7 @@ class SlideHandles(Gesture):
             if warp is not None:
                 sliding.set_place(replace(place, warp=warp))
         elif self._drag is not None:
-            new = self._drag.place_at(point, free=shift, stepped=shift)
-            assert isinstance(new, Throw)
-            sliding.set_place(new)
+            sliding.set_place(cast(Throw, self._drag.place_at(point, free=shift, stepped=shift)))
         elif self._moving is not None:
             self._move_to(point - self._moving)
 

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import DuplicateLayers, RemoveLayers, SetGroup
-from lucky_fern.core.project.document import Group, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.adding import add_wash
 from lucky_fern.ui.layers.board_cells import CELL, INDENT, CellPainter
 from lucky_fern.ui.layers.board_menus import add_menu, cell_menu, group, layer_menu
@@ -213,7 +213,7 @@ class Grid(QTreeView):
         layer = self.board_model.layer_of(index)
         if layer is not None and event.button() == Qt.MouseButton.LeftButton:
             inside = index.column() == NAME and self.cells.fold_box(self.visualRect(index)).contains(at)
-            if inside and isinstance(layer.content, Group):
+            if inside and layer.content.holds_layers:
                 self.folded.emit(layer.id)
                 return
             if index.column() != NAME:
@@ -272,7 +272,7 @@ class Grid(QTreeView):
             self.cell_switched.emit(index)
         elif event.key() == Qt.Key.Key_Space:
             layer = self.board_model.layer_of(index)
-            if layer is None or not isinstance(layer.content, Group):
+            if layer is None or not layer.content.holds_layers:
                 return False
             self.folded.emit(layer.id)
         elif event.key() in steps and column != NAME:
@@ -468,7 +468,7 @@ class Board(QWidget):
 
     def _fold(self, layer_id: int) -> None:
         group_ = self.matter.work.studio.project.layer(layer_id) if self.matter.work.studio is not None else None
-        if group_ is not None and isinstance(group_.content, Group):
+        if group_ is not None and group_.content.holds_layers:
             self.matter.work.execute(SetGroup(layer_id, folded=not group_.content.folded))
 
     def _show_menu(self, index: QModelIndex, at: QPoint) -> None:

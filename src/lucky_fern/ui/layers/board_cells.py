@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from lucky_fern.core import colour
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Layer
+from lucky_fern.core.project.document import Channel, Layer
 from lucky_fern.ui.layers.board_model import EYE, FIRST_MAP, MAP_NAMES, NAME, BoardModel, Index, Row
 from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.ui.widgets.style import icon, tones, with_text
@@ -66,7 +66,7 @@ class CellPainter(QStyledItemDelegate):
     def _name(self, painter: QPainter, rect: QRect, row: Row) -> None:
         layer = row.layer
         x, y = rect.left(), rect.center().y()
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(self.tones.text))
             turned = [(2, -4), (7, 0), (2, 4)] if layer.content.folded else [(1, -2), (9, -2), (5, 3)]
@@ -85,7 +85,7 @@ class CellPainter(QStyledItemDelegate):
             right -= 18
             self._mask_mark(painter, QRectF(right + 3, y - 6, 12, 12), *row.mask)
         painter.setPen(QColor(self.tones.text if row.shown and layer.visible else self.tones.quiet))
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             font = painter.font()
             font.setBold(True)
             painter.setFont(font)
@@ -114,7 +114,7 @@ class CellPainter(QStyledItemDelegate):
     def _cell(self, painter: QPainter, middle: QPoint, name: str, layer: Layer) -> None:
         channel = layer.channels.get(name)
         box = QRect(middle.x() - 8, middle.y() - 7, 17, 15)
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             self._passage(painter, box, channel)
             return
         if channel is None:
@@ -135,7 +135,7 @@ class CellPainter(QStyledItemDelegate):
                 painter.drawArc(
                     QRect(box.center().x() - ring - 1, box.center().y() - ring, 2 * ring, 2 * ring), -960, 1920
                 )
-        elif isinstance(layer.content, Adjustment):
+        elif layer.content.effect is not None:
             painter.setBrush(QColor(self.tones.field))
             painter.drawRoundedRect(box, 3, 3)
             painter.setBrush(QColor(self.tones.text))
@@ -148,11 +148,7 @@ class CellPainter(QStyledItemDelegate):
             painter.drawRoundedRect(box, 3, 3)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             centre = box.center()
-            steps = (
-                ((-2, -1), (1, 2), (3, 0))
-                if not isinstance(layer.content, Brushwork)
-                else ((-1, -3), (1, 3), (4, -2))
-            )
+            steps = ((-2, -1), (1, 2), (3, 0)) if layer.content.painted is None else ((-1, -3), (1, 3), (4, -2))
             hills = [centre + QPoint(*step) for step in steps]
             painter.drawPolyline([box.bottomLeft() + QPoint(3, -3), *hills, box.bottomRight() + QPoint(-2, -3)])
         else:

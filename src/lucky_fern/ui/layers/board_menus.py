@@ -20,7 +20,7 @@ from lucky_fern.core.project.commands import (
     SetGroup,
     Ungroup,
 )
-from lucky_fern.core.project.document import Channel, Decal, Group, Layer, Relief, Wash
+from lucky_fern.core.project.document import Channel, Decal, Layer, Relief, Wash
 from lucky_fern.core.project.effects import Blur, Contrast, Curve, Gradient, Invert, Levels, Shade, Sharpen
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.more_effects import (
@@ -100,7 +100,7 @@ def group(matter: Matter) -> None:
 def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu:
     """What can be done with what a layer gives to a map; done to all selected layers that give to it."""
     menu = QMenu(parent)
-    channel = layer.channels.get(name, Channel() if isinstance(layer.content, Group) else None)
+    channel = layer.channels.get(name, Channel() if layer.content.holds_layers else None)
     if channel is None:
         menu.addAction(
             tr("{name} gives nothing to {name_2}; click the cell to add it", name=layer.name, name_2=name)
@@ -109,7 +109,7 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
 
     def each(change: Callable[[Channel], Channel | None]) -> None:
         def make(one: Layer) -> Command | None:
-            own = one.channels.get(name, Channel() if isinstance(one.content, Group) else None)
+            own = one.channels.get(name, Channel() if one.content.holds_layers else None)
             return None if own is None else SetChannel(one.id, name, change(own))
 
         matter.work.end_gesture()
@@ -155,7 +155,7 @@ def layer_menu(matter: Matter, layer: Layer, rename: Callable[[], None], parent:
     menu.addAction(tr("Rename"), rename)
     menu.addAction(tr("Duplicate"), lambda: matter.work.execute(DuplicateLayers(matter.selection.chosen)))
     menu.addAction(tr("Group"), partial(group, matter))
-    if isinstance(layer.content, Group):
+    if layer.content.holds_layers:
         menu.addAction(tr("Ungroup"), lambda: matter.work.execute(Ungroup(layer.id)))
         isolated = menu.addAction(
             tr("Put together by itself"),

@@ -13,11 +13,10 @@ from PySide6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, QPersiste
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.adjustments import MIME, held_of, onto_layers, onto_surface, packed
 from lucky_fern.core.project.commands import AddLayer, Command, RenameLayer, SetChannel, SetLayer, Several
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Decal, Group, Layer, Project, Wash
+from lucky_fern.core.project.document import Channel, Layer, Project
 from lucky_fern.core.project.echoes import ECHO, PICTURE, RULE
 from lucky_fern.core.project.moves import moved_above, moved_into, shifted
 from lucky_fern.core.project.plain import Scope
-from lucky_fern.core.project.rules import RuleShape
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.session.adjustments import adjustments_in, put
 from lucky_fern.ui.widgets.guarding import guarded
@@ -55,7 +54,7 @@ class Row:
     def look(self) -> tuple[object, ...]:
         """All that is drawn of it."""
         layer = self.layer
-        folded = layer.content.folded if isinstance(layer.content, Group) else None
+        folded = layer.content.folded if layer.content.holds_layers else None
         return (
             layer.id, layer.name, layer.kind, layer.visible, layer.opacity, layer.blend, layer.channels, folded,
             self.shown, self.mask, layer.recipe, layer.content.hears,
@@ -85,11 +84,11 @@ class BoardModel(QAbstractItemModel):
                 mask = None
                 if layer.mask is not None and project is not None:
                     own = project.masks[layer.mask]
-                    ruled = any(isinstance(entry.shape, RuleShape) for entry in own.entries)
+                    ruled = any(entry.shape.rule is not None for entry in own.entries)
                     mask = (own.on, masks[layer.mask] > 1, ruled)
                 rows[layer.id] = Row(layer, group, place, shown, mask)
-                if isinstance(layer.content, Group):
-                    walk(layer.content.layers, layer.id, shown and layer.visible)
+                if layer.content.holds_layers:
+                    walk(layer.children, layer.id, shown and layer.visible)
 
         if project is not None:
             walk(project.layers, None, True)
@@ -136,9 +135,7 @@ class BoardModel(QAbstractItemModel):
     def groups(self) -> dict[int, bool]:
         """Whether each group is unfolded."""
         return {
-            key: not row.layer.content.folded
-            for key, row in self._rows.items()
-            if isinstance(row.layer.content, Group)
+            key: not row.layer.content.folded for key, row in self._rows.items() if row.layer.content.holds_layers
         }
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
@@ -160,13 +157,13 @@ class BoardModel(QAbstractItemModel):
 
     def _cell_text(self, layer: Layer, name: str) -> str:
         channel = layer.channels.get(name)
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             state = tr("lets through") if channel is None or channel.on else tr("shuts off")
             strength = 1.0 if channel is None else channel.opacity
             return f"{layer.name} {state} {name} at {strength:.0%}"
         if channel is None:
             return tr("{name} gives nothing to {name_2}; click to add it", name=layer.name, name_2=name)
-        if isinstance(layer.content, Adjustment):
+        if layer.content.effect is not None:
             state = "changes" if channel.on else tr("would change, but is switched off,")
             return f"{layer.name} {state} {name} at {channel.opacity:.0%}"
         if layer.content.hears is not None:
@@ -216,8 +213,8 @@ class BoardModel(QAbstractItemModel):
             return
         name = MAP_NAMES[column - FIRST_MAP]
         channel = layer.channels.get(name)
-        on = not channel.on if channel is not None else isinstance(layer.content, Group) is False
-        if name == "normal" and channel is None and isinstance(layer.content, Wash):
+        on = not channel.on if channel is not None else not layer.content.holds_layers
+        if name == "normal" and channel is None and layer.content.everywhere:
             self.matter.work.said.emit(
                 tr("A wash takes normals from a picture: choose one under the board, by the map's name."), False
             )
@@ -228,7 +225,7 @@ class BoardModel(QAbstractItemModel):
     def _normal_picture(self, layer: Layer) -> Command | None:
         """The kit's first normal map on a wash's normals, to be changed under the board."""
         project = self.matter.work.project
-        if project is None or not isinstance(layer.content, Wash) or "normal" in layer.channels:
+        if project is None or not layer.content.everywhere or "normal" in layer.channels:
             return None
         known = [*project.sequences, *project.pictures]
         named = [name for name in known if "normal" in name.lower()] or known
@@ -238,23 +235,23 @@ class BoardModel(QAbstractItemModel):
         channel = layer.channels.get(name)
         if channel is not None:
             return None if channel.on == on else SetChannel(layer.id, name, replace(channel, on=on))
-        if isinstance(layer.content, Group):
+        if layer.content.holds_layers:
             return None if on else SetChannel(layer.id, name, Channel(on=False))
         return SetChannel(layer.id, name, self.fresh_channel(layer, name)) if on else None
 
     @staticmethod
     def fresh_channel(layer: Layer, name: str) -> Channel:
         """What a layer gives to a map that it gave nothing to so far."""
-        if isinstance(layer.content, Adjustment | Group):
+        if not layer.content.own_pixels:
             return Channel()
-        if isinstance(layer.content, Brushwork):
+        if layer.content.painted is not None:
             return Channel("painted")
         if layer.content.hears is not None:
             return Channel(ECHO)
-        if isinstance(layer.content, Decal) and name in ("colour", "emissive", "normal"):
+        if layer.content.place is not None and name in ("colour", "emissive", "normal"):
             return Channel("picture")
         own = next((channel.picture for channel in layer.channels.values() if channel.picture), None)
-        if isinstance(layer.content, Wash) and layer.content.by == "tiles" and own is not None:
+        if layer.content.everywhere and layer.content.by == "tiles" and own is not None:
             return Channel("picture", picture=own)
         return Channel(STARTING[name])
 
@@ -268,7 +265,7 @@ class BoardModel(QAbstractItemModel):
 
         def make(layer: Layer) -> Command | None:
             channel = layer.channels.get(name)
-            if channel is None and isinstance(layer.content, Group):
+            if channel is None and layer.content.holds_layers:
                 channel = Channel()
             return None if channel is None else SetChannel(layer.id, name, replace(channel, opacity=strength))
 
@@ -283,7 +280,7 @@ class BoardModel(QAbstractItemModel):
             return layer.opacity
         channel = layer.channels.get(MAP_NAMES[column - FIRST_MAP])
         if channel is None:
-            return 1.0 if isinstance(layer.content, Group) else None
+            return 1.0 if layer.content.holds_layers else None
         return channel.opacity
 
     # --- drag to reorder ------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker, Qt
@@ -26,7 +27,6 @@ from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, MoveMaskEnt
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.kinds import Shape
 from lucky_fern.core.project.numbers import significant
-from lucky_fern.core.project.places import Lay, Throw
 from lucky_fern.core.project.rules import Grain, RuleShape
 from lucky_fern.core.project.shapes import Fill, HeardShape, Mask, MaskEntry, PaintedShape, PictureShape, ScopeShape
 from lucky_fern.core.taking import snapshot
@@ -55,26 +55,40 @@ MODES = {"replace": tr("replace"), "add": tr("add"), "subtract": tr("subtract"),
          "confine": tr("confine")}  # fmt: skip
 
 
+def _filled(shape: Fill, project: Project | None) -> str:
+    return tr("everything") if shape.value >= 1 else tr("nothing") if shape.value <= 0 else f"{shape.value:.0%}"
+
+
+def _pictured(shape: PictureShape, project: Project | None) -> str:
+    return tr("{use} of {picture}", use=word(shape.use), picture=shape.picture)
+
+
+def _scoped(shape: ScopeShape, project: Project | None) -> str:
+    parts = [told(kind, getattr(shape.scope, kind)) for kind in (*KINDS, "islands")
+             if getattr(shape.scope, kind) is not None]  # fmt: skip
+    return ", ".join(parts) or tr("everywhere")
+
+
+def _heard(shape: HeardShape, project: Project | None) -> str:
+    if shape.like is None:
+        return tr("as bright as {map} below", map=shape.source)
+    return tr("where {map} below is like {value}", map=shape.source, value=shape.like)
+
+
+def _drawn(shape: PaintedShape, project: Project | None) -> str:
+    return tr("painted")
+
+
+# What an entry's shape is called.
+WORDS: dict[type[Shape], Callable[[Any, Project | None], str]] = {
+    Fill: _filled, PictureShape: _pictured, ScopeShape: _scoped, RuleShape: rule_text, HeardShape: _heard,
+    PaintedShape: _drawn,
+}  # fmt: skip
+
+
 def shape_text(shape: Shape, project: Project | None = None) -> str:
     """An entry's shape in words."""
-    if isinstance(shape, Fill):
-        return tr("everything") if shape.value >= 1 else tr("nothing") if shape.value <= 0 else f"{shape.value:.0%}"
-    if isinstance(shape, PictureShape):
-        return tr("{use} of {picture}", use=word(shape.use), picture=shape.picture)
-    if isinstance(shape, ScopeShape):
-        parts = [
-            told(kind, getattr(shape.scope, kind))
-            for kind in (*KINDS, "islands")
-            if getattr(shape.scope, kind) is not None
-        ]
-        return ", ".join(parts) or tr("everywhere")
-    if isinstance(shape, RuleShape):
-        return rule_text(shape, project)
-    if isinstance(shape, HeardShape):
-        if shape.like is None:
-            return tr("as bright as {map} below", map=shape.source)
-        return tr("where {map} below is like {value}", map=shape.source, value=shape.like)
-    return tr("painted")
+    return WORDS[type(shape)](shape, project)
 
 
 @guarded
@@ -299,19 +313,19 @@ class MaskPanel(Page):
         self.mode.setCurrentIndex(self.mode.findData(entry.mode))
         show_check(self.entry_invert, entry.invert)
         show_check(self.entry_on, entry.on)
-        self.scopes.setVisible(isinstance(entry.shape, ScopeShape))
-        if isinstance(entry.shape, ScopeShape):
+        self.scopes.setVisible(entry.shape.scope is not None)
+        if entry.shape.scope is not None:
             for button in self.scope_buttons.values():
                 button.show_scope(entry.shape.scope)
-        shape = entry.shape
-        self.heard.setVisible(isinstance(shape, HeardShape))
-        self.pictures.setVisible(isinstance(shape, PictureShape))
-        if isinstance(shape, PictureShape):
-            self.repeat.setVisible(isinstance(shape.place, Lay | Throw))
-            show_check(self.repeat, isinstance(shape.place, Lay | Throw) and shape.place.repeat)
+        shape: Any = entry.shape
+        self.heard.setVisible(bool(shape.hears))
+        self.pictures.setVisible(shape.place is not None)
+        if shape.place is not None:
+            self.repeat.setVisible(hasattr(shape.place, "repeat"))
+            show_check(self.repeat, getattr(shape.place, "repeat", False))
         for part in (self.rule, self.break_up):
-            part.setVisible(isinstance(shape, RuleShape))
-        if isinstance(shape, RuleShape):
+            part.setVisible(shape.rule is not None)
+        if shape.rule is not None:
             self.rule.show_shape(shape)
         for name, number in self.numbers.items():
             number.set(getattr(entry, name))
@@ -322,7 +336,7 @@ class MaskPanel(Page):
         mask, at = self._mask, self._at
         entry = mask.entries[at] if mask is not None and at >= 0 else None
         wanted = self.handles.isChecked() and self.isVisible() and entry is not None
-        shown = at if wanted and entry is not None and isinstance(entry.shape, PictureShape) else None
+        shown = at if wanted and entry is not None and entry.shape.place is not None else None
         if shown != self.matter.handles.mask_entry:
             self.matter.handles.show_entry(shown)
 
@@ -344,8 +358,8 @@ class MaskPanel(Page):
     def _snapshot(self) -> None:
         """Have the chosen entry be what it is now; worked out beside the window."""
         studio, layer, mask, at = self.matter.work.studio, self.matter.selection.layer, self._mask, self._at
-        shape = mask.entries[at].shape if mask is not None and at >= 0 else None
-        if studio is None or layer is None or not isinstance(shape, HeardShape):
+        shape: Any = mask.entries[at].shape if mask is not None and at >= 0 else None
+        if studio is None or layer is None or shape is None or not shape.hears:
             return
         number, project = layer.id, studio.project
 
@@ -377,8 +391,8 @@ class MaskPanel(Page):
 
     def _set_repeat(self, on: bool) -> None:
         mask, at = self._mask, self._at
-        shape = mask.entries[at].shape if mask is not None and at >= 0 else None
-        if isinstance(shape, PictureShape) and isinstance(shape.place, Lay | Throw):
+        shape: Any = mask.entries[at].shape if mask is not None and at >= 0 else None
+        if shape is not None and hasattr(shape.place, "repeat"):
             self._change(shape=replace(shape, place=replace(shape.place, repeat=on)))
 
     def _change(self, merge: bool = False, **changes: object) -> None:

@@ -12,7 +12,6 @@ from lucky_fern.core import taking
 from lucky_fern.core.colour import to_hex
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddMaskEntry, SaveSelection
-from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.kinds import Place, Shape
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import Scope
@@ -103,7 +102,7 @@ def _add_picture(matter: Matter, add: Add, name: str, use: str) -> None:
     layer, studio = matter.selection.layer, matter.work.studio
     if layer is None or studio is None or not studio.surface.keys:
         return
-    if isinstance(layer.content, Decal):
+    if layer.content.place is not None:
         place: Place = layer.content.place
     else:
         key = next((key for key in studio.surface.keys if layer.scope.holds_sheet(key)), studio.surface.keys[0])

@@ -8,7 +8,7 @@ from functools import cached_property
 from msgspec.structs import replace
 
 from lucky_fern.core.project.commands import Command
-from lucky_fern.core.project.document import Group, Layer, Project, walk
+from lucky_fern.core.project.document import Layer, Project, walk
 
 
 @dataclass(frozen=True)
@@ -53,9 +53,9 @@ def _by_id(project: Project | None) -> dict[int, Layer]:
 
 def _alone(layer: Layer | None) -> Layer | None:
     """A layer without what is inside it."""
-    if layer is None or not isinstance(layer.content, Group):
+    if layer is None or not layer.content.holds_layers:
         return layer
-    return replace(layer, content=replace(layer.content, layers=()))
+    return replace(layer, content=layer.content.holding(()))
 
 
 def _order(project: Project | None) -> list[tuple[int, int]]:

@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import cast
 
 from PySide6.QtCore import QObject, Signal
 
 from lucky_fern.core.edging import with_path
 from lucky_fern.core.project.commands import (
-    AddLayer,
     Command,
-    DuplicateLayers,
-    GroupLayers,
     SetPlace,
     Several,
-    TakeLayers,
 )
-from lucky_fern.core.project.document import Decal, Layer, walk
+from lucky_fern.core.project.document import Layer, walk
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.places import Along, Framed, place_height
 from lucky_fern.ui.session.change import Change
@@ -63,30 +60,28 @@ class Selection(QObject):
     def stripe(self) -> tuple[Layer, Along, float] | None:
         """The selected layer with its path and the length of one picture along it, if it is a stripe."""
         found = self._placed()
-        return None if found is None or not isinstance(found[1], Along) else (found[0], found[1], found[2])
+        return None if found is None or found[1].framed else (found[0], cast(Along, found[1]), found[2])
 
     @property
     def path(self) -> tuple[Layer, Along, float] | None:
         """The path that points are dragged on: a stripe's, or the last one of an edging that runs along some."""
         layer = self.layer
-        if layer is None or not isinstance(layer.content, Edging):
+        if layer is None or not layer.content.repeats:
             return self.stripe
-        last = layer.content.paths[-1] if layer.content.paths else None
-        return (layer, last, last.width) if isinstance(last, Along) else None
+        paths = cast(Edging, layer.content).paths
+        return (layer, cast(Along, paths[-1]), paths[-1].width) if paths else None
 
     def path_edit(self, layer: Layer, path: Along) -> Command:
         """The edit that has the path that points are dragged on run otherwise."""
-        if isinstance(layer.content, Edging):
-            return with_path(layer, path, len(layer.content.paths) - 1)
+        if layer.content.repeats:
+            return with_path(layer, path, len(cast(Edging, layer.content).paths) - 1)
         return SetPlace(layer.id, path)
 
     def _placed(self) -> tuple[Layer, Framed | Along, float] | None:
         layer, studio = self.layer, self.work.studio
-        if layer is None or not isinstance(layer.content, Decal) or studio is None:
+        if layer is None or layer.content.place is None or studio is None:
             return None
-        place = layer.content.place
-        if not isinstance(place, Framed | Along):
-            return None
+        place: Framed | Along = layer.content.place
         return layer, place, place_height(place, studio.project.picture_size(layer.content.picture))
 
     def select(self, layer_id: int | None, chosen: tuple[int, ...] | None = None) -> None:
@@ -99,7 +94,7 @@ class Selection(QObject):
     def execute_each(self, make: Callable[[Layer], Command | None], merge: bool = False) -> bool:
         """Do an edit to every selected layer that it fits, as one step."""
         made = [command for layer in self.layers if (command := make(layer)) is not None]
-        commands = tuple(one for each in made for one in (each.commands if isinstance(each, Several) else (each,)))
+        commands = tuple(one for each in made for one in each.parts)
         if not commands:
             return False
         # Any command may be one of several; the type lists those that a file may hold.
@@ -112,9 +107,9 @@ class Selection(QObject):
         project, command = change.after, change.command
         if project is None:
             return
-        if isinstance(command, AddLayer | GroupLayers):
+        if command is not None and command.adds == "layer":
             self.select(project.next_id - 1)
-        elif isinstance(command, DuplicateLayers | TakeLayers) and change.before is not None:
+        elif command is not None and command.adds == "layers" and change.before is not None:
             self._select_new({layer.id for layer in change.before.walk()})
         elif change.stack:
             self._keep()

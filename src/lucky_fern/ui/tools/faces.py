@@ -15,7 +15,6 @@ from lucky_fern.core.compositing.sources import triangles_in
 from lucky_fern.core.layout.findings import Finding
 from lucky_fern.core.layout.heat import Heat, density_heat, heat_of_stretch, stretch_heat
 from lucky_fern.core.placing.facts import stretch_of
-from lucky_fern.core.project.places import Lay
 from lucky_fern.core.selecting.colour import like_colour, mean_colours
 from lucky_fern.core.selecting.spread import Unit, facing, grown, like_normal, whole
 from lucky_fern.core.sheets.faces import unpack_faces
@@ -283,7 +282,7 @@ class Faces(QObject):
         if studio is None or decal is None or not self.stretch_shown:
             return None
         layer, place, height = decal
-        if isinstance(place, Lay):
+        if not place.on_surface:
             return None
         placed = studio.sources.pose(place, height, triangles_in(studio.project, layer.scope))
         rows = np.flatnonzero(placed.reached).astype(np.int32)

@@ -24,7 +24,7 @@ from lucky_fern.core.painting.tips import read_tips
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, KeepPaint, free_name
-from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, KitPaint, Project
+from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, KitPaint, Project
 from lucky_fern.core.project.kinds import Effect
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.shapes import MaskEntry, PictureShape
@@ -247,13 +247,13 @@ class Painting(QObject):
                 self.work.said.emit(tr("Select the layer whose mask you want to paint."), True)
                 return None
             return layer.id
-        if layer is not None and isinstance(layer.content, Brushwork):
+        if layer is not None and layer.content.painted is not None:
             return layer.id
         if self.erasing and not moving:
             self.work.said.emit(tr("Select a brushwork layer to take paint away from."), True)
             return None
         name = free_name(self.work.studio.project, "Brushwork")
-        above = None if layer is None or isinstance(layer.content, Group) else layer.id
+        above = None if layer is None or layer.content.holds_layers else layer.id
         if above is None or moving:  # what is moved lies on top of all that it shows
             return self.selection.selected if self.work.execute(AddLayer(name, Brushwork(), {})) else None
         return self.selection.selected if self.work.execute(AddLayer(name, Brushwork(), {}, above=above)) else None

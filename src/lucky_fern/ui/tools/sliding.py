@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -107,9 +109,7 @@ class Sliding(QObject):
 
     def resize(self, factor: float) -> None:
         if self.slide is not None:
-            place = scaled(self.slide.place, self.height, factor, factor, 1e-9)
-            assert isinstance(place, Throw)
-            self.set_place(place)
+            self.set_place(cast(Throw, scaled(self.slide.place, self.height, factor, factor, 1e-9)))
 
     def pull(self, count: int) -> None:
         """By ``count`` × ``count`` points; 0 makes it straight again."""

@@ -13,7 +13,6 @@ from lucky_fern.core.pictures.figure import Figure
 from lucky_fern.core.placing.path import thinned
 from lucky_fern.core.project.commands import AddLayer, Command, free_name
 from lucky_fern.core.project.document import Channel, Decal
-from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.places import Along, Point
 from lucky_fern.ui.session.habits import Habits
 from lucky_fern.ui.session.selection import Selection
@@ -101,7 +100,7 @@ class StripeTool(QObject):
             command = AddLayer(name, Decal(picture, path), {"colour": Channel("picture")})
         else:
             layer = studio.project.layer(self.edging)
-            assert isinstance(layer.content, Edging)
+            assert layer.content.repeats
             command = along_path(layer, path)
         if self.work.execute(command):
             self._drawn, self.first = self.selection.selected, None

@@ -12,7 +12,6 @@ from lucky_fern.core.compositing.compositor import MapKey
 from lucky_fern.core.easel import bring_to_size
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.project.commands import PaintPixels, Several
-from lucky_fern.core.project.document import Brushwork
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.studio import Studio, read_picture_file
 from lucky_fern.core.texels import reworking
@@ -158,7 +157,7 @@ class TexelBlocks(QObject):
 
     def _layer(self, make: bool) -> int | None:
         layer = self.painting.selection.layer
-        if layer is not None and isinstance(layer.content, Brushwork):
+        if layer is not None and layer.content.painted is not None:
             return layer.id
         return self.painting.target() if make else None
 

@@ -160,6 +160,10 @@ class Several(Command, frozen=True, tag="several"):
             project = command.apply(project)
         return project
 
+    @property
+    def parts(self) -> tuple[Command, ...]:
+        return self.commands
+
     def goes_on_with(self, earlier: Self) -> bool:
         if self.named == earlier.named and self._paints and earlier._paints:
             return True  # one stroke goes on

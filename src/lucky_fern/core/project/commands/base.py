@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, ClassVar, Self, TypeVar
+from typing import Any, ClassVar, Literal, Self, TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -22,6 +22,7 @@ class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 
     label: ClassVar[str] = "Edit"
     paints: ClassVar[bool] = False  # it is part of a stroke
+    adds: ClassVar[Literal["", "layer", "layers"]] = ""  # whoever does it goes on with what it adds: the last, or all
 
     def apply(self, project: Project) -> Project:
         """The project after this edit.
@@ -36,6 +37,11 @@ class Command(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     def brings(self) -> Iterable[str]:
         """Digests of the contents that it needs to be there; "" stands for none."""
         return ()
+
+    @property
+    def parts(self) -> tuple[Command, ...]:
+        """The edits that it is done by."""
+        return (self,)
 
     @property
     def new_content(self) -> Content | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import partial
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from msgspec.structs import replace
 
@@ -34,6 +34,7 @@ class AddLayer(Command, frozen=True, tag="add-layer"):
     """Put a new layer above ``above`` (a layer's id), else on top of the group ``into``, else on top of all."""
 
     label: ClassVar[str] = tr("Add layer")
+    adds: ClassVar[Literal["", "layer", "layers"]] = "layer"
     name: str
     content: Content
     channels: dict[str, Channel]
@@ -99,6 +100,7 @@ class DuplicateLayers(Command, frozen=True, tag="duplicate-layers"):
     """Copy layers, each above itself. Copies share the masks of what they were copied from."""
 
     label: ClassVar[str] = tr("Duplicate layers")
+    adds: ClassVar[Literal["", "layer", "layers"]] = "layers"
     layers: tuple[int, ...]
 
     def apply(self, project: Project) -> Project:
@@ -130,6 +132,7 @@ class GroupLayers(Command, frozen=True, tag="group-layers"):
     """Gather layers in a new group where the topmost of them is."""
 
     label: ClassVar[str] = tr("Group layers")
+    adds: ClassVar[Literal["", "layer", "layers"]] = "layer"
     layers: tuple[int, ...]
     name: str = "Group"
 

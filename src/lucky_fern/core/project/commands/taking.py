@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import ClassVar, TypeVar
+from typing import ClassVar, Literal, TypeVar
 
 from msgspec.structs import replace
 
@@ -28,6 +28,7 @@ class TakeLayers(Command, frozen=True, tag="take-layers"):
     """
 
     label: ClassVar[str] = tr("Paste layers")
+    adds: ClassVar[Literal["", "layer", "layers"]] = "layers"
     part: Project
     sheets: tuple[str, ...] = ()
     above: int | None = None

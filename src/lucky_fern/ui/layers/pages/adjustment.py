@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -30,29 +31,13 @@ _NOTES = {
 
 def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     """The inputs that its effect has."""
-    assert isinstance(layer.content, Adjustment)
-    effect = layer.content.effect
-    if isinstance(effect, Curve):
-        bend = CurveField()
-        bend.changed.connect(lambda points: _set(form, points=points))
-        bend.let_go.connect(form.matter.work.end_gesture)
-        form.name("curve", bend)
-        form.bind(lambda layer: bend.set(_effect(layer).points))
-        form.row(column, tr("Curve"), bend)
-        form.note(column, tr("Click to add a point, drag it, drag it off the side to take it away."))
+    effect = _effect(layer)
+    before = BEFORE.get(type(effect))
+    if before is not None and not before(form, column, layer):
         return
-    if isinstance(effect, Gradient):
-        Ramp(form, lambda now: _effect(now).stops, lambda stops: _set(form, stops=stops)).rows(
-            column, len(effect.stops)
-        )
-        return
-    if isinstance(effect, Match):
-        _match(form, column)
-    if isinstance(effect, Levels):
-        levels_view(form, column, _effect, partial(_map, form), partial(_put, form))
     for name in effect.__struct_fields__:
-        if isinstance(effect, Match) and name != "amount":
-            continue  # measured
+        if name in MEASURED.get(type(effect), ()):
+            continue
         if name in CHOICES:
             box = choice(CHOICE_TITLES[name], [(title, word) for word, title in CHOICES[name].items()])
             box.activated.connect(lambda _, name=name, box=box: _set(form, **{name: box.currentData()}))
@@ -67,6 +52,40 @@ def adjustment_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     _ready(form, column, type(effect))
     if not effect.__struct_fields__:
         form.note(column, _NOTES.get(type(effect).__name__, ""))
+
+
+def _bent(form: Form, column: QVBoxLayout, layer: Layer) -> bool:
+    bend = CurveField()
+    bend.changed.connect(lambda points: _set(form, points=points))
+    bend.let_go.connect(form.matter.work.end_gesture)
+    form.name("curve", bend)
+    form.bind(lambda layer: bend.set(_effect(layer).points))
+    form.row(column, tr("Curve"), bend)
+    form.note(column, tr("Click to add a point, drag it, drag it off the side to take it away."))
+    return False
+
+
+def _ramped(form: Form, column: QVBoxLayout, layer: Layer) -> bool:
+    ramp = Ramp(form, lambda now: _effect(now).stops, lambda stops: _set(form, stops=stops))
+    ramp.rows(column, len(_effect(layer).stops))
+    return False
+
+
+def _matched(form: Form, column: QVBoxLayout, layer: Layer) -> bool:
+    _match(form, column)
+    return True
+
+
+def _levelled(form: Form, column: QVBoxLayout, layer: Layer) -> bool:
+    levels_view(form, column, _effect, partial(_map, form), partial(_put, form))
+    return True
+
+
+# What some effects have before the rows of their numbers; whether those follow.
+BEFORE: dict[type, Callable[[Form, QVBoxLayout, Layer], bool]] = {
+    Curve: _bent, Gradient: _ramped, Match: _matched, Levels: _levelled,
+}  # fmt: skip
+MEASURED = {Match: set(Match.__struct_fields__) - {"amount"}}  # what nobody types
 
 
 def _match(form: Form, column: QVBoxLayout) -> None:
@@ -172,13 +191,13 @@ def _put(form: Form, name: str, value: float) -> None:
     if layer is None:
         return
     effect = _effect(layer)
-    if isinstance(effect, Levels):
+    if hasattr(effect, "black") and hasattr(effect, "white"):
         value = kept_apart(name, value, effect.black, effect.white)
     _set(form, **{name: round(value) if isinstance(getattr(effect, name), int) else value})
 
 
 def _effect(layer: Layer) -> Any:
-    assert isinstance(layer.content, Adjustment)
+    assert layer.content.effect is not None
     return layer.content.effect
 
 

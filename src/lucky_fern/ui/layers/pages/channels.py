@@ -22,8 +22,7 @@ from PySide6.QtWidgets import (
 from lucky_fern.core.checking.wrong_normals import WrongNormals, wrong_normals
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import Command, SetChannel
-from lucky_fern.core.project.document import Channel, Decal, Layer, Relief
-from lucky_fern.core.project.edgings import Edging
+from lucky_fern.core.project.document import Channel, Layer, Relief
 from lucky_fern.ui.layers.board_model import STARTING
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.colour_field import ColourField
@@ -39,7 +38,7 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
     box = QWidget()
     row = QHBoxLayout(box)
     row.setContentsMargins(0, 0, 0, 0)
-    decal, channel = isinstance(layer.content, Decal), layer.channels[name]
+    decal, channel = layer.content.place is not None, layer.channels[name]
     if not MAPS[name].directional:
         source = QComboBox()
         source.addItems([tr("picture"), tr("value")])
@@ -49,7 +48,7 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
         form.bind(lambda now: source.setCurrentIndex(0 if _from_picture(now, name) else 1))
         form.name(f"{name} source", source)
-    if channel.source == "picture" and isinstance(layer.content, Edging):
+    if channel.source == "picture" and layer.content.repeats:
         row.addWidget(QLabel(tr("of its motif"), objectName="quiet"), 1)
     elif channel.source == "picture":
         _picture_choice(form, row, name, decal)
@@ -70,7 +69,7 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
     form.row(column, MAPS[name].title, box)
     if (
         channel.source == "picture"
-        and not isinstance(layer.content, Edging)
+        and not layer.content.repeats
         and (channel.moved or len([one for one in layer.channels.values() if one.source == "picture"]) > 1)
     ):
         _moved_row(form, column, name, layer)
@@ -211,15 +210,15 @@ def _choose_source(form: Form, name: str, picture: bool) -> None:
         return
     channel = layer.channels[name]
     if not picture:
-        kept = channel.picture if isinstance(layer.content, Decal) else None
+        kept = channel.picture if layer.content.place is not None else None
         form.do(lambda now: SetChannel(now.id, name, replace(channel, source=STARTING[name], picture=kept)))
         return
     known = [*project.sequences, *project.pictures]
-    if not isinstance(layer.content, Decal) and not known:
+    if layer.content.place is None and not known:
         form.matter.work.said.emit(tr("The kit holds no picture yet; add one in the tray."), True)
         form.refresh()
         return
-    own = channel.picture if isinstance(layer.content, Decal) else channel.picture or known[0]
+    own = channel.picture if layer.content.place is not None else channel.picture or known[0]
     form.do(lambda now: SetChannel(now.id, name, replace(channel, source="picture", picture=own)))
 
 

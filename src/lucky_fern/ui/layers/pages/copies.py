@@ -15,8 +15,8 @@ from lucky_fern.core.placing.copies import row as row_of
 from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.placing.several import Order, in_order
 from lucky_fern.core.project.commands import SetPlace, Several
-from lucky_fern.core.project.document import Decal, Layer
-from lucky_fern.core.project.places import Drape, Lay, Roll, Throw
+from lucky_fern.core.project.document import Layer
+from lucky_fern.core.project.places import Drape, Roll, Throw
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.style import with_text
@@ -79,9 +79,7 @@ def copies_part(form: Form, column: QVBoxLayout) -> None:
 def put_in_order(matter: Matter, order: str, *_: object) -> None:
     """Move the selected decals."""
     studio = matter.work.studio
-    decals = [
-        (layer.id, layer.content.place) for layer in matter.selection.layers if isinstance(layer.content, Decal)
-    ]
+    decals = [(layer.id, layer.content.place) for layer in matter.selection.layers if layer.content.place is not None]
     found = [(number, place) for number, place in decals if isinstance(place, Throw | Drape | Roll)]
     if studio is None:
         return
@@ -97,7 +95,7 @@ def put_in_order(matter: Matter, order: str, *_: object) -> None:
 def add_twin(matter: Matter, axis: str, *_: object) -> None:
     """A copy of the selected decal or stripe on the other side of the model's middle."""
     one, studio = matter.selection.decal or matter.selection.stripe, matter.work.studio
-    if one is None or studio is None or isinstance(one[1], Lay):
+    if one is None or studio is None or not one[1].on_surface:
         return
     about = float(studio.model.bounds[:, "xyz".index(axis)].mean())
     _add(matter, one[0], [twin(unmoved(one[1]), axis, about, matter.habits.twins_readable)], tr("Add mirror twin"))
@@ -106,10 +104,9 @@ def add_twin(matter: Matter, axis: str, *_: object) -> None:
 def add_copies(matter: Matter, how: str, count: QSpinBox, *_: object) -> None:
     """Copies of the selected decal in a row or a ring."""
     decal, studio = matter.selection.decal, matter.work.studio
-    if decal is None or studio is None or isinstance(decal[1], Lay):
+    if decal is None or studio is None or not decal[1].on_surface:
         return
-    layer, place, height = decal
-    assert not isinstance(place, Lay)
+    layer, place, height = decal[0], cast(Throw | Drape | Roll, decal[1]), decal[2]
     if how == "row":
         copies = row_of(studio.surface, place, count.value() - 1, 1.5)
     else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from msgspec.structs import replace
@@ -23,7 +23,7 @@ from lucky_fern.core.project.commands import SetContent, SetPlace
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.exchanging import with_picture
 from lucky_fern.core.project.kinds import altered
-from lucky_fern.core.project.places import Lay, Throw
+from lucky_fern.core.project.places import Throw
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.copies import copies_part
 from lucky_fern.ui.layers.pages.decal_facts import facts_part
@@ -37,8 +37,7 @@ from lucky_fern.words import tr
 
 def decal_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     """Facts, numbers and switches of a decal."""
-    assert isinstance(layer.content, Decal)
-    decal = layer.content
+    decal = cast(Decal, layer.content)
     form.rule(column)
     facts_part(form, column, decal)
     if label_of(form.matter, form.matter.selection.layer) is not None:
@@ -63,7 +62,7 @@ def decal_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     form.name("flip", flip)
     form.bind(lambda layer: _show_check(flip, _place(layer, "flip")))
     row.addWidget(flip)
-    if isinstance(decal.place, Throw):
+    if decal.place.straight:
         row.addStretch(1)
         column.addLayout(row)
         column.addLayout(
@@ -93,7 +92,7 @@ def decal_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     column.addLayout(row)
     column.addLayout(finish_row(form))
     pull_part(form, column)
-    if not isinstance(decal.place, Lay):
+    if decal.place.on_surface:
         copies_part(form, column)
 
 
@@ -174,10 +173,9 @@ def picture_row(form: Form) -> QHBoxLayout:
 def throw_as_seen(matter: Matter) -> None:
     """Throw a decal from where the model view's eye is, so that it looks straight from there."""
     decal = matter.selection.decal
-    if decal is None or matter.looking.eye is None or not isinstance(decal[1], Throw):
+    if decal is None or matter.looking.eye is None or not decal[1].straight:
         return
-    layer, place = decal[0], decal[1]
-    assert isinstance(place, Throw)
+    layer, place = decal[0], cast(Throw, decal[1])
     towards, lens = matter.looking.eye.axes[2], None
     if matter.looking.eye.place is not None:
         towards = matter.looking.eye.place - np.array(place.point)
@@ -231,7 +229,7 @@ def _set_place(form: Form, key: str, value: float | bool) -> None:
 
 
 def _place(layer: Layer, key: str) -> Any:
-    return getattr(layer.content.place, key, None) if isinstance(layer.content, Decal) else None
+    return getattr(layer.content.place, key, None) if layer.content.place is not None else None
 
 
 def _show_check(box: QCheckBox, on: bool) -> None:

@@ -14,7 +14,6 @@ from lucky_fern.core.placing.pose import in_mode
 from lucky_fern.core.project.commands import MoveLayers, SetPlace, SetSheetSize
 from lucky_fern.core.project.document import Decal, Layer
 from lucky_fern.core.project.layouts import Unstack
-from lucky_fern.core.project.places import Lay
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.words import tr
 
@@ -42,7 +41,7 @@ def facts_part(form: Form, column: QVBoxLayout, decal: Decal) -> None:
         made.clicked.connect(partial(_mend, form, remedy))
         form.name(f"mend {remedy}", made)
         row.addWidget(made)
-    if not isinstance(decal.place, Lay):
+    if decal.place.on_surface:
         heat = QCheckBox(tr("Show stretch"))
         heat.setToolTip(tr("Colour what it covers by how far it is stretched there"))
         heat.setChecked(form.matter.faces.stretch_shown)
@@ -55,14 +54,14 @@ def facts_part(form: Form, column: QVBoxLayout, decal: Decal) -> None:
 
 def _show_facts(form: Form, label: QLabel, layer: Layer) -> None:
     decal, studio = form.matter.selection.decal, form.matter.work.studio
-    if decal is None or studio is None or not isinstance(layer.content, Decal):
+    if decal is None or studio is None or layer.content.place is None:
         return
     place, height, project = decal[1], decal[2], studio.project
     sources, surface, findings = studio.sources, studio.surface, form.matter.layout_watch.findings
 
     def work() -> list[Fact]:
         chosen = triangles_in(project, layer.scope)
-        placed = None if isinstance(place, Lay) else sources.pose(place, height, chosen)
+        placed = None if not place.on_surface else sources.pose(place, height, chosen)
         shared = shared_faces(findings, surface.model.triangle_count)
         return decal_facts(surface, project, layer, place, height, placed, shared, covering(sources, project, layer))
 
@@ -96,6 +95,6 @@ def _mend(form: Form, remedy: str) -> None:
             form.matter.work.said.emit(tr("The sheet is as large as sheets go."), True)
         else:
             form.matter.work.execute(SetSheetSize(found[1], found[0]))
-    elif not isinstance(place, Lay):
+    elif place.on_surface:
         reached = studio.sources.pose(place, height, triangles_in(studio.project, layer.scope)).reached
         form.matter.laying.do(Unstack(twins=True), reached)

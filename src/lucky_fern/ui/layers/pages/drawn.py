@@ -6,14 +6,14 @@ from collections.abc import Callable
 
 from lucky_fern.core.errors import LuckyFernError
 from lucky_fern.core.project.commands import Command
-from lucky_fern.core.project.document import Decal, KitPicture
+from lucky_fern.core.project.document import KitPicture
 from lucky_fern.ui.layers.matter import Matter
 
 
 def redraw(matter: Matter, draw: Callable[[], KitPicture], command: Callable[[str, KitPicture], Command]) -> bool:
     """Draw the selected decal's picture anew; False, with a sentence shown, if that cannot be drawn."""
     layer = matter.selection.layer
-    if layer is None or not isinstance(layer.content, Decal):
+    if layer is None or layer.content.place is None:
         return False
     try:
         kit = draw()

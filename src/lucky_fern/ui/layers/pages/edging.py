@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import Any
+from typing import Any, cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker
@@ -89,8 +89,7 @@ def _line(*widgets: QWidget) -> QWidget:
 
 
 def _edging(layer: Layer) -> Edging:
-    assert isinstance(layer.content, Edging)
-    return layer.content
+    return cast(Edging, layer.content)
 
 
 def _change(form: Form, merge: bool = False, **changes: Any) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLa
 
 from lucky_fern.core.pictures.figure import FORMS, Figure
 from lucky_fern.core.project.commands import SetFigure
-from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
@@ -33,7 +33,7 @@ _NUMBERS: tuple[tuple[str, str, float, float, int, tuple[str, ...]], ...] = (
 
 def figure_of(matter: Matter, layer: Layer | None) -> Figure | None:
     """The figure that a decal shows, if it shows one."""
-    if layer is None or not isinstance(layer.content, Decal) or matter.work.project is None:
+    if layer is None or layer.content.place is None or matter.work.project is None:
         return None
     kit = matter.work.project.pictures.get(layer.content.picture)
     return None if kit is None else kit.figure

@@ -24,7 +24,7 @@ from lucky_fern.core.pictures.fonts import SHIPPED, system_fonts
 from lucky_fern.core.pictures.label import EM, Label
 from lucky_fern.core.placing.pose import scaled, texels_of
 from lucky_fern.core.project.commands import SetLabel, SetPlace
-from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.drawn import redraw
 from lucky_fern.ui.layers.pages.form import Form
@@ -44,7 +44,7 @@ _NUMBERS = (
 
 def label_of(matter: Matter, layer: Layer | None) -> Label | None:
     """The label that a decal shows, if it shows one."""
-    if layer is None or not isinstance(layer.content, Decal) or matter.work.project is None:
+    if layer is None or layer.content.place is None or matter.work.project is None:
         return None
     kit = matter.work.project.pictures.get(layer.content.picture)
     return None if kit is None else kit.text
@@ -188,10 +188,10 @@ def _two_colour_part(form: Form, column: QVBoxLayout) -> None:
 def em_of(matter: Matter) -> float | None:
     """How tall the letters' em of the selected label is, in model units or texels."""
     decal, studio = matter.selection.decal, matter.work.studio
-    if decal is None or studio is None or not isinstance(decal[0].content, Decal):
+    if decal is None or studio is None or decal[0].content.place is None:
         return None
     layer, place, height = decal
-    assert isinstance(layer.content, Decal)
+    assert layer.content.place is not None
     em = place.width * EM / studio.project.picture_size(layer.content.picture)[0]
     if not matter.habits.in_texels:
         return em
@@ -216,7 +216,7 @@ def spread_lines(matter: Matter) -> None:
         matter.work.studio,
         matter.selection.decal,
     )
-    if layer is None or label is None or studio is None or decal is None or not isinstance(layer.content, Decal):
+    if layer is None or label is None or studio is None or decal is None or layer.content.place is None:
         return
     try:
         spread = spreading.spread_lines(studio, layer, decal[1].width, label, matter.faces.chosen)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLayout
 
 from lucky_fern.core.project.commands import SetGroup, SetLayer
-from lucky_fern.core.project.document import Group, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.plain import COLOUR_BLENDS
 from lucky_fern.ui.layers.pages.form import Form
 from lucky_fern.ui.widgets.fields import NumberField
@@ -18,13 +18,13 @@ def layer_page(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row = QHBoxLayout()
     title = QLabel(objectName="heading")
     row.addWidget(title, 1)
-    if isinstance(layer.content, Group):
+    if layer.content.holds_layers:
         isolated = QCheckBox(tr("By itself"))
         isolated.setToolTip(tr("Put the group's layers together by themselves before they meet what is below"))
         isolated.toggled.connect(lambda on: form.do(lambda layer: SetGroup(layer.id, isolated=on)))
         row.addWidget(isolated)
         form.name("isolated", isolated)
-        form.bind(lambda layer: show_check(isolated, isinstance(layer.content, Group) and layer.content.isolated))
+        form.bind(lambda layer: show_check(isolated, layer.content.holds_layers and layer.content.isolated))
     blend = QComboBox()
     for name in COLOUR_BLENDS:
         blend.addItem(word(name), name)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from lucky_fern.core.placing.warp import regrid
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Framed
 from lucky_fern.ui.layers.matter import Matter
 from lucky_fern.ui.layers.pages.form import Form
@@ -41,7 +41,7 @@ def pull_part(form: Form, column: QVBoxLayout) -> None:
     column.addLayout(row)
 
     def show(layer: Layer) -> None:
-        place = layer.content.place if isinstance(layer.content, Decal) else None
+        place = layer.content.place if layer.content.place is not None else None
         warp = place.warp if isinstance(place, Framed) else None
         for count, *_ in _GRIDS:
             form.named(f"pull {count}", QPushButton).setChecked(

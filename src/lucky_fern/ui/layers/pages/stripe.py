@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
+from typing import Any, cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker
@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QP
 from lucky_fern.core.compositing.sources import triangles_in
 from lucky_fern.core.placing.facts import stripe_facts
 from lucky_fern.core.project.commands import SetPlace
-from lucky_fern.core.project.document import Decal, Layer
+from lucky_fern.core.project.document import Layer
 from lucky_fern.core.project.places import Along
 from lucky_fern.ui.layers.pages.copies import add_twin
 from lucky_fern.ui.layers.pages.decal import picture_row, pixels_box
@@ -105,8 +105,8 @@ def _show_facts(form: Form, label: QLabel, layer: Layer) -> None:
 
 
 def _place(layer: Layer) -> Along | None:
-    place = layer.content.place if isinstance(layer.content, Decal) else None
-    return place if isinstance(place, Along) else None
+    place = layer.content.place if layer.content.place is not None else None
+    return None if place is None or place.framed else cast(Along, place)
 
 
 def _show_number(form: Form, number: QDoubleSpinBox, key: str, layer: Layer) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import Any
 
 from PySide6.QtWidgets import QVBoxLayout
 
@@ -39,7 +40,6 @@ def _painted(form: Form, column: QVBoxLayout, layer: Layer) -> None:
 
 def _placed(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     """The page of the decal's place."""
-    assert isinstance(layer.content, Decal)
     PLACES.get(type(layer.content.place), decal_part)(form, column, layer)
 
 
@@ -72,12 +72,15 @@ def pages_of(layer: Layer) -> Iterator[Page]:
 def kinds_of(layer: Layer) -> tuple[object, ...]:
     """What of a layer decides which inputs there are."""
     channels = tuple((name, channel.source == "picture") for name, channel in layer.channels.items())
-    content = layer.content
-    if isinstance(content, Decal):
-        return (channels, type(content.place))
-    if isinstance(content, Adjustment):
-        effect = content.effect
-        return (channels, type(effect), len(getattr(effect, "stops", ())))
-    if isinstance(content, Echo):
-        return (channels, content.source, content.part, bool(content.curve), len(content.ramp))
-    return (channels, type(content), content.by if isinstance(content, Wash) else None)
+    content: Any = layer.content
+    return (channels, type(content), *ASKED[type(content)](content)) if type(content) in ASKED else (
+        channels, type(content))  # fmt: skip
+
+
+# What else of a kind's settings decides it.
+ASKED: dict[type[Content], Callable[[Any], tuple[object, ...]]] = {
+    Decal: lambda decal: (type(decal.place),),
+    Adjustment: lambda one: (type(one.effect), len(getattr(one.effect, "stops", ()))),
+    Echo: lambda echo: (echo.source, echo.part, bool(echo.curve), len(echo.ramp)),
+    Wash: lambda wash: (wash.by,),
+}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker
@@ -41,7 +42,6 @@ def wash_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
     row.addWidget(pixels_box(form))
     row.addStretch(1)
     form.row(column, tr("Pictures lie"), line)
-    assert isinstance(layer.content, Wash)
     if layer.content.by == "tiles":
         return
     grid = QHBoxLayout()
@@ -63,7 +63,7 @@ def wash_part(form: Form, column: QVBoxLayout, layer: Layer) -> None:
 
 
 def _wash(layer: Layer) -> Wash:
-    return layer.content if isinstance(layer.content, Wash) else Wash()
+    return cast(Wash, layer.content) if layer.content.everywhere else Wash()
 
 
 def _show(number: QDoubleSpinBox, key: str, part: int | None, layer: Layer) -> None:
@@ -76,7 +76,7 @@ def _show(number: QDoubleSpinBox, key: str, part: int | None, layer: Layer) -> N
 
 def _set_number(form: Form, key: str, part: int | None, value: float) -> None:
     layer = form.matter.selection.layer
-    if layer is None or not isinstance(layer.content, Wash):
+    if layer is None or not layer.content.everywhere:
         return
     if part is None:
         _set(form, **{key: value})

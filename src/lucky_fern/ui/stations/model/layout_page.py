@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QToolButton
 
 from lucky_fern.core.arrays import F64, Bool
 from lucky_fern.core.layout.flatten import best_cylinder, best_direction
-from lucky_fern.core.project.document import Decal
 from lucky_fern.core.project.kinds import LayoutEdit
 from lucky_fern.core.project.layouts import (
     Align,
@@ -30,7 +29,7 @@ from lucky_fern.core.project.layouts import (
     Unstack,
     Unwrap,
 )
-from lucky_fern.core.project.places import Lay, place_height
+from lucky_fern.core.project.places import place_height
 from lucky_fern.core.udim import corner_of
 from lucky_fern.ui.session.selection import Selection
 from lucky_fern.ui.session.work import Work
@@ -296,8 +295,8 @@ class LayoutPage(Page):
 
     def _fit_decal(self) -> None:
         layer, project = self.selection.layer, self.work.project
-        place = layer.content.place if layer is not None and isinstance(layer.content, Decal) else None
-        if project is None or layer is None or not isinstance(place, Lay) or not isinstance(layer.content, Decal):
+        place = None if layer is None else layer.content.place
+        if project is None or layer is None or place is None or place.on_surface:
             self.work.said.emit(tr("Select a decal that is laid flat: the islands go into its frame."), True)
             return
         half = np.array([place.width, place_height(place, project.picture_size(layer.content.picture))]) / 2
