@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from lucky_fern.core import taking
-from lucky_fern.core.checking.result import Found, check_result
+from lucky_fern.core.checking.found import Found
+from lucky_fern.core.checking.result import check_result
 from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.project.commands import AddLayer, AddMaskEntry, SetCredit
 from lucky_fern.core.project.document import Channel, Decal, Relief, Wash

@@ -24,7 +24,7 @@ from lucky_fern.core.exporting.openraster import encode_layers
 from lucky_fern.core.files import read_file
 from lucky_fern.core.layout.guide import GuideLook, draw_guide
 from lucky_fern.core.limits import MOST_FILE
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, raises
 from lucky_fern.core.openraster_files import OVER, RasterLayer, layers_laid, layers_of, over_each_other, returned
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture
@@ -346,7 +346,7 @@ def difference(sent: U8 | U16, back: Picture, file: str, map_name: str, least: f
     alpha = rgba[..., 3:] / other
     after = colours / other * alpha + before * (1 - alpha)
     step = max(least, _RESAMPLED if resized else 0.5 / own if own == other else 0.75 / min(own, other))
-    if map_name == "height":
+    if raises(map_name):
         after = after - _off_level(after - before, max(step, 1.0 / min(own, other)))
     changed = np.abs(after - before).max(axis=2) > step
     values: Any = np.rint(np.clip(after, 0, 1) * own).astype(sent.dtype)

@@ -22,10 +22,8 @@ class MapSpec:
     start: tuple[float, ...]
     wide: bool = False  # kept with 16 bits in the views
     title: str = ""
-    base: bool = False  # what the surface looks like before all else: blank there is a mistake, and dark beside glow
     raises: bool = False  # relief comes of it: it shapes the normals, and a level of it can be held
     glows: bool = False  # light goes out from it, seen where all is dark
-    covers: bool = False  # it says where the surface is at all
     told_blank: bool = False  # somebody who writes nothing to it, but has layers for it, should hear of it
 
     @property
@@ -52,15 +50,27 @@ MAPS: dict[str, MapSpec] = {
     spec.name: spec
     for spec in (
         MapSpec("colour", "colour", (1.0, 1.0, 1.0), title=tr("Colour")),
-        MapSpec("metallic", "scalar", (0.0,), title=tr("Metallic")),
+        MapSpec("metallic", "scalar", (0.0,), title=tr("Metallic"), told_blank=True),
         MapSpec("roughness", "scalar", (1.0,), title=tr("Roughness")),
-        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title=tr("Normal")),
-        MapSpec("height", "scalar", (0.5,), wide=True, title=tr("Height")),
+        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title=tr("Normal"), told_blank=True),
+        MapSpec("height", "scalar", (0.5,), wide=True, title=tr("Height"), raises=True, told_blank=True),
         MapSpec("occlusion", "scalar", (1.0,), title=tr("Occlusion")),
-        MapSpec("emissive", "colour", (0.0, 0.0, 0.0), title=tr("Emissive")),
+        MapSpec("emissive", "colour", (0.0, 0.0, 0.0), title=tr("Emissive"), glows=True, told_blank=True),
         MapSpec("opacity", "scalar", (1.0,), title=tr("Opacity")),
     )
 }
+
+GLOW = next(name for name, spec in MAPS.items() if spec.glows)
+
+
+def directs(name: str) -> bool:
+    """Whether a map of that name holds directions."""
+    return name in MAPS and MAPS[name].directional
+
+
+def raises(name: str) -> bool:
+    """Whether relief comes of a map of that name."""
+    return name in MAPS and MAPS[name].raises
 
 
 def spec_of(name: str) -> MapSpec:

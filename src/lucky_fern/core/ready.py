@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from lucky_fern.core.maps import raises
 from lucky_fern.core.project.document import Adjustment, Channel, Group, Layer, Project, Relief, Wash
 from lucky_fern.core.project.edgings import Edging
 from lucky_fern.core.project.effects import Shade
@@ -62,9 +63,7 @@ class _Making:
     def wash(
         self, name: str, values: Values, rules: Rules = (), opacity: float = 1.0, blend: str = "normal"
     ) -> Layer:
-        channels = {
-            key: Channel(value, relief=Relief() if key == "height" else None) for key, value in values.items()
-        }
+        channels = {key: Channel(value, relief=Relief() if raises(key) else None) for key, value in values.items()}
         return self.layer(name, Wash(), channels, rules, opacity, blend)
 
     def recipe(self, name: str, layers: Sequence[Layer]) -> Project:

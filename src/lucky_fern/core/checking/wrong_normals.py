@@ -26,7 +26,7 @@ class WrongNormals:
 def wrong_normals(sources: Sources, project: Project, layer: Layer) -> WrongNormals | None:
     """What is wrong with the picture that a layer takes for normals; None for nothing."""
     channel = layer.channels.get("normal")
-    if channel is None or channel.source != "picture":
+    if channel is None or not channel.pictured:
         return None
     placed = layer.content.placed
     name = channel.picture or (placed[0] if placed is not None else None)

@@ -15,7 +15,7 @@ from lucky_fern.core.compositing.seams import over_seams
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import view_reach
 from lucky_fern.core.compositing.texel_lengths import finest
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, raises
 from lucky_fern.core.project.document import Layer, Project
 from lucky_fern.core.project.showing import has_relief, reliefs, showing
 from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks
@@ -77,7 +77,7 @@ def _follow_echoes(found: Found, sources: Sources, projects: tuple[Project, ...]
             for name in maps if chunks else ():
                 mine = chunks & layer_chunks(sources, project, layer, name, sheet)
                 found.setdefault(name, set()).update(mine)
-                if name == "height" and layer.channels[name].relief is not None:
+                if raises(name) and layer.channels[name].relief is not None:
                     found.setdefault("normal", set()).update(mine)
         if sum(map(len, found.values())) == before:
             break
@@ -162,7 +162,7 @@ def _add(found: Found, sources: Sources, project: Project, layer: Layer, sheet: 
         for name in maps:
             chunks = layer_chunks(sources, project, one, name, sheet)
             found.setdefault(name, set()).update(chunks)
-            if name == "height" and one.shapes_normals and has_relief(project.layers):
+            if raises(name) and one.shapes_normals and has_relief(project.layers):
                 found.setdefault("normal", set()).update(chunks)
 
 
@@ -180,7 +180,7 @@ def _inside(found: Found, was: Layer, now: Layer, sheet: Sheet) -> bool:
         if chunks is None:
             return False
         mine[name] = set(chunks)
-        if name == "height" and (was.shapes_normals or now.shapes_normals):
+        if raises(name) and (was.shapes_normals or now.shapes_normals):
             mine["normal"] = mine.get("normal", set()) | set(chunks)
     for name, chunks in mine.items():
         found.setdefault(name, set()).update(chunks)

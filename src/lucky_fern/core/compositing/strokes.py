@@ -16,7 +16,7 @@ from lucky_fern.core.compositing.effects import EffectRow
 from lucky_fern.core.compositing.stroke_kernel import Laid, Look, Strokes, lay_strokes, sorted_strokes
 from lucky_fern.core.compositing.stroke_taking import Strewn, strewn, taken_by_home, way_of_home
 from lucky_fern.core.compositing.texel_lengths import mean_length
-from lucky_fern.core.maps import MAPS, MapSpec
+from lucky_fern.core.maps import MAPS, MapSpec, raises
 from lucky_fern.core.project.strokes import PaintStrokes
 from lucky_fern.core.sheets.grid import span
 from lucky_fern.core.sheets.region import chunks_in
@@ -133,7 +133,7 @@ def _paint(out: F32, values: F32, effect: PaintStrokes, around: Around, about: A
     count, components = len(texels.rows), values.shape[2]
     laid = Laid(np.ones(count, np.float32), np.zeros((count, components), np.float32), np.zeros(count, np.float32),
                 np.zeros((count, 3), np.float32), np.zeros((count, 3), np.float32))  # fmt: skip
-    relief = spec.directional or (about.map == "height" and about.relief is not None)
+    relief = spec.directional or (raises(about.map) and about.relief is not None)
     pieces = np.ascontiguousarray(around.sources.surface.model.pieces[texels.triangle], np.int32)
     widths = effect.sizes
     for level in range(len(widths) - 1, -1, -1):

@@ -29,7 +29,7 @@ from lucky_fern.core.files import WholeFiles, safe_name
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.export_setup import ExportSetup, check_setup, file_name
+from lucky_fern.core.project.export_setup import FORMATS, ExportSetup, check_setup, file_name
 from lucky_fern.core.project.presets import MapFile
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
@@ -110,7 +110,7 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
                 continue
             maps, form = file.needs, setup.format_of(file)
             if file.alpha is not None and file.alpha.of in used and file.blend != "none":
-                if form == "jpeg" and file.blend == "straight":
+                if not FORMATS[form].alpha and file.blend == "straight":
                     notes.append(
                         tr(
                             "JPEG has no alpha: {word} of {material} is written without its opacity",
@@ -461,7 +461,7 @@ class _Work:
         setup, file = self.setup, plan.file
         if setup.model_kind != "glb" or file is None or file not in self._plain.what.files:
             return False
-        return setup.format_of(file) == "png" and setup.bits_of(file) == 8 and setup.of(file).normal_y == "+"
+        return FORMATS[setup.format_of(file)].in_glb and setup.bits_of(file) == 8 and setup.of(file).normal_y == "+"
 
     def _glb(self) -> Iterator[bytes]:
         written = _written(self.sources, self.project, self.setup)

@@ -32,11 +32,10 @@ def encode(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel 
     Cancelled
         If ``cancelled()`` answers True; only formats that take long ask.
     """
-    kind = setup.format_of(file)
-    return _dds(file, pixels, setup, cancelled) if kind == "dds" else _WRITERS[kind](file, pixels, setup)
+    return _WRITERS[setup.format_of(file)](file, pixels, setup, cancelled)
 
 
-def _png(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _png(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -> bytes:
     return encode_png(pixels)
 
 
@@ -53,11 +52,11 @@ def _saved(pixels: Pixels, kind: str, **options: object) -> bytes:
     return out.getvalue()
 
 
-def _tga(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _tga(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -> bytes:
     return _saved(pixels, "TGA", compression="tga_rle")
 
 
-def _jpeg(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _jpeg(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -> bytes:
     """Colours at full resolution; JPEG has no alpha, so that is left out."""
     if max(pixels.shape[:2]) > _JPEG_SIDE:
         raise ExportError(
@@ -66,7 +65,7 @@ def _jpeg(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     return _saved(pixels[..., :3], "JPEG", quality=setup.quality, subsampling=0, optimize=True)
 
 
-def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -> bytes:
     if max(pixels.shape[:2]) > _WEBP_SIDE:
         raise ExportError(
             tr("WebP holds {WEBP_SIDE} texels a side at most; choose a smaller size.", WEBP_SIDE=_WEBP_SIDE)
@@ -77,7 +76,7 @@ def _webp(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     return _saved(whole, "WEBP", lossless=lossless, quality=60 if lossless else setup.quality, exact=True)
 
 
-def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -> bytes:
     """Deflate-compressed (TIFF 6.0 and its technical notes); with ``full`` linear 32-bit floats."""
     import tifffile
 
@@ -93,7 +92,7 @@ def _tiff(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
     return out.getvalue()
 
 
-def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup) -> bytes:
+def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -> bytes:
     """Scene-linear, half floats or with ``full`` floats of 32 bits; grey as the one channel Y."""
     kind = np.float32 if setup.full else np.float16
     names = {1: "Y", 3: "RGB", 4: "RGBA"}[pixels.shape[2]]
@@ -113,7 +112,7 @@ def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel = 
     )  # fmt: skip
 
 
-_WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup], bytes]] = {
+_WRITERS: dict[str, Callable[[MapFile, Pixels, ExportSetup, Cancel], bytes]] = {
     "png": _png, "tga": _tga, "tiff": _tiff, "jpeg": _jpeg, "webp": _webp, "exr": _exr, "dds": _dds,
 }  # fmt: skip
 

@@ -10,7 +10,7 @@ from lucky_fern.core.checking.histogram import matched
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Made, add_layer, of_kind
 from lucky_fern.core.jobs.places import kept_picture
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, raises
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Relief, Wash
 from lucky_fern.core.project.kinds import CONTENTS, EFFECTS
 from lucky_fern.core.project.plain import Sampling
@@ -100,7 +100,7 @@ def do_wash(here: Here, step: WashStep) -> str:
 
 def relief_of(step: _Relieved, name: str) -> Relief | None:
     """How strongly a step's height shapes normals; None where it does not."""
-    if name != "height" or step.relief is False:
+    if not raises(name) or step.relief is False:
         return None
     return Relief() if step.relief is True else step.relief
 

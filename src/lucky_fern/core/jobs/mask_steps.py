@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal
 
@@ -10,7 +11,7 @@ from lucky_fern.core.errors import CommandError
 from lucky_fern.core.jobs.base import Here, Step, of_kind, parted
 from lucky_fern.core.jobs.places import check_scope, convert, kept_picture, named, parse_place
 from lucky_fern.core.maps import MAPS, parse_value
-from lucky_fern.core.project.commands import AddMaskEntry, GiveMask, PasteMask
+from lucky_fern.core.project.commands import AddMaskEntry, Command, GiveMask, PasteMask
 from lucky_fern.core.project.kinds import SHAPES, Shape
 from lucky_fern.core.project.numbers import check_share
 from lucky_fern.core.project.plain import Scope
@@ -18,8 +19,6 @@ from lucky_fern.core.project.rules import RULES, RuleShape
 from lucky_fern.core.project.shapes import Fill, HeardShape, MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio
 from lucky_fern.words import tr
-
-OWN_MASKS = ("picture", "scope", "fill")  # kinds of masks that have words of their own here
 
 
 class ShapeStep(Step, frozen=True, kw_only=True):
@@ -67,18 +66,27 @@ class MaskStep(Step, frozen=True, kw_only=True):
 
 def do_mask(here: Here, step: dict[str, Any]) -> str:
     """An entry of one of the shapes' kinds, or one that has words of its own here."""
-    if step.get("kind") in SHAPES.tags and step["kind"] not in OWN_MASKS:
+    if step.get("kind") in SHAPES.tags and step["kind"] not in OWN:
         return _shape_mask(here.studio, *parted(step, ShapeStep))
     return _own_mask(here.studio, convert(step, MaskStep), here.folder)
 
 
 def _shape_mask(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> str:
-    shape = _rule(studio, step, own) if step.kind == "rule" else of_kind(SHAPES, step.kind, own, "mask")
-    gamma = 1.0 if step.kind == "rule" else step.gamma  # a rule has its own
-    entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, gamma,
-                      opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
+    if step.kind in ASKED:
+        entry = ASKED[step.kind](studio, step, own)
+    else:
+        entry = _entry(step, of_kind(SHAPES, step.kind, own, "mask"), step.gamma)
     studio.execute(AddMaskEntry(named(studio, step.layer).id, entry))
     return step.layer
+
+
+def _entry(step: ShapeStep, shape: Shape, gamma: float) -> MaskEntry:
+    return MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, gamma,
+                     opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
+
+
+def _ruled(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> MaskEntry:
+    return _entry(step, _rule(studio, step, own), 1.0)  # a rule has its own gamma
 
 
 def _rule(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> RuleShape:
@@ -100,50 +108,80 @@ def _rule(studio: Studio, step: ShapeStep, own: dict[str, Any]) -> RuleShape:
 
 def _own_mask(studio: Studio, step: MaskStep, folder: Path) -> str:
     layer = named(studio, step.layer)
-    if step.kind in ("share", "copy"):
+    if step.kind in GIVEN:
         other = named(studio, step.of or "")
         if other.mask is None:
             raise CommandError(tr("'{name}' has no mask to {kind}", name=other.name, kind=step.kind))
-        if step.kind == "share":
-            studio.execute(GiveMask((layer.id,), other.mask))
-        else:
-            studio.execute(PasteMask((layer.id,), studio.project.masks[other.mask], step.invert))
+        studio.execute(GIVEN[step.kind](studio, step, layer.id, other.mask))
         return step.layer
-    shape = _shape(studio, step, folder, layer.id)
+    shape = OWN[step.kind](studio, step, folder, layer.id)
     entry = MaskEntry(shape, step.mode, step.invert, step.feather, step.black, step.white, step.gamma,
                       opacity=step.opacity, grow=step.grow, smooth=step.smooth)  # fmt: skip
     studio.execute(AddMaskEntry(layer.id, entry))
     return step.layer
 
 
-def _shape(studio: Studio, step: MaskStep, folder: Path, layer_id: int) -> Shape:
-    if step.kind in ("map", "colour") and step.map not in MAPS:
+def _share(studio: Studio, step: MaskStep, layer: int, mask: int) -> Command:
+    return GiveMask((layer,), mask)
+
+
+def _copy(studio: Studio, step: MaskStep, layer: int, mask: int) -> Command:
+    return PasteMask((layer,), studio.project.masks[mask], step.invert)
+
+
+def _check_map(step: MaskStep) -> None:
+    if step.map not in MAPS:
         raise CommandError(
             tr("there is no map called {map!r}; the maps are {MAPS}", map=step.map, MAPS=", ".join(MAPS))
         )
-    if step.live and step.kind in ("map", "colour"):
-        return HeardShape(step.map, step.colour if step.kind == "colour" else None, step.tolerance, step.soft)
-    if step.kind == "map":
-        return taking.shape_of_map(studio, layer_id, step.map)
-    if step.kind == "colour":
-        check_share("tolerance", step.tolerance)
-        check_share("soft", step.soft)
-        try:
-            wanted = parse_value(step.map, step.colour)
-        except ValueError as error:
-            raise CommandError(tr("a mask of kind 'colour' needs a 'colour': {error}", error=error)) from error
-        return taking.shape_of_colour(studio, layer_id, step.map, wanted, step.tolerance, step.soft)
-    if step.kind == "fill":
-        if step.value not in (0, 1):
-            raise CommandError(tr("value of a fill is 0 or 1, not {value:g}", value=step.value))
-        return Fill(float(step.value))
-    if step.kind == "scope":
-        if step.scope is None:
-            raise CommandError(tr("a mask of kind 'scope' needs a 'scope'"))
-        check_scope(studio, step.scope)
-        return ScopeShape(step.scope)
+
+
+def _of_map(studio: Studio, step: MaskStep, folder: Path, layer: int) -> Shape:
+    _check_map(step)
+    if step.live:
+        return HeardShape(step.map, None, step.tolerance, step.soft)
+    return taking.shape_of_map(studio, layer, step.map)
+
+
+def _of_colour(studio: Studio, step: MaskStep, folder: Path, layer: int) -> Shape:
+    _check_map(step)
+    if step.live:
+        return HeardShape(step.map, step.colour, step.tolerance, step.soft)
+    check_share("tolerance", step.tolerance)
+    check_share("soft", step.soft)
+    try:
+        wanted = parse_value(step.map, step.colour)
+    except ValueError as error:
+        raise CommandError(tr("a mask of kind 'colour' needs a 'colour': {error}", error=error)) from error
+    return taking.shape_of_colour(studio, layer, step.map, wanted, step.tolerance, step.soft)
+
+
+def _fill(studio: Studio, step: MaskStep, folder: Path, layer: int) -> Shape:
+    if step.value not in (0, 1):
+        raise CommandError(tr("value of a fill is 0 or 1, not {value:g}", value=step.value))
+    return Fill(float(step.value))
+
+
+def _scope(studio: Studio, step: MaskStep, folder: Path, layer: int) -> Shape:
+    if step.scope is None:
+        raise CommandError(tr("a mask of kind 'scope' needs a 'scope'"))
+    check_scope(studio, step.scope)
+    return ScopeShape(step.scope)
+
+
+def _picture(studio: Studio, step: MaskStep, folder: Path, layer: int) -> Shape:
     if step.picture is None or step.place is None:
         raise CommandError(tr("a mask of kind 'picture' needs a 'picture' and a 'place'"))
     place, picture = parse_place(studio, step.place), kept_picture(studio, folder, step.picture)
     place = place.square_pixels(studio.project.size_of, studio.project.picture_size(picture))
     return PictureShape(picture, place, step.use)
+
+
+# Kinds of masks that have words of their own here: what shape each is.
+OWN: dict[str, Callable[[Studio, MaskStep, Path, int], Shape]] = {
+    "map": _of_map, "colour": _of_colour, "fill": _fill, "scope": _scope, "picture": _picture,
+}  # fmt: skip
+# Those that are another layer's mask.
+GIVEN: dict[str, Callable[[Studio, MaskStep, int, int], Command]] = {"share": _share, "copy": _copy}
+# Those whose keys are the shape's own, but for some words.
+ASKED: dict[str, Callable[[Studio, ShapeStep, dict[str, Any]], MaskEntry]] = {"rule": _ruled}

@@ -9,6 +9,7 @@ import numpy as np
 from lucky_fern.core.arrays import F32, F64, I32, Array, Bool
 from lucky_fern.core.compositing.between import read_between
 from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.maps import directs
 from lucky_fern.core.placing.leaning import carried_leans, frames_at
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.painted import chunk_layout, decode_chunk, encode_chunk, place_name, place_of
@@ -142,7 +143,7 @@ class Carrier:
             if before is not None and name in before.maps and from_key in self.old.keys:
                 here = (code == (number, u, v)).all(axis=1)
                 out[here] = self._read(before, from_key, name, uv[here] - (u, v), island[here])
-        if name == "normal":
+        if directs(name):
             top = np.float32(65535 if np.dtype(dtype).itemsize == 2 else 255)
             were, are = (frames_at(model, triangle, weights) for model in (self.old.model, self.new.model))
             turned = carried_leans(np.asarray(out[:, :3], np.float32) / top, were, are)

@@ -56,7 +56,7 @@ def followers(
                 commands.append(SetPlace(layer.id, place))
         if (
             layer.content.by_uv
-            and any(channel.source == "picture" for channel in layer.channels.values())
+            and any(channel.pictured for channel in layer.channels.values())
             and (carrier.moved & _inside(project, old, layer.scope)).any()
         ):
             washed.append(layer.name)

@@ -1,6 +1,9 @@
 """Opening a model file of any kind that is read, with everything it needs beside it."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,8 +20,6 @@ from lucky_fern.core.model.stl import read_stl
 from lucky_fern.core.model.textures import mtl_textures
 from lucky_fern.words import tr
 
-SUFFIXES = (".obj", ".glb", ".gltf", ".ply", ".stl", ".dae")
-
 
 @dataclass(frozen=True)
 class ModelFiles:
@@ -32,6 +33,14 @@ class ModelFiles:
         return self.files[self.name]
 
 
+@dataclass(frozen=True)
+class ModelFormat:
+    """One kind of model file: what reads it, and what brings along the files that it names."""
+
+    read: Callable[[ModelFiles], RawFaces]
+    gather: Callable[[Path, dict[str, bytes]], object] = lambda path, files: None
+
+
 def gather(path: Path) -> ModelFiles:
     """Read a model file and the files it names (buffers, material libraries) from disk.
 
@@ -40,7 +49,7 @@ def gather(path: Path) -> ModelFiles:
     ModelError
         If the file is missing, unreadable, or of a kind that is not read.
     """
-    if path.suffix.lower() not in SUFFIXES:
+    if path.suffix.lower() not in FORMATS:
         raise ModelError(
             tr(
                 "{name} is not a model that can be opened; choose an OBJ, GLB, glTF, PLY, STL or COLLADA file.",
@@ -48,28 +57,7 @@ def gather(path: Path) -> ModelFiles:
             )
         )
     files = {path.name: _read(path)}
-    if path.suffix.lower() == ".obj":
-        for name in material_libraries(files[path.name]):
-            # A library that is missing costs nothing here: the names of materials stand in the OBJ itself.
-            beside = inside(path.parent, name.replace("\\", "/"))
-            if beside is not None:
-                files[name] = _read(beside)
-    elif path.suffix.lower() in (".glb", ".gltf"):
-
-        def fetch(uri: str) -> bytes:
-            beside = inside(path.parent, uri)
-            if beside is None:
-                raise ModelError(
-                    tr(
-                        "{name} names {uri}, which is not in its own folder; put the file beside it.",
-                        name=path.name,
-                        uri=uri[:200],
-                    )
-                )
-            files[uri] = _read(beside)
-            return files[uri]
-
-        read_gltf(files[path.name], path.name, fetch)
+    FORMATS[path.suffix.lower()].gather(path, files)
     return ModelFiles(path.name, files)
 
 
@@ -81,16 +69,36 @@ def build(source: ModelFiles) -> Model:
     ModelError
         If the bytes cannot be understood; the sentence names the file and, for OBJ, the line.
     """
-    suffix = Path(source.name).suffix.lower()
-    if suffix == ".obj":
-        return assemble(_with_libraries(read_obj(source.data, source.name), source))
-    if suffix == ".ply":
-        return assemble(read_ply(source.data, source.name))
-    if suffix == ".dae":
-        return assemble(read_dae(source.data, source.name))
-    if suffix == ".stl":
-        return assemble(read_stl(source.data, source.name))
+    return assemble(FORMATS[Path(source.name).suffix.lower()].read(source))
 
+
+def _gather_libraries(path: Path, files: dict[str, bytes]) -> None:
+    """Those of an OBJ; one that is missing costs nothing here: the names of materials stand in the OBJ itself."""
+    for name in material_libraries(files[path.name]):
+        beside = inside(path.parent, name.replace("\\", "/"))
+        if beside is not None:
+            files[name] = _read(beside)
+
+
+def _gather_buffers(path: Path, files: dict[str, bytes]) -> None:
+    """Those of a glTF, which all must be there."""
+
+    def fetch(uri: str) -> bytes:
+        beside = inside(path.parent, uri)
+        if beside is None:
+            raise ModelError(tr("{name} names {uri}, which is not in its own folder; put the file beside it.",
+                                name=path.name, uri=uri[:200]))  # fmt: skip
+        files[uri] = _read(beside)
+        return files[uri]
+
+    read_gltf(files[path.name], path.name, fetch)
+
+
+def _obj(source: ModelFiles) -> RawFaces:
+    return _with_libraries(read_obj(source.data, source.name), source)
+
+
+def _gltf(source: ModelFiles) -> RawFaces:
     def fetch(uri: str) -> bytes:
         if uri not in source.files:
             raise ModelError(
@@ -98,7 +106,7 @@ def build(source: ModelFiles) -> Model:
             )
         return source.files[uri]
 
-    return assemble(read_gltf(source.data, source.name, fetch))
+    return read_gltf(source.data, source.name, fetch)
 
 
 def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
@@ -123,6 +131,18 @@ def _with_libraries(raw: RawFaces, source: ModelFiles) -> RawFaces:
             if all(map(math.isfinite, (red, green, blue))):
                 raw.colours[name] = to_hex((red, green, blue))
     return raw
+
+
+_GLTF = ModelFormat(_gltf, _gather_buffers)
+FORMATS: dict[str, ModelFormat] = {
+    ".obj": ModelFormat(_obj, _gather_libraries),
+    ".glb": _GLTF,
+    ".gltf": _GLTF,
+    ".ply": ModelFormat(lambda source: read_ply(source.data, source.name)),
+    ".stl": ModelFormat(lambda source: read_stl(source.data, source.name)),
+    ".dae": ModelFormat(lambda source: read_dae(source.data, source.name)),
+}
+SUFFIXES = tuple(FORMATS)
 
 
 def texture_bytes(source: ModelFiles, texture: Texture) -> bytes:

@@ -19,7 +19,7 @@ from lucky_fern.core.pictures.label import Label
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.helps import Guides, Pinned
-from lucky_fern.core.project.kinds import Carrying, Content, Effect, Place, References, check_value
+from lucky_fern.core.project.kinds import PICTURE, Carrying, Content, Effect, Place, References, check_value
 from lucky_fern.core.project.light import Light, Numbers
 from lucky_fern.core.project.loans import LentView, Loan
 from lucky_fern.core.project.numbers import check_finite
@@ -72,6 +72,11 @@ class Channel(Plain, frozen=True):
     strength: float = 1.0
 
     @property
+    def pictured(self) -> bool:
+        """Whether it takes its values from a picture."""
+        return self.source == PICTURE
+
+    @property
     def moved(self) -> bool:
         """Whether its picture lies otherwise than the layer's."""
         return self.shift != (0.0, 0.0) or self.scale != 1.0
@@ -99,7 +104,7 @@ class Wash(Content, Plain, frozen=True, tag_field="kind", tag="wash"):
         check_finite(*self.offset, self.rotate)
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
-        if source == "picture":
+        if source == PICTURE:
             if picture is None:
                 raise CommandError(tr("the wash takes {map_name} from a picture but names none", map_name=map_name))
         elif source != "vertices":
@@ -124,7 +129,7 @@ class Decal(Content, Plain, frozen=True, tag_field="kind", tag="decal"):
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
         if source == "vertices":
             raise CommandError(tr("only a wash takes the colours of the model's points"))
-        if source != "picture":
+        if source != PICTURE:
             check_value(map_name, source)
 
     def refers(self) -> References:

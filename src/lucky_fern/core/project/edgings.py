@@ -7,7 +7,8 @@ from typing import Any, ClassVar, Literal
 from msgspec.structs import replace
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.project.kinds import Carrying, Content, Place, References, check_value
+from lucky_fern.core.maps import raises
+from lucky_fern.core.project.kinds import PICTURE, Carrying, Content, Place, References, check_value
 from lucky_fern.core.project.numbers import check_finite, check_range, check_share
 from lucky_fern.core.project.plain import Plain, check_picture
 from lucky_fern.words import tr
@@ -82,8 +83,8 @@ class Edging(Content, Plain, frozen=True, tag_field="kind", tag="edging"):
             raise CommandError(tr("only an edging along a 'path' has points"))
 
     def check_source(self, map_name: str, source: str | float, picture: str | None) -> None:
-        if source == "picture":
-            if self.picture is None and map_name != "height":
+        if source == PICTURE:
+            if self.picture is None and not raises(map_name):
                 raise CommandError(tr("a made motif has a height of its own, and values on other maps"))
         else:
             check_value(map_name, source)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Literal
 
 from msgspec.structs import replace
@@ -9,13 +10,38 @@ from msgspec.structs import replace
 from lucky_fern.core.colour import is_hex
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.files import safe_name
+from lucky_fern.core.maps import GLOW
 from lucky_fern.core.project.plain import Plain
 from lucky_fern.core.project.presets import MOST_PADDING, PRESETS, Alpha, Blocks, Format, Kind, MapFile, Preset
 from lucky_fern.core.sheets.grid import LARGEST, SMALLEST, SheetKey
 from lucky_fern.words import tr
 
-FORMATS: tuple[Format, ...] = ("png", "tga", "tiff", "jpeg", "webp", "exr", "dds")
-DEEP = ("png", "tiff", "exr")  # formats that keep 16 bits
+
+@dataclass(frozen=True)
+class FormatRow:
+    """What a format of pictures can hold."""
+
+    deep: bool = False  # 16 bits
+    floats: bool = False  # nothing but floats, and so light in place of encoded colours
+    full: bool = False  # 32-bit floats, where asked for
+    multiplied: bool = False  # it means colours multiplied by their alpha
+    alpha: bool = True
+    blocks: bool = False  # blocks that graphics cards read, with halvings
+    quality: bool = False  # it loses something, by so much
+    in_glb: bool = False  # a GLB carries it as it is
+
+
+FORMATS: dict[Format, FormatRow] = {
+    "png": FormatRow(deep=True, in_glb=True),
+    "tga": FormatRow(),
+    "tiff": FormatRow(deep=True, full=True),
+    "jpeg": FormatRow(alpha=False, quality=True),
+    "webp": FormatRow(quality=True),
+    "exr": FormatRow(deep=True, floats=True, full=True, multiplied=True),
+    "dds": FormatRow(blocks=True),
+}
+DEEP = tuple(name for name, row in FORMATS.items() if row.deep)
+STRAIGHT = ("usda", "mtlx")  # models whose materials take alpha as it is, whatever a format means by it
 
 
 class ExportSetup(Plain, frozen=True):
@@ -73,8 +99,13 @@ class ExportSetup(Plain, frozen=True):
             return file
         # OpenEXR means colours multiplied by their alpha; what is wired to a surface has to be straight.
         wired = (self.own if self.own is not None else PRESETS[self.preset]).model or self.model
-        multiplied = self.format_of(file) == "exr" and wired not in ("usda", "mtlx")
+        multiplied = FORMATS[self.format_of(file)].multiplied and wired not in STRAIGHT
         return replace(file, blend="premultiplied" if multiplied else "straight")
+
+    @property
+    def only_light(self) -> bool:
+        """Whether nothing but what glows is written."""
+        return self.own is None and all(set(file.told_by) <= {GLOW} for file in self.what.files)
 
     @property
     def model_kind(self) -> Kind | None:
@@ -86,13 +117,13 @@ class ExportSetup(Plain, frozen=True):
 
     def in_floats(self, file: MapFile) -> bool:
         """Whether a file holds floats, and so light in place of encoded colours."""
-        kind = self.format_of(file)
-        return kind == "exr" or (kind == "tiff" and self.full) or self.in_light(file)
+        row = FORMATS[self.format_of(file)]
+        return row.floats or (row.full and self.full) or self.in_light(file)
 
     def in_light(self, file: MapFile) -> bool:
         """Whether a file is a DDS in blocks of half floats: colours without alpha, where those are asked for."""
         own = self.of(file)
-        asked = own.format == "dds" and own.compress and own.blocks == "bc6h"
+        asked = FORMATS[own.format].blocks and own.compress and own.blocks == "bc6h"
         return asked and file.encoded and len(file.channels) == 3 and file.alpha is None
 
     def of(self, file: MapFile) -> ExportSetup:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lucky_fern.core.maps import raises
 from lucky_fern.core.project.document import Channel, Relief
 from lucky_fern.core.project.plain import Blend
 
@@ -25,7 +26,7 @@ def raised(channels: dict[str, Channel], by: float) -> dict[str, Channel]:
 
     It is added to what is below and shapes the normal map, so that its edge shows in the light.
     """
-    rest = {name: channel for name, channel in channels.items() if name != "height"}
+    rest = {name: channel for name, channel in channels.items() if not raises(name)}
     if by == 0:
         return rest
     blend: Blend = "add" if by > 0 else "subtract"

@@ -24,6 +24,7 @@ from lucky_fern.words import tr
 
 _R = TypeVar("_R")
 _K = TypeVar("_K", bound="Kind")
+PICTURE = "picture"  # the source of a channel that takes its values from one
 Painted = Mapping[str, PaintedSheet]  # sheet (``MATERIAL:TILE``) → what is painted on it
 
 

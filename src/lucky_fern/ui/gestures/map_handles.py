@@ -48,7 +48,7 @@ class MapHandles(Gesture):
         """The layer, the map, its channel, and where the picture would lie if it lay as on the other maps."""
         layer, name = self.selection.layer, self.handles.moved_map
         channel = None if layer is None or name is None else layer.channels.get(name)
-        if layer is None or name is None or channel is None or channel.source != "picture":
+        if layer is None or name is None or channel is None or not channel.pictured:
             return None
         base = self._base(layer)
         return None if base is None else (layer, name, channel, base)

@@ -8,7 +8,7 @@ from functools import partial
 from msgspec.structs import replace
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, raises
 from lucky_fern.core.project.commands import (
     Command,
     DuplicateLayers,
@@ -132,7 +132,7 @@ def cell_menu(matter: Matter, layer: Layer, name: str, parent: QWidget) -> QMenu
             action = blends.addAction(mode, partial(each, partial(_changed, blend=mode)))
             action.setCheckable(True)
             action.setChecked(channel.blend == mode)
-    if name == "height":
+    if raises(name):
         relief = menu.addAction(
             tr("Shape the normal map too"),
             lambda: each(lambda c: replace(c, relief=Relief() if channel.relief is None else None)),

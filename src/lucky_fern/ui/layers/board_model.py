@@ -171,7 +171,7 @@ class BoardModel(QAbstractItemModel):
             return tr("{name} turns {source} into {to} at {opacity:.0%}", name=layer.name,
                       source=source, to=name, opacity=channel.opacity)  # fmt: skip
         state = "gives" if channel.on else tr("would give, but is switched off,")
-        what = tr("its picture") if channel.source == "picture" else str(channel.source)
+        what = tr("its picture") if channel.pictured else str(channel.source)
         blend = "" if layer.blend_on(channel) == "normal" else f", {layer.blend_on(channel)}"
         return tr(
             "{name} {state} {what} to {name_2} at {opacity:.0%}{blend}",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lucky_fern.core.maps import raises
 from lucky_fern.core.project.commands import AddLayer, free_name
 from lucky_fern.core.project.document import Channel, Relief
 from lucky_fern.core.project.echoes import ECHO, Echo
@@ -29,5 +30,5 @@ def add_echo(matter: Matter, title: str) -> bool:
     if project is None:
         return False
     echo, maps = READY[title]
-    channels = {name: Channel(ECHO, relief=Relief() if name == "height" else None) for name in maps}
+    channels = {name: Channel(ECHO, relief=Relief() if raises(name) else None) for name in maps}
     return matter.work.execute(AddLayer(free_name(project, title), echo, channels, above=matter.selection.selected))

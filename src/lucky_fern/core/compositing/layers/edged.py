@@ -188,7 +188,7 @@ class Edged(LayerRow):
     ) -> Stamp | None:
         edging, channel = cast(Edging, layer.content), layer.channels[map_name]
         chosen = triangles_in(project, layer.scope)
-        own = channel.source == "picture"
+        own = channel.pictured
         kits = [None if name is None else project.pictures.get(name)
                 for name in (channel.picture or edging.picture, edging.corner_picture)]  # fmt: skip
 

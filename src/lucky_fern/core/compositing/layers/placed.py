@@ -8,6 +8,7 @@ from typing import cast
 from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
 from lucky_fern.core.compositing.pictures import flavour_of
 from lucky_fern.core.compositing.sources import Put, Sources, Stamp, triangles_in
+from lucky_fern.core.maps import directs
 from lucky_fern.core.project.document import Channel, Decal, Layer, Project
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.sheets.grid import Chunk
@@ -30,13 +31,13 @@ class Placed(LayerRow):
         kit = kit_of(project, channel, layer, sheet.key)
         if kit is None:
             return None  # a sequence without a picture for this tile
-        own = channel.source == "picture"
+        own = channel.pictured
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)
         place = _place(decal, channel)
         height = place.tall(project.picture_size(decal.picture))
         sampling, chosen = project.sampling_on(sheet.key, decal.sampling), triangles_in(project, layer.scope)
-        put = Put(kit.drawn, place, height, sampling, flavour, chosen, own and map_name == "normal")
+        put = Put(kit.drawn, place, height, sampling, flavour, chosen, own and directs(map_name))
         rgba = sources.placed(put, sheet, chunk)
         return Stamp(rgba, rgba[..., 3])
 

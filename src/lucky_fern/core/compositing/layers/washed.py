@@ -12,6 +12,7 @@ from lucky_fern.core.arrays import F64, U16
 from lucky_fern.core.compositing.layer_row import LayerRow, kit_of
 from lucky_fern.core.compositing.pictures import flavour_of
 from lucky_fern.core.compositing.sources import Sources, Stamp, triangles_in
+from lucky_fern.core.maps import directs
 from lucky_fern.core.pictures.pyramid import Flavour
 from lucky_fern.core.placing.lay import draw_laid, repeat_on_sheet, whole_tile
 from lucky_fern.core.placing.leaning import uv_directions
@@ -52,10 +53,10 @@ class Washed(LayerRow):
             (u, v), (du, dv), by = wash.offset, channel.shift, channel.scale
             wash = replace(wash, offset=(u + du, v + dv), repeat=(wash.repeat[0] / by, wash.repeat[1] / by))
         wash = replace(wash, sampling=project.sampling_on(sheet.key, wash.sampling))
-        own = channel.source == "picture"
+        own = channel.pictured
         # Where a value follows the alpha, the drawing that the colour map needs anyway will do.
         flavour = flavour_of(map_name if own else "colour", kit.taken)
-        rgba = washed_picture(sources, kit, wash, flavour, own and map_name == "normal", chosen, sheet, chunk)
+        rgba = washed_picture(sources, kit, wash, flavour, own and directs(map_name), chosen, sheet, chunk)
         return Stamp(rgba, rgba[..., 3])
 
 

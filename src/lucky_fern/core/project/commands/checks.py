@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, raises
 from lucky_fern.core.project.document import Channel, Project
 from lucky_fern.core.project.kinds import Content, Place
 from lucky_fern.core.project.numbers import check_finite, check_range, check_share
@@ -34,7 +34,7 @@ def check_channel(project: Project, content: Content, map_name: str, channel: Ch
     if channel.blend is not None:
         check_blend(channel.blend)
     if channel.relief is not None:
-        if map_name != "height":
+        if not raises(map_name):
             raise CommandError(tr("only the height map shapes the normal map; switch relief on there"))
         channel.relief.check()
     if channel.strength != 1.0 and map_name != "normal":

@@ -48,9 +48,9 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         row.addWidget(source, 0, Qt.AlignmentFlag.AlignTop)
         form.bind(lambda now: source.setCurrentIndex(0 if _from_picture(now, name) else 1))
         form.name(f"{name} source", source)
-    if channel.source == "picture" and layer.content.repeats:
+    if channel.pictured and layer.content.repeats:
         row.addWidget(QLabel(tr("of its motif"), objectName="quiet"), 1)
-    elif channel.source == "picture":
+    elif channel.pictured:
         _picture_choice(form, row, name, decal)
     elif MAPS[name].encoded:
         field = ColourField(MAPS[name].title)
@@ -68,12 +68,12 @@ def channel_part(form: Form, column: QVBoxLayout, name: str, layer: Layer) -> No
         row.addWidget(number, 1)
     form.row(column, MAPS[name].title, box)
     if (
-        channel.source == "picture"
+        channel.pictured
         and not layer.content.repeats
-        and (channel.moved or len([one for one in layer.channels.values() if one.source == "picture"]) > 1)
+        and (channel.moved or len([one for one in layer.channels.values() if one.pictured]) > 1)
     ):
         _moved_row(form, column, name, layer)
-    if name == "normal" and channel.source == "picture":
+    if name == "normal" and channel.pictured:
         _normals_rows(form, column)
 
 
@@ -180,7 +180,7 @@ def _move(form: Form, name: str, part: int, value: float) -> None:
 
 
 def _from_picture(layer: Layer, name: str) -> bool:
-    return name in layer.channels and layer.channels[name].source == "picture"
+    return name in layer.channels and layer.channels[name].pictured
 
 
 def _picture_choice(form: Form, row: QHBoxLayout, name: str, decal: bool) -> None:
@@ -227,7 +227,7 @@ def _set(form: Form, name: str, value: str | float) -> None:
 
     def make(layer: Layer) -> SetChannel | None:
         channel: Channel | None = layer.channels.get(name)
-        if channel is None or channel.source == "picture":
+        if channel is None or channel.pictured:
             return None
         return SetChannel(layer.id, name, replace(channel, source=value))
 

@@ -163,7 +163,7 @@ def _take_motif(form: Form, key: str, picture: str, chosen: tuple[str, str | Non
     def make(now: Layer) -> Command:
         edit = SetContent(now.id, replace(_edging(now), **{key: chosen[0], picture: chosen[1]}))
         colour = now.channels.get("colour")
-        if picture == "picture" and colour is not None and (chosen[1] is not None) != (colour.source == "picture"):
+        if picture == "picture" and colour is not None and (chosen[1] is not None) != colour.pictured:
             source = "picture" if chosen[1] is not None else "#d8cba8"
             paint = SetChannel(now.id, "colour", replace(colour, source=source))
             return Several((edit, paint) if chosen[1] is not None else (paint, edit), named=edit.title)

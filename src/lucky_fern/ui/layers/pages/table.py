@@ -71,7 +71,7 @@ def pages_of(layer: Layer) -> Iterator[Page]:
 
 def kinds_of(layer: Layer) -> tuple[object, ...]:
     """What of a layer decides which inputs there are."""
-    channels = tuple((name, channel.source == "picture") for name, channel in layer.channels.items())
+    channels = tuple((name, channel.pictured) for name, channel in layer.channels.items())
     content: Any = layer.content
     return (channels, type(content), *ASKED[type(content)](content)) if type(content) in ASKED else (
         channels, type(content))  # fmt: skip

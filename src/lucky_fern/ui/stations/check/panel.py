@@ -7,7 +7,8 @@ from functools import partial
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem
 
-from lucky_fern.core.checking.result import Found, check_result, maps_read
+from lucky_fern.core.checking.found import Found
+from lucky_fern.core.checking.result import check_result, maps_read
 from lucky_fern.core.layout.findings import shared_faces
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.session.exports import Exports

@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 
 from lucky_fern.core import taking
 from lucky_fern.core.arrays import U8
-from lucky_fern.core.checking.result import told
+from lucky_fern.core.checking.found import told
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.exporting.exporter import Exported, export, plan_export
 from lucky_fern.core.exporting.model_files import write_model
@@ -270,17 +270,17 @@ class ExportPanel(Page):
         for name, box in self.boxes.items():
             show_check(box, bool(getattr(common, name)))
         form = common.format
-        shown_for = {"compress": form == "dds", "marked": form == "dds",
-                     "mips": form == "dds", "full": form in ("exr", "tiff"),
-                     "dither": common.bits == 8 and form != "exr", "rims": True}  # fmt: skip
+        row = FORMATS[form]
+        shown_for = {"compress": row.blocks, "marked": row.blocks, "mips": row.blocks, "full": row.full,
+                     "dither": common.bits == 8 and not row.floats, "rims": True}  # fmt: skip
         for name, shown in shown_for.items():
             self.boxes[name].setVisible(shown)
-        self.blocks.setVisible(form == "dds" and common.compress)
+        self.blocks.setVisible(row.blocks and common.compress)
         apart = len(common.sizes)
         self.single.setText(
             tr("{sheets} apart ▾", sheets=counted(apart, "sheet")) if apart else tr("Single sheets ▾")
         )
-        self.quality.setVisible(form in ("jpeg", "webp") or (form == "dds" and common.blocks in ("bc7", "bc6h")))
+        self.quality.setVisible(row.quality or (row.blocks and common.blocks in ("bc7", "bc6h")))
         with QSignalBlocker(self.quality), QSignalBlocker(self.glow):
             self.quality.setValue(common.quality)
             self.glow.setValue(common.glow)

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from lucky_fern.core.arrays import U8
-from lucky_fern.core.checking.result import told
+from lucky_fern.core.checking.found import told
 from lucky_fern.core.exporting.formats import read_back
 from lucky_fern.core.project.export_setup import FORMATS
 from lucky_fern.ui.widgets.thumbnails import on_checker
