@@ -157,6 +157,8 @@ def compile_kernels(folder: Path) -> None:
         store, key = MapStore(studio.sources), MapKey(studio.surface.keys[0], "height")
         store.maps[key] = np.zeros((side, side, 1), np.uint16)
         packed(store, key.sheet, HOME["height"], square(side), Chunk(0, 0))
+        for name in ("colour", "height"):  # into a part of a map, of 8 and of 16 bits
+            store.update(studio.project, MapKey(key.sheet, name), [Chunk(0, 0)])
 
 
 def main() -> None:
