@@ -5,8 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtGui import QGuiApplication
 
-from lucky_fern.core.spare import give_back
-from lucky_fern.ui.session.beside import beside
 from lucky_fern.ui.widgets.tidying import Tidying
 
 _ENDED = 3000  # milliseconds after which threads that still worked on it have ended
@@ -14,6 +12,9 @@ _ENDED = 3000  # milliseconds after which threads that still worked on it have e
 
 def let_go(window: QObject) -> None:
     """Look for garbage everywhere, then give freed memory back, unless the window is gone by then."""
+    from lucky_fern.core.spare import give_back  # the first sight of the window needs nothing of the core
+    from lucky_fern.ui.session.beside import beside
+
     application = QGuiApplication.instance()
     tidying = application.findChild(Tidying) if application is not None else None
     if tidying is not None:
