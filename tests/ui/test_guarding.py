@@ -34,7 +34,7 @@ def test_every_method_that_qt_calls_is_guarded() -> None:
     "bad", ["data", "flags", "rowCount", "index", "paint", "sizeHint", "paintEvent", "eventFilter"]
 )
 def test_what_raises_inside_qt_is_told_once_and_the_view_goes_on(
-    bad: str, caplog: pytest.LogCaptureFixture, qapp: QApplication
+    bad: str, caplog: pytest.LogCaptureFixture, qapp: QApplication, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(guarding, "_AGAIN", 600.0)  # seconds; this computer may be slow
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import os
 import weakref
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +25,11 @@ def held() -> float:
     """Bytes of this process that are in memory."""
     give_back()
     return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+
+
+def gone(known: dict[str, weakref.ref[object]]) -> bool:
+    """Whether nothing of what was there is there any more."""
+    return all(one() is None for one in known.values())
 
 
 def test_ten_projects_opened_painted_on_and_closed_hold_what_the_second_held(
@@ -57,7 +63,7 @@ def test_ten_projects_opened_painted_on_and_closed_hold_what_the_second_held(
             assert parts.work.project.layers[-1].content.sheets  # it was painted on
             parts.work.undo()
             hands.wait()
-            hands.until(lambda: all(one() is None for one in known.values()))  # threads end when they are through
+            hands.until(partial(gone, known))  # threads end when they are through
             memory.append(held())
             studio = parts.work.studio
             known = {type(one).__name__: weakref.ref(one) for one in (
