@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 import time
+import weakref
 
 import pytest
 
@@ -77,3 +79,32 @@ def test_a_value_is_worked_out_once_and_does_not_keep_those_of_others_waiting() 
     for thread in threads:
         thread.join(20)
     assert slow.made == 1 and len(got) == 5 and Told.value.__doc__ == "Nine squares."
+
+
+class Large:
+    """What work is about."""
+
+
+def test_what_work_was_about_ends_with_what_it_raised() -> None:
+    gc.disable()
+    try:
+        for count in (1, 9):
+            large = Large()
+            known = weakref.ref(large)
+
+            def work(number: int, large: Large = large) -> None:
+                raise ZeroDivisionError(f"{number} of {large}")
+
+            try:
+                for_each(work, range(count))
+            except ZeroDivisionError:
+                pass
+            else:
+                raise AssertionError("it raises")
+            del large, work
+            end = time.monotonic() + 5
+            while known() is not None and time.monotonic() < end:
+                time.sleep(0.01)  # a thread of the pool may still be leaving it
+            assert known() is None
+    finally:
+        gc.enable()

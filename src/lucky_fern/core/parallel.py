@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable
-from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_EXCEPTION, Future, ThreadPoolExecutor, wait
 from functools import cache
 from threading import current_thread
 from typing import TypeVar
@@ -41,6 +41,15 @@ def in_pool() -> bool:
     return current_thread().name.startswith(_THREADS)
 
 
+def _call_off(going: Iterable[Future[_R]]) -> None:
+    for one in going:
+        one.cancel()
+
+
+def _raised(one: Future[_R]) -> BaseException | None:
+    return None if one.cancelled() else one.exception()
+
+
 def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[[], bool] | None = None) -> list[_R]:
     """Do ``work`` on every item on all cores; results come in the order of the items.
 
@@ -68,11 +77,15 @@ def for_each(work: Callable[[_T], _R], items: Iterable[_T], cancelled: Callable[
     try:
         wait(going, return_when=FIRST_EXCEPTION)
     finally:
-        for one in going:
-            one.cancel()
+        _call_off(going)
         wait(going)
-    failed = [one.exception() for one in going if not one.cancelled()]
-    for error in failed:
-        if error is not None:
-            raise error
-    return [one.result() for one in going]
+    raised: BaseException | None = next(filter(None, map(_raised, going)), None)
+    try:
+        if raised is not None:
+            raise raised
+        return [one.result() for one in going]
+    finally:
+        # What is raised knows this frame: what the frame knew of it in turn would live on in that circle, with all
+        # that the work was about, until somebody looks for garbage.
+        going.clear()
+        del raised

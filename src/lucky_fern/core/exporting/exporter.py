@@ -6,7 +6,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -241,15 +241,17 @@ def export(
         order = [plan for key in sources.surface.keys for plan in plans.files if plan.sheet == key]
         sent = [pool.submit(write, plan) for plan in order]
         try:
-            for future in as_completed(sent):
-                tell(*future.result())
+            for done in map(Future.result, as_completed(sent)):
+                tell(*done)
             for plan in plans.files:
                 if plan.sheet is None:
                     tell(*write(plan))
         except BaseException:
-            for future in sent:
-                future.cancel()
+            for waiting in sent:
+                waiting.cancel()
             raise
+        finally:
+            sent.clear()  # what was raised, and this frame that it knows, would hold on to each other
         files.publish()
         return Exported(tuple(folder / plan.name for plan in plans.files), plans.skipped, plans.notes, sizes)
 
