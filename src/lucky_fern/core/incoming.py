@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from lucky_fern.core.arrays import Bool
 from lucky_fern.core.errors import CommandError, LuckyFernError
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.load import ModelFiles, build, gather, texture_bytes
 from lucky_fern.core.model.model import Model, Texture
 from lucky_fern.core.model.stored import REVISION, encode_model
@@ -96,7 +97,7 @@ def _where(folder: Path, texture: Texture) -> Path | None:
 
 def _give(studio: Studio, texture: Texture, folder: Path) -> None:
     """Bring a texture's picture into the kit and onto its map."""
-    taken: Taken = "colour" if texture.map in ("colour", "emissive") and not texture.component else "data"
+    taken: Taken = "colour" if MAPS[texture.map].encoded and not texture.component else "data"
     if texture.inside is not None:
         assert studio.project.model is not None
         files = {name: studio.blobs[digest] for name, digest in studio.project.model.files.items()}

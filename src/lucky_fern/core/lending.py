@@ -24,7 +24,7 @@ from lucky_fern.core.exporting.openraster import encode_layers
 from lucky_fern.core.files import read_file
 from lucky_fern.core.layout.guide import GuideLook, draw_guide
 from lucky_fern.core.limits import MOST_FILE
-from lucky_fern.core.maps import MAPS, raises
+from lucky_fern.core.maps import LOOK, MAPS, raises
 from lucky_fern.core.openraster_files import OVER, RasterLayer, layers_laid, layers_of, over_each_other, returned
 from lucky_fern.core.pictures.naming import Taken
 from lucky_fern.core.pictures.picture import Picture
@@ -73,8 +73,8 @@ def lend(
     loan = replace(loan, lent=lent)
     if before is not None and before.sheet == sheet:
         loan = replace(loan, layer=before.layer, added=before.added)
-    if apart and "colour" in maps and PurePath(file).suffix.lower() == ".ora":
-        went = layers_of(_file(studio, loan, "colour", ".ora"), file)
+    if apart and LOOK in maps and PurePath(file).suffix.lower() == ".ora":
+        went = layers_of(_file(studio, loan, LOOK, ".ora"), file)
         laid = None if went is None else over_each_other(went[0], *went[1], file)
         if went is not None and laid is not None:
             marks = tuple(mark for layer in went[0] for mark in layer.marks)
@@ -203,7 +203,7 @@ def take_back(studio: Studio, name: str, files: Mapping[str, tuple[str, bytes]],
     added: dict[str, dict[str, PaintedSheet]] = {}
     for map_name, (file, data) in files.items():
         sent = _lent(studio, loan, map_name)
-        parted = _parted(loan, data, file, sent.shape) if loan.apart and map_name == "colour" else None
+        parted = _parted(loan, data, file, sent.shape) if loan.apart and map_name == LOOK else None
         if parted is not None:  # what was added comes apart from what was changed
             below, own = parted
             values, changed = difference(_decoded(studio.blobs[loan.laid]), below, file, map_name, _LAID)

@@ -23,6 +23,7 @@ class MapSpec:
     wide: bool = False  # kept with 16 bits in the views
     title: str = ""
     raises: bool = False  # relief comes of it: it shapes the normals, and a level of it can be held
+    shaped: bool = False  # what stands out shows in its directions
     glows: bool = False  # light goes out from it, seen where all is dark
     told_blank: bool = False  # somebody who writes nothing to it, but has layers for it, should hear of it
 
@@ -52,7 +53,7 @@ MAPS: dict[str, MapSpec] = {
         MapSpec("colour", "colour", (1.0, 1.0, 1.0), title=tr("Colour")),
         MapSpec("metallic", "scalar", (0.0,), title=tr("Metallic"), told_blank=True),
         MapSpec("roughness", "scalar", (1.0,), title=tr("Roughness")),
-        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title=tr("Normal"), told_blank=True),
+        MapSpec("normal", "normal", (0.5, 0.5, 1.0), wide=True, title=tr("Normal"), shaped=True, told_blank=True),
         MapSpec("height", "scalar", (0.5,), wide=True, title=tr("Height"), raises=True, told_blank=True),
         MapSpec("occlusion", "scalar", (1.0,), title=tr("Occlusion")),
         MapSpec("emissive", "colour", (0.0, 0.0, 0.0), title=tr("Emissive"), glows=True, told_blank=True),
@@ -61,6 +62,9 @@ MAPS: dict[str, MapSpec] = {
 }
 
 GLOW = next(name for name, spec in MAPS.items() if spec.glows)
+RISE = next(name for name, spec in MAPS.items() if spec.raises)
+SHAPE = next(name for name, spec in MAPS.items() if spec.shaped)
+LOOK = next(iter(MAPS))  # what one sees of a thing first: its colours
 
 
 def directs(name: str) -> bool:

@@ -13,7 +13,7 @@ from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.loose import loose_texels
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_rect
-from lucky_fern.core.maps import MAPS, MapSpec
+from lucky_fern.core.maps import MAPS, RISE, SHAPE, MapSpec
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.showing import has_relief, showing
@@ -46,8 +46,8 @@ def written_maps(sources: Sources, project: Project, sheet: Sheet) -> set[str]:
     found: set[str] = set()
     for layer, maps in showing(project.layers, sheet.key):
         found |= {name for name in maps - found if layer_chunks(sources, project, layer, name, sheet)}
-    if "height" in found and has_relief(project.layers):
-        found.add("normal")
+    if RISE in found and has_relief(project.layers):
+        found.add(SHAPE)
     return found
 
 

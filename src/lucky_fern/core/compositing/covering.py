@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import cast
 
 from lucky_fern.core.compositing.sources import Sources, triangles_in
+from lucky_fern.core.maps import LOOK
 from lucky_fern.core.pictures.picture import alpha_of
 from lucky_fern.core.placing.placed import PlacedPicture
 from lucky_fern.core.placing.under import covered_share, may_meet, spots_of
@@ -38,7 +39,7 @@ def covering(sources: Sources, project: Project, layer: Layer) -> tuple[str, flo
 def _covers(layer: Layer) -> bool:
     placed = layer.content.placed
     strong = layer.opacity >= _STRONG and layer.blend == "normal" and layer.mask is None
-    return placed is not None and placed[1].framed and strong and "colour" in layer.active_channels()
+    return placed is not None and placed[1].framed and strong and LOOK in layer.active_channels()
 
 
 def size_of(project: Project, layer: Layer) -> tuple[Framed, float]:

@@ -17,6 +17,7 @@ from lucky_fern.core.compositing.canvas import RELIEF, Canvas, View, blank, writ
 from lucky_fern.core.compositing.layer_row import row_of
 from lucky_fern.core.compositing.relief import normals_of, slopes_of
 from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.maps import RISE, SHAPE
 from lucky_fern.core.project.document import Layer, Project, Relief
 from lucky_fern.core.project.ground import Ground
 from lucky_fern.core.project.showing import has_relief, reliefs, showing
@@ -37,14 +38,14 @@ def view_reach(project: Project, map_name: str, times: Counting = as_they_are) -
 
     Each layer's reach counts so many ``times``: 0 where it does not show on the sheet that is asked about.
     """
-    return _reach_of(project, "height" if map_name == RELIEF else map_name, frozenset(), times)
+    return _reach_of(project, RISE if map_name == RELIEF else map_name, frozenset(), times)
 
 
 def _reach_of(project: Project, name: str, heard: frozenset[str], times: Counting) -> int:
     """The same, ``heard`` being the maps on the way here that it comes from by echoes."""
     reach = stack_reach(project.layers, name, times)
-    if name == "normal" and has_relief(project.layers):
-        reach = max(reach, 1 + _reach_of(project, "height", heard | {name}, times))
+    if name == SHAPE and has_relief(project.layers):
+        reach = max(reach, 1 + _reach_of(project, RISE, heard | {name}, times))
     for layer, _ in showing(project.layers, maps={name}):
         source = layer.content.goes_by
         if source is None or source in heard or source == name:
@@ -86,12 +87,12 @@ def composite_rect(
     all of the project.
     """
     layers = project.layers if under is None else sources.grounds.below(project, under, with_it)
-    wide = rect.grown(stack_margin(layers, "height" if map_name == RELIEF else map_name), sheet.size)
+    wide = rect.grown(stack_margin(layers, RISE if map_name == RELIEF else map_name), sheet.size)
     view = View(sources, project, map_name, sheet, wide, layers, relief=relief)
     canvas, first = _begin(view, focus)
     put_all(layers[first:], canvas, view)
     values = canvas.values[rect.within(wide)]
-    if map_name == "normal" and has_relief(layers):
+    if map_name == SHAPE and has_relief(layers):
         shaped = _relief(sources, project, sheet, rect, under, with_it)
         blend_normal_arrays(shaped, np.ascontiguousarray(values), np.ones(rect.shape, np.float32))
         values = shaped
@@ -205,7 +206,7 @@ def _lifts(layer: Layer, view: View) -> Relief | None:
     own = next(iter(reliefs(view.project.layers)), Relief())
     if view.map != RELIEF:
         return own
-    return own if own == view.relief and "normal" not in layer.active_channels() else None
+    return own if own == view.relief and SHAPE not in layer.active_channels() else None
 
 
 def _chunk_of(view: View) -> Chunk | None:
@@ -278,7 +279,7 @@ def _rise(
         other = sources.surface.sheet(key, project.size_of(key))
         return of_chunk(other, chunk, lambda: heights(other, rect_of(chunk, other.size)))
 
-    grounds, height = sources.grounds, frozenset(("height",))
+    grounds, height = sources.grounds, frozenset((RISE,))
     if under is None:
         ground = grounds.of_first(project, None, height)
     else:

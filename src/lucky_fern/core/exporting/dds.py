@@ -17,6 +17,7 @@ from lucky_fern.core.arrays import F32, U8
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels
+from lucky_fern.core.exporting.opaque_blocks import opaque_line_blocks
 from lucky_fern.core.exporting.texel_blocks import colour_blocks, grey_blocks
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.presets import Blocks
@@ -31,6 +32,7 @@ _DXGI = {"bc1": 71, "bc3": 77, "bc4": 80, "bc5": 83, "bc6h": 95, "bc7": 98, "pla
 _ENCODED = {71: 72, 77: 78, 28: 29, 98: 99}  # the same with colours marked as sRGB
 _BAND = 64  # rows, an even number
 _EFFORTS = ((85, "basic"), (50, "fast"), (0, "veryfast"))  # from a quality on: how long BC7 and BC6H search
+_WORST = 8  # one of so many blocks of a band is searched for longer
 Cancel = Callable[[], bool] | None
 
 
@@ -183,7 +185,7 @@ def _searched(level: U8, quality: int, cancelled: Cancel) -> bytes:
 
     def encode(band: Any) -> bytes:
         made = _bc7_blocks(band, settings)
-        return _made_opaque(band, made) if opaque else made
+        return _made_nearer(band, made) if opaque else made
 
     return b"".join(for_each(encode, _bands(level), cancelled))
 
@@ -195,32 +197,43 @@ def _bc7_blocks(band: U8, settings: Any) -> bytes:
     return bytes(ispc_texcomp.compress_blocks_bc7(surface, settings))
 
 
-def _made_opaque(band: U8, made: bytes) -> bytes:
-    """Blocks whose alpha came out a step short of opaque made again: the nearest of those that are opaque."""
+def _made_nearer(band: U8, made: bytes) -> bytes:
+    """Opaque blocks, those made again whose alpha came out a step short of it, and the worst of a band."""
     import ispc_texcomp
 
-    short = (_read_back(made, band.shape)[..., 3] < 255).any(axis=(1, 2))
-    if not short.any():
+    read, all_tiles = _read_back(made, band.shape), _tiles(band)
+    short = (read[..., 3] < 255).any(axis=(1, 2))
+    off = _errors(read, all_tiles)
+    again = short | ((off > 0) & (off >= np.partition(off, -len(off) // _WORST)[-len(off) // _WORST]))
+    if not again.any():
         return made
-    tiles = _tiles(band)[short]
+    tiles = all_tiles[again]
     strip = tiles.swapaxes(0, 1).reshape(4, -1, 4)  # side by side
-    # Without the one mode that does it; and with alpha counted, which often leads to another of its ends.
+    # With alpha counted, which often leads to another end; every way of parting a block; without the mode that
+    # makes alphas short; and our own.
     ways = (
-        ispc_texcomp.BC7EncSettings([True, True, True, False], [2] * 8, True, 12, 8, 0, 0, 2, 3),
         ispc_texcomp.BC7EncSettings.from_profile("alpha_slow"),
+        ispc_texcomp.BC7EncSettings.from_profile("slow"),
+        ispc_texcomp.BC7EncSettings([True, True, True, False], [2] * 8, True, 12, 8, 0, 0, 2, 3),
     )
-    found = np.zeros((len(tiles), 16), np.uint8)
-    least = np.full(len(tiles), np.inf)
+    blocks = np.frombuffer(made, np.uint8).reshape(-1, 16).copy()
+    found, least = opaque_line_blocks(tiles)
+    kept = np.where(short[again], np.inf, off[again]) <= least
+    found[kept], least[kept] = blocks[again][kept], off[again][kept]
     for settings in ways:
         tried = _bc7_blocks(strip, settings)
-        off = _read_back(tried, strip.shape).astype(np.float32) - tiles
-        error = np.where((off[..., 3] == 0).all(axis=(1, 2)), (off**2).sum(axis=(1, 2, 3)), np.inf)
+        back = _read_back(tried, strip.shape)
+        error = np.where((back[..., 3] == 255).all(axis=(1, 2)), _errors(back, tiles), np.inf)
         nearer = error < least
         found[nearer] = np.frombuffer(tried, np.uint8).reshape(-1, 16)[nearer]
         least[nearer] = error[nearer]
-    blocks = np.frombuffer(made, np.uint8).reshape(-1, 16).copy()
-    blocks[short] = found
+    blocks[again] = found
     return blocks.tobytes()
+
+
+def _errors(read: Any, tiles: Any) -> Any:
+    """(N,) squared errors of the colours of blocks (N, 4, 4, 4)."""
+    return ((read[..., :3].astype(np.float32) - tiles[..., :3]) ** 2).sum(axis=(1, 2, 3))
 
 
 def _tiles(band: Any) -> Any:

@@ -26,7 +26,7 @@ from lucky_fern.core.exporting.openraster import baked_layers, encode_layers
 from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.exporting.wires import Wire, wires
 from lucky_fern.core.files import WholeFiles, safe_name
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import GLOW, MAPS
 from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.export_setup import FORMATS, ExportSetup, check_setup, file_name
@@ -100,7 +100,7 @@ def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: st
     files: list[Plan] = []
     left_out: dict[str, list[str]] = {}
     notes = _enlarged(sources, project, setup)
-    materials = [name for name in surface.materials if not setup.only_glowing or "emissive" in _used(written, name)]
+    materials = [name for name in surface.materials if not setup.only_glowing or GLOW in _used(written, name)]
     for material in materials:
         keys = [key for key in surface.keys if key.material == material]
         used = _used(written, material)
@@ -442,11 +442,11 @@ class _Work:
             )  # fmt: skip
             if times > 1:
                 found[name] = found[name].repeat(times, axis=0).repeat(times, axis=1)
-        if "normal" in found and own.normal_y == "-":
-            normal = found["normal"]
-            normal[..., 1] = (255 if normal.dtype.itemsize == 1 else 65535) - normal[..., 1]
-        if "emissive" in found and setup.tint is not None:
-            found["emissive"] = tinted(found["emissive"], setup.tint)
+        for name, pixels in found.items():
+            if MAPS[name].directional and own.normal_y == "-":
+                pixels[..., 1] = (255 if pixels.dtype.itemsize == 1 else 65535) - pixels[..., 1]
+            if MAPS[name].glows and setup.tint is not None:
+                found[name] = tinted(pixels, setup.tint)
         if setup.rims and "colour" in found and "opacity" in found and found["opacity"].any():
             plan_padding(found["opacity"][..., 0] > 0).fill(found["colour"])
         return file_pixels(file, found, bits, own.dither, own.in_floats(file))

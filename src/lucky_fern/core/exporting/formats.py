@@ -13,6 +13,7 @@ from lucky_fern.core.errors import ExportError
 from lucky_fern.core.exporting.channels import Pixels, as_floats, plane_as_floats
 from lucky_fern.core.exporting.dds import Cancel, encode_dds, encode_light, fitting
 from lucky_fern.core.exporting.png import encode_png
+from lucky_fern.core.maps import directs
 from lucky_fern.core.pictures.exr import write_exr
 from lucky_fern.core.pictures.picture import unmarked
 from lucky_fern.core.project.export_setup import ExportSetup
@@ -103,7 +104,7 @@ def _exr(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel) -
 def _dds(file: MapFile, pixels: Pixels, setup: ExportSetup, cancelled: Cancel = None) -> bytes:
     if setup.in_light(file):
         return encode_light(as_floats(file, pixels), setup.mips, setup.quality, cancelled)
-    normal = all(pick.of == "normal" for pick in file.channels)
+    normal = all(directs(pick.of) for pick in file.channels)
     count = pixels.shape[2]
     fits = setup.blocks not in (None, "bc6h") and (setup.blocks == "bc4") == (count == 1)
     blocks = (setup.blocks if fits else fitting(count, normal)) if setup.compress else None

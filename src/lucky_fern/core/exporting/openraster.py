@@ -19,7 +19,7 @@ from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.compositing.stack import composite_alone, composite_rect
 from lucky_fern.core.exporting.channels import rounded
 from lucky_fern.core.exporting.png import encode_png
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import LOOK, MAPS
 from lucky_fern.core.parallel import for_each
 from lucky_fern.core.project.document import Group, Layer, Project
 from lucky_fern.core.project.loans import Box
@@ -52,7 +52,7 @@ def encode_layers(
     """
     left, upper, right, lower = box or (0, 0, sheet.size.width, sheet.size.height)
     part = slice(upper, lower), slice(left, right)
-    if map_name != "colour":
+    if map_name != LOOK:
         bits = 16 if MAPS[map_name].wide else 8
         whole = _whole(composite_sheet(sources, project, map_name, sheet, bits)[part])
         return _archive([], _enlarged(whole, times), hidden)
@@ -124,7 +124,7 @@ def baked_layers(project: Project) -> list[Layer]:
 
 
 def _shows(layer: Layer) -> bool:
-    return "colour" in layer.active_channels() or any(_shows(child) for child in layer.children if child.visible)
+    return LOOK in layer.active_channels() or any(_shows(child) for child in layer.children if child.visible)
 
 
 def _to_bake(layer: Layer) -> bool:
@@ -193,7 +193,7 @@ def _alone(sources: Sources, project: Project, sheet: Sheet, layer: Layer) -> U8
 
 
 def _channel_opacity(layer: Layer) -> float:
-    return layer.channels["colour"].opacity if "colour" in layer.channels else 1.0
+    return layer.channels[LOOK].opacity if LOOK in layer.channels else 1.0
 
 
 def _blend(layer: Layer) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from lucky_fern.core.maps import MAPS, directs
 from lucky_fern.core.project.export_setup import ExportSetup
 from lucky_fern.core.project.presets import MapFile
 from lucky_fern.core.sheets.grid import SheetKey
@@ -52,7 +53,7 @@ def wires(
         count = len(file.channels) + with_alpha
         encoded = file.encoded and setup.format_of(file) not in _FLOATS and not own.full
         for what, part, inverted in _parts(file):
-            down = what == "normal" and own.normal_y == "-"
+            down = directs(what) and own.normal_y == "-"
             mine.setdefault(what, Wire(marked, part, count, encoded and part == "rgb", inverted, down))
         if with_alpha and file.alpha is not None and file.alpha.plain:
             mine.setdefault(file.alpha.of, Wire(marked, "a", count))
@@ -69,7 +70,7 @@ def _parts(file: MapFile) -> list[tuple[str, str, bool]]:
         return [(first, "rgb", False)]
     found = []
     for at, pick in enumerate(file.channels):
-        if pick.level and pick.part == "r" and pick.of in ("metallic", "roughness", "occlusion", "height", "opacity"):
+        if pick.level and pick.part == "r" and pick.of in MAPS and MAPS[pick.of].single:
             found.append((pick.of, _PARTS[at], pick.invert))
         elif pick.level and pick.of == "gloss":
             found.append(("roughness", _PARTS[at], not pick.invert))

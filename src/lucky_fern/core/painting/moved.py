@@ -9,7 +9,7 @@ import numpy as np
 
 from lucky_fern.core.arrays import F32, F64, I32, I64, Bool, unit_rows
 from lucky_fern.core.compositing.still import Still
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, SHAPE
 from lucky_fern.core.painting.brush import rights
 from lucky_fern.core.painting.ground import Ground, surface_ground
 from lucky_fern.core.painting.stroke import Covered, Place, Stroke
@@ -88,11 +88,11 @@ class _Where:
             x, y = to_texels(uv[mine] - corner_of(key.tile), self.still.project.size_of(key)).T
             for number, name in enumerate(names):
                 values[number][mine], there[mine] = self.still.read(name, key, x, y)
-        if "normal" in names and there.any():
+        if SHAPE in names and there.any():
             if self.flat:
                 rows, weights = self._flat_places(uv, material, there)
             mine = np.flatnonzero(there & (rows >= 0))
-            model, number = self.surface.model, names.index("normal")
+            model, number = self.surface.model, names.index(SHAPE)
             here = frames_at(model, rows[mine], weights[mine])
             target = frames_at(model, texels.triangle[mine], texels.weights[mine])
             values[number][mine] = carried_leans(values[number][mine], here, target, turn)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Literal
 
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.udim import is_tile, tile_of
 from lucky_fern.words import tr
 
@@ -72,7 +73,7 @@ def is_data_name(name: str) -> bool:
     """Whether a file name says that its numbers are no colours."""
     told = map_of(name)
     if told is not None:
-        return told not in ("colour", "emissive")
+        return not MAPS[told].encoded
     return bool(_DATA_WORDS.intersection(words_of(name)))
 
 

@@ -8,6 +8,7 @@ from collections.abc import Callable, Hashable, Iterable
 from typing import Any, NamedTuple, TypeVar, cast
 
 from lucky_fern.core.errors import CommandError
+from lucky_fern.core.maps import RISE, SHAPE
 from lucky_fern.core.project.document import KitPicture, Layer, Project, Relief, walk
 from lucky_fern.core.project.kinds import NOTHING, References
 from lucky_fern.core.project.references import layer_refers, mask_refers, with_sequences
@@ -134,8 +135,8 @@ def _maps_behind(project: Project, layers: Layers, maps: frozenset[str]) -> froz
                 one = None if layer.mask is None else project.masks.get(layer.mask)
                 if one is not None and one.on:
                     found |= mask_hears(one)
-        if "normal" in found:
-            found.add("height")
+        if SHAPE in found:
+            found.add(RISE)
         if len(found) == before:
             return frozenset(found)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lucky_fern.core.arrays import U8, Array, Bool
+from lucky_fern.core.maps import LOOK
 from lucky_fern.core.project.commands import PaintPixels
 from lucky_fern.core.project.commands.painting import painted_on
 from lucky_fern.core.project.painted import chunk_layout
@@ -42,7 +43,7 @@ class Block:
 
     def rgba(self) -> U8:
         """(rows, columns, 4) as a picture: of its colour, or of the first map that it has."""
-        name = "colour" if "colour" in self.maps else next(iter(self.maps))
+        name = LOOK if LOOK in self.maps else next(iter(self.maps))
         texels = self.maps[name]
         if texels.dtype == np.uint16:
             texels = ((texels.astype(np.uint32) + 128) // 257).astype(np.uint8)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lucky_fern.core.errors import CommandError
-from lucky_fern.core.maps import MAPS, raises
+from lucky_fern.core.maps import MAPS, directs, raises
 from lucky_fern.core.project.document import Channel, Project
 from lucky_fern.core.project.kinds import Content, Place
 from lucky_fern.core.project.numbers import check_finite, check_range, check_share
@@ -37,7 +37,7 @@ def check_channel(project: Project, content: Content, map_name: str, channel: Ch
         if not raises(map_name):
             raise CommandError(tr("only the height map shapes the normal map; switch relief on there"))
         channel.relief.check()
-    if channel.strength != 1.0 and map_name != "normal":
+    if channel.strength != 1.0 and not directs(map_name):
         raise CommandError(tr("only normals have a strength of their own; use the opacity on {name}", name=map_name))
     check_range("strength", channel.strength, -STEEPEST, STEEPEST)
     if channel.picture is not None:
