@@ -13,7 +13,8 @@ from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.errors import Cancelled, CommandError, ExportError
-from lucky_fern.core.exporting.exporter import export, plan_export
+from lucky_fern.core.exporting.exporter import export
+from lucky_fern.core.exporting.plans import plan_export
 from lucky_fern.core.exporting.png import encode_png
 from lucky_fern.core.project.commands import AddLayer, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Decal, Wash

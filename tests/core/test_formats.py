@@ -29,8 +29,9 @@ from lucky_fern.core.compositing.compositor import composite_sheet
 from lucky_fern.core.errors import CommandError, ExportError
 from lucky_fern.core.exporting.channels import file_pixels, rounded, to_classic
 from lucky_fern.core.exporting.dds import encode_dds, fitting, halved
-from lucky_fern.core.exporting.exporter import export, plan_export
+from lucky_fern.core.exporting.exporter import export
 from lucky_fern.core.exporting.opaque_blocks import opaque_line_blocks
+from lucky_fern.core.exporting.plans import plan_export
 from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.project.commands import AddLayer, GroupLayers

@@ -27,10 +27,11 @@ from PySide6.QtWidgets import QDoubleSpinBox as Double
 
 from lucky_fern.core.painting.tips import BUILT_IN
 from lucky_fern.core.pictures.fonts import SHIPPED
-from lucky_fern.core.project.commands import AddLayer
+from lucky_fern.core.project.commands import AddLayer, SetSheetSize
 from lucky_fern.core.project.document import Adjustment, Brushwork, Channel, Group, Project, Wash
 from lucky_fern.core.project.finishes import FINISHES
 from lucky_fern.core.project.kinds import EFFECTS
+from lucky_fern.core.sheets.grid import square
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.ui.widgets.application import ensure_screen, make_application
 from lucky_fern.ui.window.main import Window
@@ -91,6 +92,7 @@ def walk(world: Path) -> set[str]:
     window.resize(1280, 800)
     window.show()
     studio = demo_studio("flask", world)
+    studio.execute(SetSheetSize(square(64)))  # no text depends on it
     parts.work.take(studio)
     for effect in EFFECTS.tags:
         kind = EFFECTS.kind(effect)

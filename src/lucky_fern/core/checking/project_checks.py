@@ -10,7 +10,8 @@ from lucky_fern.core.compositing.layer_row import layer_chunks
 from lucky_fern.core.compositing.sources import Sources, triangles_in
 from lucky_fern.core.compositing.stack import composite_alone
 from lucky_fern.core.exporting.credits import unlicensed
-from lucky_fern.core.exporting.exporter import measured, plan_export
+from lucky_fern.core.exporting.exporter import measured
+from lucky_fern.core.exporting.plans import plan_export
 from lucky_fern.core.files import safe_name
 from lucky_fern.core.maps import GLOW, MAPS
 from lucky_fern.core.placing.facts import decal_facts

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import os
-import shutil
 import tempfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from msgspec.structs import replace
 
-from lucky_fern.core.compositing.compositor import Finished, composite_sheet, written_maps
+from lucky_fern.core.compositing.compositor import Finished, composite_sheet
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.errors import Cancelled, CommandError, ExportError
+from lucky_fern.core.errors import Cancelled
 from lucky_fern.core.exporting.channels import Pixels, file_pixels, tinted
 from lucky_fern.core.exporting.credits import CREDITS, credits_text
 from lucky_fern.core.exporting.formats import encode
@@ -22,49 +20,22 @@ from lucky_fern.core.exporting.glb import Image, glb_parts, sheet_skins
 from lucky_fern.core.exporting.materialx import write_materialx
 from lucky_fern.core.exporting.model_files import textured_obj
 from lucky_fern.core.exporting.numbers import NUMBERS, numbers_json
-from lucky_fern.core.exporting.openraster import baked_layers, encode_layers
+from lucky_fern.core.exporting.openraster import encode_layers
+from lucky_fern.core.exporting.plans import Plan, Plans, plan_export, resized, used_by, written_by_sheet
+from lucky_fern.core.exporting.room import check_folder, check_room
 from lucky_fern.core.exporting.usd import write_usd
 from lucky_fern.core.exporting.wires import Wire, wires
 from lucky_fern.core.files import WholeFiles, safe_name
-from lucky_fern.core.maps import GLOW, MAPS
+from lucky_fern.core.maps import MAPS
 from lucky_fern.core.model.as_written import as_written
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.project.export_setup import FORMATS, ExportSetup, check_setup, file_name
+from lucky_fern.core.project.export_setup import FORMATS, ExportSetup, check_setup
 from lucky_fern.core.project.presets import MapFile
 from lucky_fern.core.sheets.grid import SheetKey
 from lucky_fern.core.sheets.padding import plan_padding
-from lucky_fern.words import tr
 
 Progress = Callable[[int, int, str], None]
 _AT_ONCE = 2  # files that are worked out at the same time
-_LEAST = 0.05  # of what maps take unpacked; no livery packs better
-_MUCH = 8  # times as many texels along a side as its sheet has: worth a sentence
-_BYTES_A_TEXEL = 10  # of a map while it is composited, padded and encoded, as measured
-LAYERS = "layers"  # stands for the map in names of layered files
-
-
-@dataclass(frozen=True)
-class Plan:
-    """One file to be written: of a sheet's maps (``file``), of its layers (``file`` None), or of the model."""
-
-    name: str
-    file: MapFile | None
-    maps: tuple[str, ...]
-    sheet: SheetKey | None
-
-    @property
-    def contents(self) -> object:
-        """What tells two plans for one name apart."""
-        return self.file, self.maps, self.sheet
-
-
-@dataclass(frozen=True)
-class Plans:
-    """All files of an export, the maps left out because no layer writes to them, and what there is to say."""
-
-    files: tuple[Plan, ...]
-    skipped: tuple[str, ...]
-    notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -75,122 +46,6 @@ class Exported:
     skipped: tuple[str, ...]
     notes: tuple[str, ...] = ()
     sizes: Mapping[Path, int] = field(default_factory=dict)
-
-
-def plan_export(sources: Sources, project: Project, setup: ExportSetup, stem: str) -> Plans:
-    """Work out which files an export writes, without writing any.
-
-    Raises
-    ------
-    CommandError
-        If two materials would write the same file, or a size is given to a sheet that is not there.
-    """
-    surface, preset = sources.surface, setup.what
-    known = [str(key) for key in surface.keys]
-    for name in setup.sizes:
-        if name not in known:
-            raise CommandError(
-                tr(
-                    "there is no sheet {name!r} to give a size to; there are {known}",
-                    name=name,
-                    known=", ".join(known),
-                )
-            )
-    written = _written(sources, project, setup)
-    files: list[Plan] = []
-    left_out: dict[str, list[str]] = {}
-    notes = _enlarged(sources, project, setup)
-    materials = [name for name in surface.materials if not setup.only_glowing or GLOW in _used(written, name)]
-    for material in materials:
-        keys = [key for key in surface.keys if key.material == material]
-        used = _used(written, material)
-        for file in preset.files:
-            if not file.always and not set(file.told_by) & used:
-                left_out.setdefault(file.word, []).append(material)
-                continue
-            maps, form = file.needs, setup.format_of(file)
-            if file.alpha is not None and file.alpha.of in used and file.blend != "none":
-                if not FORMATS[form].alpha and file.blend == "straight":
-                    notes.append(
-                        tr(
-                            "JPEG has no alpha: {word} of {material} is written without its opacity",
-                            word=file.word,
-                            material=material,
-                        )
-                    )
-                else:
-                    maps = (*maps, file.alpha.of)
-            for key in keys:
-                name = file_name(stem, key, file.word, len(keys) == 1, form, preset.pattern)
-                files.append(Plan(name, file, maps, key))
-        if preset.layered:
-            baked = baked_layers(project)
-            if baked and material == materials[0]:
-                named = ", ".join(f"'{layer.name}'" for layer in baked[:6])
-                notes.append(
-                    tr(
-                        "OpenRaster cannot say what {named} does: it is put in as it looks on what is below",
-                        named=named,
-                    )
-                )
-            for key in keys:
-                name = file_name(stem, key, LAYERS, len(keys) == 1, "ora")
-                files.append(Plan(name, None, (), key))
-    if setup.model_kind is not None and materials:
-        files.append(Plan(f"{safe_name(stem)}.{setup.model_kind}", None, (), None))
-        if setup.model_kind == "obj":
-            files.append(Plan(f"{safe_name(stem)}.mtl", None, (), None))
-    names = [plan.name.lower() for plan in files]
-    for name in names:
-        if names.count(name) > 1:
-            raise CommandError(
-                tr(
-                    "two materials or tiles would both write {name}; rename one of them, or put {{tile}} in the "
-                    "pattern",
-                    name=name,
-                )
-            )
-    if credits_text(project) and files:
-        files.append(Plan(CREDITS, None, (), None))
-    if project.numbers and files:
-        files.append(Plan(NUMBERS, None, (), None))
-    skipped = [
-        word if len(lacking) == len(surface.materials) else f"{material}:{word}"
-        for word, lacking in left_out.items()
-        for material in (lacking[:1] if len(lacking) == len(surface.materials) else lacking)
-    ]
-    return Plans(tuple(files), tuple(skipped), tuple(notes))
-
-
-def _enlarged(sources: Sources, project: Project, setup: ExportSetup) -> list[str]:
-    """What it costs to write sheets much larger than they are, where nothing is finer."""
-    sized = _resized(project, setup)
-    found = [(key, project.size_of(key), sized.size_of(key)) for key in sources.surface.keys]
-    found = [(key, own, asked) for key, own, asked in found if asked.longest >= _MUCH * own.longest]
-    if not found:
-        return []
-    key, own, asked = max(found, key=lambda one: one[2].texels / one[1].texels)
-    return [
-        tr(
-            "{key} is written with {asked} texels from a sheet of {own}, on which nothing is finer: each map of it "
-            "is {millions:.0f} million texels and takes some {memory:.0f} MB of memory while it is made",
-            key=key,
-            asked=asked,
-            own=own,
-            millions=asked.texels / 1e6,
-            memory=asked.texels * _BYTES_A_TEXEL / 1e6,
-        )
-    ]
-
-
-def _written(sources: Sources, project: Project, setup: ExportSetup) -> dict[SheetKey, set[str]]:
-    sized = _resized(project, setup)
-    surface = sources.surface
-    return {key: written_maps(sources, sized, surface.sheet(key, sized.size_of(key))) for key in surface.keys}
-
-
-def _used(written: Mapping[SheetKey, set[str]], material: str) -> set[str]:
-    return set[str]().union(*(maps for key, maps in written.items() if key.material == material))
 
 
 def export(
@@ -220,7 +75,7 @@ def export(
     check_setup(setup)
     plans = plan_export(sources, project, setup, stem)
     check_folder(folder, [plan.name for plan in plans.files])
-    check_room(sources, project, setup, plans, folder)
+    check_room(project, setup, plans, folder)
     work = _Work(sources, project, setup, stem, plans, cancelled, finished)
     sizes: dict[Path, int] = {}
     with WholeFiles() as files, ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="fern-export") as pool:
@@ -290,81 +145,6 @@ def measured(
     return sizes
 
 
-def check_folder(folder: Path, names: Sequence[str] = ()) -> None:
-    """Refuse a folder that cannot be written to, or names that are taken in it, before anything is touched.
-
-    Raises
-    ------
-    ExportError
-        With a sentence that names it.
-    """
-    first = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
-    if not os.path.isdir(first):
-        raise ExportError(tr("{first} is a file, not a folder; choose another place for the maps.", first=first))
-    if not os.access(first, os.W_OK | os.X_OK):
-        raise ExportError(
-            tr("{first} cannot be written to; choose another folder, or have its rights changed.", first=first)
-        )
-    taken = next((folder / name for name in names if os.path.isdir(folder / name)), None)
-    if taken is not None:
-        raise ExportError(
-            tr(
-                "{taken} is a folder, and a file of that name is to be written; move it, or go elsewhere.",
-                taken=taken,
-            )
-        )
-
-
-def check_room(sources: Sources, project: Project, setup: ExportSetup, plans: Plans, folder: Path) -> None:
-    """Refuse a disk that is as good as full, before anything is touched.
-
-    Raises
-    ------
-    ExportError
-        With what is needed and what there is.
-    """
-    first = next((part for part in (folder, *folder.parents) if os.path.exists(part)), folder)
-    raw = 0
-    for plan in plans.files:
-        if plan.file is not None and plan.sheet is not None:
-            size = _resized(project, setup, plan.file).size_of(plan.sheet)
-            raw += size.texels * len(plan.file.channels) * setup.bits_of(plan.file) // 8
-    free = shutil.disk_usage(first).free
-    if free < raw * _LEAST:
-        raise ExportError(
-            tr(
-                "{first} has {free:.0f} MB left, too little for maps of {raw:.0f} MB unpacked: make room, or "
-                "choose another folder.",
-                first=first,
-                free=free / 1e6,
-                raw=raw / 1e6,
-            )
-        )
-
-
-def _resized(project: Project, setup: ExportSetup, file: MapFile | None = None) -> Project:
-    """The project with the sizes that files have: a file's own, a sheet's, that of all, or those of its sheets.
-
-    One number is the longer side's; proportions stay. Sheets of pixel art are as they are, or a whole number of times
-    as large.
-    """
-    longest = setup.size if file is None or file.size is None else file.size
-    own = {} if file is not None and file.size is not None else setup.sizes
-    sizes = dict(project.sheet_sizes)
-    if longest is not None:
-        sizes = {name: size.as_long_as(longest) for name, size in sizes.items()}
-    for name, texels in own.items():
-        sizes[name] = project.sheet_sizes.get(name, project.sheet_size).as_long_as(texels)
-    usual = project.sheet_size if longest is None else project.sheet_size.as_long_as(longest)
-    for name in project.pixel_art:
-        drawn = project.sheet_sizes.get(name, project.sheet_size)
-        sizes[name] = drawn.scaled(max(1, sizes.get(name, usual).longest // drawn.longest))
-    known = project.sheet_sizes
-    if usual == project.sheet_size and all(size == known.get(name, usual) for name, size in sizes.items()):
-        return project  # what is composited already will do
-    return replace(project, sheet_size=usual, sheet_sizes=sizes)
-
-
 @dataclass
 class _Work:
     """One export under way."""
@@ -388,7 +168,7 @@ class _Work:
                 own = replace(own, mips=False)
             pixels = self._pixels(plan.file, plan.maps, plan.sheet, self.setup)
             return encode(plan.file, pixels, own, self.cancelled)
-        sized, times = self._times(_resized(self.project, self.setup), plan.sheet)
+        sized, times = self._times(resized(self.project, self.setup), plan.sheet)
         sheet = self.sources.surface.sheet(plan.sheet, sized.size_of(plan.sheet))
         return encode_layers(self.sources, sized, sheet, times=times)
 
@@ -427,7 +207,7 @@ class _Work:
 
     def _pixels(self, file: MapFile, maps: tuple[str, ...], key: SheetKey, setup: ExportSetup) -> Pixels:
         """What a file holds of a sheet."""
-        sized, own = _resized(self.project, setup, file), setup.of(file)
+        sized, own = resized(self.project, setup, file), setup.of(file)
         sized, times = self._times(sized, key)
         sheet = self.sources.surface.sheet(key, sized.size_of(key))
         bits = setup.bits_of(file)
@@ -466,12 +246,12 @@ class _Work:
         return FORMATS[setup.format_of(file)].in_glb and setup.bits_of(file) == 8 and setup.of(file).normal_y == "+"
 
     def _glb(self) -> Iterator[bytes]:
-        written = _written(self.sources, self.project, self.setup)
+        written = written_by_sheet(self.sources, self.project, self.setup)
         plain = self._plain
         images: dict[SheetKey, dict[str, Image]] = {}
         with tempfile.TemporaryDirectory(prefix="fern-glb-") as place:  # or all maps would lie in memory together
             for key in self._keys():
-                used = _used(written, key.material)
+                used = used_by(written, key.material)
                 images[key] = {}
                 for file in plain.what.files:
                     if not file.always and not set(file.told_by) & used:

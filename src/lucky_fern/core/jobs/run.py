@@ -15,7 +15,8 @@ from msgspec.structs import replace
 
 from lucky_fern.core.checking.wrong_normals import all_wrong_normals
 from lucky_fern.core.errors import CommandError, LuckyFernError
-from lucky_fern.core.exporting.exporter import export, plan_export
+from lucky_fern.core.exporting.exporter import export
+from lucky_fern.core.exporting.plans import plan_export
 from lucky_fern.core.files import WholeFiles, read_file, target
 from lucky_fern.core.jobs.base import Later
 from lucky_fern.core.jobs.places import convert

@@ -29,8 +29,9 @@ from lucky_fern.core import taking
 from lucky_fern.core.arrays import U8
 from lucky_fern.core.checking.found import told
 from lucky_fern.core.errors import Cancelled, LuckyFernError
-from lucky_fern.core.exporting.exporter import Exported, export, plan_export
+from lucky_fern.core.exporting.exporter import Exported, export
 from lucky_fern.core.exporting.model_files import write_model
+from lucky_fern.core.exporting.plans import plan_export
 from lucky_fern.core.files import safe_name
 from lucky_fern.core.lighting import light_of
 from lucky_fern.core.project.commands import SetNumbers
