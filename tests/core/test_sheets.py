@@ -158,12 +158,13 @@ def test_faces_without_area_on_a_border_make_no_tile_of_their_own(
 def test_fine_coarse_and_export_sizes_of_a_sheet_are_kept_side_by_side(plane: Path) -> None:
     surface = Surface(load_model(plane))
     key = surface.keys[0]
-    fine, coarse, coarser, exported, other = (square(one) for one in (1024, 128, 64, 2048, 700))
+    fine, coarse, coarser, exported, *others = (square(one) for one in (1024, 128, 64, 2048, 700, 900))
     first = [surface.sheet(key, size) for size in (fine, coarse, coarser, exported)]
     for _ in range(3):  # as views, their first looks and an export ask by turns
         assert [surface.sheet(key, size) for size in (fine, coarse, coarser, exported)] == first
-    surface.sheet(key, other)
+    for other in others:
+        surface.sheet(key, other)
     again = [surface.sheet(key, size) for size in (coarse, exported, fine)]
-    assert again[:2] == [first[1], first[3]] and again[2] is not first[0]  # of three large ones the oldest went
+    assert again[:2] == [first[1], first[3]] and again[2] is not first[0]  # of four large ones the oldest went
     got = for_each(lambda _: surface.sheet(key, square(256)), range(8))
     assert len({id(one) for one in got}) == 1

@@ -17,7 +17,7 @@ from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapStore
 from lucky_fern.core.project.commands import AddLayer
 from lucky_fern.core.project.document import Channel, Wash
-from lucky_fern.core.sheets.grid import Extent, square
+from lucky_fern.core.sheets.grid import Extent, all_chunks, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
@@ -41,9 +41,11 @@ class Box:
         self.store = store
         self.ready: list[Parcel] = []
 
-    def want(self, key, chunks) -> None:
-        size = Extent(*self.store.maps[key].shape[1::-1])
-        self.ready += [packed(self.store, key.sheet, HOME[key.map], size, chunk) for chunk in chunks]
+    def want_all(self, keys) -> None:
+        for key, kept in self.store.maps.items():
+            if key.sheet in keys:
+                size = Extent(*kept.shape[1::-1])
+                self.ready += [packed(self.store, key.sheet, HOME[key.map], size, one) for one in all_chunks(size)]
 
     def first(self) -> Parcel | None:
         return self.ready[0] if self.ready else None

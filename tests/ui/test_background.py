@@ -15,12 +15,14 @@ from PySide6.QtWidgets import QApplication
 
 from hands import Hands
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
+from lucky_fern.core.compositing.levels import Levels
 from lucky_fern.core.errors import LuckyFernError, PictureError
 from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.file import save_project
-from lucky_fern.core.sheets.grid import Chunk, all_chunks, every_chunk, square
-from lucky_fern.ui.session.compositing_thread import CompositingThread
+from lucky_fern.core.sheets.grid import Chunk, all_chunks, square
+from lucky_fern.core.sheets.needs import UNSEEN
+from lucky_fern.ui.session.compositing_thread import CompositingThread, Order
 from lucky_fern.ui.session.errand import Errands
 from lucky_fern.ui.stations.model.check_page import CheckPage
 from lucky_fern.ui.views.drawing_thread import NO_GL
@@ -100,7 +102,7 @@ def test_sheets_may_become_smaller_before_they_are_composited(hands: Hands) -> N
             return super().update(project, *rest)
 
     store = Interrupted(studio.sources)
-    thread = CompositingThread(studio.sources, store)
+    thread = CompositingThread(Levels(studio.sources, store))
     try:
         thread.request(large)
         assert thread.settled.wait(60)
@@ -123,7 +125,7 @@ def test_what_could_not_be_worked_out_is_told_stays_to_be_done_and_is_never_take
             return super().update(project, key, *rest)
 
     store = Breaks(studio.sources)
-    thread = CompositingThread(studio.sources, store)
+    thread = CompositingThread(Levels(studio.sources, store))
     thread.failed.connect(said.append, Qt.ConnectionType.DirectConnection)
     rested = threading.Event()
     thread.rested.connect(lambda serial: serial and rested.set(), Qt.ConnectionType.DirectConnection)
@@ -132,9 +134,9 @@ def test_what_could_not_be_worked_out_is_told_stays_to_be_done_and_is_never_take
         assert rested.wait(60) and not thread.settled.is_set() and said == ["the moss has grown over"]
         fresh = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, whole), 8)
         assert np.array_equal(store.get(MapKey(key, "colour"), whole), fresh)  # the others are there
-        parts.maps.compositing, parts.maps.store, mine = thread, store, (parts.maps.compositing, parts.maps.store)
+        mine, parts.maps.compositing = parts.maps.compositing, thread
         assert parts.maps.finished(studio.project) is None
-        parts.maps.compositing, parts.maps.store = mine
+        parts.maps.compositing = mine
         rested.clear()
         thread.request(studio.project)
         assert rested.wait(60) and not thread.settled.is_set() and len(said) == 1  # told once
@@ -166,12 +168,13 @@ def test_a_thread_that_hangs_holds_nobody_up_and_writes_into_no_store_of_another
 
     monkeypatch.setattr("lucky_fern.ui.session.compositing_thread._PATIENT", 0.2)
     store = Hangs(studio.sources)
-    first = CompositingThread(studio.sources, store)
+    levels = Levels(studio.sources, store)
+    first = CompositingThread(levels)
     first.request(studio.project)
     assert hangs.wait(60)
     begin = time.perf_counter()
     first.stop()
-    second = CompositingThread(studio.sources, store, studio.project, frozenset(), first)
+    second = CompositingThread(levels, studio.sources, frozenset(), first)
     second.request(studio.project)
     assert time.perf_counter() - begin < 0.15  # nobody waits here
     try:
@@ -201,45 +204,57 @@ def test_a_check_of_the_layout_that_breaks_does_not_say_that_all_is_well(
     assert "went wrong" in page.check_state.text() and "nothing to worry" not in page.check_state.text()
 
 
-@pytest.mark.parametrize("slow", [False, True])
-def test_under_a_slider_all_that_is_seen_comes_coarsely_before_the_rest(hands: Hands, slow: bool) -> None:
+def test_all_that_is_seen_comes_coarsely_then_as_finely_as_it_is_seen_then_the_rest(hands: Hands) -> None:
     studio = hands.parts.work.studio
     studio.execute(SetSheetSize(square(2048)))
     key = studio.surface.keys[0]
-    colour, everywhere = MapKey(key, "colour"), every_chunk(square(2048))
-    answers: list[tuple[MapKey, int, int, np.ndarray | None]] = []
-
-    class Watched(MapStore):
-        def update(self, project, key, chunks, *rest):
-            if slow:
-                time.sleep(0.03 * len(chunks))  # as if much were measured
-            return super().update(project, key, chunks, *rest)
-
-    store = Watched(studio.sources)
-    thread = CompositingThread(studio.sources, store)
-
-    def note(key: MapKey, chunks: set[Chunk]) -> None:
-        shown = store.get(colour, square(2048)).copy() if key == colour and len(chunks) > 32 else None
-        answers.append((key, len(chunks), store.composited, shown))
-
-    thread.chunks_done.connect(note, Qt.ConnectionType.DirectConnection)
+    colour = MapKey(key, "colour")
+    need = np.full((8, 8), 2, np.int8)
+    need[:, 4:] = UNSEEN
+    need[0, 0] = 0  # a place that is seen texel by texel
+    answers: list[tuple[MapKey, int, frozenset[Chunk]]] = []
+    seen: list[int] = []  # answers until what is seen was there
+    levels = Levels(studio.sources)
+    thread = CompositingThread(levels)
+    thread.chunks_done.connect(
+        lambda key, chunks, level: answers.append((key, level, frozenset(chunks))), Qt.ConnectionType.DirectConnection
+    )
+    thread.seen_done.connect(lambda: seen.append(len(answers)), Qt.ConnectionType.DirectConnection)
+    order = Order(seen=lambda: {key: need})
     try:
-        thread.request(studio.project)  # all chunks are dirty at first
+        thread.request(studio.project, order)
         assert thread.settled.wait(120)
+        assert levels.shown == {key: 0}  # the finest that is needed anywhere
+        before = [level for _, level, _ in answers[: seen[0]]]
+        assert before == sorted(before, reverse=True) and set(before) == {3, 2, 0}
+        near = [chunks for key, level, chunks in answers[: seen[0]] if level == 0]
+        assert near and all(chunks == {Chunk(0, 0)} for chunks in near)
+        middle = set().union(*(chunks for one, level, chunks in answers[: seen[0]] if (one, level) == (colour, 2)))
+        assert middle == {Chunk(0, 0), Chunk(1, 0)}  # the left half
+        size, coarse = square(2048), levels.level(3).store.get(colour, square(256))
+        fine = composite_sheet(studio.sources, studio.project, "colour", studio.surface.sheet(key, size), 8)
+        assert np.array_equal(levels.store.get(colour, size), fine)
+        far = np.abs(coarse[:, :128].repeat(8, axis=0).repeat(8, axis=1).astype(int) - fine[:, :1024]).max(axis=2)
+        assert np.median(far) <= 1 and (far > 16).mean() < 0.1  # only where pictures have detail
+        # An edit of all that takes longer than a moment goes the same way; a small one is made at its own size.
         answers.clear()
-        begun = store.composited
         edited = SetChannel(studio.project.layers[0].id, "colour", Channel("#204060")).apply(studio.project)
         edited = SetChannel(studio.project.layers[0].id, "roughness", Channel(0.9)).apply(edited)
-        thread.request(edited, seen=lambda: {key: everywhere}, by_hand=True)
+        thread._pace = 1.0
+        thread.request(edited, order)
         assert thread.settled.wait(120)
+        assert [level for _, level, _ in answers[:2]] == [3, 3] and answers[0][0] == colour
+        answers.clear()
+        thread._pace = 0.0
+        thread.request(studio.project, order)
+        assert thread.settled.wait(120) and {level for _, level, _ in answers} == {0}
+        # Nothing is to be done where one turns to what is there.
+        answers.clear()
+        thread.look(Order(seen=lambda: {key: np.zeros((8, 8), np.int8)}))
+        until(lambda: thread.resting)
+        assert not answers
     finally:
         thread.close()
-    coarse = next(one for one in answers if one[1] > 32)
-    assert coarse[0] == colour and coarse[2] - begun == (0 if slow else 4)
-    fine = composite_sheet(studio.sources, edited, "colour", studio.surface.sheet(key, square(2048)), 8)
-    assert np.array_equal(store.get(colour, square(2048)), fine)
-    far = np.abs(coarse[3].astype(int) - fine).max(axis=2)
-    assert np.median(far) <= 1 and (far > 16).mean() < 0.1  # only where pictures have detail
 
 
 def test_opening_can_be_called_off_and_keeps_what_is_open(hands: Hands, tmp_path: Path) -> None:

@@ -49,7 +49,7 @@ def test_ten_projects_opened_painted_on_and_closed_hold_what_the_second_held(
             for layer in [layer.id for layer in parts.work.project.walk()][:4]:
                 parts.selection.select(layer)
                 hands.wait()
-            parts.comparing.pin()
+            parts.maps.pin()
             hands.wait()
             parts.work.execute(AddLayer("Paint", Brushwork(), {}))
             for station in STATIONS:

@@ -1,10 +1,9 @@
 """What a person sees after *Demo: Marsh Hen*, read from the pixels of both views as they come.
 
-``python -m lucky_fern.bench.opening [busy]`` prints ``{"livery": s, "settled": s, "oldest": s, "rest": s, "processor":
-s}``: until both views differ from what they show in the end by less than 12 of 255 on the average, and by less than 1;
-the longest time that a view's picture was not renewed while it was not yet what it became; until nothing is to be done
-any more; and processor seconds until both were settled. With ``busy`` another process keeps one core busy meanwhile.
-It is run in a process of its own.
+``python -m lucky_fern.bench.opening [busy]`` prints seconds: ``livery`` and ``settled``, until both views differ from
+what they show in the end by less than 12 of 255 on the average, and by less than 1; ``oldest``, the longest time that
+a view's picture was not renewed while it was not yet what it became; ``rest``, until nothing is to be done any more;
+``processor``, spent until both were settled. With ``busy`` another process keeps one core busy meanwhile.
 """
 
 from __future__ import annotations

@@ -34,7 +34,7 @@ def measured() -> dict[str, float]:
         from PySide6.QtCore import QEventLoop
         from PySide6.QtTest import QTest
 
-        from lucky_fern.core.compositing.compositor import MapStore
+        from lucky_fern.core.compositing.levels import Levels
         from lucky_fern.demo.world import demo_studio
         from lucky_fern.ui.session.compositing_thread import CompositingThread
         from lucky_fern.ui.window.main import Window
@@ -43,7 +43,7 @@ def measured() -> dict[str, float]:
         def alone() -> float:
             studio = demo_studio("ferry")
             begin = time.perf_counter()
-            thread = CompositingThread(studio.sources, MapStore(studio.sources))
+            thread = CompositingThread(Levels(studio.sources))
             loop = QEventLoop()
             # The thread rests before its first request, too.
             thread.rested.connect(lambda serial: loop.quit() if serial == thread.serial > 0 else None)

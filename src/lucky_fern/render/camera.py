@@ -41,6 +41,14 @@ class Camera:
         """Half of what is seen from top to bottom at the target, in model units."""
         return self.distance * float(np.tan(np.radians(self.field_deg) / 2))
 
+    def units_a_pixel(self, points: F64, pixels_high: float) -> F64:
+        """(N,) how many model units a pixel is at points (N, 3), on so high a picture; 0 behind the eye."""
+        at_target = 2 * self.half_height() / max(pixels_high, 1.0)
+        if self.parallel:
+            return np.full(len(points), at_target)
+        ahead = self.distance - (points - np.asarray(self.target)) @ self.axes[2]
+        return np.asarray(np.maximum(ahead, 0.0) / self.distance * at_target)
+
     def view(self) -> F64:
         """(4, 4) world to eye space."""
         right, up, back = self.axes

@@ -9,7 +9,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from enum import Enum, auto
 from functools import partial
 from typing import Any, Protocol
@@ -17,14 +17,14 @@ from typing import Any, Protocol
 import moderngl
 
 from lucky_fern.core.arrays import U8
-from lucky_fern.core.compositing.compositor import MapKey, MapStore
-from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
+from lucky_fern.core.compositing.compositor import MapStore
+from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.render.frames import Box, Frames
 from lucky_fern.render.parcels import Parcel
 from lucky_fern.render.textures import SheetTextures
 
-_LONGEST_WAIT = 3.0  # seconds between pictures that only bring new chunks
-_PATIENCE = 30.0  # times what a piece of drawing takes, between two of them while maps are composited
+_NEWS = 0.3  # seconds between pictures that bring new chunks, while what is seen is worked out
+_NO_NEWS = 5.0  # the same while all that is seen is there already, only not halved from its own size
 _STILL = 0.16  # seconds until what does not move any more is drawn as well as can be
 _RECEIVING = 0.006  # seconds at a time
 _LIGHT = 0.04  # seconds until what could not be drawn yet is tried again
@@ -35,7 +35,7 @@ LOG = logging.getLogger(__name__)
 class Parcels(Protocol):
     """Packed chunks in the order in which they are to be taken; asked from the thread that draws."""
 
-    def want(self, key: MapKey, chunks: Iterable[Chunk]) -> None: ...
+    def want_all(self, keys: Iterable[SheetKey]) -> None: ...
 
     def first(self) -> Parcel | None: ...
 
@@ -106,6 +106,8 @@ class Canvas:
         self.visible = False
         self.smooth = False  # whether the next frame is to have smooth edges, however slow it is
         self.due: dict[Step, float] = {}  # what is to be done, and from when on (monotonic seconds)
+        self.drawn = 0.0  # when its last picture was begun
+        self.last: Wanted | None = None  # what that showed
 
     def want(self, wanted: Wanted, smooth: bool = False) -> None:
         """A picture is wanted at once, as quickly as can be or with smooth edges."""
@@ -120,7 +122,7 @@ class Canvas:
         with self._drawing.news:
             self.visible = on
             if not on:
-                self.wanted = None
+                self.wanted = self.last = None
                 self.due.clear()
             self._drawing.news.notify()
 
@@ -143,13 +145,15 @@ class Drawing:
     def __init__(
         self, make_context: Callable[[], moderngl.Context], end_context: Callable[[], object],
         settled: Callable[[], bool], idle: Callable[[], object], told: Callable[[Exception], object],
+        seen: Callable[[], bool] = lambda: True,
     ) -> None:  # fmt: skip
         """The context is made and ended on the thread; if that fails, ``told`` is told why and nothing is drawn.
 
-        ``settled`` says whether no maps are being composited; ``idle`` is called when there is nothing left to draw.
+        ``settled`` says whether no maps are being composited, ``seen`` whether those that are looked at are there as
+        finely as they are seen; ``idle`` is called when there is nothing left to draw.
         """
         self._make_context, self._end_context = make_context, end_context
-        self._settled, self._idle, self._told = settled, idle, told
+        self._settled, self._seen, self._idle, self._told = settled, seen, idle, told
         self.news = threading.Condition()
         self.failed = False
         self.at: Canvas | None = None  # whose picture is being drawn
@@ -160,7 +164,7 @@ class Drawing:
         self._context: moderngl.Context | None = None
         self._thread = threading.Thread(target=self._work, name="fern-drawing", daemon=True)
         self._acts = {
-            Step.FRAME: self._draw_now, Step.NEWS: self._draw_news, Step.FINE: self._begin_fine,
+            Step.FRAME: self._draw_asked, Step.NEWS: self._draw_news, Step.FINE: self._begin_fine,
             Step.STRIP: self._draw_strip,
         }  # fmt: skip
 
@@ -267,10 +271,19 @@ class Drawing:
         canvas.frames.fit(wanted.size)
         return canvas.frames
 
+    def _draw_asked(self, canvas: Canvas, wanted: Wanted) -> None:
+        """A picture was asked for: at once, unless it shows what is shown already."""
+        same = canvas.last is not None and _alike(canvas.last, wanted)
+        if same and not canvas.smooth and not canvas.moving():
+            self._draw_news(canvas, wanted)
+        else:
+            self._draw_now(canvas, wanted)
+
     def _draw_now(self, canvas: Canvas, wanted: Wanted) -> None:
         frames = self._frames(canvas, wanted)
         with self.news:
             smooth, canvas.smooth = canvas.smooth or not frames.software, False
+        canvas.drawn, canvas.last = time.monotonic(), wanted
         frames.draw_now(self._drawer(canvas, wanted), smooth, self.paced)
         canvas.show(frames.picture())
         if not smooth and self.paced:
@@ -289,7 +302,8 @@ class Drawing:
         if canvas.moving():
             self._plan(canvas, Step.FINE, _STILL)
             return
-        self._frames(canvas, wanted).begin_fine(self._settled())
+        canvas.drawn = time.monotonic()
+        self._frames(canvas, wanted).begin_fine(self._settled() or self._seen())
         self._plan(canvas, Step.STRIP, 0.0)
 
     def _draw_strip(self, canvas: Canvas, wanted: Wanted) -> None:
@@ -299,7 +313,7 @@ class Drawing:
         if frames.go_on(self._drawer(canvas, wanted)):
             canvas.show(frames.picture())
         else:
-            self._plan(canvas, Step.STRIP, 0.0 if self._settled() else _PATIENCE * frames.cost)
+            self._plan(canvas, Step.STRIP, 0.0)
 
     def _drawer(self, canvas: Canvas, wanted: Wanted) -> Callable[[moderngl.Framebuffer, Box], None]:
         """Draws a box of what a canvas is to show as it is now."""
@@ -349,8 +363,9 @@ class Drawing:
         textures.set_pixel_art(stock.pixel_art)
         for key, size in stock.sizes.items():
             textures.of(key, size)
-        for piece, chunks in textures.unsent.items():
-            stock.parcels.want(piece, chunks)
+        if textures.fresh:
+            stock.parcels.want_all(set(textures.fresh))
+            textures.fresh.clear()
         textures.unsent.clear()
         textures.finish()
         return textures
@@ -375,13 +390,13 @@ class Drawing:
                 self._tell_news(canvas)
 
     def _tell_news(self, canvas: Canvas) -> None:
-        """What was brought to the card is to be seen: at once if nothing is worked out any more, else with patience.
+        """What was brought to the card is to be seen: at once if nothing is worked out any more, else now and then.
 
-        Drawing takes a small share of the time while maps are composited: what comes in several times is drawn once.
+        What comes in several times is drawn once, and a picture is never older than half a second.
         """
-        cost = canvas.frames.cost if canvas.frames is not None else 0.0
-        patient = not (self._settled() or canvas.moving())
-        at = time.monotonic() + (min(_PATIENCE * cost, _LONGEST_WAIT) if patient else 0.0)
+        now = time.monotonic()
+        wait = 0.0 if self._settled() or canvas.moving() else _NO_NEWS if self._seen() else _NEWS
+        at = now if not wait else max(now, canvas.drawn + wait)
         canvas.due[Step.NEWS] = min(canvas.due.get(Step.NEWS, at), at)
 
     def _release(self) -> None:
@@ -392,6 +407,19 @@ class Drawing:
         for textures in self._textures.values():
             textures.release()
         self._end_context()
+
+
+def _alike(one: Any, other: Any) -> bool:
+    """Whether two pictures that are wanted are the same; arrays and surfaces only where they are the very same."""
+    if one is other:
+        return True
+    if type(one) is not type(other):
+        return False
+    if is_dataclass(one):
+        return all(_alike(getattr(one, each.name), getattr(other, each.name)) for each in fields(one))
+    if isinstance(one, tuple):
+        return len(one) == len(other) and all(map(_alike, one, other))
+    return isinstance(one, bool | int | float | str | frozenset | dict) and bool(one == other)
 
 
 def _stocks(canvases: list[Canvas]) -> list[Stock]:

@@ -1,6 +1,7 @@
 """Chunks of maps made ready for the graphics card: packed as textures hold them, mips and all.
 
-Texture row 0 is the sheet's lowest row, as OpenGL counts v, so chunks are turned over on their way.
+Texture row 0 is the sheet's lowest row, as OpenGL counts v, so chunks are turned over on their way. A texture holds a
+sheet on the level that is shown: what is packed of a finer one is halved, of a coarser one enlarged.
 """
 
 from __future__ import annotations
@@ -30,28 +31,39 @@ HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in m
 
 @dataclass(frozen=True)
 class Parcel:
-    """A chunk of a texture of a sheet of some ``size``; ``levels`` are (r, c, 4) uint8, without mips just one."""
+    """A piece of a texture of some ``size``; ``corner`` (x, y) is its lowest left texel there.
+
+    ``levels`` are (r, c, 4) uint8, the piece and its mips, without mips just one.
+    """
 
     sheet: SheetKey
     texture: str
     size: Extent
-    chunk: Chunk
+    corner: tuple[int, int]
     levels: tuple[U8, ...]
 
-    @property
-    def corner(self) -> tuple[int, int]:
-        """Its lowest left texel in the texture."""
-        rows, columns = span(self.chunk, self.size)
-        return columns.start, self.size.height - rows.stop
 
+def packed(
+    store: MapStore, sheet: SheetKey, texture: str, size: Extent, chunk: Chunk, level: int = 0, shown: int = 0
+) -> Parcel:  # fmt: skip
+    """Pack what a store holds now of a chunk of a level; maps that it does not hold are as they start.
 
-def packed(store: MapStore, sheet: SheetKey, texture: str, size: Extent, chunk: Chunk) -> Parcel:
-    """Pack what a store holds now of a chunk; maps that it does not hold are as they start."""
+    ``size`` is how large the sheet is on that ``level``, ``shown`` the level that its texture holds.
+    """
     rows, columns = span(chunk, size)
     pixels = np.ascontiguousarray(_texels(store, sheet, texture, size, rows, columns)[::-1])
-    # Mips of other sizes do not line up with chunks.
-    smaller = halvings(pixels, texture in ENCODED) if lines_up(size) else []
-    return Parcel(sheet, texture, size, chunk, (pixels, *smaller))
+    corner, by = (columns.start, size.height - rows.stop), shown - level
+    if by <= 0:  # each texel is several there
+        pixels = pixels if not by else pixels.repeat(1 << -by, axis=0).repeat(1 << -by, axis=1)
+        size = Extent(size.width << -by, size.height << -by)
+        corner = corner[0] << -by, corner[1] << -by
+        # Mips of other sizes do not line up with chunks.
+        smaller = halvings(pixels, texture in ENCODED) if lines_up(size) else []
+        return Parcel(sheet, texture, size, corner, (pixels, *smaller))
+    size = Extent(size.width >> by, size.height >> by)
+    smaller = halvings(pixels, texture in ENCODED)[by - 1 :]
+    kept = smaller if lines_up(size) else smaller[:1]
+    return Parcel(sheet, texture, size, (corner[0] >> by, corner[1] >> by), tuple(kept))
 
 
 def lines_up(size: Extent) -> bool:

@@ -1,4 +1,7 @@
-"""Maps on the graphics card: four textures a sheet, updated chunk by chunk."""
+"""Maps on the graphics card: four textures a sheet, updated piece by piece.
+
+A texture is as large as its sheet is on the level that came last, and grows when a finer one comes.
+"""
 
 from __future__ import annotations
 
@@ -39,11 +42,14 @@ def is_software(context: moderngl.Context) -> bool:
 
 @dataclass
 class _Coming:
-    """A texture that is being filled with what its maps start from, band by band; ``row`` is the next one."""
+    """A texture that is being filled, band by band, with what was there before; ``row`` is the next one.
+
+    ``before`` are (r, c, 4) uint8 and their mips, or the one texel that its maps start from.
+    """
 
     texture: moderngl.Texture
     levels: int
-    band: U8
+    before: list[U8]
     row: int = 0
 
 
@@ -62,9 +68,10 @@ class SheetTextures:
         self.nearest: bool | None = None  # whether texels are seen as squares; None: where sheets are small
         self.mips = True
         self.unsent: dict[MapKey, set[Chunk]] = {}  # composited before there were textures, still to be uploaded
+        self.fresh: set[SheetKey] = set()  # whose textures were made since somebody looked
 
     def of(self, key: SheetKey, size: Extent) -> dict[str, moderngl.Texture]:
-        """Texture name → texture of a sheet.
+        """Texture name → texture of a sheet, which has so many texels at its own size.
 
         As long as nothing was composited for any of its maps, a texture is a single texel of what they start from:
         a map that no layer writes to costs nothing, however large the sheet.
@@ -75,6 +82,7 @@ class SheetTextures:
         self._drop(key)
         made = self._textures[key] = {name: self._whole(key, name, square(1)) for name in PACKING}
         self._sizes[key] = size
+        self.fresh.add(key)
         for maps in PACKING.values():
             there = [piece for name in maps if self._has(piece := MapKey(key, name), size)]
             if there:
@@ -92,7 +100,8 @@ class SheetTextures:
             pass
         return begun.texture
 
-    def _begin(self, key: SheetKey, name: str, size: Extent) -> _Coming:
+    def _begin(self, key: SheetKey, name: str, size: Extent, before: moderngl.Texture | None = None) -> _Coming:
+        """Begin a texture; it shows what was there before until something comes."""
         kind = SRGB8_ALPHA8 if name in ENCODED else None
         texture = self.context.texture((size.width, size.height), 4, internal_format=kind)
         texture.repeat_x = texture.repeat_y = False
@@ -101,16 +110,20 @@ class SheetTextures:
         if levels:
             self._calls.add_levels(texture, kind or _RGBA8, levels)
         self._set_filter(key, texture, mips=levels > 0)
-        band = np.empty((min(size.height, _BAND), size.width), np.uint32)
-        band[:] = start_texel(name).view(np.uint32)[0]
-        return _Coming(texture, levels, band.view(np.uint8).reshape(*band.shape, 4))
+        if before is None or max(before.size) == 1:
+            return _Coming(texture, levels, [start_texel(name).reshape(1, 1, 4)])
+        shown = [
+            np.frombuffer(before.read(level=level), np.uint8).reshape(before.height >> level, -1, 4)
+            for level in range((levels and LEVELS) + 1) if before.width >> level
+        ]  # fmt: skip
+        return _Coming(texture, levels, shown)
 
     def _fill(self, coming: _Coming) -> bool:
         """Fill the next band of a texture; whether it was the last one."""
         wide, high, row = coming.texture.width, coming.texture.height, coming.row
         rows = min(_BAND, high - row)
         for level in range(coming.levels + 1):
-            part = np.ascontiguousarray(coming.band[: max(rows >> level, 1), : max(wide >> level, 1)])
+            part = _enlarged(coming.before, wide, level, row, rows)
             self._calls.write(coming.texture, level, 0, row >> level, part)
         coming.row += rows
         return coming.row >= high
@@ -145,16 +158,22 @@ class SheetTextures:
     def put(self, parcel: Parcel) -> bool:
         """Write a parcel into its texture; False if there was time only to go on making the texture.
 
-        Parcels for sheets that are gone, or have another size by now, are dropped.
+        Parcels for sheets that are gone, have another size by now, or are shown on a finer level, are dropped.
         """
         key, name, size = parcel.sheet, parcel.texture, parcel.size
-        if self._sizes.get(key) != size:
+        if not _is_level(size, self._sizes.get(key)):
             return True
         kept = self._textures[key]
+        if kept[name].width > size.width > 1:
+            return True  # of a coarser level than is shown by now
         if kept[name].size != (size.width, size.height):
             coming = self._coming.get((key, name))
-            if coming is None:
-                coming = self._coming[key, name] = self._begin(key, name, size)
+            if coming is not None and coming.texture.width > size.width:
+                return True
+            if coming is None or coming.texture.width < size.width:
+                if coming is not None:
+                    coming.texture.release()
+                coming = self._coming[key, name] = self._begin(key, name, size, kept[name])
             if not self._fill(coming):
                 return False
             kept[name].release()
@@ -211,3 +230,28 @@ class SheetTextures:
         """Give everything back to the card; harmless when done twice."""
         for key in list(self._textures):
             self._drop(key)
+
+
+def _is_level(size: Extent, of: Extent | None) -> bool:
+    """Whether a sheet has that size on one of its levels."""
+    if of is None or not of.width >= size.width > 0:
+        return False
+    by = (of.width // size.width).bit_length() - 1
+    return size == Extent(of.width >> by, of.height >> by)
+
+
+def _enlarged(before: list[U8], wide: int, level: int, row: int, rows: int) -> U8:
+    """The texels of a band of a texture ``wide`` texels across on one of its mips, out of what was there before.
+
+    ``row`` and ``rows`` are the band's on the texture itself.
+    """
+    across, down = max(wide >> level, 1), max(rows >> level, 1)
+    if before[0].shape[:2] == (1, 1):
+        band = np.empty((down, across), np.uint32)
+        band[:] = before[0].view(np.uint32)[0, 0]
+        return band.view(np.uint8).reshape(down, across, 4)
+    grown = (wide // before[0].shape[1]).bit_length() - 1  # levels between the two
+    some, by = before[min(max(level - grown, 0), len(before) - 1)], max(grown - level, 0)
+    first = (row >> level) >> by
+    part = some[first : first + max(down >> by, 1)]
+    return np.ascontiguousarray(part.repeat(1 << by, axis=0).repeat(1 << by, axis=1)[:down, :across])

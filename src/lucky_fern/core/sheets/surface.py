@@ -19,7 +19,7 @@ from lucky_fern.core.sheets.nearest import Nearest
 from lucky_fern.core.sheets.sheet import Placement, Sheet, place_triangles
 
 _K = TypeVar("_K")
-_SIZES = 2  # of large and of coarse sheets that are kept
+_SIZES = 3  # of large and of coarse sheets that are kept
 _COARSE = 16  # times as few texels as the largest one kept: what a sheet of that size holds hardly counts
 _FEW = 64  # sets of triangles that are kept, a byte a triangle
 # Parts, islands and packed sets that a scope names, each None for all.
@@ -40,7 +40,7 @@ class Surface:
         self.seam_links: tuple[tuple[Extent, ...], Any] | None = None  # pieces that meet at seams, for sizes
 
     def sheet(self, key: SheetKey, size: Extent) -> Sheet:
-        """A sheet at a size. Those asked for last are kept: two (the window's and an export's), and coarse ones."""
+        """A sheet at a size. Those asked for last are kept: three large ones (levels, an export's), and coarse ones."""
         with self._sizing:
             of_key = self._sheets.setdefault(key, {})
             found = of_key.get(size)

@@ -11,6 +11,7 @@ from lucky_fern.core.project.commands import SetLayer, Several
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.looks import mask_alone, mask_in_colour, rule_alone
 from lucky_fern.core.project.rules import RuleShape
+from lucky_fern.ui.session.compositing_thread import Order
 from lucky_fern.ui.session.looking import Looking
 from lucky_fern.ui.session.pinned import Pinned
 from lucky_fern.ui.session.selection import Selection
@@ -102,12 +103,12 @@ class Comparing(QObject):
         shown = self.looking.shown_map
         return tr("now") if self.looking.left_map is None else tr("all") if shown is None else MAPS[shown].title
 
-    def pin(self) -> None:
-        """Keep the state as it is now in view, left of the wipe; done again, let it go."""
+    def pin(self, order: Order) -> None:
+        """Keep the state as it is now in view, left of the wipe; done again, let it go. ``order``: what is seen."""
         if self.pinned is not None or self.work.studio is None:
             self.unpin()
             return
-        self.pinned = Pinned(self.work.studio.sources, self.work.studio.project, self.looking.shown_map or "colour")
+        self.pinned = Pinned(self.work.studio.sources, self.work.studio.project, order)
         self.pinned.changed.connect(self.pinned_changed)
         self.work.readers.add(self)
         self.looking.changed.emit()

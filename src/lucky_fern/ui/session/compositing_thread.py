@@ -1,6 +1,6 @@
-"""Compositing beside the window: newest project first, finished chunks shown as they come.
+"""Compositing beside the window: newest project first, what is seen first, finished chunks shown as they come.
 
-A request is an immutable project; the answer is a set of chunks. A newer request stops the older one
+A request is an immutable project; the answer is a set of chunks of a level. A newer request stops the older one
 between two chunks, and what that left undone is done with the new one, so nothing is ever lost.
 """
 
@@ -8,82 +8,105 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from itertools import groupby
 
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.compositing.changes import dirtied, everything
-from lucky_fern.core.compositing.coarse import Coarse
-from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
+from lucky_fern.core.compositing.compositor import Dirty, MapKey
+from lucky_fern.core.compositing.levels import (
+    Level,
+    Levels,
+    Needs,
+    bytes_of_maps,
+    finer_chunks,
+    wanted_by_level,
+)
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.errors import Cancelled, LuckyFernError
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import LOOK, MAPS
 from lucky_fern.core.parallel import stand_back
 from lucky_fern.core.project.document import Project
-from lucky_fern.core.sheets.grid import Chunk, SheetKey, all_chunks, every_chunk
+from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.needs import UNSEEN
 from lucky_fern.render.parcels import HOME, PACKING
 from lucky_fern.ui.session.mishaps import LOG
 
-Seen = Callable[[], dict[SheetKey, AbstractSet[Chunk]]]  # finds what of every sheet is on the screen
+Seen = Callable[[], Needs]  # finds what of every sheet is on the screen, and how finely
 _PATIENT = 30.0  # seconds that a thread has to end
 _FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
 _SEEN = 0.03  # seconds in which what was answered first is drawn
-_SLOW = 0.1  # seconds for the first chunks that are too long to wait for: all of it coarsely comes before them
+_QUICK = 0.1  # seconds for all that is seen at its own size; what takes longer is seen on coarser levels before
+_ROOM = 1536 << 20  # bytes of maps at their own size that are worked out though nobody looks at them
 
 
 @dataclass(frozen=True)
 class Order:
     """What comes first: a map, the layer being edited, and what of every sheet is on the screen."""
 
-    first_map: str
-    focus: int | None
-    seen: Seen
-    by_hand: bool = False  # a slider is being moved: a few chunks and all of it coarsely are seen before the rest
+    first_map: str = LOOK
+    focus: int | None = None
+    seen: Seen = dict
+
+
+@dataclass(frozen=True)
+class _Round:
+    """One go at a request; it ends when there is a newer one, or when something else is looked at."""
+
+    project: Project
+    serial: int
+    order: Order
+    needs: Needs
+
+
+class _Elsewhere(Exception):
+    """Something else is looked at: what is to be done first is another."""
 
 
 class CompositingThread(QObject):
     """One worker thread for one studio's maps."""
 
-    chunks_done = Signal(object, object)  # MapKey, set of chunks
+    chunks_done = Signal(object, object, int)  # MapKey, set of chunks, their level
+    reshown = Signal(object)  # sheets that are shown on another level from now on: all that is there is to be sent
     busy = Signal(bool)
+    seen_done = Signal()  # what is looked at is all there, as finely as it is seen
     rested = Signal(int)  # the number of the last request, once all of it was told
+    looked = Signal()  # nothing more is to be done for what is looked at now
     failed = Signal(str)
 
     def __init__(
         self,
-        sources: Sources,
-        store: MapStore,
-        shown: Project | None = None,
+        levels: Levels,
+        sources: Sources | None = None,
         new: AbstractSet[SheetKey] = frozenset(),
         after: CompositingThread | None = None,
     ) -> None:
-        """``shown`` is whose maps the store holds already, if any, all but those of the ``new`` sheets.
-
-        ``after`` is the thread, told to stop, whose store this one goes on with once that has ended.
+        """``after`` is the thread, told to stop, whose maps this one goes on with, over other ``sources``, once that
+        has ended; the ``new`` sheets lie otherwise there.
         """
         super().__init__()
-        self._sources = sources
-        self._store = store
+        self._levels = levels
+        self._sources = levels.sources if sources is None else sources
+        self._new = new
         self._wanted: Project | None = None
         self._serial = 0
         self._stop = False
-        self._bare: set[MapKey] = set()  # maps whose padding is still to be filled
         self._news = threading.Condition()
-        self._order = Order("colour", None, dict)
-        self.settled = threading.Event()  # all of the maps are those of ``shown``
-        self.shown = shown
+        self._order = Order()
+        self._elsewhere = False
+        self._last: tuple[Project, int, Order] | None = None  # what was worked at last
+        self.settled = threading.Event()  # all of the maps are there, at their own size
+        self.at_work = False
+        self.shown: Project | None = None
+        self.seen_is_done = True
         self._after = after
         self._spoilt = False  # not all of the last request could be worked out: the rest is still to be done
         self._told = ""  # what was said about it
-        self._coarse = Coarse(sources)
-        self._pace = 0.0  # seconds that a chunk took last
-        self._new = set(new)
-        self._asked_for = 1
+        self._pace = 0.01  # seconds that a chunk at its own size took last
+        self._asked_for, self._did = 1, 0
         self._resting = -1  # the request that was given up in part
-        self.share = 1.0  # of the chunks that were asked for, how many are done; read on any thread
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
 
@@ -92,25 +115,37 @@ class CompositingThread(QObject):
         """The number of the last request."""
         return self._serial
 
-    def request(
-        self,
-        project: Project,
-        first_map: str = "colour",
-        focus: int | None = None,
-        seen: Seen = dict,
-        by_hand: bool = False,
-    ) -> None:
-        """Bring the maps to a project: the map named first, and of every map what is ``seen`` first
-        (asked on the thread).
+    @property
+    def share(self) -> float:
+        """Of what is looked at, how much is there; read on any thread."""
+        return 1.0 if self.seen_is_done else min(self._did / self._asked_for, 1.0)
 
-        ``focus`` is the layer being edited; what lies below it is kept composited.
+    def request(self, project: Project, order: Order | None = None) -> None:
+        """Bring the maps to a project: what is seen first, of all maps, the one that is named before the others.
+
+        What is seen is asked on the thread. With a layer being edited, what lies below it is kept composited.
         """
         with self._news:
             self.settled.clear()
+            self.seen_is_done = False
             self._wanted = project
-            self._order = Order(first_map, focus, seen, by_hand)
+            self._order = Order() if order is None else order
             self._serial += 1
             self._news.notify()
+
+    def look(self, order: Order) -> None:
+        """Something else is looked at, or how finely it is: that comes first from now on."""
+        with self._news:
+            if self._last is not None or self._wanted is not None:
+                self._order = order
+                self._elsewhere = True
+                self._news.notify()
+
+    @property
+    def resting(self) -> bool:
+        """Whether it waits for something to do."""
+        with self._news:
+            return not (self.at_work or self._elsewhere or self._wanted is not None)
 
     def stop(self) -> None:
         """Have the thread end after the chunk that it is at; nobody waits."""
@@ -130,41 +165,38 @@ class CompositingThread(QObject):
         return not self._thread.is_alive()
 
     def _follow_on(self) -> None:
-        """Take the store over from the thread before; from one that does not end nothing is taken."""
+        """Take the maps over from the thread before; from one that does not end nothing is taken."""
         before, self._after = self._after, None
         if before is None:
             return
         if before.ended(_PATIENT):
-            self._store.move_to(self._sources)
+            self._levels.move_to(self._sources, self._new)
         else:
-            self._store.renew(self._sources)
-            self.shown = None
-            self._new.clear()
+            self._levels.renew(self._sources)
+
+    # --- the thread ---------------------------------------------------------------------------------------------
 
     def _work(self) -> None:
         stand_back()
         self._follow_on()
-        left: Dirty = {}
         while True:
             with self._news:
-                while self._wanted is None and not self._stop:
-                    if self._spoilt or not (left or self._bare):
-                        self._rest()
+                self.at_work = False
+                while self._wanted is None and not self._stop and not (self._elsewhere and self._last is not None):
+                    self._rest()
                     self._news.wait()
                 if self._stop:
                     return
-                project, serial, order, self._wanted = self._wanted, self._serial, self._order, None
-            assert project is not None
-            self.busy.emit(True)
-            self._spoilt = False
+                if self._wanted is not None:
+                    self._last = self._wanted, self._serial, self._order
+                    self.busy.emit(True)
+                    self._spoilt = False
+                assert self._last is not None
+                (project, serial, _), order = self._last, self._order
+                self._wanted, self._elsewhere, self.at_work = None, False, True
             try:
-                news = self._news_for(project)
-                self.shown = project
-                for key, chunks in news.items():
-                    left.setdefault(key, set()).update(chunks)
-                left = self._there(project, left)
-                self._composite(project, serial, order, left)
-            except Cancelled:
+                self._composite(_Round(project, serial, order, order.seen()))
+            except (Cancelled, _Elsewhere):
                 continue
             except Exception as error:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
                 self._spoil(error)
@@ -185,127 +217,172 @@ class CompositingThread(QObject):
     def _rest(self) -> None:
         """Tell, once a request, that nothing more is done for it; settled only if all of it is there."""
         if self._resting == self._serial:
+            self.looked.emit()
             return
         self._resting = self._serial
-        if not self._spoilt:
+        zero = self._levels.level(0)
+        if not self._spoilt and not any(zero.left.values()) and not zero.bare:
             self.settled.set()
+        self.seen_is_done = True
         self.busy.emit(False)
         self.rested.emit(self._serial)
 
-    def _there(self, project: Project, left: Dirty) -> Dirty:
-        """What is left to do of sheets and chunks that there still are: sheets may have become smaller meanwhile."""
-        return {
-            key: chunks & every_chunk(project.size_of(key.sheet))
-            for key, chunks in left.items()
-            if key.sheet in self._sources.surface.keys
-        }
+    # --- one go at a request ------------------------------------------------------------------------------------
 
-    def _news_for(self, project: Project) -> Dirty:
-        if self.shown is None:
-            return everything(self._sources, project)
-        news = dirtied(self._sources, self.shown, project)
-        if self._new:
-            whole = everything(self._sources, project)
-            news.update({key: chunks for key, chunks in whole.items() if key.sheet in self._new})
-            for key in self._store.maps:  # what nothing writes to any more has to go back to how it started
-                if key.sheet in self._new:
-                    news[key] = set(all_chunks(project.size_of(key.sheet)))
-            self._new.clear()
-        return news
+    def _composite(self, now: _Round) -> None:
+        zero = self._levels.level(0)
+        self._levels.project = self.shown = now.project
+        if zero.begun:
+            zero.follow(now.project)
+        reshown = self._levels.show(now.project, now.needs)
+        if reshown:
+            self.reshown.emit(reshown)
+        quick = zero.begun and self._is_quick(zero, now.needs)
+        if not quick:
+            self._by_levels(zero, now)
+        self._at_own_size(zero, now, quick)
 
-    def _composite(self, project: Project, serial: int, order: Order, left: Dirty) -> None:
-        """Work through ``left``, taking out what is done: what is seen of all maps before the rest of any."""
-        # The map that is looked at comes first; then sheet by sheet, as what one map draws serves the next, and maps
-        # that share a texture side by side: the views are sent their chunks once.
+    def _is_quick(self, zero: Level, needs: Needs) -> bool:
+        """Whether all that is seen and not there is there in no time at its own size."""
+        count = sum(
+            sum(needs[key.sheet][chunk] != UNSEEN for chunk in chunks)
+            for key, chunks in zero.left.items() if key.sheet in needs
+        )  # fmt: skip
+        return count <= _FIRST or count * self._pace <= _QUICK
+
+    def _by_levels(self, zero: Level, now: _Round) -> None:
+        """All that is seen on coarse levels, then on finer ones where it is seen more finely."""
+        for number, wanted in wanted_by_level(now.project, now.needs):
+            level = self._levels.level(number)
+            missing = {key: self._missing(zero, key, number, chunks) for key, chunks in wanted.items()}
+            if not any(missing.values()):
+                continue
+            level.follow(now.project)
+            left = {
+                key: chunks & missing[key.sheet] for key, chunks in level.left.items() if key.sheet in missing
+            }  # fmt: skip
+            self._begin_share(left)
+            self._work_through(level, now, {key: chunks for key, chunks in left.items() if chunks})
+            self._let_others(now)
+
+    def _missing(self, zero: Level, sheet: SheetKey, number: int, chunks: set[Chunk]) -> set[Chunk]:
+        """Those chunks of a level that are not all there at their own size."""
+        if not zero.begun:
+            return chunks
+        assert zero.project is not None
+        size = zero.project.size_of(sheet)
+        left = set[Chunk]().union(*(some for key, some in zero.left.items() if key.sheet == sheet))
+        return {chunk for chunk in chunks if not left.isdisjoint(finer_chunks(chunk, number, size))}
+
+    def _at_own_size(self, zero: Level, now: _Round, quick: bool) -> None:
+        """What is seen texel by texel, or all that is seen if that is ``quick``; then the rest, if there is room."""
+        zero.follow(now.project)
+        near, seen, far = Dirty(), Dirty(), Dirty()
+        for key, chunks in zero.left.items():
+            need = now.needs.get(key.sheet)
+            for chunk in chunks:
+                level = UNSEEN if need is None else int(need[chunk])
+                (near if level == 0 else far if level == UNSEEN else seen).setdefault(key, set()).add(chunk)
+        self._begin_share(near)
+        self._work_through(zero, now, near)
+        if quick:
+            self._work_through(zero, now, seen)
+        self._tell_seen(now)
+        if bytes_of_maps({*zero.store.maps, *zero.left}, now.project) > _ROOM:
+            return
+        for some in (seen, far):
+            self._work_through(zero, now, some)
+        self._fill_between(zero, now)
+
+    def _tell_seen(self, now: _Round) -> None:
+        with self._news:
+            if self._serial != now.serial:
+                raise Cancelled
+            self.seen_is_done = True
+        self.seen_done.emit()
+
+    def _turns(self, keys: Iterable[MapKey], first: str) -> list[list[MapKey]]:
+        """The map that is looked at comes first; then sheet by sheet, as what one map draws serves the next, and maps
+        that share a texture side by side: the views are sent their chunks once.
+        """
         maps, homes = list(MAPS), list(PACKING)
 
         def turn(key: MapKey) -> tuple[bool, SheetKey, int]:
-            return key.map != order.first_map, key.sheet, homes.index(HOME[key.map])
+            return key.map != first, key.sheet, homes.index(HOME[key.map])
 
-        turns = [
-            sorted(keys, key=lambda key: maps.index(key.map)) for _, keys in groupby(sorted(left, key=turn), key=turn)
+        return [
+            sorted(some, key=lambda key: maps.index(key.map)) for _, some in groupby(sorted(keys, key=turn), key=turn)
         ]
-        on_screen = order.seen()
-        self._asked_for = max(sum(map(len, left.values())), 1)
-        self.share = 0.0
-        most, first = _FIRST, order.by_hand and self._asked_for > 2 * _BATCH
-        if first and self._pace * _FIRST > _SLOW:
-            self._coarsely(project, serial, order, on_screen, turns, left)
-            first = False
-        for now_seen in (True, False):
-            for keys in turns:
-                seen = on_screen.get(keys[0].sheet, frozenset())
-                asked = set[Chunk]().union(*(left.get(key, set()) for key in keys))
-                waiting = sorted(chunk for chunk in asked if (chunk in seen) is now_seen)
-                while waiting:
-                    batch, waiting = waiting[:most], waiting[most:]
-                    most = min(2 * most, _BATCH)
-                    mine = {key: left[key].intersection(batch) for key in keys if key in left}
-                    try:
-                        self._batch(project, serial, order, mine, left)
-                    except Cancelled:
-                        raise
-                    except Exception as error:  # noqa: BLE001  # what else is asked for is still worked out
-                        self._spoil(error)
-                    if first:
-                        self._let_others(serial)
-                        self._coarsely(project, serial, order, on_screen, turns, left)
-                        first = False
-                for key in keys:
-                    if not left.get(key, True):
-                        del left[key]
-        while self._bare and self._serial == serial:
-            key = next(iter(self._bare))
-            self.chunks_done.emit(key, self._store.pad(project, key))
-            self._bare.discard(key)
 
-    def _coarsely(
-        self,
-        project: Project,
-        serial: int,
-        order: Order,
-        on_screen: dict[SheetKey, AbstractSet[Chunk]],
-        turns: list[list[MapKey]],
-        left: Dirty,
-    ) -> None:
-        """Fill what is seen and not done yet with coarse values; it stays to be done."""
-        wanted = {
-            key: left[key] & on_screen.get(key.sheet, frozenset()) for keys in turns for key in keys if key in left
-        }
-        self._coarse.fill(
-            project,
-            {key: chunks for key, chunks in wanted.items() if chunks},
-            self._store,
-            lambda: self._serial != serial,
-            self.chunks_done.emit,
-            order.focus,
-        )
-        self._let_others(serial)
+    def _work_through(self, level: Level, now: _Round, todo: Dirty) -> None:
+        """Composite chunks of a level, map by map in batches, taking out of it what is done."""
+        most = _FIRST
+        for keys in self._turns(todo, now.order.first_map):
+            waiting = sorted(set[Chunk]().union(*(todo[key] & level.left.get(key, set()) for key in keys)))
+            while waiting:
+                batch, waiting = waiting[:most], waiting[most:]
+                most = min(2 * most, _BATCH)
+                mine = {key: (todo[key] & level.left.get(key, set())).intersection(batch) for key in keys}
+                try:
+                    self._batch(level, now, {key: chunks for key, chunks in mine.items() if chunks})
+                except Cancelled:
+                    raise
+                except Exception as error:  # noqa: BLE001  # what else is asked for is still worked out
+                    self._spoil(error)
+                if self._elsewhere:
+                    raise _Elsewhere
+            for key in keys:
+                if not level.left.get(key, True):
+                    del level.left[key]
 
-    def _let_others(self, serial: int) -> None:
-        """Leave the processor to those who draw for a moment, or until there is a newer request."""
-        with self._news:
-            if self._serial == serial:
-                self._news.wait(_SEEN)
-
-    def _batch(self, project: Project, serial: int, order: Order, batch: Dirty, left: Dirty) -> None:
+    def _batch(self, level: Level, now: _Round, batch: Dirty) -> None:
         """Composite some chunks of maps of one sheet. What lies between islands waits for everything else."""
         told: Dirty = {}
 
         def stopped() -> bool:
-            return self._serial != serial
+            return self._serial != now.serial
 
+        assert level.project is not None
         begin, done = time.perf_counter(), sum(map(len, batch.values()))
         try:
             for key, chunks in batch.items():
-                sheet = self._sources.surface.sheet(key.sheet, project.size_of(key.sheet))
-                padded = sheet.padding_known and key not in self._bare
-                told[key] = self._store.update(project, key, sorted(chunks), stopped, order.focus, padded)
+                sheet = self._sources.surface.sheet(key.sheet, level.project.size_of(key.sheet))
+                padded = bool(level.number) or (sheet.padding_known and key not in level.bare)
+                told[key] = level.store.update(
+                    level.project, key, sorted(chunks), stopped, now.order.focus, padded
+                )  # fmt: skip
                 if not padded:
-                    self._bare.add(key)
-                left[key] -= chunks
-                self.share = 1 - sum(map(len, left.values())) / self._asked_for
-            self._pace = (time.perf_counter() - begin) / max(done, 1)
+                    level.bare.add(key)
+                level.left[key] -= chunks
+                self._did += len(chunks)
+            if not level.number:
+                self._pace = (time.perf_counter() - begin) / max(done, 1)
         finally:
             for key, finished in told.items():
-                self.chunks_done.emit(key, finished)
+                # What is shown on a coarser level shows no more of it before all of it is filled between islands.
+                if key not in level.bare or not self._levels.shown.get(key.sheet):
+                    self._tell(level, key, finished)
+
+    def _tell(self, level: Level, key: MapKey, finished: set[Chunk]) -> None:
+        """Tell of chunks, but of those that are not done themselves and have only been filled from others."""
+        self.chunks_done.emit(key, finished - level.left.get(key, set()), level.number)
+
+    def _fill_between(self, level: Level, now: _Round) -> None:
+        """Fill what lies between islands."""
+        assert level.project is not None
+        while level.bare and self._serial == now.serial:
+            key = next(iter(level.bare))
+            filled = level.store.pad(level.project, key)
+            level.bare.discard(key)
+            self._tell(level, key, filled)
+            if self._elsewhere:
+                raise _Elsewhere
+
+    def _begin_share(self, todo: Dirty) -> None:
+        self._asked_for, self._did = max(sum(map(len, todo.values())), 1), 0
+
+    def _let_others(self, now: _Round) -> None:
+        """Leave the processor to those who draw for a moment, or until there is a newer request."""
+        with self._news:
+            if self._serial == now.serial:
+                self._news.wait(_SEEN)

@@ -51,7 +51,7 @@ class LayoutWatch(QObject):
         self._serial = 0
         self._found.connect(self._take)
         work.project_changed.connect(self._look)
-        for signal in (maps.rested, looking.station_changed):
+        for signal in (maps.rested, maps.looked, looking.station_changed):
             signal.connect(self._go_on)
 
     def _look(self) -> None:

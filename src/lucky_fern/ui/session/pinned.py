@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.compositing.levels import Levels
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey
-from lucky_fern.ui.session.compositing_thread import CompositingThread
+from lucky_fern.ui.session.compositing_thread import CompositingThread, Order
 from lucky_fern.ui.session.packing import Packing
 
 
@@ -17,19 +18,24 @@ class Pinned(QObject):
 
     changed = Signal()  # something was packed
 
-    def __init__(self, sources: Sources, project: Project, first_map: str) -> None:
+    def __init__(self, sources: Sources, project: Project, order: Order) -> None:
         super().__init__()
         self.project = project
-        self.store = MapStore(sources)
-        self.packing = Packing(self.store)
-        self.packing.arrived.connect(self.changed)
+        self.levels = Levels(sources)
         self.sizes: dict[SheetKey, Extent] = {key: project.size_of(key) for key in sources.surface.keys}
-        self.compositing = CompositingThread(sources, self.store)
+        self.packing = Packing(self.levels)
+        self.packing.arrived.connect(self.changed)
+        self.compositing = CompositingThread(self.levels)
         self.compositing.chunks_done.connect(self._chunks_done)
-        self.compositing.request(project, first_map)
+        self.compositing.reshown.connect(self.packing.want_all)
+        self.compositing.request(project, order)
 
-    def _chunks_done(self, key: MapKey, chunks: set[Chunk]) -> None:
-        self.packing.want(key, chunks)
+    def look(self, order: Order) -> None:
+        """Something else is looked at."""
+        self.compositing.look(order)
+
+    def _chunks_done(self, key: MapKey, chunks: set[Chunk], level: int) -> None:
+        self.packing.want(key, chunks, level)
 
     def close(self) -> None:
         self.compositing.close()

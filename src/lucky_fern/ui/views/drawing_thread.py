@@ -34,10 +34,12 @@ class DrawingThread(QObject):
         self._place.create()
         self._context: QOpenGLContext | None = None
         self.drawing = Drawing(
-            self._make_context, self._end_context, lambda: maps.settled, self.idle.emit, self._tell
+            self._make_context, self._end_context, lambda: maps.settled, self.idle.emit, self._tell,
+            lambda: maps.seen_is_done,
         )  # fmt: skip
         maps.arrived.connect(self.drawing.wake)
         maps.rested.connect(self.drawing.show_news)
+        maps.seen_done.connect(self.drawing.show_news)
         comparing.pinned_changed.connect(self.drawing.wake)
         self.failed.connect(work.warn)
 
@@ -52,7 +54,7 @@ class DrawingThread(QObject):
         if maps.store is not None and maps.packing is not None:
             stock = Stock(maps.store, maps.packing, self.work.sheet_sizes(), self.work.pixel_art())
         return stock, None if pinned is None else Stock(
-            pinned.store, pinned.packing, pinned.sizes, self.work.pixel_art()
+            pinned.levels.store, pinned.packing, pinned.sizes, self.work.pixel_art()
         )
 
     def close(self) -> None:

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from collections.abc import Set as AbstractSet
 from dataclasses import replace
 
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Bool
+from lucky_fern.core.compositing.levels import Needs
 from lucky_fern.core.compositing.reading import reading, texel_at
-from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.pose import move_to, surface_pose
 from lucky_fern.core.placing.slide import Eye
 from lucky_fern.core.project.places import Framed, Throw
-from lucky_fern.core.sheets.grid import Chunk, SheetKey
+from lucky_fern.core.sheets.grid import Extent, SheetKey
+from lucky_fern.core.sheets.needs import needs_of_faces, texels_a_unit
 from lucky_fern.core.sheets.picking import SurfaceHit, local_uv, pick, sheet_of
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.render.camera import AXIS_VIEWS, Camera
@@ -39,7 +39,7 @@ class ModelView(View):
         self.look = Look()
         self._shown: Bool | None = None  # the faces that are drawn
         self._uv: F64 | None = None  # where they lie for a while
-        self._middle: tuple[Model, F64] | None = None
+        self._measured: tuple[Surface, dict[SheetKey, Extent], tuple[F64, F64]] | None = None
         super().__init__(tr("Model view"), matter, ModelPainter)
         self.looking.look_asked.connect(self.look_along)
         self.faces.shown_changed.connect(self._shown_changed)
@@ -87,28 +87,31 @@ class ModelView(View):
         return None if name is None else replace(picture, look=replace(picture.look, shown_map=name))
 
     def seen(self) -> Seen:
-        """Finds the chunks with triangles that face the camera and lie in its frame (or round it)."""
+        """Finds the chunks with triangles that face the camera and lie in its frame (or round it), and how finely."""
         studio, camera, aspect, sizes = self.work.studio, self.camera, self.aspect, self.work.sheet_sizes()
         if studio is None:
             return dict
-        surface = studio.surface
+        surface, high = studio.surface, self.height() * self.devicePixelRatio()
 
-        def find() -> dict[SheetKey, AbstractSet[Chunk]]:
-            middle = self._middles(surface.model)
+        def find() -> Needs:
+            if set(sizes) != set(surface.keys):
+                return {}
+            middle, fine = self._faces(surface, sizes)
             eye = camera.axes[2] if camera.parallel else camera.eye - middle
             flat = camera.project(middle, aspect)
             inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1)
             inside &= (surface.model.face_normals * eye).sum(axis=1) > 0
-            return {sheet.key: sheet.chunks_of(inside[sheet.triangle]) for sheet in surface.ready_sheets(sizes)}
+            return needs_of_faces(surface, sizes, inside, fine * camera.units_a_pixel(middle, high))
 
         return find
 
-    def _middles(self, model: Model) -> F64:
-        """(T, 3) the middles of all faces, worked out once for a model."""
-        kept = self._middle
-        if kept is None or kept[0] is not model:
-            kept = self._middle = (model, model.corners.mean(axis=1))
-        return kept[1]
+    def _faces(self, surface: Surface, sizes: dict[SheetKey, Extent]) -> tuple[F64, F64]:
+        """(T, 3) the middles of all faces and (T,) how fine their texels are, worked out once for a surface."""
+        kept = self._measured
+        if kept is None or kept[0] is not surface or kept[1] != sizes:
+            found = surface.model.corners.mean(axis=1), texels_a_unit(surface, sizes)
+            kept = self._measured = (surface, sizes, found)
+        return kept[2]
 
     def set_look(self, **changes: object) -> None:
         """Change how the model is drawn (see :class:`Look`)."""
@@ -143,6 +146,7 @@ class ModelView(View):
         axes, target = np.stack(camera.axes), np.asarray(camera.target)
         self.looking.look_from(Eye(axes, target, camera.distance, camera.half_height(), camera.parallel))
         self.refresh()
+        self.maps.look_again()
         self._marker_changed()
 
     def look_along(self, place: Throw) -> None:

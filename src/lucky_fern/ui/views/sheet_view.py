@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from collections.abc import Set as AbstractSet
 from dataclasses import replace
 
 import numpy as np
@@ -11,11 +10,13 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QPushButton
 
 from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.compositing.levels import Needs
 from lucky_fern.core.compositing.reading import reading, texel_at
 from lucky_fern.core.placing.pose import move_to_uv, sheet_pose
 from lucky_fern.core.project.layouts import Unwrap
 from lucky_fern.core.project.places import Framed
-from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, every_chunk, to_texels
+from lucky_fern.core.sheets.grid import Extent, SheetKey, to_texels
+from lucky_fern.core.sheets.needs import needs_of_box
 from lucky_fern.core.sheets.picking import SurfaceHit, at_uv, pick, sheet_of, uv_axes
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -119,22 +120,20 @@ class SheetView(View):
         self.set_camera(FlatCamera.framing(np.stack([low - room, high + room]), self.width(), self.height()))
 
     def seen(self) -> Seen:
-        """Finds the chunks that lie in the view's rectangle."""
+        """Finds the chunks that lie in the view's rectangle, and how finely they are seen."""
         low = self.plane_at(np.array([0.0, self.height()]))
         high = self.plane_at(np.array([self.width(), 0.0]))
-        tiles, sizes = self.tiles, self.work.sheet_sizes()
+        tiles, sizes, pixels = self.tiles, self.work.sheet_sizes(), self.camera.scale * self.devicePixelRatio()
 
-        def find() -> dict[SheetKey, AbstractSet[Chunk]]:
-            seen: dict[SheetKey, AbstractSet[Chunk]] = {}
+        def find() -> Needs:
+            seen = {}
             for key, size in sizes.items():
+                if key not in tiles.keys:
+                    continue
                 ends = np.stack([tiles.to_uv(key, end) for end in (low, high)]) - corner_of(key.tile)
                 (left, bottom), (right, top) = to_texels(ends, size)
-                seen[key] = {
-                    chunk
-                    for chunk in every_chunk(size)
-                    if chunk.column * CHUNK < right and (chunk.column + 1) * CHUNK > left
-                    and chunk.row * CHUNK < bottom and (chunk.row + 1) * CHUNK > top
-                }  # fmt: skip
+                wide = pixels * float(tiles.unit[key.material][0])
+                seen[key] = needs_of_box(size, np.array([left, top]), np.array([right, bottom]), size.width / wide)
             return seen
 
         return find
@@ -164,6 +163,7 @@ class SheetView(View):
             (self.pixel_of(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
         ]
         self.refresh()
+        self.maps.look_again()
         self._marker_changed()
 
     def refresh(self) -> None:

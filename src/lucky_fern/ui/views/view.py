@@ -442,7 +442,7 @@ class View(QWidget):
         }  # fmt: skip
         if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self.comparing.pin()
+                self.maps.pin()
             else:
                 self.comparing.hold(True)
             return

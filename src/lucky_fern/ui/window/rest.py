@@ -24,6 +24,7 @@ class Rest(QObject):
         for signal in (
             parts.maps.changed,
             parts.maps.rested,
+            parts.maps.looked,
             parts.maps.arrived,
             thread.idle,
             settings.shown,

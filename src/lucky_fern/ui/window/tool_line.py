@@ -158,7 +158,7 @@ class ToolLine(QWidget):
         self.without.released.connect(lambda: self.parts.comparing.hold(False))
         self.pin = self._button(
             row, "look.pin", "pin", tr("Pin this state"), tr("Pin this state and wipe between it and now (Shift+K)"),
-            self.parts.comparing.pin,
+            self.parts.maps.pin,
         )  # fmt: skip
         self._rule(row)
         self.looks = QToolButton(text=tr("Look ▾"), toolTip=tr("Look straight from one of the six sides"))

@@ -1,0 +1,209 @@
+"""Levels of sheets: 0 is a sheet at its own size, each next one half as wide and high.
+
+A level is composited from the layers themselves at that size, so that something is seen of all of it long before all
+of it is worked out. What is there at level 0 takes its place on the screen, halved: at rest, what is seen is what is
+exported.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from collections.abc import Set as AbstractSet
+
+import numpy as np
+from msgspec.structs import replace
+
+from lucky_fern.core.arrays import Array
+from lucky_fern.core.compositing.changes import dirtied, everything
+from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
+from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.maps import MAPS
+from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.tree import with_effects_scaled
+from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, every_chunk
+from lucky_fern.core.sheets.needs import UNSEEN
+
+# For each sheet that is looked at (down, across) int8, by chunk of level 0: the level that is enough there.
+Needs = Mapping[SheetKey, Array]
+
+
+def last_level(size: Extent, pixel_art: bool) -> int:
+    """The coarsest level of a sheet: the last one that is made of whole chunks.
+
+    Pixel art, sheets of few texels, and sizes that are not made of whole chunks, have level 0 alone.
+    """
+    level = 0
+    while not pixel_art and not (size.width >> level) % (2 * CHUNK) and not (size.height >> level) % (2 * CHUNK):
+        level += 1
+    return level
+
+
+def at_level(size: Extent, level: int) -> Extent:
+    """How large a sheet is on a level."""
+    return Extent(size.width >> level, size.height >> level)
+
+
+class Level:
+    """One level of all sheets that have it: what is there of its maps, and what is still to be done.
+
+    It follows a project when it is asked for, over as many edits as there were meanwhile.
+    """
+
+    def __init__(self, number: int, store: MapStore) -> None:
+        self.number, self.store = number, store
+        self.project: Project | None = None  # at this size: whose maps the store holds, but for what is ``left``
+        self.left: Dirty = {}
+        self.bare: set[MapKey] = set()  # maps whose padding is still to be filled
+        self.new: set[SheetKey] = set()  # sheets that lie otherwise than when their maps were made
+        self._of: Project | None = None  # the one that it follows, at its own size
+
+    @property
+    def begun(self) -> bool:
+        """Whether any project was followed yet."""
+        return self.project is not None
+
+    def sized(self, project: Project) -> Project:
+        """A project with sheets of this level; those that have it not keep to their last one."""
+        if not self.number:
+            return project
+        sizes = {}
+        for key in self.store.sources.surface.keys:
+            size = project.size_of(key)
+            sizes[str(key)] = at_level(size, min(self.number, last_level(size, project.is_pixel_art(key))))
+        small = replace(project, sheet_sizes={**project.sheet_sizes, **sizes})
+        return with_effects_scaled(small, 0.5**self.number)
+
+    def has(self, project: Project, key: SheetKey) -> bool:
+        """Whether a sheet has this level."""
+        return self.number <= last_level(project.size_of(key), project.is_pixel_art(key))
+
+    def follow(self, project: Project) -> Dirty:
+        """Enter what has to be done anew for a project; what of it is news."""
+        if self._of is project and not self.new:
+            return {}
+        sources, small = self.store.sources, self.sized(project)
+        if self.project is None:
+            news = everything(sources, small)
+        else:
+            news = dirtied(sources, self.project, small)
+            if self.new:
+                whole = everything(sources, small)
+                news.update({key: chunks for key, chunks in whole.items() if key.sheet in self.new})
+                for key in list(self.store.maps):  # what nothing writes to any more has to go back to how it started
+                    if key.sheet in self.new:
+                        news[key] = set(all_chunks(small.size_of(key.sheet)))
+        self.new.clear()
+        self.project, self._of = small, project
+        for key, chunks in news.items():
+            self.left.setdefault(key, set()).update(chunks)
+        # Sheets may have become smaller, or be gone.
+        self.left = {
+            key: chunks & every_chunk(small.size_of(key.sheet)) for key, chunks in self.left.items()
+            if key.sheet in sources.surface.keys
+        }  # fmt: skip
+        return news
+
+    def done(self, project: Project | None, key: MapKey, chunk: Chunk) -> bool:
+        """Whether a chunk is there, to all its borders, as a project wants it; asked on any thread."""
+        return self._of is project and key not in self.bare and chunk not in self.left.get(key, ())
+
+
+class Levels:
+    """All levels over the same sources. ``shown`` says which one of each sheet the views have on the card."""
+
+    def __init__(self, sources: Sources, store: MapStore | None = None) -> None:
+        self.levels: dict[int, Level] = {0: Level(0, MapStore(sources) if store is None else store)}
+        self.shown: dict[SheetKey, int] = {}
+        self.project: Project | None = None  # the one that is being worked out
+
+    @property
+    def store(self) -> MapStore:
+        """The maps at the sheets' own size."""
+        return self.levels[0].store
+
+    @property
+    def sources(self) -> Sources:
+        return self.store.sources
+
+    def level(self, number: int) -> Level:
+        """A level, begun when it is first asked for."""
+        found = self.levels.get(number)
+        if found is None:
+            found = Level(number, MapStore(self.sources))
+            self.levels = {**self.levels, number: found}  # others walk through the one before
+        return found
+
+    def move_to(self, sources: Sources, new: AbstractSet[SheetKey]) -> None:
+        """Go on over another surface; ``new`` sheets lie otherwise. What is small is made anew."""
+        zero = self.levels[0]
+        zero.store.move_to(sources)
+        zero.new |= new
+        self.levels = {0: zero}
+
+    def renew(self, sources: Sources) -> None:
+        """Begin with nothing, over another surface; whoever is still at work here has the old maps to itself."""
+        store = self.store
+        store.renew(sources)
+        self.levels = {0: Level(0, store)}
+
+    def show(self, project: Project, needs: Needs) -> list[SheetKey]:
+        """Have sheets shown as finely as is needed; those that are shown on another level from now on.
+
+        Once there, what is finer stays. A sheet that nobody looks at begins with its last level.
+        """
+        changed = []
+        for key in self.sources.surface.keys:
+            size = project.size_of(key)
+            last = last_level(size, project.is_pixel_art(key))
+            level = min(int(needs[key].min()) if key in needs else last, last)
+            before = self.shown.get(key)
+            if before is None or level < before or before > last:
+                self.shown[key] = level
+                changed.append(key)
+        return changed
+
+    def shown_size(self, project: Project, key: SheetKey) -> Extent:
+        """How large the texture of a sheet is."""
+        size = project.size_of(key)
+        last = last_level(size, project.is_pixel_art(key))
+        return at_level(size, min(self.shown.get(key, last), last))
+
+
+def wanted_by_level(project: Project, needs: Needs) -> list[tuple[int, dict[SheetKey, set[Chunk]]]]:
+    """What is to be composited before level 0, the coarsest first: level, and of each sheet its chunks there.
+
+    All that is seen is on the last level of its sheet; then, finer, what needs it. Level 0 is not among them.
+    """
+    found: dict[int, dict[SheetKey, set[Chunk]]] = {}
+    for key, need in needs.items():
+        last = last_level(project.size_of(key), project.is_pixel_art(key))
+        if not last:
+            continue
+        need = np.where(need == UNSEEN, UNSEEN, np.minimum(need, last))
+        for level in sorted({last, *np.unique(need).tolist()} - {0, UNSEEN}):
+            rows, columns = np.nonzero(need != UNSEEN if level == last else need == level)
+            if len(rows):
+                places = np.unique(np.stack([rows >> level, columns >> level], axis=1), axis=0)
+                found.setdefault(level, {})[key] = {Chunk(*place) for place in places.tolist()}
+    return sorted(found.items(), reverse=True)
+
+
+def finer_chunks(chunk: Chunk, by: int, size: Extent) -> Iterable[Chunk]:
+    """The chunks, ``by`` levels finer, of which one is made; ``size`` is the sheet's on that finer level."""
+    rows = range(chunk.row << by, min((chunk.row + 1) << by, size.down))
+    columns = range(chunk.column << by, min((chunk.column + 1) << by, size.across))
+    return (Chunk(row, column) for row in rows for column in columns)
+
+
+def coarser_chunk(chunk: Chunk, by: int) -> Chunk:
+    """The chunk, ``by`` levels coarser, that one goes into."""
+    return Chunk(chunk.row >> by, chunk.column >> by)
+
+
+def bytes_of_maps(wanted: Iterable[MapKey], project: Project) -> int:
+    """How much memory maps take at their sheets' own size."""
+    found = 0
+    for key in wanted:
+        spec = MAPS[key.map]
+        found += project.size_of(key.sheet).texels * spec.components * (2 if spec.wide else 1)
+    return found
