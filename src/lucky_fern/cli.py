@@ -91,6 +91,7 @@ def command_line() -> tuple[argparse.ArgumentParser, dict[str, argparse.Argument
 
     bench = add("bench", "measure against references")
     bench.add_argument("--json", action="store_true")
+    bench.add_argument("--only", default="", metavar="WORD", help="rows whose names hold a word")
     bench.set_defaults(action=_bench)
 
     shots = add("shots", "remake docs/screenshots")
@@ -216,7 +217,7 @@ def _thumbnail(options: argparse.Namespace) -> int:
 def _bench(options: argparse.Namespace) -> int:
     from lucky_fern.bench.run import run
 
-    return run(as_json=options.json)
+    return run(as_json=options.json, only=options.only)
 
 
 def _shots(options: argparse.Namespace) -> int:

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.compositing.levels import Levels
 from lucky_fern.core.compositing.reading import averaged
 from lucky_fern.core.errors import CommandError, ExportError, PictureError
 from lucky_fern.core.kit.arriving import from_my_kit, into_my_kit
@@ -241,8 +242,9 @@ def test_the_mean_of_a_few_texels_is_taken_as_light() -> None:
     colour[4:7, 4:7] = 255
     store.maps[MapKey(key, "colour")] = colour
     store.maps[MapKey(key, "height")] = np.full((16, 16, 1), 16384, np.uint16)
-    assert averaged(store, key, square(16), "colour", 5, 5) == "#ffffff"
-    assert averaged(store, key, square(16), "colour", 5, 4) == "#d5d5d5"  # two thirds of the light
-    assert averaged(store, key, square(16), "colour", 0, 0, 0) == "#000000"
-    assert averaged(store, key, square(16), "height", 3, 3) == pytest.approx(0.25, abs=1e-4)
-    assert averaged(store, key, square(16), "roughness", 3, 3) == MAPS["roughness"].start[0]
+    levels = Levels(store.sources, store)
+    assert averaged(levels, key, square(16), "colour", 5, 5) == "#ffffff"
+    assert averaged(levels, key, square(16), "colour", 5, 4) == "#d5d5d5"  # two thirds of the light
+    assert averaged(levels, key, square(16), "colour", 0, 0, 0) == "#000000"
+    assert averaged(levels, key, square(16), "height", 3, 3) == pytest.approx(0.25, abs=1e-4)
+    assert averaged(levels, key, square(16), "roughness", 3, 3) == MAPS["roughness"].start[0]

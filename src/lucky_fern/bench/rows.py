@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import statistics
 import subprocess
 import sys
 import time
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from pathlib import Path
 
 import cv2
@@ -327,6 +329,25 @@ window.start_page.painted.connect(lambda: QTimer.singleShot(0, furnish if whole 
 window.show(); app.exec()
 if whole: window.parts.close()
 """
+
+
+@cache
+def bare_start() -> float:
+    """Seconds from nothing to the first frame of a bare window, the median of three."""
+    from lucky_fern.ui.widgets.application import ensure_screen
+
+    screen, times = ensure_screen(), []
+    try:
+        for _ in range(4):
+            begin = time.perf_counter()
+            subprocess.run([sys.executable, "-c", _BARE], check=True, env=os.environ, stderr=subprocess.DEVNULL)
+            times.append(time.perf_counter() - begin)
+    finally:
+        if screen is not None:
+            screen.terminate()
+            screen.wait()
+            os.environ.pop("DISPLAY", None)
+    return statistics.median(times[1:])
 
 
 def start_up(folder: Path) -> Row:

@@ -12,6 +12,7 @@ from lucky_fern.bench import (
     echo_rows,
     gap_rows,
     log_rows,
+    opening_rows,
     painting_rows,
     preparing_rows,
     seam_rows,
@@ -22,13 +23,17 @@ from lucky_fern.bench import (
 from lucky_fern.bench import rows as engine
 
 
-def run(as_json: bool) -> int:
-    """Measure every row there is and print them; always exit code 0: a figure is no failure."""
+def run(as_json: bool, only: str = "") -> int:
+    """Measure every row there is and print them; always exit code 0: a figure is no failure.
+
+    ``only`` limits it to rows of which the function's name or room holds that word.
+    """
     rows = []
     with tempfile.TemporaryDirectory() as folder:
         rooms = (engine, surface_rows, painting_rows, seam_rows, survey_rows, preparing_rows, texel_rows,
-                 echo_rows, log_rows, gap_rows)  # fmt: skip
-        for measure in [one for room in rooms for one in room.MEASURES]:
+                 echo_rows, log_rows, gap_rows, opening_rows)  # fmt: skip
+        every = [(room.__name__, one) for room in rooms for one in room.MEASURES]
+        for measure in [one for room, one in every if only in f"{room} {one.__name__}"]:
             rows.append(measure(Path(folder)))
             row = rows[-1]
             if not as_json:

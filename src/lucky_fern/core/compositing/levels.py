@@ -105,7 +105,11 @@ class Level:
 
     def done(self, project: Project | None, key: MapKey, chunk: Chunk) -> bool:
         """Whether a chunk is there, to all its borders, as a project wants it; asked on any thread."""
-        return self._of is project and key not in self.bare and chunk not in self.left.get(key, ())
+        return self.follows(project) and key not in self.bare and chunk not in self.left.get(key, ())
+
+    def follows(self, project: Project | None) -> bool:
+        """Whether what is left to be done is known for a project."""
+        return project is not None and self._of is project
 
 
 class Levels:
@@ -145,6 +149,29 @@ class Levels:
         store = self.store
         store.renew(sources)
         self.levels = {0: Level(0, store)}
+
+    def finest(self, key: MapKey, size: Extent, row: int, column: int) -> tuple[Array | None, int]:
+        """The map (rows, columns, n) on the finest level on which a texel is there, and that level; None for none.
+
+        ``size`` is the sheet's own, ``row`` and ``column`` count there.
+        """
+        for number in sorted(self.levels):
+            level, wanted = self.levels[number], at_level(size, number)
+            kept = level.store.maps.get(key)
+            there = level.done(self.project, key, Chunk((row >> number) // CHUNK, (column >> number) // CHUNK))
+            if kept is not None and there and kept.shape[:2] == wanted.shape:
+                return kept, number
+        kept = self.store.maps.get(key)
+        return (kept, 0) if kept is not None and kept.shape[:2] == size.shape else (None, 0)
+
+    def small(self, key: MapKey, least: int) -> Array | None:
+        """A map on the coarsest level that is ``least`` texels across and on which all of it is there; or None."""
+        for number in sorted(self.levels, reverse=True):
+            level = self.levels[number]
+            kept, whole = level.store.maps.get(key), key not in level.bare and not level.left.get(key)
+            if kept is not None and kept.shape[1] >= least and whole and level.follows(self.project):
+                return kept
+        return self.store.maps.get(key)
 
     def show(self, project: Project, needs: Needs) -> list[SheetKey]:
         """Have sheets shown as finely as is needed; those that are shown on another level from now on.

@@ -40,7 +40,7 @@ class Surface:
         self.seam_links: tuple[tuple[Extent, ...], Any] | None = None  # pieces that meet at seams, for sizes
 
     def sheet(self, key: SheetKey, size: Extent) -> Sheet:
-        """A sheet at a size. Those asked for last are kept: three large ones (levels, an export's), and coarse ones."""
+        """A sheet at a size. Those asked for last are kept: three large ones and coarse ones."""
         with self._sizing:
             of_key = self._sheets.setdefault(key, {})
             found = of_key.get(size)

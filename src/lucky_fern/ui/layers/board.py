@@ -423,11 +423,11 @@ class Board(QWidget):
 
     def _draw_thumbnails(self) -> Callable[[], dict[str, U8]] | None:
         """What draws the headings' pictures from the maps as they are now."""
-        store, studio = self.matter.maps.store, self.matter.work.studio
-        if store is None or studio is None:
+        levels, studio = self.matter.maps.levels, self.matter.work.studio
+        if levels is None or studio is None:
             return None
         keys = list(studio.surface.keys)
-        return lambda: {name: map_thumbnail(store, keys, name, THUMB * 2) for name in MAP_NAMES}
+        return lambda: {name: map_thumbnail(levels, keys, name, THUMB * 2) for name in MAP_NAMES}
 
     def refresh_thumbnails(self) -> None:
         """Show the headings' pictures of the maps as they are now."""

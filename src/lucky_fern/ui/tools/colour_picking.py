@@ -57,16 +57,16 @@ class ColourPicking(QObject):
 
     def take_at(self, hit: SurfaceHit) -> None:
         """A place of the surface: from the map that is looked at, or from all that the paint gives to."""
-        studio, store = self.work.studio, self.maps.store
+        studio, levels = self.work.studio, self.maps.levels
         key = None if studio is None else sheet_of(studio.surface, hit)
-        if studio is None or store is None or key is None:
+        if studio is None or levels is None or key is None:
             self.work.warn(tr("That place lies on no sheet."))
             return
         size = studio.project.size_of(key)
         row, column = texel_at(*local_uv(hit, key), size)
 
         def value(name: str) -> str | float:
-            found = averaged(store, key, size, name, row, column, REACH)
+            found = averaged(levels, key, size, name, row, column, REACH)
             return found if isinstance(found, str) else round(found, 4)
 
         if self._then is not None:

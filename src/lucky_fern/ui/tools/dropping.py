@@ -64,15 +64,15 @@ class Dropping(QObject):
 
     def _showing(self, colour: str, hit: SurfaceHit) -> str:
         """The colour, or black or white where it would not stand out."""
-        studio, store = self.work.studio, self.maps.store
+        studio, levels = self.work.studio, self.maps.levels
         key = None if studio is None else sheet_of(studio.surface, hit)
-        if studio is None or store is None or key is None:
+        if studio is None or levels is None or key is None:
             return colour
         size = studio.project.size_of(key)
-        ground = store.maps.get(MapKey(key, "colour"))
-        if ground is None or ground.shape[:2] != size.shape:
-            return colour
         row, column = texel_at(*local_uv(hit, key), size)
+        ground, level = levels.finest(MapKey(key, "colour"), size, row, column)
+        if ground is None:
+            return colour
         top = float(2 ** (8 * ground.itemsize) - 1)
-        below = tuple(float(value) / top for value in ground[row, column])
+        below = tuple(float(value) / top for value in ground[row >> level, column >> level])
         return standing_out(colour, (below[0], below[1], below[2]), _TELLS)

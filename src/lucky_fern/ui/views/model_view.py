@@ -264,14 +264,14 @@ class ModelView(View):
 
     def _reading(self, hit: SurfaceHit | None) -> str:
         """The value under the pointer."""
-        studio, store = self.work.studio, self.maps.store
-        if hit is None or studio is None or store is None or not np.isfinite(hit.uv).all():
+        studio, levels = self.work.studio, self.maps.levels
+        if hit is None or studio is None or levels is None or not np.isfinite(hit.uv).all():
             return ""
         key = sheet_of(studio.surface, hit)
         if key is None:
             return ""
         size = studio.project.size_of(key)
-        return reading(store, key, size, self.looking.shown_map or "colour", *texel_at(*local_uv(hit, key), size))
+        return reading(levels, key, size, self.looking.shown_map or "colour", *texel_at(*local_uv(hit, key), size))
 
     def navigate(self, how: str, dx: float, dy: float, point: F64) -> None:
         if how == "orbit":

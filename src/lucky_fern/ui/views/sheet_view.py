@@ -302,9 +302,9 @@ class SheetView(View):
         size = studio.project.size_of(key)
         inside = uv - corner_of(key.tile)
         row, column = texel_at(float(inside[0]), float(inside[1]), size)
-        store = self.maps.store
+        levels = self.maps.levels
         self.overlay.facts = (
-            reading(store, key, size, self.looking.shown_map or "colour", row, column) if store is not None else ""
+            reading(levels, key, size, self.looking.shown_map or "colour", row, column) if levels is not None else ""
         )
         self.overlay.update()
         self.looking.mark(at_uv(studio.surface, key.material, uv), self)

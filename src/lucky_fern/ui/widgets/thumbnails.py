@@ -7,7 +7,8 @@ import numpy as np
 from PySide6.QtGui import QImage, QPixmap
 
 from lucky_fern.core.arrays import U8, Array
-from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.compositing.levels import Levels
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import SheetKey
 
@@ -37,7 +38,7 @@ def shrunk(pixels: Array, side: int) -> U8:
     return result
 
 
-def map_thumbnail(store: MapStore, sheets: list[SheetKey], name: str, side: int) -> U8:
+def map_thumbnail(levels: Levels, sheets: list[SheetKey], name: str, side: int) -> U8:
     """A map of the first few sheets as a square (side, side, 3) picture."""
     spec = MAPS[name]
     count = 1 if len(sheets) < 2 else 2
@@ -45,7 +46,7 @@ def map_thumbnail(store: MapStore, sheets: list[SheetKey], name: str, side: int)
     out = np.empty((side, side, 3), np.uint8)
     out[:] = np.array(spec.start) * 255
     for number, key in enumerate(sheets[: count * count]):
-        kept = store.maps.get(MapKey(key, name))
+        kept = levels.small(MapKey(key, name), part)
         if kept is not None:
             small = cv2.resize(shrunk(kept, part), (part, part), interpolation=cv2.INTER_AREA).reshape(part, part, -1)
             row, column = divmod(number, count)

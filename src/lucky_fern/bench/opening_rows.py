@@ -1,0 +1,55 @@
+"""Rows about what a person sees after the demo was clicked, read from the window's pixels."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from functools import cache
+from pathlib import Path
+
+from lucky_fern.bench.measure import Row
+from lucky_fern.bench.rows import bare_start
+
+_OLDEST = 0.5  # seconds
+
+
+@cache
+def _opened(busy: bool) -> dict[str, float]:
+    command = [sys.executable, "-m", "lucky_fern.bench.opening", *(["busy"] if busy else [])]
+    measured: dict[str, float] = json.loads(
+        subprocess.run(command, check=True, capture_output=True, text=True).stdout
+    )
+    return measured
+
+
+def _load() -> str:
+    return f"load of the machine {os.getloadavg()[0]:.1f}"
+
+
+def livery(folder: Path) -> Row:
+    """The ferry's livery in both views (12 of 255), against the start of a bare window."""
+    found, bare = _opened(False), bare_start()
+    detail = f"{found['livery']:.1f} s to the livery in both views; {bare:.2f} s of a bare window; {_load()}"
+    return Row("demo clicked: livery in both views", found["livery"] / bare, 4.0, "lower", detail)
+
+
+def settled(folder: Path) -> Row:
+    """Both views as they stay (1 of 255), against the start of a bare window."""
+    found, bare = _opened(False), bare_start()
+    detail = (
+        f"{found['settled']:.1f} s, {found['processor']:.0f} s of processor; all maps at their own size after "
+        f"{found['rest']:.0f} s; {_load()}"
+    )
+    return Row("demo clicked: both views settled", found["settled"] / bare, 15.0, "lower", detail)
+
+
+def oldest(folder: Path) -> Row:
+    """The oldest picture of a view until it is settled, while another process keeps a core busy."""
+    found = _opened(True)
+    detail = f"{found['oldest']:.1f} s beside a busy core; livery after {found['livery']:.1f} s; {_load()}"
+    return Row("oldest picture of a view while maps are worked out", found["oldest"] / _OLDEST, 1.0, "lower", detail)
+
+
+MEASURES = (livery, settled, oldest)
