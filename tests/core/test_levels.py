@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import zipfile
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -9,9 +12,10 @@ from hypothesis import strategies as st
 
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.compositing.compositor import MapKey, composite_sheet
-from lucky_fern.core.compositing.levels import Levels, at_level, finer_chunks, last_level, wanted_by_level
+from lucky_fern.core.compositing.levels import Levels, at_level, finer_chunks, first_look, last_level, wanted_by_level
 from lucky_fern.core.project.commands import AddLayer, SetChannel, SetLayer
 from lucky_fern.core.project.document import Channel, Wash
+from lucky_fern.core.project.first_look import MEMBER, MOST, pack_look, unpack_look
 from lucky_fern.core.sheets.grid import Chunk, Extent, every_chunk, square
 from lucky_fern.core.sheets.needs import UNSEEN, needs_of_box, needs_of_faces, texels_a_unit
 from lucky_fern.core.studio import Studio
@@ -139,3 +143,43 @@ def test_a_box_of_a_sheet_is_seen_by_its_chunks() -> None:
     need = needs_of_box(Extent(1024, 512), np.array([300.0, -50.0]), np.array([520.0, 200.0]), 5.0)
     assert need.tolist() == [[UNSEEN, 2, 2, UNSEEN], [UNSEEN] * 4]
     assert (needs_of_box(square(256), np.zeros(2), np.ones(2), 0.01) == 0).all()
+
+
+def test_a_file_keeps_a_small_look_of_its_maps_that_is_never_stale(flask: Studio, tmp_path: Path) -> None:
+    look = first_look(flask.sources, flask.project)
+    path, key = tmp_path / "flask.fern", str(flask.surface.keys[0])
+    flask.write(path, flask.project, look=look)
+    opened = Studio.open(path)
+    assert opened.look.keys() == look.keys() and np.array_equal(opened.look[key, "colour"], look[key, "colour"])
+    assert sum(map(len, (pack_look(look, b"") or b"",))) <= MOST
+    # It is put on the last level, where all of it is still to be done.
+    levels = Levels(opened.sources)
+    levels.take_look(opened.project, opened.look)
+    store, colour = levels.level(2).store, MapKey(flask.surface.keys[0], "colour")
+    assert np.array_equal(store.maps[colour], look[key, "colour"]) and levels.shown == {flask.surface.keys[0]: 2}
+    levels.level(2).follow(opened.project)
+    assert levels.level(2).left[colour] and not levels.look(opened.project)
+    # Another document in the same file, a damaged look, one of another program: it is passed over.
+    with zipfile.ZipFile(path) as archive:
+        members = {name: archive.read(name) for name in archive.namelist()}
+    assert list(members)[-1] == MEMBER
+    for name, change in (
+        ("project.json", lambda data: data.replace(b'"Enamel"', b'"Enamels"')),
+        (MEMBER, lambda data: data[: len(data) // 2]),
+        (MEMBER, lambda data: data[:-40] + bytes(40)),
+        (MEMBER, lambda data: data.replace(b"revision\x01", b"revision\x02")),
+    ):
+        other = tmp_path / "other.fern"
+        with zipfile.ZipFile(other, "w") as archive:
+            for member, data in members.items():
+                archive.writestr(member, change(data) if member == name else data)
+        again = Studio.open(other)
+        assert again.look == {} and len(again.project.layers) == len(flask.project.layers)
+    # What is large is made smaller, and fills its level all the same.
+    rng = np.random.default_rng(1)
+    noise = {(key, name): rng.integers(0, 256, (256, 256, 3), dtype=np.uint8) for name in ("colour", "emissive")}
+    noise |= {(f"other:{n}", "colour"): noise[key, "colour"] for n in range(16)}
+    small = unpack_look(pack_look(noise, b"x"), b"x")
+    assert small[key, "colour"].shape == (128, 128, 3)
+    levels.take_look(opened.project, small)
+    assert np.array_equal(store.maps[colour][::2, ::2], noise[key, "colour"][::2, ::2])

@@ -12,16 +12,18 @@ import pytest
 from lucky_fern.core.colour import decode_srgb, encode_srgb
 from lucky_fern.core.compositing.changes import everything
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
+from lucky_fern.core.compositing.levels import at_level
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.commands import AddLayer, SetChannel
 from lucky_fern.core.project.document import Channel, Wash
 from lucky_fern.core.project.light import Numbers
-from lucky_fern.core.sheets.grid import Chunk, square
+from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, all_chunks, square
 from lucky_fern.core.studio import Studio
 from lucky_fern.render import environment
 from lucky_fern.render.camera import Camera
 from lucky_fern.render.mips import halvings
 from lucky_fern.render.model_scene import CHECKER_TEXELS, FLAT, Look, ModelScene
+from lucky_fern.render.parcels import packed
 from lucky_fern.render.sheet_scene import FlatCamera, SheetScene, TileMap
 from lucky_fern.render.textures import SheetTextures, sharing_texture
 from samples import PLANE
@@ -386,6 +388,57 @@ def test_shadows_fall_where_the_lamp_does_not_reach_and_corners_are_darker(
     assert around[near] < 0.93 * open_[near] and around[far] >= open_[far] - 2
     assert np.array_equal(picture(), whole)  # taken away again, nothing stays
     scene.release()
+
+
+@pytest.mark.parametrize("shape", [(1024, 1024), (1024, 512)])
+def test_textures_grow_with_finer_levels_and_show_what_was_there_until_something_comes(
+    context: moderngl.Context, tmp_path: Path, shape: tuple[int, int]
+) -> None:
+    (tmp_path / "plane.obj").write_text(PLANE)
+    key, whole = SheetKey("m", 1001), Extent(*shape)
+    textures = SheetTextures(context, MapStore(None))
+    rng = np.random.default_rng(2)
+
+    def store_of(size: Extent) -> MapStore:
+        store = MapStore(None)
+        store.maps[MapKey(key, "colour")] = rng.integers(0, 256, (*size.shape, 3), dtype=np.uint8)
+        return store
+
+    def put(store: MapStore, size: Extent, chunk: Chunk, level: int, shown: int) -> None:
+        while not textures.put(packed(store, key, "colour_map", size, chunk, level, shown)):
+            pass
+        textures.finish()
+
+    textures.of(key, whole)
+    half = at_level(whole, 1)
+    coarse, fine = store_of(half), store_of(whole)
+    for chunk in all_chunks(half):
+        put(coarse, half, chunk, 1, 1)
+    small = coarse.maps[MapKey(key, "colour")]
+    encoded = textures.of(key, whole)["colour_map"]
+    assert encoded.size == (half.width, half.height)
+    before = np.frombuffer(encoded.read(), np.uint8).reshape(*half.shape, 4)[::-1, :, :3]
+    assert np.array_equal(before, small)
+    put(fine, whole, Chunk(1, 0), 0, 0)
+    grown = textures.of(key, whole)["colour_map"]
+    assert grown.size == shape
+    after = np.frombuffer(grown.read(), np.uint8).reshape(*whole.shape, 4)[::-1, :, :3]
+    expected = small.repeat(2, axis=0).repeat(2, axis=1)
+    mine = fine.maps[MapKey(key, "colour")][256:512, :256]
+    expected[256:512, :256] = mine
+    assert np.array_equal(after, expected)
+    if shape[0] == shape[1]:  # the mips of what was there, and of what came
+        light = decode_srgb(small / 255)
+        light[128:256, :128] = decode_srgb(mine / 255).reshape(128, 2, 128, 2, 3).mean(axis=(1, 3))
+        for level in (1, 2, 3):
+            rows, columns = whole.height >> level, whole.width >> level
+            by = half.width // columns
+            halved = light.reshape(rows, by, columns, by, 3).mean(axis=(1, 3))
+            assert np.abs(texels(context, grown, level)[::-1, :, :3] - halved).max() < 0.02
+    put(coarse, half, Chunk(0, 0), 1, 1)  # packed before the finer level was shown
+    assert textures.of(key, whole)["colour_map"] is grown
+    assert np.array_equal(np.frombuffer(grown.read(), np.uint8).reshape(*whole.shape, 4)[::-1, :, :3], expected)
+    textures.release()
 
 
 def test_texels_of_pixel_art_are_squares_however_large_its_sheet(context: moderngl.Context, tmp_path: Path) -> None:

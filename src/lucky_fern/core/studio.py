@@ -33,7 +33,8 @@ from lucky_fern.core.project.commands import (
     Several,
 )
 from lucky_fern.core.project.document import KitPicture, ModelSource, Project
-from lucky_fern.core.project.file import open_project, save_project
+from lucky_fern.core.project.file import DOCUMENT, open_project, save_project
+from lucky_fern.core.project.first_look import Look, read_look
 from lucky_fern.core.project.history import History
 from lucky_fern.core.project.kinds import LayoutEdit
 from lucky_fern.core.project.references import needed_digests
@@ -71,6 +72,7 @@ class Studio:
         self.model = model
         self.history = History(project)
         self.saved = project
+        self.look: Look = {}  # what the maps of the file that it was opened from look like
         self.notes: list[str] = []  # what came up on the way and should be told
         self.surface = Surface(model)
         self.sources = Sources(self.surface, blobs)
@@ -113,7 +115,9 @@ class Studio:
             If the file or the model inside it cannot be used.
         """
         project, blobs = open_project(path)
-        return cls.of(project, blobs, path.name)
+        studio = cls.of(project, blobs, path.name)
+        studio.look = read_look(path, DOCUMENT)
+        return studio
 
     @classmethod
     def of(cls, project: Project, blobs: Blobs, name: str) -> Studio:
@@ -401,8 +405,11 @@ class Studio:
         project: Project,
         keep_previous: bool = False,
         told: Callable[[float], None] = lambda _: None,
+        look: Look | None = None,
     ) -> None:
         """Write a state of the project as a file; can be called beside the window, which notes what was saved.
+
+        ``look`` is what its maps look like, if that is known.
 
         With ``keep_previous`` a file that was there stays as ``NAME~``. ``told`` hears the share that is written;
         what it raises ends it, and leaves all as it was.
@@ -412,7 +419,7 @@ class Studio:
         ExportError
             If it cannot be written; what was there stays.
         """
-        save_project(path, project, self.blobs, keep_previous, told)
+        save_project(path, project, self.blobs, keep_previous, told, look)
 
 
 def _model_of(source: ModelSource, blobs: Blobs) -> Model:

@@ -7,6 +7,7 @@ from pathlib import Path
 import platformdirs
 
 from lucky_fern import __version__
+from lucky_fern.core.compositing.levels import first_look
 from lucky_fern.core.model.stored import REVISION as ARRAYS
 from lucky_fern.core.project.commands import AddLayer, SetSheetSize
 from lucky_fern.core.project.document import Channel, Wash
@@ -21,7 +22,7 @@ from lucky_fern.demo.pictures import make_pictures
 
 MODELS = {"flask": soup_flask, "ferry": marsh_hen, "kettle": tea_kettle}
 TITLES = {"flask": "Soup flask", "ferry": "Marsh Hen", "kettle": "Tea kettle"}
-_REVISION = 9
+_REVISION = 10
 
 
 def world_folder() -> Path:
@@ -39,7 +40,9 @@ def ensure_world(folder: Path | None = None) -> Path:
             make(folder / f"{name}.obj")
         make_pictures(folder / "pictures")
         for name in MODELS:
-            _build(name, folder).save(folder / f"{name}{SUFFIX}")
+            studio = _build(name, folder)
+            look = first_look(studio.sources, studio.project)
+            studio.write(folder / f"{name}{SUFFIX}", studio.project, look=look)
         done.touch()
     return folder
 

@@ -18,7 +18,7 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.sheets.grid import Chunk, Extent, SheetKey, all_chunks, square
 from lucky_fern.render.calls import calls_of
-from lucky_fern.render.mips import LEVELS
+from lucky_fern.render.mips import LEVELS, halvings
 from lucky_fern.render.parcels import ENCODED, HOME, PACKING, Parcel, lines_up, packed, start_texel
 
 SRGB8_ALPHA8, _RGBA8 = 0x8C43, 0x8058
@@ -112,11 +112,8 @@ class SheetTextures:
         self._set_filter(key, texture, mips=levels > 0)
         if before is None or max(before.size) == 1:
             return _Coming(texture, levels, [start_texel(name).reshape(1, 1, 4)])
-        shown = [
-            np.frombuffer(before.read(level=level), np.uint8).reshape(before.height >> level, -1, 4)
-            for level in range((levels and LEVELS) + 1) if before.width >> level
-        ]  # fmt: skip
-        return _Coming(texture, levels, shown)
+        shown = np.frombuffer(before.read(), np.uint8).reshape(before.height, before.width, 4)
+        return _Coming(texture, levels, [shown, *(halvings(shown, name in ENCODED) if levels else [])])
 
     def _fill(self, coming: _Coming) -> bool:
         """Fill the next band of a texture; whether it was the last one."""

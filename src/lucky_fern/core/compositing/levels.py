@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from collections.abc import Set as AbstractSet
 
+import cv2
 import numpy as np
 from msgspec.structs import replace
 
@@ -19,6 +20,7 @@ from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
 from lucky_fern.core.maps import MAPS
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.first_look import LONGEST, Look
 from lucky_fern.core.project.tree import with_effects_scaled
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, every_chunk
 from lucky_fern.core.sheets.needs import UNSEEN
@@ -107,6 +109,11 @@ class Level:
         """Whether a chunk is there, to all its borders, as a project wants it; asked on any thread."""
         return self.follows(project) and key not in self.bare and chunk not in self.left.get(key, ())
 
+    def whole(self, project: Project | None, key: MapKey) -> bool:
+        """Whether all of a map is there as a project wants it."""
+        there = key in self.store.maps and key not in self.bare and not self.left.get(key)
+        return there and self.follows(project)
+
     def follows(self, project: Project | None) -> bool:
         """Whether what is left to be done is known for a project."""
         return project is not None and self._of is project
@@ -150,6 +157,42 @@ class Levels:
         store.renew(sources)
         self.levels = {0: Level(0, store)}
 
+    def take_look(self, project: Project, look: Look) -> None:
+        """Begin with what a project's file says that its maps look like; all of it is still to be done."""
+        by_name = {str(key): key for key in self.sources.surface.keys}
+        for (name, map_name), pixels in look.items():
+            key = by_name.get(name)
+            if key is None:
+                continue
+            number = last_level(project.size_of(key), project.is_pixel_art(key))
+            size = at_level(project.size_of(key), number)
+            times = size.width // pixels.shape[1]
+            if times and size.shape == (pixels.shape[0] * times, pixels.shape[1] * times):
+                grown = pixels.repeat(times, axis=0).repeat(times, axis=1)
+                self.level(number).store.maps[MapKey(key, map_name)] = grown
+        self.show(project, {})
+
+    def look(self, project: Project) -> Look:
+        """What a project's maps look like on their last levels; empty unless all of them are there."""
+        found: Look = {}
+        for key in self.sources.surface.keys:
+            last = last_level(project.size_of(key), project.is_pixel_art(key))
+            if at_level(project.size_of(key), last).longest > LONGEST:
+                continue
+            level, zero = self.levels.get(last), self.levels[0]
+            for one in {*zero.store.maps, *(() if level is None else level.store.maps)}:
+                if one.sheet != key:
+                    continue
+                if level is not None and level.whole(project, one):
+                    found[str(key), one.map] = level.store.maps[one].copy()
+                elif zero.whole(project, one):
+                    fine, size = zero.store.maps[one], at_level(project.size_of(key), last)
+                    small = cv2.resize(fine, (size.width, size.height), interpolation=cv2.INTER_AREA)
+                    found[str(key), one.map] = small.reshape(*size.shape, -1)
+                else:
+                    return {}
+        return found
+
     def finest(self, key: MapKey, size: Extent, row: int, column: int) -> tuple[Array | None, int]:
         """The map (rows, columns, n) on the finest level on which a texel is there, and that level; None for none.
 
@@ -168,9 +211,8 @@ class Levels:
         """A map on the coarsest level that is ``least`` texels across and on which all of it is there; or None."""
         for number in sorted(self.levels, reverse=True):
             level = self.levels[number]
-            kept, whole = level.store.maps.get(key), key not in level.bare and not level.left.get(key)
-            if kept is not None and kept.shape[1] >= least and whole and level.follows(self.project):
-                return kept
+            if level.whole(self.project, key) and level.store.maps[key].shape[1] >= least:
+                return level.store.maps[key]
         return self.store.maps.get(key)
 
     def show(self, project: Project, needs: Needs) -> list[SheetKey]:
@@ -194,6 +236,18 @@ class Levels:
         size = project.size_of(key)
         last = last_level(size, project.is_pixel_art(key))
         return at_level(size, min(self.shown.get(key, last), last))
+
+
+def first_look(sources: Sources, project: Project) -> Look:
+    """What a project's maps look like on their last levels, composited for it."""
+    levels = Levels(sources)
+    for key in sources.surface.keys:
+        level = levels.level(last_level(project.size_of(key), project.is_pixel_art(key)))
+        level.follow(project)
+        assert level.project is not None
+        for one in [one for one in level.left if one.sheet == key]:
+            level.store.update(level.project, one, sorted(level.left.pop(one)))
+    return levels.look(project)
 
 
 def wanted_by_level(project: Project, needs: Needs) -> list[tuple[int, dict[SheetKey, set[Chunk]]]]:

@@ -18,6 +18,7 @@ from lucky_fern.core.limits import MOST_FILE, MOST_SMALL_FILE, MOST_UNPACKED, un
 from lucky_fern.core.project.blobs import Blobs, digest_of
 from lucky_fern.core.project.checking import check_project
 from lucky_fern.core.project.document import FORMAT_VERSION, Project
+from lucky_fern.core.project.first_look import MEMBER, Look, pack_look
 from lucky_fern.core.project.kinds import convert
 from lucky_fern.core.project.migrations import OLDEST, migrated
 from lucky_fern.core.project.references import painted_digests
@@ -73,7 +74,10 @@ def pack(project: Project, blobs: Blobs) -> bytes:
     return out.getvalue()
 
 
-def _pack_into(out: BinaryIO, project: Project, blobs: Blobs, told: Callable[[float], None] = lambda _: None) -> None:
+def _pack_into(
+    out: BinaryIO, project: Project, blobs: Blobs, told: Callable[[float], None] = lambda _: None,
+    look: Look | None = None,
+) -> None:  # fmt: skip
     """Write a project file part by part; ``told`` hears the share that is written, and may end it by raising."""
     members = members_of(project)
     document = {
@@ -88,6 +92,9 @@ def _pack_into(out: BinaryIO, project: Project, blobs: Blobs, told: Callable[[fl
             told(at / len(members))
             kind = zipfile.ZIP_STORED if PurePath(name).suffix in _STORED else zipfile.ZIP_DEFLATED
             archive.writestr(zipfile.ZipInfo(name, _EPOCH), blobs[digest], kind)
+        packed = pack_look(look, text) if look else None
+        if packed is not None:
+            archive.writestr(zipfile.ZipInfo(MEMBER, _EPOCH), packed, zipfile.ZIP_STORED)
     told(1.0)
 
 
@@ -215,9 +222,11 @@ def _document(archive: zipfile.ZipFile, name: str, kind: FileKind) -> tuple[Proj
 
 def save_project(
     path: Path, project: Project, blobs: Blobs, keep_previous: bool = False,
-    told: Callable[[float], None] = lambda _: None,
+    told: Callable[[float], None] = lambda _: None, look: Look | None = None,
 ) -> None:  # fmt: skip
     """Write a project file atomically; with ``keep_previous`` the one that was there stays as ``NAME~``.
+
+    ``look`` is what its maps look like, to be seen as soon as it is opened.
 
     ``told`` hears the share that is written; what it raises ends it, and leaves all as it was.
 
@@ -227,7 +236,7 @@ def save_project(
         If it cannot be written; an older file of that name stays as it was.
     """
     with WholeFiles() as files:
-        files.fill(path, lambda out: _pack_into(out, project, blobs, told))
+        files.fill(path, lambda out: _pack_into(out, project, blobs, told, look))
         if keep_previous:
             keep_as_previous(path)
         files.publish()

@@ -13,6 +13,7 @@ from lucky_fern.core.compositing.compositor import MapKey, MapStore
 from lucky_fern.core.compositing.levels import Levels, Needs
 from lucky_fern.core.maps import LOOK
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.first_look import Look
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.ui.session.change import Change
@@ -54,6 +55,7 @@ class Maps(QObject):
         self._glance = QTimer(self, singleShot=True, interval=_GLANCE)
         self._glance.timeout.connect(self._look)
         self._glancing = False
+        work.look_of = self._look_of
         work.studio_changed.connect(self._start_anew)
         work.layout_changed.connect(self._follow_surface)
         work.project_changed.connect(self._follow)
@@ -121,6 +123,10 @@ class Maps(QObject):
 
         return find
 
+    def _look_of(self, project: Project) -> Look:
+        """What a project's maps look like, if that is known; asked by a save from its thread."""
+        return {} if self.levels is None else self.levels.look(project)
+
     # --- compositing ----------------------------------------------------------------------------------------
 
     def composite(self) -> None:
@@ -178,6 +184,7 @@ class Maps(QObject):
         studio = self.work.studio
         assert studio is not None
         self.levels = Levels(studio.sources)
+        self.levels.take_look(studio.project, studio.look)
         self._surface = studio.surface
         self.packing = Packing(self.levels)
         self.packing.arrived.connect(self.arrived)

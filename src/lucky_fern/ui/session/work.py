@@ -15,6 +15,7 @@ from lucky_fern.core.model.model import Texture
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
+from lucky_fern.core.project.first_look import Look
 from lucky_fern.core.project.history import LIMIT
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -48,6 +49,7 @@ class Work(QObject):
         self.readers: set[object] = set()  # who reads older states of the project, or their pixels
         self.errands, self.saves = errands, saves
         self.undo_room = LIMIT  # bytes that steps to undo may take, in whatever project
+        self.look_of: Callable[[Project], Look] = lambda _: {}  # what a project's maps look like, if anybody knows
         self.keep_previous = False  # whether saving leaves the file before it as NAME.fern~
         self.open_elsewhere: Callable[[Path], bool] = lambda path: False  # whether another window works on a file
         self.may_replace: Callable[[], bool] = lambda: True  # asks what to do with unsaved changes
@@ -185,7 +187,9 @@ class Work(QObject):
             then(True)
 
         self.saves.send(
-            tr("Saving {name} …", name=path.name), lambda told: studio.write(path, project, backup, told), ended
+            tr("Saving {name} …", name=path.name),
+            lambda told: studio.write(path, project, backup, told, self.look_of(project)),
+            ended,
         )
 
     def open(self, path: Path) -> None:
