@@ -49,6 +49,7 @@ def compile_kernels(folder: Path) -> None:
     from PIL import Image
 
     from lucky_fern.core.compositing.compositor import MapKey, MapStore
+    from lucky_fern.core.exporting.opaque_blocks import opaque_line_blocks
     from lucky_fern.core.jobs.run import run_job
     from lucky_fern.core.layout.check import check_layout
     from lucky_fern.core.model.load import load_model
@@ -56,6 +57,7 @@ def compile_kernels(folder: Path) -> None:
     from lucky_fern.core.model.ply import read_ply
     from lucky_fern.core.painting.cover import any_near
     from lucky_fern.core.selecting.seen import nearest_faces
+    from lucky_fern.core.sheets.needs import needs_of_faces
     from lucky_fern.core.sheets.picking import pick
     from lucky_fern.core.sheets.surface import Surface
     from lucky_fern.core.studio import Studio
@@ -152,6 +154,10 @@ def compile_kernels(folder: Path) -> None:
     environment.reflections()
     for encoded in (True, False):
         halvings(pixels, encoded)
+    opaque_line_blocks(np.zeros((1, 4, 4, 4), np.uint8))
+    surface = Surface(model)
+    sizes, every = dict.fromkeys(surface.keys, square(64)), np.ones(model.triangle_count)
+    needs_of_faces(surface, sizes, every > 0, every)
     for side in (64, 300):  # of one chunk, and of several
         studio = Studio.new(folder / "m.obj", sheet_size=side)
         store, key = MapStore(studio.sources), MapKey(studio.surface.keys[0], "height")

@@ -112,7 +112,7 @@ class SheetTextures:
         self._set_filter(key, texture, mips=levels > 0)
         if before is None or max(before.size) == 1:
             return _Coming(texture, levels, [start_texel(name).reshape(1, 1, 4)])
-        shown = np.frombuffer(before.read(), np.uint8).reshape(before.height, before.width, 4)
+        shown = np.frombuffer(before.read(), np.uint8).reshape(before.height, before.width, 4).copy()
         return _Coming(texture, levels, [shown, *(halvings(shown, name in ENCODED) if levels else [])])
 
     def _fill(self, coming: _Coming) -> bool:
