@@ -155,9 +155,8 @@ def compile_kernels(folder: Path) -> None:
     for encoded in (True, False):
         halvings(pixels, encoded)
     opaque_line_blocks(np.zeros((1, 4, 4, 4), np.uint8))
-    surface = Surface(model)
-    sizes, every = dict.fromkeys(surface.keys, square(64)), np.ones(model.triangle_count)
-    needs_of_faces(surface, sizes, every > 0, every)
+    flat, ones = Surface(model), np.ones(model.triangle_count)
+    needs_of_faces(flat, dict.fromkeys(flat.keys, square(64)), ones > 0, ones)
     for side in (64, 300):  # of one chunk, and of several
         studio = Studio.new(folder / "m.obj", sheet_size=side)
         store, key = MapStore(studio.sources), MapKey(studio.surface.keys[0], "height")
