@@ -138,6 +138,32 @@ def test_the_last_wish_is_shown_and_what_nobody_sees_is_not_drawn(room: Room) ->
     assert room.rest(canvas).shape == (60, 80, 3)
 
 
+class Calling:
+    """A painter that calls ``then`` once, when it first draws a part of a picture, or any."""
+
+    def __init__(self, then: Callable[[], object], parts: bool) -> None:
+        self.then, self.parts, self.called = then, parts, False
+
+    def draw(self, picture, textures, sizes) -> bool:
+        box = moderngl.get_context().fbo.scissor
+        if not self.called and (not self.parts or box[3] < SIZE[1]):
+            self.called = True
+            self.then()
+        return True
+
+    def release(self) -> None: ...
+
+
+def test_the_same_picture_wanted_again_while_it_is_drawn_well_is_drawn_to_its_end(room: Room) -> None:
+    wanted = Wanted(SIZE, "all there is", None)
+    other = room.canvas(lambda context: Calling(lambda: canvas.want(wanted), parts=False))
+    canvas = room.canvas(lambda context: Calling(lambda: other.want(wanted), parts=True))
+    canvas.want(wanted)
+    room.drawing.start()
+    room.rest(canvas)
+    assert other.painter is not None and other.painter.called  # while a part of it was drawn
+
+
 def test_maps_that_nobody_looks_at_any_more_are_let_go(room: Room, studio: Studio) -> None:
     def stock() -> Stock:
         store = MapStore(studio.sources)

@@ -114,7 +114,6 @@ class Canvas:
         with self._drawing.news:
             self.wanted, self.smooth = wanted, self.smooth or smooth
             self.due[Step.FRAME] = 0.0
-            self.due.pop(Step.STRIP, None)
             self._drawing.news.notify()
 
     def set_visible(self, on: bool) -> None:

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QStackedWidget, QTabWidget, QWidget
 from lucky_fern.core.compiled import load_kernels
 from lucky_fern.quay.delivery import Delivery
 from lucky_fern.ui.layers.matter import Matter
-from lucky_fern.ui.session.beside import beside
+from lucky_fern.ui.session.beside import beside, somebody_waits
 from lucky_fern.ui.views.model_view import ModelView
 from lucky_fern.ui.views.sheet_view import SheetView
 from lucky_fern.ui.window.parts import Parts
@@ -224,8 +224,8 @@ class Late(QObject):
         self.parts.ending.append(ended.set)
 
         def next_one() -> bool:
-            while self.parts.errands.busy and not ended.wait(_BREATH / 1000):
-                pass  # what a person waits for comes first
+            while somebody_waits() and not ended.wait(_BREATH / 1000):
+                pass  # that comes first
             return not ended.is_set()
 
         QTimer.singleShot(_BREATH * 8, self, lambda: beside("Loading kernels", partial(load_kernels, next_one)))

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 from lucky_fern.core.pictures.apart import render_apart
 from lucky_fern.render import environment
 from lucky_fern.ui.session.answers import Answers
+from lucky_fern.ui.session.beside import give_way_to
 from lucky_fern.ui.session.bringing import Bringing
 from lucky_fern.ui.session.changing import Changing
 from lucky_fern.ui.session.clipboard import Clipboard
@@ -91,13 +92,18 @@ class Parts:
         self.dropping = self.make(Dropping)
         self.colour_picking = self.make(ColourPicking)
         self.first_start = self.make(FirstStart)
-        self.ending: list[Callable[[], object]] = [self.first_start.end]  # called before anything here ends
+        # Called before anything here ends.
+        self.ending: list[Callable[[], object]] = [self.first_start.end, give_way_to(self._is_waited_for)]
 
     def make(self, kind: Callable[..., _T], **more: Any) -> _T:
         """One of a kind, with the parts that its parameters name, and ``more`` that is no part."""
         names = inspect.signature(kind).parameters
         own = {name: getattr(self, name) for name in names if name not in more and hasattr(self, name)}
         return kind(**own, **more)
+
+    def _is_waited_for(self) -> bool:
+        """Whether a person waits: for an errand, or for what is looked at."""
+        return self.errands.busy or not self.maps.seen_is_done
 
     def close(self) -> None:
         """End what goes on in the background."""
