@@ -41,6 +41,10 @@ class Box:
         self.store = store
         self.ready: list[Parcel] = []
 
+    @property
+    def waiting(self) -> bool:
+        return bool(self.ready)
+
     def want_all(self, keys) -> None:
         for key, kept in self.store.maps.items():
             if key.sheet in keys:
@@ -115,6 +119,7 @@ def test_what_is_composited_comes_onto_the_canvas_and_pinned_states_left_of_the_
     after, canvas = stock(), room.canvas()
     room.drawing.start()
     canvas.want(Wanted(SIZE, picture(studio), after))
+    assert room.rest(canvas) is not None and (room.shown[0][60, 80, 2::-1] == (0x20, 0x40, 0xA0)).all()  # at once
     assert (room.rest(canvas)[60, 80] == (0x20, 0x40, 0xA0)).all() and not after.parcels.first()
     canvas.want(Wanted(SIZE, picture(studio), after, before, 0.5))
     shown = room.rest(canvas)

@@ -27,6 +27,7 @@ _NEWS = 0.3  # seconds between pictures that bring new chunks, while what is see
 _NO_NEWS = 5.0  # the same while all that is seen is there already, only not halved from its own size
 _STILL = 0.16  # seconds until what does not move any more is drawn as well as can be
 _RECEIVING = 0.006  # seconds at a time
+_FIRST = 0.4  # seconds that the first picture of maps waits for what is there of them: nobody is shown a bare model
 _LIGHT = 0.04  # seconds until what could not be drawn yet is tried again
 _ENDING = 10.0  # seconds that the end is waited for
 LOG = logging.getLogger(__name__)
@@ -34,6 +35,10 @@ LOG = logging.getLogger(__name__)
 
 class Parcels(Protocol):
     """Packed chunks in the order in which they are to be taken; asked from the thread that draws."""
+
+    @property
+    def waiting(self) -> bool:
+        """Whether there are more to come of what is there already."""
 
     def want_all(self, keys: Iterable[SheetKey]) -> None: ...
 
@@ -362,28 +367,41 @@ class Drawing:
         textures.set_pixel_art(stock.pixel_art)
         for key, size in stock.sizes.items():
             textures.of(key, size)
-        if textures.fresh:
-            stock.parcels.want_all(set(textures.fresh))
-            textures.fresh.clear()
+        first = set(textures.fresh)
+        textures.fresh.clear()
+        if first:
+            stock.parcels.want_all(first)
+        if len(first) == len(stock.sizes) > 0:
+            self._await(stock, textures)
         textures.unsent.clear()
         textures.finish()
         return textures
+
+    def _await(self, stock: Stock, textures: SheetTextures) -> None:
+        """Bring to the card what is there of maps that were not shown yet, for as long as a person hardly notices."""
+        end = time.monotonic() + _FIRST
+        while stock.parcels.waiting and time.monotonic() < end:
+            self._take_in(stock, textures, end)
+            time.sleep(0.002)
+
+    def _take_in(self, stock: Stock, textures: SheetTextures, end: float) -> None:
+        """Bring to the card what is packed, until a time (monotonic seconds)."""
+        while (parcel := stock.parcels.first()) is not None:
+            try:
+                done = textures.put(parcel)
+            except Exception:  # it would come again and again
+                LOG.exception("A piece of a map could not be brought to the card.")
+                done = True
+            if done:
+                stock.parcels.taken()
+            if time.monotonic() > end:
+                break
 
     def _receive(self, seen: list[Canvas]) -> None:
         """Bring what was packed to the card for a moment."""
         end = time.monotonic() + _RECEIVING
         for stock in _stocks(seen):
-            textures = self._ready(stock)
-            while (parcel := stock.parcels.first()) is not None:
-                try:
-                    done = textures.put(parcel)
-                except Exception:
-                    stock.parcels.taken()  # it would come again and again
-                    raise
-                if done:
-                    stock.parcels.taken()
-                if time.monotonic() > end:
-                    break
+            self._take_in(stock, self._ready(stock), end)
         with self.news:
             for canvas in seen:
                 self._tell_news(canvas)
