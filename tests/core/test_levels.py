@@ -152,13 +152,18 @@ def test_a_file_keeps_a_small_look_of_its_maps_that_is_never_stale(flask: Studio
     opened = Studio.open(path)
     assert opened.look.keys() == look.keys() and np.array_equal(opened.look[key, "colour"], look[key, "colour"])
     assert sum(map(len, (pack_look(look, b"") or b"",))) <= MOST
-    # It is put on the last level, where all of it is still to be done.
+    # It is the last level, where nothing is to be done until something changes.
     levels = Levels(opened.sources)
     levels.take_look(opened.project, opened.look)
     store, colour = levels.level(2).store, MapKey(flask.surface.keys[0], "colour")
     assert np.array_equal(store.maps[colour], look[key, "colour"]) and levels.shown == {flask.surface.keys[0]: 2}
+    assert not levels.level(2).follow(opened.project) and levels.look(opened.project).keys() == look.keys()
+    assert levels.level(2).whole(opened.project, colour)
+    first = opened.project.layers[0]
+    opened.execute(SetLayer(first.id, opacity=first.opacity / 2))
     levels.level(2).follow(opened.project)
     assert levels.level(2).left[colour] and not levels.look(opened.project)
+    opened.history.undo()
     # Another document in the same file, a damaged look, one of another program: it is passed over.
     with zipfile.ZipFile(path) as archive:
         members = {name: archive.read(name) for name in archive.namelist()}
@@ -175,11 +180,15 @@ def test_a_file_keeps_a_small_look_of_its_maps_that_is_never_stale(flask: Studio
                 archive.writestr(member, change(data) if member == name else data)
         again = Studio.open(other)
         assert again.look == {} and len(again.project.layers) == len(flask.project.layers)
-    # What is large is made smaller, and fills its level all the same.
+    # What is large is made smaller, and fills its level all the same, where all of it is still to be done.
     rng = np.random.default_rng(1)
     noise = {(key, name): rng.integers(0, 256, (256, 256, 3), dtype=np.uint8) for name in ("colour", "emissive")}
     noise |= {(f"other:{n}", "colour"): noise[key, "colour"] for n in range(16)}
     small = unpack_look(pack_look(noise, b"x"), b"x")
     assert small[key, "colour"].shape == (128, 128, 3)
+    levels = Levels(opened.sources)
     levels.take_look(opened.project, small)
+    store = levels.level(2).store
+    levels.level(2).follow(opened.project)
+    assert levels.level(2).left[colour]
     assert np.array_equal(store.maps[colour][::2, ::2], noise[key, "colour"][::2, ::2])

@@ -105,6 +105,11 @@ class Level:
         }  # fmt: skip
         return news
 
+    def take(self, project: Project, maps: Mapping[MapKey, Array]) -> None:
+        """Begin with all maps of a project, for all of its sheets, as they were kept."""
+        self.store.maps.update(maps)
+        self.project, self._of, self.left = self.sized(project), project, {}
+
     def done(self, project: Project | None, key: MapKey, chunk: Chunk) -> bool:
         """Whether a chunk is there, to all its borders, as a project wants it; asked on any thread."""
         return self.follows(project) and key not in self.bare and chunk not in self.left.get(key, ())
@@ -158,18 +163,30 @@ class Levels:
         self.levels = {0: Level(0, store)}
 
     def take_look(self, project: Project, look: Look) -> None:
-        """Begin with what a project's file says that its maps look like; all of it is still to be done."""
-        by_name = {str(key): key for key in self.sources.surface.keys}
+        """Begin with what a project's file says that its maps look like.
+
+        Where all sheets have the look's size on their last level, that is their last level; else it is shown, and all
+        of it is still to be done.
+        """
+        keys = self.sources.surface.keys
+        last = {key: last_level(project.size_of(key), project.is_pixel_art(key)) for key in keys}
+        by_name, whole = {str(key): key for key in keys}, len(set(last.values())) == 1
+        found: dict[int, dict[MapKey, Array]] = {}
         for (name, map_name), pixels in look.items():
             key = by_name.get(name)
             if key is None:
                 continue
-            number = last_level(project.size_of(key), project.is_pixel_art(key))
-            size = at_level(project.size_of(key), number)
+            size = at_level(project.size_of(key), last[key])
             times = size.width // pixels.shape[1]
+            whole &= times == 1
             if times and size.shape == (pixels.shape[0] * times, pixels.shape[1] * times):
                 grown = pixels.repeat(times, axis=0).repeat(times, axis=1)
-                self.level(number).store.maps[MapKey(key, map_name)] = grown
+                found.setdefault(last[key], {})[MapKey(key, map_name)] = grown
+        for number, maps in found.items():
+            if number and whole:
+                self.level(number).take(project, maps)
+            else:
+                self.level(number).store.maps.update(maps)
         self.show(project, {})
 
     def look(self, project: Project) -> Look:
@@ -274,11 +291,6 @@ def finer_chunks(chunk: Chunk, by: int, size: Extent) -> Iterable[Chunk]:
     rows = range(chunk.row << by, min((chunk.row + 1) << by, size.down))
     columns = range(chunk.column << by, min((chunk.column + 1) << by, size.across))
     return (Chunk(row, column) for row in rows for column in columns)
-
-
-def coarser_chunk(chunk: Chunk, by: int) -> Chunk:
-    """The chunk, ``by`` levels coarser, that one goes into."""
-    return Chunk(chunk.row >> by, chunk.column >> by)
 
 
 def bytes_of_maps(wanted: Iterable[MapKey], project: Project) -> int:
