@@ -137,6 +137,29 @@ def test_the_tree_finds_what_looking_at_every_triangle_finds(count: int) -> None
     assert met > 50 or count < 700
 
 
+@pytest.mark.parametrize("count", [0, 1, 700])
+def test_the_tree_knows_what_comes_near_to_half_a_line(count: int) -> None:
+    from lucky_fern.core.model.tree import tree_of
+
+    rng, found, missed = np.random.default_rng(count), 0, 0
+    corners = rng.normal(size=(count, 1, 3)) + rng.normal(size=(count, 3, 3)) * 0.1
+    tree = tree_of(corners)
+    for number in range(100):
+        origin, direction = rng.normal(size=3) * (1e4 if number % 3 == 0 else 2), rng.normal(size=3)
+        if number % 3 == 0:
+            direction = rng.normal(size=3) - origin  # from far away, at it
+        direction /= np.linalg.norm(direction)
+        wide, least = rng.uniform(0.1, 1), -rng.uniform(0, 2)
+        offset = corners - origin
+        along = offset @ direction
+        aside = np.linalg.norm(offset - along[..., None] * direction, axis=2)
+        near = ((aside <= wide) & (along >= least)).any(axis=1)  # a corner at the least
+        rows = tree.about(origin, direction, wide, least)
+        assert (np.diff(rows) > 0).all() and set(np.flatnonzero(near)) <= set(rows.tolist())
+        found, missed = found + int(near.sum()), missed + count - len(rows)
+    assert count < 700 or (found > 1000 and missed > 50 * count)
+
+
 @pytest.mark.parametrize(("corners", "tiles"), [
     ([(1, 0.2), (1, 0.8), (1, 0.5)], [1001]),  # a line at the right border: no tile beyond it
     ([(1, 1), (1, 1), (1, 1)], [1001]),

@@ -40,6 +40,16 @@ class Tree(NamedTuple):
         )
         return found
 
+    def about(self, origin: F64, direction: F64, wide: float, least: float) -> I32:
+        """Rows of triangles, rising, with all those that come nearer than ``wide`` to a line through ``origin``.
+
+        ``direction`` is its unit direction; what lies before ``least`` along it is left out. Some others may be among
+        them: whole boxes are looked at.
+        """
+        found = np.empty(len(self.order), np.int32)
+        count = _about(self, np.asarray(origin, np.float64), np.asarray(direction, np.float64), wide, least, found)
+        return np.sort(found[:count])
+
 
 def tree_of(corners: F64) -> Tree:
     """The tree over triangles (T, 3, 3); neighbours along a Morton curve through their middles share boxes."""
@@ -85,6 +95,39 @@ def _put_boxes(corners: F64, order: I32, leaves: int, room: float, low: F64, hig
         for axis in range(3):
             low[box, axis] = min(low[2 * box, axis], low[2 * box + 1, axis])
             high[box, axis] = max(high[2 * box, axis], high[2 * box + 1, axis])
+
+
+@kernel
+def _about(tree: Tree, origin: F64, direction: F64, wide: float, least: float, found: I32) -> int:
+    """Into ``found``: the triangles of all lowest boxes whose ball meets the half of a cylinder; how many."""
+    leaves = len(tree.low) // 2
+    waiting = np.empty(_DEEP, np.int64)
+    waiting[0], count, number = 1, 1, 0
+    while count:
+        count -= 1
+        box = waiting[count]
+        if tree.low[box, 0] > tree.high[box, 0]:
+            continue  # nothing is in it
+        along, square, size = 0.0, 0.0, 0.0
+        for axis in range(3):
+            offset = (tree.low[box, axis] + tree.high[box, axis]) / 2 - origin[axis]
+            along += offset * direction[axis]
+            square += offset * offset
+            size += (tree.high[box, axis] - tree.low[box, axis]) ** 2
+        radius = np.sqrt(size) / 2 * (1 + _ROUNDING)
+        aside = np.sqrt(max(square - along * along, 0.0))
+        # Far from the line the difference of two squares has few digits left.
+        if aside > wide + radius + _ROUNDING * np.sqrt(square) * 1e3 or along + radius < least:
+            continue
+        if box < leaves:
+            waiting[count], waiting[count + 1] = 2 * box, 2 * box + 1
+            count += 2
+            continue
+        start = (box - leaves) * _LEAF
+        for n in range(start, min(start + _LEAF, len(tree.order))):
+            found[number] = tree.order[n]
+            number += 1
+    return number
 
 
 @kernel

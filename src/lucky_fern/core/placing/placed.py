@@ -13,7 +13,6 @@ import numpy as np
 from lucky_fern.core.arrays import F64, I32, U16, Array, Bool
 from lucky_fern.core.colour import ENCODE_16
 from lucky_fern.core.compiled import kernel
-from lucky_fern.core.once import once
 from lucky_fern.core.pictures.pyramid import Pyramid
 from lucky_fern.core.pictures.sampling import CUT, NEAREST, REPEAT, SMOOTH, Levels
 from lucky_fern.core.placing.bent import FLAT, Rolled, draw_bent
@@ -49,7 +48,7 @@ class PlacedPicture:
         """Whether it runs unevenly over triangles."""
         return self.weights is not None or self.strengths is not None or self.repeat or self.rolled is not FLAT
 
-    @once
+    @property
     def reached(self) -> Bool:
         """(T,) bool, the triangles that it may touch."""
         out = np.zeros(self.count, np.bool_)
@@ -70,7 +69,7 @@ class PlacedPicture:
         if self.occluders is not None:
             arrays += [self.occluders.corners, self.occluders.owner, self.occluders.starts, self.occluders.items,
                        self.occluders.top]  # fmt: skip
-        own = sum(one.nbytes for one in arrays if one is not None) + self.count + 512
+        own = sum(one.nbytes for one in arrays if one is not None) + 512
         return own + (0 if self.beyond is None else self.beyond.nbytes)
 
 
@@ -97,20 +96,18 @@ def distortion(corner: F64, place: F64) -> tuple[F64, F64]:
 
 def touched_chunks(placed: PlacedPicture, sheet: Sheet) -> set[Chunk]:
     """The chunks of a sheet that a placed picture may touch."""
-    at = placed.find(sheet.triangle)
-    chosen = np.flatnonzero(at >= 0)
-    marked = np.zeros((sheet.size.down, sheet.size.across), np.bool_)
+    rows = sheet.rows_of(placed.rows)
+    here = np.flatnonzero(rows >= 0)
+    rows = rows[here]
     if placed.weights is not None or placed.repeat or placed.rolled is not FLAT:
-        return sheet.chunks_of(at >= 0)  # where on a triangle it ends is not even
-    if len(chosen):
+        chosen = np.zeros(len(sheet.triangle), np.bool_)
+        chosen[rows] = True
+        return sheet.chunks_of(chosen)  # where on a triangle it ends is not even
+    marked = np.zeros((sheet.size.down, sheet.size.across), np.bool_)
+    if len(rows):
         _mark_chunks(
-            sheet.xy[chosen],
-            placed.corners[at[chosen]],
-            placed.width / 2,
-            placed.height / 2,
-            CHUNK,
-            marked,
-        )
+            sheet.xy[rows], placed.corners[here], placed.width / 2, placed.height / 2, CHUNK, marked
+        )  # fmt: skip
     found = {Chunk(int(row), int(column)) for row, column in np.argwhere(marked)}
     return found if placed.beyond is None else found | touched_chunks(placed.beyond, sheet)
 

@@ -20,18 +20,20 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
     if place.repeat:
         half = np.full(2, 2 * model.diagonal + float(np.linalg.norm(frame.origin - model.bounds.mean(axis=0))))
     # Only what may lie under the picture, however far towards the projector, is looked at more closely.
-    middle, radius = model.balls
+    spread = 1.0 if place.lens is None else 1 + place.depth / place.lens  # of the rays behind the middle
+    wide, least = float(np.hypot(*half)) * spread, -place.depth - 1e-9 * model.diagonal
+    rows = model.tree.about(frame.origin, frame.towards, wide, least).astype(np.int64)
+    middle, radius = (of_all[rows] for of_all in model.balls)
     offset = middle - frame.origin
     along = offset @ frame.towards
     aside = np.einsum("ij,ij->i", offset, offset) - along * along
-    spread = 1.0 if place.lens is None else 1 + place.depth / place.lens  # of the rays behind the middle
-    near = aside <= (float(np.hypot(*half)) * spread + radius) ** 2 * (1 + 1e-9)
-    near &= along + radius >= -place.depth - 1e-9 * model.diagonal
-    rows = np.flatnonzero(near)
+    near = aside <= (wide + radius) ** 2 * (1 + 1e-9)
+    near &= along + radius >= least
+    rows, middle = rows[near], middle[near]
     under = np.ascontiguousarray((model.corners[rows] - frame.origin) @ frame.matrix.T)
     if place.lens is not None:
         ahead = under[..., 2].max(axis=1) < _BEFORE * place.lens
-        rows, under = rows[ahead], under[ahead]
+        rows, under, middle = rows[ahead], under[ahead], middle[ahead]
     deep = under[..., 2]
     inside = (deep.min(axis=1) <= place.depth) & (deep.max(axis=1) >= -place.depth)
     reach, weights = place.depth, None
@@ -40,7 +42,7 @@ def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None
         under, weights = through_lens(under, place.lens)
     low, high = box_of(under)
     inside &= (low[:, 0] <= half[0]) & (low[:, 1] <= half[1]) & (high[:, 0] >= -half[0]) & (high[:, 1] >= -half[1])
-    cosine = _facing(frame, place, middle[rows], model.face_normals[rows])
+    cosine = _facing(frame, place, middle, model.face_normals[rows])
     if place.fade:
         inside &= cosine > 1e-9 if place.angle_limit <= 90 else True  # corners say the rest
     else:

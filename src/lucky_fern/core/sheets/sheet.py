@@ -65,6 +65,20 @@ class Sheet:
         self.needle: U8 = needles(self.xy)
         self._beaten: dict[Chunk, I32] = {}  # of each chunk that was asked about, who shares texels and owns them not
 
+    def rows_of(self, triangles: I32) -> I32:
+        """(M,) int32, where rows (M,) of the model are in ``triangle``; -1 for those that lie elsewhere."""
+        order, rising = self._rising
+        if not len(rising):
+            return np.full(len(triangles), -1, np.int32)
+        at = np.minimum(np.searchsorted(rising, triangles), len(rising) - 1)
+        return np.where(rising[at] == triangles, order[at], -1).astype(np.int32)
+
+    @once
+    def _rising(self) -> tuple[I32, I32]:
+        """The order in which rows of the model rise, and they in it."""
+        order = np.argsort(self.triangle, kind="stable").astype(np.int32)
+        return order, self.triangle[order]
+
     def chunk_triangles(self, chunk: Chunk) -> I32:
         """Rows of ``xy`` that may touch a chunk."""
         cell = chunk.row * self.size.across + chunk.column
