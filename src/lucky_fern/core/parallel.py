@@ -6,8 +6,8 @@ import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import FIRST_EXCEPTION, Future, ThreadPoolExecutor, wait
 from functools import cache
-from threading import current_thread
-from typing import TypeVar
+from threading import Thread, current_thread
+from typing import Generic, TypeVar
 
 from lucky_fern.core.errors import Cancelled
 
@@ -29,6 +29,28 @@ def stand_back() -> None:
     """Let this thread, those that it starts and those that it spreads work over give way to the program's others."""
     if hasattr(os, "setpriority") and _niceness() < _USUAL + _BEHIND:
         os.setpriority(os.PRIO_PROCESS, 0, min(_USUAL + _BEHIND, 19))
+
+
+class Aside(Generic[_R]):
+    """Something worked out on a thread of its own, which stands back, for someone who looks in now and then."""
+
+    def __init__(self, name: str, work: Callable[[], _R]) -> None:
+        self._found: Future[_R] = Future()
+        Thread(target=self._work, args=(work,), name=name, daemon=True).start()
+
+    def _work(self, work: Callable[[], _R]) -> None:
+        stand_back()
+        try:
+            self._found.set_result(work())
+        except BaseException as error:  # noqa: BLE001  # who looks in is told
+            self._found.set_exception(error)
+
+    def found(self, seconds: float | None = 0.0) -> _R | None:
+        """What came out, None if nothing did within so many seconds (None: however long); raises what was raised."""
+        try:
+            return self._found.result(seconds)
+        except TimeoutError:
+            return None
 
 
 @cache

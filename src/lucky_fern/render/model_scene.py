@@ -10,6 +10,7 @@ import moderngl
 import numpy as np
 
 from lucky_fern.core.arrays import F64, I32, Array, Bool
+from lucky_fern.core.once import once
 from lucky_fern.core.project.light import EVERY, Numbers
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
@@ -103,8 +104,6 @@ class ModelScene:
         self._pieces: list[_Piece] = []
         self._shadows: Shadows | None = None
         self.show_faces(None)
-        self._wires = self._edges(surface.model.outline_edges)
-        self._seams = self._edges(surface.model.seam_edges)
         self._air: tuple[moderngl.Buffer, moderngl.VertexArray] | None = None  # lines beside the surface
         self._panorama: tuple[str, moderngl.Texture] | None = None
         self._surroundings = environment.STUDIO
@@ -115,6 +114,14 @@ class ModelScene:
         for name, unit in {**UNITS, **units}.items():
             self._set(name, unit)
         uniform(self._program, "irradiance").write(environment.irradiance().tobytes())
+
+    @once
+    def _wires(self) -> moderngl.VertexArray | None:
+        return self._edges(self.surface.model.outline_edges)
+
+    @once
+    def _seams(self) -> moderngl.VertexArray | None:
+        return self._edges(self.surface.model.seam_edges)
 
     def _keep(self, made: moderngl.Buffer | moderngl.VertexArray) -> None:
         self._owned.append(made)

@@ -9,7 +9,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32
+from lucky_fern.core.arrays import F32, F64, I32
 from lucky_fern.core.sheets.grid import Extent, SheetKey
 from lucky_fern.core.sheets.surface import Surface
 from lucky_fern.core.udim import corner_of
@@ -120,6 +120,19 @@ class FlatCamera:
         return FlatCamera((float(middle[0]), float(middle[1])), max(scale, 24.0))
 
 
+def wire_ends(surface: Surface, plane: TileMap) -> F32:
+    """(N, 2, 3) both ends of the edges of all faces as they lie on the plane."""
+    model, edges, pieces = surface.model, surface.model.outline_edges, [np.zeros((0, 2, 3), np.float32)]
+    number = surface.sheet_of_triangle[edges[:, 0]]
+    for at, key in enumerate(surface.keys):
+        mine = edges[number == at]
+        ends = np.zeros((len(mine), 2, 3), np.float32)
+        for end in (0, 1):
+            ends[:, end, :2] = plane.to_plane(key.material, model.uv[mine[:, 0], mine[:, end + 1]])
+        pieces.append(ends)
+    return np.concatenate(pieces)
+
+
 class SheetScene:
     """The flat view's buffers in one context."""
 
@@ -137,26 +150,18 @@ class SheetScene:
         for sampler in self._samplers.values():
             sampler.repeat_x = sampler.repeat_y = False
         self._owned: list[Any] = [self._program, self._lines, square, self._square, *self._samplers.values()]
-        self._wires = self._make_wires()
+        self._wires: moderngl.VertexArray | None = None
         self.tint = Tint(context)
         for name, unit in UNITS.items():
             if name in self._program:
                 uniform(self._program, name).value = unit
 
-    def _make_wires(self) -> moderngl.VertexArray | None:
-        model, pieces = self.surface.model, []
-        edges = model.outline_edges
-        for number, key in enumerate(self.surface.keys):
-            mine = edges[self.surface.sheet_of_triangle[edges[:, 0]] == number]
-            ends = np.stack([model.uv[mine[:, 0], mine[:, 1]], model.uv[mine[:, 0], mine[:, 2]]], axis=1)
-            plane = self.plane.to_plane(key.material, ends)
-            pieces.append(np.concatenate([plane, np.zeros((*plane.shape[:2], 1))], axis=2))
-        if not pieces or not sum(len(piece) for piece in pieces):
-            return None
-        buffer = self.context.buffer(np.concatenate(pieces).astype(np.float32).tobytes())
-        array = self.context.vertex_array(self._lines, [(buffer, "3f", "in_position")])
-        self._owned += [buffer, array]
-        return array
+    def put_wires(self, ends: F32) -> None:
+        """Take the wires, as :func:`wire_ends` gives them."""
+        if len(ends):
+            buffer = self.context.buffer(ends)
+            self._wires = self.context.vertex_array(self._lines, [(buffer, "3f", "in_position")])
+            self._owned += [buffer, self._wires]
 
     def draw(
         self, camera: FlatCamera, width: float, height: float, shown_map: str | None, wires: bool,

@@ -18,9 +18,10 @@ from lucky_fern.core.arrays import Array
 from lucky_fern.core.compositing.changes import dirtied, everything
 from lucky_fern.core.compositing.compositor import Dirty, MapKey, MapStore
 from lucky_fern.core.compositing.sources import Sources
-from lucky_fern.core.maps import MAPS
+from lucky_fern.core.maps import MAPS, RISE, SHAPE
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.first_look import LONGEST, Look
+from lucky_fern.core.project.showing import has_relief, showing
 from lucky_fern.core.project.tree import with_effects_scaled
 from lucky_fern.core.sheets.grid import CHUNK, Chunk, Extent, SheetKey, all_chunks, every_chunk
 from lucky_fern.core.sheets.needs import UNSEEN
@@ -293,10 +294,13 @@ def finer_chunks(chunk: Chunk, by: int, size: Extent) -> Iterable[Chunk]:
     return (Chunk(row, column) for row in rows for column in columns)
 
 
-def bytes_of_maps(wanted: Iterable[MapKey], project: Project) -> int:
-    """How much memory maps take at their sheets' own size."""
+def bytes_of_maps(project: Project, keys: Iterable[SheetKey]) -> int:
+    """How much memory the maps of sheets that any layer writes to take at the sheets' own size."""
     found = 0
-    for key in wanted:
-        spec = MAPS[key.map]
-        found += project.size_of(key.sheet).texels * spec.components * (2 if spec.wide else 1)
+    for key in keys:
+        written = {name for _, maps in showing(project.layers, key) for name in maps}
+        if has_relief(project.layers) and RISE in written:
+            written.add(SHAPE)
+        a_texel = sum(MAPS[name].components * (2 if MAPS[name].wide else 1) for name in written)
+        found += project.size_of(key).texels * a_texel
     return found

@@ -221,7 +221,8 @@ class CompositingThread(QObject):
             return
         self._resting = self._serial
         zero = self._levels.level(0)
-        if not self._spoilt and not any(zero.left.values()) and not zero.bare:
+        whole = zero.follows(self.shown) and not any(zero.left.values()) and not zero.bare
+        if whole and not self._spoilt:
             self.settled.set()
         self.seen_is_done = True
         self.busy.emit(False)
@@ -276,6 +277,10 @@ class CompositingThread(QObject):
 
     def _at_own_size(self, zero: Level, now: _Round, quick: bool) -> None:
         """What is seen texel by texel, or all that is seen if that is ``quick``; then the rest, if there is room."""
+        room = bytes_of_maps(now.project, self._sources.surface.keys) <= _ROOM
+        if not room and not zero.begun and not any((need == 0).any() for need in now.needs.values()):
+            self._tell_seen(now)
+            return
         zero.follow(now.project)
         near, seen, far = Dirty(), Dirty(), Dirty()
         for key, chunks in zero.left.items():
@@ -288,7 +293,7 @@ class CompositingThread(QObject):
         if quick:
             self._work_through(zero, now, seen)
         self._tell_seen(now)
-        if bytes_of_maps({*zero.store.maps, *zero.left}, now.project) > _ROOM:
+        if not room:
             return
         for some in (seen, far):
             self._work_through(zero, now, some)

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from lucky_fern.core.errors import LuckyFernError, ProjectError
 from lucky_fern.core.incoming import first_washes
 from lucky_fern.core.model.model import Texture
+from lucky_fern.core.parallel import Aside
 from lucky_fern.core.project.blobs import Blobs
 from lucky_fern.core.project.commands import Command
 from lucky_fern.core.project.document import Project
@@ -251,7 +252,9 @@ class Work(QObject):
         """What ``make`` opens, with all that the window asks for at once worked out (the model keeps it)."""
         self._ready_light()
         studio, missing = make()
-        _ = studio.model.islands, studio.model.tree, studio.model.bounds, studio.surface.nearest, studio.warnings
+        model, surface = studio.model, studio.surface
+        islands = Aside("fern-islands", lambda: model.islands)
+        _ = model.tree, model.bounds, surface.nearest, studio.warnings, islands.found(None)
         return studio, missing
 
     def _ready_light(self) -> None:

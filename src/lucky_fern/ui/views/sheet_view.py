@@ -30,6 +30,7 @@ from lucky_fern.ui.views.view import View
 from lucky_fern.ui.widgets.guarding import guarded
 from lucky_fern.words import tr
 
+_LABEL_MARGIN = 18  # pixels round the name of a sheet
 _GRIDDED = 8.0  # pixels that a texel has at least where lines are drawn between them
 _PIXELS_PER_TEXEL = 48.0
 
@@ -160,11 +161,17 @@ class SheetView(View):
         self.camera = camera
         self._all_framed = False
         self.overlay.labels = [
-            (self.pixel_of(self.tiles.corner(key)), f"{key.material} {key.tile}") for key in self.tiles.keys
+            (self.pixel_of(self.tiles.corner(key)), text) for key in self.tiles.keys if (text := self._name_of(key))
         ]
         self.refresh()
         self.maps.look_again()
         self._marker_changed()
+
+    def _name_of(self, key: SheetKey) -> str:
+        """What is written on a sheet: as much of its name as has room there."""
+        wide = self.camera.scale * self.tiles.unit[key.material][0] - _LABEL_MARGIN
+        names = (f"{key.material} {key.tile}", str(key.tile))
+        return next((name for name in names if self.fontMetrics().horizontalAdvance(name) <= wide), "")
 
     def refresh(self) -> None:
         self._show_grid()
