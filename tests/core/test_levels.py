@@ -100,6 +100,34 @@ def test_a_level_made_of_the_layers_looks_as_the_finest_one_halved(flask: Studio
     assert size == square(256) and off.mean() < 1.5 and np.median(off) < 0.5
 
 
+def test_maps_that_nobody_looks_at_closely_make_room_and_come_back_the_same(flask: Studio) -> None:
+    levels, key = Levels(flask.sources), flask.surface.keys[0]
+    zero, every = levels.level(0), every_chunk(square(1024))
+    zero.follow(flask.project)
+
+    def make() -> dict[MapKey, np.ndarray]:
+        for one in list(zero.left):
+            zero.store.update(flask.project, one, sorted(zero.left.pop(one)))
+        return dict(zero.store.maps)
+
+    before = make()
+    assert len(before) > 2 and sum(one.nbytes for one in before.values()) < levels.room
+    levels.make_room({})
+    assert zero.store.maps.keys() == before.keys()  # there is room
+    levels.room = 0
+    levels.make_room({key: np.where(np.eye(4), 0, UNSEEN).astype(np.int8)})
+    assert zero.store.maps.keys() == before.keys()  # a few chunks of it are looked at texel by texel
+    levels.room = sum(one.nbytes for one in before.values()) - 1
+    levels.make_room({key: np.full((4, 4), 1, np.int8)})
+    (gone,) = before.keys() - zero.store.maps.keys()  # no more than there has to be
+    assert zero.left[gone] == every and not zero.whole(flask.project, gone)
+    levels.room = 0
+    levels.make_room({})
+    assert not zero.store.maps
+    after = make()
+    assert after.keys() == before.keys() and all(np.array_equal(after[one], before[one]) for one in before)
+
+
 def test_pieces_of_other_levels_are_halved_and_enlarged_onto_the_one_that_is_shown(flask: Studio) -> None:
     levels, key = Levels(flask.sources), flask.surface.keys[0]
     for number in (0, 2):

@@ -169,6 +169,30 @@ def test_the_same_picture_wanted_again_while_it_is_drawn_well_is_drawn_to_its_en
     assert other.painter is not None and other.painter.called  # while a part of it was drawn
 
 
+def test_wires_are_left_out_where_they_would_hide_the_sheet(room: Room, tmp_path: Path) -> None:
+    across = np.linspace(0, 1, 41)
+    u, v = np.meshgrid(across, across)
+    points = "".join(f"v {a} {b} 0\nvt {a} {b}\n" for a, b in zip(u.ravel(), v.ravel(), strict=True))
+    at = 1 + np.arange(41 * 41).reshape(41, 41)
+    rows = np.stack([at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]], axis=-1).reshape(-1, 4)
+    (tmp_path / "grid.obj").write_text(
+        points + "".join("f " + " ".join(f"{n}/{n}" for n in row) + "\n" for row in rows)
+    )
+    studio = Studio.new(tmp_path / "grid.obj", sheet_size=64)
+    store, canvas, found = MapStore(studio.sources), room.canvas(), {}
+    room.drawing.start()
+    for scale in (30.0, 100.0):
+        for wires in (False, True):
+            plane = TileMap(studio.surface.keys)
+            wanted = SheetPicture(
+                studio.surface, plane, FlatCamera((0.5, 0.5), scale), *SIZE, (0.5,) * 3, wires=wires
+            )
+            canvas.want(Wanted(SIZE, wanted, Stock(store, Box(store), {studio.surface.keys[0]: square(64)})))
+            found[scale, wires] = room.rest(canvas)
+    assert np.array_equal(found[30.0, False], found[30.0, True])
+    assert (found[100.0, True] < found[100.0, False]).any()
+
+
 def test_maps_that_nobody_looks_at_any_more_are_let_go(room: Room, studio: Studio) -> None:
     def stock() -> Stock:
         store = MapStore(studio.sources)

@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 from hands import Hands
 from lucky_fern.core import easel
 from lucky_fern.core.compositing.compositor import MapKey
+from lucky_fern.core.compositing.levels import usual_room
 from lucky_fern.core.painting.brush import Brush
 from lucky_fern.core.project.commands import AddMaskEntry
 from lucky_fern.core.project.document import Group
@@ -39,6 +40,7 @@ from lucky_fern.core.project.shapes import MaskEntry, PictureShape, ScopeShape
 from lucky_fern.core.studio import Studio
 from lucky_fern.demo.world import demo_studio
 from lucky_fern.licences import parts_used
+from lucky_fern.render.sheet_scene import FlatCamera
 from lucky_fern.ui.layers.pages.copies import add_copies
 from lucky_fern.ui.widgets import asking
 from lucky_fern.ui.widgets.style import choose, desktop_text
@@ -261,6 +263,20 @@ def test_memory_for_undo_is_one_number_wherever_it_is_set(hands: Hands, plane: P
     assert work.studio.history.limit == 512 << 20 and window.history.room.value() == 512
 
 
+def test_memory_for_maps_is_a_quarter_or_what_was_chosen(hands: Hands) -> None:
+    window, maps = hands.window, hands.parts.maps
+    assert maps.levels.room == usual_room() > 256 << 20
+    chosen = Preferences(window, window.remembered)
+    chosen.maps.setValue(64)
+    chosen.accept()
+    window._apply_choices()
+    hands.wait()
+    assert window.remembered.maps_megabytes == 64 and maps.levels.room == 64 << 20
+    hands.parts.work.open_demo("kettle")
+    hands.wait()
+    assert maps.levels.room == 64 << 20
+
+
 def test_copies_arrive_in_one_folded_group_and_kit_pictures_leave_as_files(hands: Hands) -> None:
     view = hands.window.model_view
     hands.drop(view, "kettle-and-reed.png", np.array([view.width() * 0.42, view.height() * 0.6]))
@@ -410,3 +426,13 @@ def test_every_control_has_a_name(hands: Hands) -> None:
     for layer in parts.work.project.layers:
         parts.selection.select(layer.id)
         assert hands.fields is not None and not unnamed(window), layer.name
+
+
+def test_a_sheet_bears_as_much_of_its_name_as_has_room_on_it(hands: Hands) -> None:
+    view = hands.window.sheet_view
+    (key,) = view.tiles.keys
+    shown = {}
+    for scale in (400.0, 55.0, 25.0):
+        view.set_camera(FlatCamera((0.5, 0.5), scale))
+        shown[scale] = [text for _, text in view.overlay.labels]
+    assert shown == {400.0: [f"{key.material} {key.tile}"], 55.0: [str(key.tile)], 25.0: []}

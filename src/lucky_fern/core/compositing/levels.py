@@ -7,6 +7,7 @@ exported.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Mapping
 from collections.abc import Set as AbstractSet
 
@@ -125,13 +126,25 @@ class Level:
         return project is not None and self._of is project
 
 
+def usual_room() -> int:
+    """Bytes that maps may take where nobody said how much: a quarter of the computer's memory."""
+    try:
+        return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 4
+    except (ValueError, OSError, AttributeError):  # a system that does not say
+        return 2 << 30
+
+
 class Levels:
-    """All levels over the same sources. ``shown`` says which one of each sheet the views have on the card."""
+    """All levels over the same sources. ``shown`` says which one of each sheet the views have on the card.
+
+    ``room`` bounds the bytes of maps at the sheets' own size, but for those that are looked at texel by texel.
+    """
 
     def __init__(self, sources: Sources, store: MapStore | None = None) -> None:
         self.levels: dict[int, Level] = {0: Level(0, MapStore(sources) if store is None else store)}
         self.shown: dict[SheetKey, int] = {}
         self.project: Project | None = None  # the one that is being worked out
+        self.room = usual_room()
 
     @property
     def store(self) -> MapStore:
@@ -162,6 +175,22 @@ class Levels:
         store = self.store
         store.renew(sources)
         self.levels = {0: Level(0, store)}
+
+    def make_room(self, needs: Needs) -> None:
+        """Let go of maps at their sheets' own size, as many as there is no room for, but of none that is looked at
+        texel by texel. They are worked out anew when they are asked for.
+        """
+        zero = self.levels[0]
+        maps, project = zero.store.maps, zero.project
+        near = {key for key, need in needs.items() if (need == 0).any()}
+        held = sum(one.nbytes for one in list(maps.values()))
+        for key in list(maps):
+            if held <= self.room or project is None:
+                return
+            if key.sheet not in near:
+                zero.left[key] = set(all_chunks(project.size_of(key.sheet)))
+                zero.bare.discard(key)
+                held -= maps.pop(key).nbytes
 
     def take_look(self, project: Project, look: Look) -> None:
         """Begin with what a project's file says that its maps look like.

@@ -39,7 +39,7 @@ _PATIENT = 30.0  # seconds that a thread has to end
 _FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
 _SEEN = 0.03  # seconds in which what was answered first is drawn
 _QUICK = 0.1  # seconds for all that is seen at its own size; what takes longer is seen on coarser levels before
-_ROOM = 1536 << 20  # bytes of maps at their own size that are worked out though nobody looks at them
+_AHEAD = 1536 << 20  # bytes of maps at their own size, at the most, that are worked out though nobody looks at them
 
 
 @dataclass(frozen=True)
@@ -277,11 +277,13 @@ class CompositingThread(QObject):
 
     def _at_own_size(self, zero: Level, now: _Round, quick: bool) -> None:
         """What is seen texel by texel, or all that is seen if that is ``quick``; then the rest, if there is room."""
-        room = bytes_of_maps(now.project, self._sources.surface.keys) <= _ROOM
+        levels = self._levels
+        room = bytes_of_maps(now.project, self._sources.surface.keys) <= min(levels.room, _AHEAD)
         if not room and not zero.begun and not any((need == 0).any() for need in now.needs.values()):
             self._tell_seen(now)
             return
         zero.follow(now.project)
+        levels.make_room(now.needs)
         near, seen, far = Dirty(), Dirty(), Dirty()
         for key, chunks in zero.left.items():
             need = now.needs.get(key.sheet)
@@ -293,6 +295,7 @@ class CompositingThread(QObject):
         if quick:
             self._work_through(zero, now, seen)
         self._tell_seen(now)
+        levels.make_room(now.needs)
         if not room:
             return
         for some in (seen, far):

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from lucky_fern.core.arrays import Array
 from lucky_fern.core.compositing.compositor import MapKey, MapStore
-from lucky_fern.core.compositing.levels import Levels, Needs
+from lucky_fern.core.compositing.levels import Levels, Needs, usual_room
 from lucky_fern.core.maps import LOOK
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.project.first_look import Look
@@ -46,6 +46,7 @@ class Maps(QObject):
         self.compositing: CompositingThread | None = None
         self.packing: Packing | None = None
         self.lookers: list[Callable[[], Seen]] = []
+        self._room = usual_room()  # bytes that maps may take at their sheets' own size
         self._surface: Surface | None = None  # the one that the maps are of
         self._rested = 0  # the request that was told of in full last
         # Another project is composited once the window has shown what it has of it.
@@ -109,6 +110,13 @@ class Maps(QObject):
         if thread is None or store is None or not thread.settled.is_set() or thread.shown is not project:
             return None
         return store
+
+    def give_room(self, room: int) -> None:
+        """Let maps take so many bytes (0: a quarter of the computer's memory), now and in what is opened later."""
+        self._room = room or usual_room()
+        if self.levels is not None:
+            self.levels.room = self._room
+            self.look_again()
 
     def on_screen(self) -> Seen:
         """Finds, on any thread, what the views show now, and how finely; it is composited first."""
@@ -184,6 +192,7 @@ class Maps(QObject):
         studio = self.work.studio
         assert studio is not None
         self.levels = Levels(studio.sources)
+        self.levels.room = self._room
         self.levels.take_look(studio.project, studio.look)
         self._surface = studio.surface
         self.packing = Packing(self.levels)

@@ -396,6 +396,7 @@ class Window(QMainWindow):
         self.parts.changing.wish = self.remembered.reread
         self.parts.my_kit.move_to(self.remembered.my_kit)
         self.parts.work.give_undo(self.remembered.undo_megabytes << 20)
+        self.parts.maps.give_room(self.remembered.maps_megabytes << 20)
 
     def _remember_undo(self, room: int) -> None:
         self.remembered.undo_megabytes = room >> 20

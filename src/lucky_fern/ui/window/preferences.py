@@ -1,4 +1,4 @@
-"""The person's choices: the look, how numbers are written, a folder, memory for undo, keeping the previous file."""
+"""The person's choices: the look, how numbers are written, a folder, memory, keeping the previous file."""
 
 from __future__ import annotations
 
@@ -78,6 +78,13 @@ class Preferences(QDialog):
         self.undo.setValue(remembered.undo_megabytes)
         self.undo.setToolTip(tr("How much memory steps to undo may take"))
         form.addRow(tr("Memory for &undo"), self.undo)
+        self.maps = QSpinBox(maximum=262144, singleStep=256, suffix=tr(" MiB"))
+        self.maps.setSpecialValueText(tr("A quarter of this computer's"))
+        self.maps.setValue(remembered.maps_megabytes)
+        self.maps.setToolTip(
+            tr("How much memory finished maps may take; what nobody looks at is made again when needed")
+        )
+        form.addRow(tr("Memory for &maps"), self.maps)
         self.keep = QCheckBox(tr("Keep the &previous file as NAME.fern~ when saving"))
         self.keep.setChecked(remembered.keep_previous)
         form.addRow(self.keep)
@@ -104,5 +111,6 @@ class Preferences(QDialog):
         self.remembered.my_kit = self.my_kit.text().strip()
         self.remembered.reread = self.reread.currentData()
         self.remembered.undo_megabytes = self.undo.value()
+        self.remembered.maps_megabytes = self.maps.value()
         self.remembered.keep_previous = self.keep.isChecked()
         super().accept()

@@ -26,6 +26,7 @@ class Remembered(msgspec.Struct, omit_defaults=True):
     reread: Literal["ask", "yes", "no"] = "ask"  # pictures whose files changed
     my_kit: str = ""  # its folder; "" for the usual one
     undo_megabytes: int = 1024
+    maps_megabytes: int = 0  # that maps may take; 0 for a quarter of the computer's memory
     keep_previous: bool = False  # leave the file before it as NAME.fern~ when saving
     size: tuple[int, int] = (1280, 800)
     whole_screen: bool = False
