@@ -87,7 +87,7 @@ class Level:
             return {}
         sources, small = self.store.sources, self.sized(project)
         if self.project is None:
-            news = everything(sources, small)
+            news = everything(sources, small) if not self.number else self._all_written(small)
         else:
             news = dirtied(sources, self.project, small)
             if self.new:
@@ -106,6 +106,13 @@ class Level:
             if key.sheet in sources.surface.keys
         }  # fmt: skip
         return news
+
+    def _all_written(self, small: Project) -> Dirty:
+        """All chunks of all maps that layers write to: which layers lie where is only asked where somebody looks."""
+        return {
+            MapKey(key, name): set(all_chunks(small.size_of(key)))
+            for key in self.store.sources.surface.keys for name in written_to(small, key)
+        }  # fmt: skip
 
     def take(self, project: Project, maps: Mapping[MapKey, Array]) -> None:
         """Begin with all maps of a project, for all of its sheets, as they were kept."""
@@ -323,13 +330,15 @@ def finer_chunks(chunk: Chunk, by: int, size: Extent) -> Iterable[Chunk]:
     return (Chunk(row, column) for row in rows for column in columns)
 
 
+def written_to(project: Project, key: SheetKey) -> set[str]:
+    """The maps of a sheet that layers in whose scope it is give to."""
+    written = {name for _, maps in showing(project.layers, key) for name in maps}
+    if RISE in written and has_relief(project.layers):
+        written.add(SHAPE)
+    return written
+
+
 def bytes_of_maps(project: Project, keys: Iterable[SheetKey]) -> int:
     """How much memory the maps of sheets that any layer writes to take at the sheets' own size."""
-    found = 0
-    for key in keys:
-        written = {name for _, maps in showing(project.layers, key) for name in maps}
-        if has_relief(project.layers) and RISE in written:
-            written.add(SHAPE)
-        a_texel = sum(MAPS[name].components * (2 if MAPS[name].wide else 1) for name in written)
-        found += project.size_of(key).texels * a_texel
-    return found
+    specs = [(project.size_of(key).texels, MAPS[name]) for key in keys for name in written_to(project, key)]
+    return sum(texels * spec.components * (2 if spec.wide else 1) for texels, spec in specs)

@@ -39,6 +39,7 @@ class ModelView(View):
         self.look = Look()
         self._shown: Bool | None = None  # the faces that are drawn
         self._uv: F64 | None = None  # where they lie for a while
+        self._needed: tuple[object, Needs] | None = None  # what was asked last, and the answer
         self._measured: tuple[Surface, dict[SheetKey, Extent], tuple[F64, F64]] | None = None
         super().__init__(tr("Model view"), matter, ModelPainter)
         self.looking.look_asked.connect(self.look_along)
@@ -93,15 +94,22 @@ class ModelView(View):
             return dict
         surface, high = studio.surface, self.height() * self.devicePixelRatio()
 
+        asked = (surface, camera, aspect, high, sizes)
+
         def find() -> Needs:
             if set(sizes) != set(surface.keys):
                 return {}
+            kept = self._needed
+            if kept is not None and kept[0] == asked:
+                return kept[1]
             middle, fine = self._faces(surface, sizes)
             eye = camera.axes[2] if camera.parallel else camera.eye - middle
             flat = camera.project(middle, aspect)
             inside = (np.abs(flat[..., :2]) < 1.1).all(axis=1)
             inside &= (surface.model.face_normals * eye).sum(axis=1) > 0
-            return needs_of_faces(surface, sizes, inside, fine * camera.units_a_pixel(middle, high))
+            needs = needs_of_faces(surface, sizes, inside, fine * camera.units_a_pixel(middle, high))
+            self._needed = asked, needs
+            return needs
 
         return find
 
