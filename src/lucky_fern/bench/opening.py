@@ -1,18 +1,22 @@
 """What a person sees after *Demo: Marsh Hen*, read from the pixels of both views as they come.
 
-``python -m lucky_fern.bench.opening [busy]`` prints seconds: ``livery`` and ``settled``, until both views differ from
-what they show in the end by less than 12 of 255 on the average, and by less than 1; ``oldest``, the longest time that
-a view's picture was not renewed while it was not yet what it became; ``rest``, until nothing is to be done any more;
-``processor``, spent until both were settled. With ``busy`` another process keeps one core busy meanwhile.
+``python -m lucky_fern.bench.opening [busy] [PROJECT.fern]`` prints seconds: ``livery`` and ``settled``, until both
+views differ from what they show in the end by less than 12 of 255 on the average, and by less than 1; ``oldest``, the
+longest time that chunks which were done waited for the next picture of a view, until that was settled; ``still``, the
+longest time without any new picture till then; ``rest``, until nothing is to be done any more; ``processor``, spent
+until both were settled; and ``peak``, the most memory that it took, in MB. With ``busy`` another process keeps one
+core busy meanwhile.
 """
 
 from __future__ import annotations
 
 import json
+import resource
 import subprocess
 import sys
 import time
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -33,10 +37,19 @@ class _Watched:
 
     view: View
     came: list[tuple[float, float, U8]] = field(default_factory=list)
+    waited: list[tuple[float, float]] = field(default_factory=list)  # from when until when chunks waited to be seen
+    since: float | None = None  # when the first of those came that wait now
+
+    def hear(self) -> None:
+        """Chunks are done."""
+        self.since = time.perf_counter() if self.since is None else self.since
 
     def look(self) -> None:
         image = self.view.image
         pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)
+        if self.since is not None:
+            self.waited.append((self.since, time.perf_counter()))
+            self.since = None
         self.came.append((time.perf_counter(), time.process_time(), pixels[:, : image.width(), :3].copy()))
 
     def off(self) -> list[float]:
@@ -44,21 +57,26 @@ class _Watched:
         last = self.came[-1][2].astype(np.int16)
         return [float(np.abs(one - last).mean()) if one.shape == last.shape else 255.0 for *_, one in self.came]
 
-    def since(self, least: float) -> tuple[float, float]:
+    def since_when(self, least: float) -> tuple[float, float]:
         """When, and after how many processor seconds, it was nearer than that for good."""
         off = self.off()
         far = [at for at, value in enumerate(off) if value >= least]
         return self.came[min(far[-1] + 1 if far else 0, len(self.came) - 1)][:2]
 
-    def oldest(self, begin: float) -> float:
+    def oldest(self) -> float:
+        """The longest time that chunks which were done waited for a picture, until it was settled."""
+        end = self.since_when(_SETTLED)[0]
+        return max((until - since for since, until in self.waited if until <= end), default=0.0)
+
+    def still(self, begin: float) -> float:
         """The longest time without a new picture until it was settled."""
-        end = self.since(_SETTLED)[0]
+        end = self.since_when(_SETTLED)[0]
         times = [begin, *(at for at, *_ in self.came if at <= end)]
         return float(np.diff(times).max()) if len(times) > 1 else 0.0
 
 
-def measured(busy: bool = False, demo: str = "ferry") -> dict[str, float]:
-    """Open a demo in a window and watch it come; seconds as the module says."""
+def measured(busy: bool = False, project: Path | None = None) -> dict[str, float]:
+    """Open the ferry, or a project, in a window and watch it come; seconds as the module says."""
     with application() as running:
         from lucky_fern.demo.world import ensure_world
         from lucky_fern.ui.window.main import Window
@@ -74,8 +92,12 @@ def measured(busy: bool = False, demo: str = "ferry") -> dict[str, float]:
         try:
             for one in watched:
                 one.view.frame_drawn.connect(one.look)
+                window.parts.maps.changed.connect(one.hear)
             begin, spent = time.perf_counter(), time.process_time()
-            window.parts.work.open_demo(demo)
+            if project is None:
+                window.parts.work.open_demo("ferry")
+            else:
+                window.parts.work.open(project)
             running.processEvents()
             window.rest.wait(_LONGEST)
             rest = time.perf_counter() - begin
@@ -85,14 +107,17 @@ def measured(busy: bool = False, demo: str = "ferry") -> dict[str, float]:
         finally:
             if other is not None:
                 other.kill()
-        livery = max(one.since(_LIVERY)[0] for one in watched) - begin
-        settled, processor = (max(one.since(_SETTLED)[at] for one in watched) for at in (0, 1))
+        livery = max(one.since_when(_LIVERY)[0] for one in watched) - begin
+        settled, processor = (max(one.since_when(_SETTLED)[at] for one in watched) for at in (0, 1))
         window.parts.close()
         return {
-            "livery": livery, "settled": settled - begin, "oldest": max(one.oldest(begin) for one in watched),
+            "livery": livery, "settled": settled - begin,
+            "oldest": max(one.oldest() for one in watched), "still": max(one.still(begin) for one in watched),
             "rest": rest, "processor": processor - spent,
+            "peak": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
         }  # fmt: skip
 
 
 if __name__ == "__main__":
-    json.dump(measured("busy" in sys.argv[1:]), sys.stdout)
+    projects = [Path(one) for one in sys.argv[1:] if one.endswith(".fern")]
+    json.dump(measured("busy" in sys.argv[1:], projects[0] if projects else None), sys.stdout)

@@ -46,9 +46,12 @@ def settled(folder: Path) -> Row:
 
 
 def oldest(folder: Path) -> Row:
-    """The oldest picture of a view until it is settled, while another process keeps a core busy."""
+    """How long chunks that are done wait for a view's picture, while another process keeps a core busy."""
     found = _opened(True)
-    detail = f"{found['oldest']:.1f} s beside a busy core; livery after {found['livery']:.1f} s; {_load()}"
+    detail = (
+        f"{found['oldest']:.2f} s beside a busy core, {found['still']:.1f} s with nothing new to be seen; "
+        f"livery after {found['livery']:.1f} s; {_load()}"
+    )
     return Row("oldest picture of a view while maps are worked out", found["oldest"] / _OLDEST, 1.0, "lower", detail)
 
 

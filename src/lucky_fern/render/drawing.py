@@ -23,7 +23,7 @@ from lucky_fern.render.frames import Box, Frames
 from lucky_fern.render.parcels import Parcel
 from lucky_fern.render.textures import SheetTextures
 
-_NEWS = 0.3  # seconds between pictures that bring new chunks, while what is seen is worked out
+_NEWS = 0.2  # seconds between pictures that bring new chunks, while what is seen is worked out
 _NO_NEWS = 5.0  # the same while all that is seen is there already, only not halved from its own size
 _STILL = 0.16  # seconds until what does not move any more is drawn as well as can be
 _RECEIVING = 0.006  # seconds at a time
