@@ -313,3 +313,26 @@ def test_drawings_stay_sharp_at_the_texels_they_get(tmp_path: Path, plane: Path)
     line = composite_sheet(studio.sources, studio.project, "colour", sheet, 8)[1000]
     between = (line[:, 0] > 3) & (line[:, 0] < 252)
     assert between.sum() <= 2 and (line[:1022] == (255, 0, 0)).all() and (line[1026:] == (0, 0, 255)).all()
+
+
+def test_a_picture_is_looked_for_on_the_sheets_that_it_may_touch(tmp_path: Path) -> None:
+    from lucky_fern.demo.models import marsh_hen
+
+    marsh_hen(tmp_path / "ferry.obj")
+    studio = Studio.new(tmp_path / "ferry.obj", sheet_size=512)
+    surface, rng, passed_over = studio.surface, np.random.default_rng(4), 0
+    for _ in range(60):
+        normal = rng.normal(size=3)
+        place = Throw(
+            tuple(rng.uniform((-4, 0, -2), (4, 3, 2)).tolist()), tuple(normal.tolist()), (0, 1, 0),
+            float(rng.uniform(0.1, 1.5)), 0.4, depth=float(rng.uniform(0.05, 1)),
+            lens=float(rng.uniform(2, 5)) if rng.random() < 0.3 else None, through=bool(rng.random() < 0.3),
+        )  # fmt: skip
+        worked = throw(surface.model, place, 0.4)
+        for key in surface.keys:
+            sheet = surface.sheet(key, square(512))
+            asked = studio.sources.posed
+            found = studio.sources.place_chunks(place, 0.4, None, sheet)
+            assert found == touched_chunks(worked, sheet)
+            passed_over += studio.sources.posed == asked and not found
+    assert passed_over > 60

@@ -81,13 +81,16 @@ class Level:
         """Whether a sheet has this level."""
         return self.number <= last_level(project.size_of(key), project.is_pixel_art(key))
 
-    def follow(self, project: Project) -> Dirty:
-        """Enter what has to be done anew for a project; what of it is news."""
+    def follow(self, project: Project, exact: bool = False) -> Dirty:
+        """Enter what has to be done anew for a project; what of it is news.
+
+        ``exact``, where all of it will be done: at first, only chunks on which any layer lies.
+        """
         if self._of is project and not self.new:
             return {}
         sources, small = self.store.sources, self.sized(project)
         if self.project is None:
-            news = everything(sources, small) if not self.number else self._all_written(small)
+            news = everything(sources, small) if exact else self._all_written(small)
         else:
             news = dirtied(sources, self.project, small)
             if self.new:
@@ -297,7 +300,7 @@ def first_look(sources: Sources, project: Project) -> Look:
     levels = Levels(sources)
     for key in sources.surface.keys:
         level = levels.level(last_level(project.size_of(key), project.is_pixel_art(key)))
-        level.follow(project)
+        level.follow(project, exact=True)
         assert level.project is not None
         for one in [one for one in level.left if one.sheet == key]:
             level.store.update(level.project, one, sorted(level.left.pop(one)))

@@ -25,7 +25,7 @@ from lucky_fern.core.project.document import KitPicture, Project
 from lucky_fern.core.project.ground import Grounds
 from lucky_fern.core.project.kinds import Place
 from lucky_fern.core.project.plain import Sampling, Scope
-from lucky_fern.core.sheets.grid import Chunk, every_chunk
+from lucky_fern.core.sheets.grid import Chunk, SheetKey, every_chunk
 from lucky_fern.core.sheets.sheet import Sheet
 from lucky_fern.core.sheets.surface import Surface, Triangles
 from lucky_fern.core.survey.shelf import own_shelf
@@ -124,9 +124,20 @@ class Sources:
 
         def find() -> AbstractSet[Chunk]:
             box, tall = with_warp(place, height)
+            if sheet.key not in self._sheets_near(box, tall):
+                return set()
             return way_of(box).chunks(self.worked(box, tall, chosen), box, tall, sheet)
 
         return self.kept.get(("chunks", place, height, chosen, sheet.key, sheet.size), find, lambda _: 1024)
+
+    def _sheets_near(self, place: Place, height: float) -> AbstractSet[SheetKey]:
+        """The sheets on which it may show: those of other decals need not be worked out."""
+
+        def find() -> AbstractSet[SheetKey]:
+            rows = way_of(place).near(self.surface.model, place, height)
+            return set(self.surface.keys) if rows is None else self.surface.sheets_of(rows)
+
+        return self.kept.get(("sheets near", place, height), find, lambda _: 1024)
 
     def scope_chunks(self, chosen: Triangles | None, sheet: Sheet) -> AbstractSet[Chunk]:
         """The chunks that chosen triangles may touch."""

@@ -13,16 +13,33 @@ from lucky_fern.core.project.places import Throw
 _BEFORE = 0.98  # of the way to the lens; what reaches nearer to it is neither painted on nor hides anything
 
 
+def rows_near(model: Model, place: Throw, height: float) -> I64:
+    """(N,) rows, rising, of what a pose may touch and of what may hide something from it; some others, too."""
+    frame = pose_frame(place)
+    wide, least = _beam(model, place, _half(model, place, height))
+    return model.tree.about(frame.origin, frame.towards, wide, least).astype(np.int64)
+
+
+def _half(model: Model, place: Throw, height: float) -> F64:
+    """Half the width and half the height of what is thrown."""
+    if place.repeat:
+        off = float(np.linalg.norm(np.asarray(place.point) - model.bounds.mean(axis=0)))
+        return np.full(2, 2 * model.diagonal + off)
+    return np.array([place.width / 2, height / 2])
+
+
+def _beam(model: Model, place: Throw, half: F64) -> tuple[float, float]:
+    """How far from the middle ray the picture reaches, and how far along it what it reaches begins."""
+    spread = 1.0 if place.lens is None else 1 + place.depth / place.lens  # of the rays behind the middle
+    return float(np.hypot(*half)) * spread, -place.depth - 1e-9 * model.diagonal
+
+
 def throw(model: Model, place: Throw, height: float, allowed: Bool | None = None) -> PlacedPicture:
     """Work out a pose. ``allowed`` (T,) bool leaves out triangles (a scope by parts)."""
-    frame = pose_frame(place)
-    half = np.array([place.width / 2, height / 2])
-    if place.repeat:
-        half = np.full(2, 2 * model.diagonal + float(np.linalg.norm(frame.origin - model.bounds.mean(axis=0))))
+    frame, half = pose_frame(place), _half(model, place, height)
     # Only what may lie under the picture, however far towards the projector, is looked at more closely.
-    spread = 1.0 if place.lens is None else 1 + place.depth / place.lens  # of the rays behind the middle
-    wide, least = float(np.hypot(*half)) * spread, -place.depth - 1e-9 * model.diagonal
-    rows = model.tree.about(frame.origin, frame.towards, wide, least).astype(np.int64)
+    rows = rows_near(model, place, height)
+    wide, least = _beam(model, place, half)
     middle, radius = (of_all[rows] for of_all in model.balls)
     offset = middle - frame.origin
     along = offset @ frame.towards

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Protocol, cast
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F64, I32, U16, Bool, unit_rows
+from lucky_fern.core.arrays import F64, I32, I64, U16, Bool, unit_rows
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.pictures.pyramid import Pyramid
@@ -81,6 +81,10 @@ class Way:
     def work(self, model: Model, place: Any, height: float, allowed: Bool | None = None) -> Worked | None:
         """Work out a pose; None where there is nothing to. ``allowed`` (T,) bool leaves out triangles."""
         raise NotImplementedError
+
+    def near(self, model: Model, place: Any, height: float) -> I64 | None:
+        """(N,) rows of the model with all that it may touch, found more quickly than it is worked out; None: all."""
+        return None
 
     def chunks(self, worked: Any, place: Any, height: float, sheet: Sheet) -> AbstractSet[Chunk]:
         """The chunks of a sheet that it may touch."""

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from collections.abc import Set as AbstractSet
 from typing import Any, TypeVar
 
 import numpy as np
 
-from lucky_fern.core.arrays import F64, I32, Bool
+from lucky_fern.core.arrays import F64, I32, I64, U64, Bool
 from lucky_fern.core.errors import CommandError
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.once import once
@@ -146,6 +147,21 @@ class Surface:
         for number in range(len(self.keys) - 1, -1, -1):
             result[self.placement.triangles[self.keys[number]]] = number
         return result
+
+    @once
+    def _bits(self) -> U64:
+        """(T,) of each triangle, a bit for each sheet that it lies on."""
+        result = np.zeros(self.model.triangle_count, np.uint64)
+        for number, key in enumerate(self.keys):
+            result[self.placement.triangles[key]] |= np.uint64(1 << number)
+        return result
+
+    def sheets_of(self, rows: I64) -> AbstractSet[SheetKey]:
+        """The sheets on which some triangles lie; of more than 64 sheets, all."""
+        if len(self.keys) > 64:
+            return set(self.keys)
+        found = int(np.bitwise_or.reduce(self._bits[rows], initial=np.uint64(0)))
+        return {key for number, key in enumerate(self.keys) if found >> number & 1}
 
 
 def _among_few(kept: dict[_K, Bool], key: _K, make: Callable[[], Bool]) -> Bool:

@@ -282,7 +282,7 @@ class CompositingThread(QObject):
         if not room and not zero.begun and not any((need == 0).any() for need in now.needs.values()):
             self._tell_seen(now)
             return
-        zero.follow(now.project)
+        zero.follow(now.project, exact=room)
         levels.make_room(now.needs)
         near, seen, far = Dirty(), Dirty(), Dirty()
         for key, chunks in zero.left.items():

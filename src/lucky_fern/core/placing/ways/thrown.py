@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from lucky_fern.core.arrays import F64, U16, Bool
+from lucky_fern.core.arrays import F64, I64, U16, Bool
 from lucky_fern.core.model.gradients import axes_of
 from lucky_fern.core.model.model import Model
 from lucky_fern.core.placing.frame import pose_frame
 from lucky_fern.core.placing.placed import PlacedPicture, draw_placed, touched_chunks
-from lucky_fern.core.placing.throw import throw
+from lucky_fern.core.placing.throw import rows_near, throw
 from lucky_fern.core.placing.way import Drawing, Texels, Way, under_throw, unit
 from lucky_fern.core.project.places import Throw
 from lucky_fern.core.sheets.grid import Chunk
@@ -44,6 +44,9 @@ class OnSurfaceWay(Way):
 class Thrown(OnSurfaceWay):
     def work(self, model: Model, place: Throw, height: float, allowed: Bool | None = None) -> PlacedPicture:
         return throw(model, place, height, allowed)
+
+    def near(self, model: Model, place: Throw, height: float) -> I64 | None:
+        return rows_near(model, place, height)
 
     def axes(self, worked: PlacedPicture, place: Throw, sheet: Sheet, texels: Texels) -> tuple[F64, F64]:
         """Right and up of the picture, slid along the rays onto the face: those are the lines it shows there."""
