@@ -128,6 +128,30 @@ def test_maps_that_nobody_looks_at_closely_make_room_and_come_back_the_same(flas
     assert after.keys() == before.keys() and all(np.array_equal(after[one], before[one]) for one in before)
 
 
+def test_what_is_not_looked_at_closely_any_more_makes_room_on_the_card() -> None:
+    ferry = demo_studio("ferry")
+    levels, keys, project = Levels(ferry.sources), ferry.surface.keys, ferry.project
+    whole = 2048 * 2048 * 22
+
+    def near(*some: int) -> dict:
+        return {key: np.full((8, 8), 0 if number in some else 3, np.int8) for number, key in enumerate(keys)}
+
+    assert set(levels.show(project, near())) == set(keys) and set(levels.shown.values()) == {3}
+    levels.card = int(2.5 * whole)
+    for number in (0, 1):
+        assert levels.show(project, near(number)) == [keys[number]]
+    assert levels.shown == {keys[0]: 0, keys[1]: 0, keys[2]: 3, keys[3]: 3}  # there is room
+    levels.show(project, near(0))  # looked at again: it goes last
+    assert set(levels.show(project, near(2))) == {keys[1], keys[2]}
+    assert levels.shown == {keys[0]: 0, keys[1]: 3, keys[2]: 0, keys[3]: 3}
+    assert set(levels.show(project, near(0, 1, 2, 3))) == {
+        keys[1],
+        keys[3],
+    }  # what is needed is shown, whatever it takes
+    assert set(levels.shown.values()) == {0} and levels.turns == {keys[0]: 2, keys[1]: 4, keys[2]: 2, keys[3]: 2}
+    assert levels.show(project, near(0, 1, 2, 3)) == []
+
+
 def test_pieces_of_other_levels_are_halved_and_enlarged_onto_the_one_that_is_shown(flask: Studio) -> None:
     levels, key = Levels(flask.sources), flask.surface.keys[0]
     for number in (0, 2):

@@ -404,8 +404,8 @@ def test_textures_grow_with_finer_levels_and_show_what_was_there_until_something
         store.maps[MapKey(key, "colour")] = rng.integers(0, 256, (*size.shape, 3), dtype=np.uint8)
         return store
 
-    def put(store: MapStore, size: Extent, chunk: Chunk, level: int, shown: int) -> None:
-        while not textures.put(packed(store, key, "colour_map", size, chunk, level, shown)):
+    def put(store: MapStore, size: Extent, chunk: Chunk, level: int, shown: int, turn: int = 0) -> None:
+        while not textures.put(packed(store, key, "colour_map", size, chunk, level, shown, turn)):
             pass
         textures.finish()
 
@@ -438,6 +438,17 @@ def test_textures_grow_with_finer_levels_and_show_what_was_there_until_something
     put(coarse, half, Chunk(0, 0), 1, 1)  # packed before the finer level was shown
     assert textures.of(key, whole)["colour_map"] is grown
     assert np.array_equal(np.frombuffer(grown.read(), np.uint8).reshape(*whole.shape, 4)[::-1, :, :3], expected)
+    put(coarse, half, Chunk(0, 0), 1, 1, 2)  # from now on it is shown more coarsely: what was there, halved
+    shrunk = textures.of(key, whole)["colour_map"]
+    assert shrunk.size == (half.width, half.height)
+    light = decode_srgb(expected / 255).reshape(half.height, 2, half.width, 2, 3).mean(axis=(1, 3))
+    light[:256, :256] = decode_srgb(small[:256, :256] / 255)
+    mine = np.frombuffer(shrunk.read(), np.uint8).reshape(*half.shape, 4)[::-1, :, :3]
+    assert np.abs(decode_srgb(mine / 255) - light).max() < 0.02
+    put(fine, whole, Chunk(1, 0), 0, 0, 1)  # packed before that
+    assert textures.of(key, whole)["colour_map"].size == (half.width, half.height)
+    put(fine, whole, Chunk(1, 0), 0, 0, 3)
+    assert textures.of(key, whole)["colour_map"].size == shape
     textures.release()
 
 

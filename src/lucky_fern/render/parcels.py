@@ -33,7 +33,8 @@ HOME = {map_name: texture for texture, maps in PACKING.items() for map_name in m
 class Parcel:
     """A piece of a texture of some ``size``; ``corner`` (x, y) is its lowest left texel there.
 
-    ``levels`` are (r, c, 4) uint8, the piece and its mips, without mips just one.
+    ``levels`` are (r, c, 4) uint8, the piece and its mips, without mips just one. ``turn`` rises whenever the sheet
+    is shown on another level.
     """
 
     sheet: SheetKey
@@ -41,10 +42,12 @@ class Parcel:
     size: Extent
     corner: tuple[int, int]
     levels: tuple[U8, ...]
+    turn: int = 0
 
 
 def packed(
-    store: MapStore, sheet: SheetKey, texture: str, size: Extent, chunk: Chunk, level: int = 0, shown: int = 0
+    store: MapStore, sheet: SheetKey, texture: str, size: Extent, chunk: Chunk, level: int = 0, shown: int = 0,
+    turn: int = 0,
 ) -> Parcel:  # fmt: skip
     """Pack what a store holds now of a chunk of a level; maps that it does not hold are as they start.
 
@@ -59,11 +62,11 @@ def packed(
         corner = corner[0] << -by, corner[1] << -by
         # Mips of other sizes do not line up with chunks.
         smaller = halvings(pixels, texture in ENCODED) if lines_up(size) else []
-        return Parcel(sheet, texture, size, corner, (pixels, *smaller))
+        return Parcel(sheet, texture, size, corner, (pixels, *smaller), turn)
     size = Extent(size.width >> by, size.height >> by)
     smaller = halvings(pixels, texture in ENCODED)[by - 1 :]
     kept = smaller if lines_up(size) else smaller[:1]
-    return Parcel(sheet, texture, size, (corner[0] >> by, corner[1] >> by), tuple(kept))
+    return Parcel(sheet, texture, size, (corner[0] >> by, corner[1] >> by), tuple(kept), turn)
 
 
 def lines_up(size: Extent) -> bool:

@@ -1,6 +1,7 @@
 """Maps on the graphics card: four textures a sheet, updated piece by piece.
 
-A texture is as large as its sheet is on the level that came last, and grows when a finer one comes.
+A texture is as large as its sheet is on the level that is shown: it grows when a finer one comes, and becomes smaller
+where the card has no room for what nobody looks at so closely.
 """
 
 from __future__ import annotations
@@ -63,6 +64,7 @@ class SheetTextures:
         self._textures: dict[SheetKey, dict[str, moderngl.Texture]] = {}
         self._sizes: dict[SheetKey, Extent] = {}
         self._coming: dict[tuple[SheetKey, str], _Coming] = {}
+        self._turns: dict[tuple[SheetKey, str], int] = {}  # of what was put last
         self._stale: dict[moderngl.Texture, SheetKey] = {}  # whose mips are to be made anew
         self._pixel_art: frozenset[SheetKey] = frozenset()
         self.nearest: bool | None = None  # whether texels are seen as squares; None: where sheets are small
@@ -112,7 +114,11 @@ class SheetTextures:
         self._set_filter(key, texture, mips=levels > 0)
         if before is None or max(before.size) == 1:
             return _Coming(texture, levels, [start_texel(name).reshape(1, 1, 4)])
-        shown = np.frombuffer(before.read(), np.uint8).reshape(before.height, before.width, 4).copy()
+        by = max(before.width // size.width, 1).bit_length() - 1
+        if by:
+            before.build_mipmaps(0, by)
+        shape = (before.height >> by, before.width >> by, 4)
+        shown = np.frombuffer(before.read(level=by), np.uint8).reshape(shape).copy()
         return _Coming(texture, levels, [shown, *(halvings(shown, name in ENCODED) if levels else [])])
 
     def _fill(self, coming: _Coming) -> bool:
@@ -155,26 +161,30 @@ class SheetTextures:
     def put(self, parcel: Parcel) -> bool:
         """Write a parcel into its texture; False if there was time only to go on making the texture.
 
-        Parcels for sheets that are gone, have another size by now, or are shown on a finer level, are dropped.
+        Parcels for sheets that are gone, have another size by now, or are shown on another level, are dropped.
         """
         key, name, size = parcel.sheet, parcel.texture, parcel.size
         if not _is_level(size, self._sizes.get(key)):
             return True
-        kept = self._textures[key]
-        if kept[name].width > size.width > 1:
-            return True  # of a coarser level than is shown by now
+        kept, coming = self._textures[key], self._coming.get((key, name))
+        turn, last = self._turns.get((key, name), 0), kept[name] if coming is None else coming.texture
+        if last.width > 1 and last.size != (size.width, size.height):
+            coarser = parcel.turn == turn and size.width < last.width
+            if parcel.turn < turn or coarser:
+                return True  # of another level than is shown by now
+        self._turns[key, name] = max(turn, parcel.turn)
         if kept[name].size != (size.width, size.height):
-            coming = self._coming.get((key, name))
-            if coming is not None and coming.texture.width > size.width:
-                return True
-            if coming is None or coming.texture.width < size.width:
+            if coming is None or coming.texture.size != (size.width, size.height):
                 if coming is not None:
                     coming.texture.release()
                 coming = self._coming[key, name] = self._begin(key, name, size, kept[name])
             if not self._fill(coming):
                 return False
+            self._stale.pop(kept[name], None)
             kept[name].release()
             kept[name] = self._coming.pop((key, name)).texture
+        elif coming is not None:  # what was begun is not wanted any more
+            self._coming.pop((key, name)).texture.release()
         x, y = parcel.corner
         for level, pixels in enumerate(parcel.levels):
             self._calls.write(kept[name], level, x >> level, y >> level, pixels)
@@ -222,6 +232,8 @@ class SheetTextures:
             texture.release()
         for place in [place for place in self._coming if place[0] == key]:
             self._coming.pop(place).texture.release()
+        for place in [place for place in self._turns if place[0] == key]:
+            del self._turns[place]
 
     def release(self) -> None:
         """Give everything back to the card; harmless when done twice."""

@@ -29,6 +29,8 @@ from lucky_fern.core.sheets.needs import UNSEEN
 
 # For each sheet that is looked at (down, across) int8, by chunk of level 0: the level that is enough there.
 Needs = Mapping[SheetKey, Array]
+_A_TEXEL = 22  # bytes on the card: four textures, and a third for their mips
+_CARD = 768 << 20  # bytes of textures: they leave room for all else on a card of 1 GB
 
 
 def last_level(size: Extent, pixel_art: bool) -> int:
@@ -147,14 +149,17 @@ def usual_room() -> int:
 class Levels:
     """All levels over the same sources. ``shown`` says which one of each sheet the views have on the card.
 
-    ``room`` bounds the bytes of maps at the sheets' own size, but for those that are looked at texel by texel.
+    ``room`` bounds the bytes of maps at the sheets' own size, but for those that are looked at texel by texel;
+    ``card`` those of textures, but for what is needed now.
     """
 
     def __init__(self, sources: Sources, store: MapStore | None = None) -> None:
         self.levels: dict[int, Level] = {0: Level(0, MapStore(sources) if store is None else store)}
         self.shown: dict[SheetKey, int] = {}
+        self.turns: dict[SheetKey, int] = {}  # how often that became another one
         self.project: Project | None = None  # the one that is being worked out
         self.room = usual_room()
+        self.card = _CARD
 
     @property
     def store(self) -> MapStore:
@@ -275,18 +280,33 @@ class Levels:
     def show(self, project: Project, needs: Needs) -> list[SheetKey]:
         """Have sheets shown as finely as is needed; those that are shown on another level from now on.
 
-        Once there, what is finer stays. A sheet that nobody looks at begins with its last level.
+        Once there, what is finer stays while the card has room; then those are shown more coarsely first that have
+        not been needed so finely for longest. A sheet that nobody looks at begins with its last level.
         """
-        changed = []
+        before, enough = dict(self.shown), {}
         for key in self.sources.surface.keys:
             size = project.size_of(key)
             last = last_level(size, project.is_pixel_art(key))
-            level = min(int(needs[key].min()) if key in needs else last, last)
-            before = self.shown.get(key)
-            if before is None or level < before or before > last:
-                self.shown[key] = level
-                changed.append(key)
+            enough[key] = level = min(int(needs[key].min()) if key in needs else last, last)
+            shown = before.get(key)
+            if shown is None or level <= shown or shown > last:
+                self.shown.pop(key, None)
+                self.shown[key] = level  # the last one that was needed so finely comes last
+        taken = sum(self._on_card(project, key) for key in enough)
+        for key in list(self.shown):
+            if taken <= self.card or key not in enough:
+                continue
+            taken -= self._on_card(project, key)
+            self.shown[key] = max(enough[key], self.shown[key])
+            taken += self._on_card(project, key)
+        changed = [key for key in enough if self.shown[key] != before.get(key)]
+        for key in changed:
+            self.turns[key] = self.turns.get(key, 0) + 1
         return changed
+
+    def _on_card(self, project: Project, key: SheetKey) -> int:
+        """Bytes of the textures of a sheet, all of its maps and their mips."""
+        return at_level(project.size_of(key), self.shown[key]).texels * _A_TEXEL
 
     def shown_size(self, project: Project, key: SheetKey) -> Extent:
         """How large the texture of a sheet is."""

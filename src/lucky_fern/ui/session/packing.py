@@ -123,7 +123,8 @@ class Packing(QObject):
         level = self._levels.levels.get(number)
         if level is None:
             return None
-        return packed(level.store, sheet, texture, size, chunk, number, self._levels.shown.get(sheet, 0))
+        turn = self._levels.turns.get(sheet, 0)  # read first: a piece may be newer than its turn, not older
+        return packed(level.store, sheet, texture, size, chunk, number, self._levels.shown.get(sheet, 0), turn)
 
     def _put_finer_over(self, piece: _Piece, chunk: Chunk) -> None:
         """Where a finer level is there already, it shows, whichever was packed first."""
