@@ -68,12 +68,6 @@ class Surface:
                 changed.add(key)
         return changed
 
-    def ready_sheets(self, sizes: dict[SheetKey, Extent]) -> list[Sheet]:
-        """The sheets that are built at these sizes already."""
-        with self._sizing:
-            kept = {key: dict(of_key) for key, of_key in self._sheets.items()}
-        return [kept[key][size] for key, size in sizes.items() if size in kept.get(key, {})]
-
     def sheets(self, size_of: Callable[[SheetKey], Extent]) -> list[Sheet]:
         return [self.sheet(key, size_of(key)) for key in self.keys]
 
