@@ -15,6 +15,7 @@ from PIL import Image
 
 from lucky_fern.core.compositing.changes import dirtied, everything
 from lucky_fern.core.compositing.compositor import MapKey, MapStore, composite_sheet
+from lucky_fern.core.compositing.stack import ON_TOP, keep_below
 from lucky_fern.core.pictures.picture import read_picture
 from lucky_fern.core.project.commands import (
     AddLayer,
@@ -39,7 +40,7 @@ from lucky_fern.core.project.effects import Blur, Invert, Levels
 from lucky_fern.core.project.places import Lay
 from lucky_fern.core.project.plain import BLEND_MODES
 from lucky_fern.core.project.shapes import Fill, Mask, MaskEntry, PictureShape
-from lucky_fern.core.sheets.grid import square
+from lucky_fern.core.sheets.grid import all_chunks, square
 from lucky_fern.core.studio import Studio
 from recommendation import w3c
 from small_models import SIDE_BY_SIDE
@@ -234,7 +235,7 @@ def test_whatever_is_edited_the_maps_kept_up_to_date_equal_those_of_a_fresh_star
             isles.history.undo()
         else:
             isles.execute(choice[draw.integers(len(choice))])
-        focus = next(iter(isles.project.walk())).id
+        focus = int(draw.choice([ON_TOP, *(layer.id for layer in isles.project.walk())]))
         for piece, chunks in dirtied(isles.sources, shown, isles.project).items():
             store.update(isles.project, piece, chunks, focus=focus)
         shown = isles.project
@@ -244,6 +245,26 @@ def test_whatever_is_edited_the_maps_kept_up_to_date_equal_those_of_a_fresh_star
             for name, bits in (("colour", 8), ("height", 16), ("normal", 16), ("roughness", 8)):
                 whole = composite_sheet(fresh.sources, fresh.project, name, sheet, bits)
                 assert (store.get(MapKey(key, name), square(600)) == whole).all(), (name, isles.history.titles)
+
+
+def test_what_is_made_ready_for_the_next_layer_leaves_that_layer_alone_to_be_put_on(isles: Studio) -> None:
+    key = isles.surface.keys[0]
+    sheet, chunks = isles.surface.sheet(key, square(600)), all_chunks(square(600))
+    isles.execute(AddLayer("hill", Wash(), {"height": Channel(0.7, relief=Relief())}, 0.5))
+    for name in ("colour", "normal"):
+        for chunk in chunks:
+            keep_below(isles.sources, isles.project, name, sheet, chunk, ON_TOP)
+    isles.execute(
+        AddLayer("new", Wash(), {"colour": Channel("#123456"), "height": Channel(0.6, relief=Relief())}, 0.5)
+    )
+    top, before, store = isles.project.layers[-1].id, isles.sources.blended, MapStore(isles.sources)
+    store.update(isles.project, MapKey(key, "colour"), chunks, focus=top)
+    assert isles.sources.blended - before == len(chunks)
+    for name, bits in (("colour", 8), ("normal", 16)):
+        store.update(isles.project, MapKey(key, name), chunks, focus=top)
+        fresh = Studio(isles.project, isles.blobs, isles.model)
+        whole = composite_sheet(fresh.sources, fresh.project, name, fresh.surface.sheet(key, square(600)), bits)
+        assert (store.get(MapKey(key, name), square(600)) == whole).all()
 
 
 def test_moving_grouping_and_ungrouping_never_loses_a_layer(isles: Studio) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import replace as with_fields
-from typing import Any
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 from msgspec.structs import replace
@@ -26,6 +26,7 @@ from lucky_fern.core.sheets.region import Rect, rect_of
 from lucky_fern.core.sheets.sheet import Sheet
 
 Counting = Callable[[Layer], float]
+ON_TOP = -1  # for the layer being edited: one that is still to come, above all others
 
 
 def as_they_are(layer: Layer) -> float:
@@ -81,8 +82,9 @@ def composite_rect(
 ) -> F32:  # fmt: skip
     """(r, c, n) float32 values 0…1 of a rectangle of a map, colours sRGB-encoded.
 
-    Of :data:`~.canvas.RELIEF`, ``relief`` says which heights and how high. ``focus`` names a layer being edited: what
-    lies below it is kept, so that only that layer and those above are done again. Values do not depend on it.
+    Of :data:`~.canvas.RELIEF`, ``relief`` says which heights and how high. ``focus`` names a layer being edited (or
+    :data:`ON_TOP`): what lies below it is kept, so that only that layer and those above are done again. Values do not
+    depend on it.
     ``under`` names a layer: only what lies below it (``with_it``: and the layer) is put on; masks there still go by
     all of the project.
     """
@@ -93,7 +95,7 @@ def composite_rect(
     put_all(layers[first:], canvas, view)
     values = canvas.values[rect.within(wide)]
     if map_name == SHAPE and has_relief(layers):
-        shaped = _relief(sources, project, sheet, rect, under, with_it)
+        shaped = _relief(sources, project, sheet, rect, focus, under, with_it)
         blend_normal_arrays(shaped, np.ascontiguousarray(values), np.ones(rect.shape, np.float32))
         values = shaped
     return np.ascontiguousarray(values)
@@ -151,21 +153,45 @@ def holds(layer: Layer, layer_id: int) -> bool:
 # --- what lies below a layer ----------------------------------------------------------------------------------------
 
 
+def keep_below(sources: Sources, project: Project, map_name: str, sheet: Sheet, chunk: Chunk, focus: int) -> None:
+    """Have what lies below a layer (or :data:`ON_TOP`) there before somebody edits it, for a chunk of a map."""
+    rect, heights = rect_of(chunk, sheet.size), list(reliefs(project.layers))
+    asked: list[tuple[str, Relief | None, Rect]] = [(map_name, None, rect)]
+    if map_name == SHAPE:
+        asked += [(RELIEF, relief, rect.grown(1, sheet.size)) for relief in heights]
+    for name, relief, part in asked:
+        wide = part.grown(stack_margin(project.layers, RISE if name == RELIEF else name), sheet.size)
+        _begin(View(sources, project, name, sheet, wide, project.layers, relief=relief), focus)
+
+
+class _Below(NamedTuple):
+    """So many layers put onto a rectangle, counted from the lowest, and what they depend on."""
+
+    many: int
+    ground: Ground
+    values: F32
+
+
 def _begin(view: View, focus: int | None) -> tuple[Canvas, int]:
-    """A canvas with what lies below the layer in focus, and the number of the first layer still to be put on."""
-    layers = view.layers
-    first = next((at for at, layer in enumerate(layers) if focus is not None and holds(layer, focus)), 0)
+    """A canvas with what lies below the layer in focus, and the number of the first layer still to be put on.
+
+    What is kept of fewer layers is gone on from.
+    """
+    layers, below, grounds = view.layers, view.sources.below, view.sources.grounds
+    if focus is None:
+        return blank(view), 0
+    first = len(layers) if focus == ON_TOP else next((at for at, one in enumerate(layers) if holds(one, focus)), 0)
     if not any(writes(layer, view) for layer in layers[:first]):
         return blank(view), first
-
-    def make() -> F32:
-        canvas = blank(view)
-        put_all(layers[:first], canvas, view)
-        return canvas.values
-
     key = (view.map, view.relief, view.sheet.key, view.sheet.size, view.rect)
-    ground = view.sources.grounds.of_first(view.project, first)
-    return Canvas(view.sources.below.like(key, ground, make, lambda made: made.nbytes).copy()), first
+    kept, canvas, many = cast("_Below | None", below.find(key)), blank(view), 0
+    if kept is not None and kept.many <= first and grounds.of_first(view.project, kept.many) == kept.ground:
+        canvas, many = Canvas(kept.values.copy()), kept.many
+    if many < first and any(writes(layer, view) for layer in layers[many:first]):
+        put_all(layers[many:first], canvas, view)
+        made = canvas.values.copy()
+        below.put(key, _Below(first, grounds.of_first(view.project, first), made), made.nbytes)
+    return canvas, first
 
 
 def around_below(layer: Layer, view: View, canvas: Canvas) -> Around:
@@ -247,12 +273,14 @@ def _ground_under(layer: Layer, view: View) -> Ground:
     return view.sources.grounds.of_below(view.project, layer.id)
 
 
-def _relief(sources: Sources, project: Project, sheet: Sheet, rect: Rect, under: int | None, with_it: bool) -> F32:
+def _relief(
+    sources: Sources, project: Project, sheet: Sheet, rect: Rect, focus: int | None, under: int | None, with_it: bool
+) -> F32:
     """(r, c, 3) normals that the heights marked for it give; of those below a layer, if it is named."""
     wide = rect.grown(1, sheet.size)
     rise = np.zeros((*wide.shape, 2), np.float32)
     for relief in reliefs(project.layers if under is None else sources.grounds.below(project, under, with_it)):
-        rise += _rise(sources, project, sheet, rect, wide, relief, under, with_it)
+        rise += _rise(sources, project, sheet, rect, wide, relief, focus, under, with_it)
     return np.ascontiguousarray(normals_of(rise, sources, sheet, wide)[rect.within(wide)])
 
 
@@ -263,13 +291,14 @@ def _rise(
     rect: Rect,
     wide: Rect,
     relief: Relief,
+    focus: int | None,
     under: int | None,
     with_it: bool,
 ) -> F32:
     """(r, c, 2) slopes along the tangent frame of the heights of one unit on a rectangle, a texel ``wide``-r."""
 
     def heights(sheet: Sheet, rect: Rect) -> F32:
-        return composite_rect(sources, project, RELIEF, sheet, rect, None, relief, under, with_it)
+        return composite_rect(sources, project, RELIEF, sheet, rect, focus, relief, under, with_it)
 
     def of_chunk(sheet: Sheet, chunk: Chunk, make: Callable[[], F32]) -> F32:
         kept = ("heights", relief, under, with_it, sheet.key, sheet.size, chunk)

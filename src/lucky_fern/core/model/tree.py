@@ -100,20 +100,21 @@ def _put_boxes(corners: F64, order: I32, leaves: int, room: float, low: F64, hig
 @kernel
 def _about(tree: Tree, origin: F64, direction: F64, wide: float, least: float, found: I32) -> int:
     """Into ``found``: the triangles of all lowest boxes whose ball meets the half of a cylinder; how many."""
-    leaves = len(tree.low) // 2
+    bottom, top, order = tree.low, tree.high, tree.order  # once: each look in the loop would count references
+    leaves = len(bottom) // 2
     waiting = np.empty(_DEEP, np.int64)
     waiting[0], count, number = 1, 1, 0
     while count:
         count -= 1
         box = waiting[count]
-        if tree.low[box, 0] > tree.high[box, 0]:
+        if bottom[box, 0] > top[box, 0]:
             continue  # nothing is in it
         along, square, size = 0.0, 0.0, 0.0
         for axis in range(3):
-            offset = (tree.low[box, axis] + tree.high[box, axis]) / 2 - origin[axis]
+            offset = (bottom[box, axis] + top[box, axis]) / 2 - origin[axis]
             along += offset * direction[axis]
             square += offset * offset
-            size += (tree.high[box, axis] - tree.low[box, axis]) ** 2
+            size += (top[box, axis] - bottom[box, axis]) ** 2
         radius = np.sqrt(size) / 2 * (1 + _ROUNDING)
         aside = np.sqrt(max(square - along * along, 0.0))
         # Far from the line the difference of two squares has few digits left.
@@ -124,8 +125,8 @@ def _about(tree: Tree, origin: F64, direction: F64, wide: float, least: float, f
             count += 2
             continue
         start = (box - leaves) * _LEAF
-        for n in range(start, min(start + _LEAF, len(tree.order))):
-            found[number] = tree.order[n]
+        for n in range(start, min(start + _LEAF, len(order))):
+            found[number] = order[n]
             number += 1
     return number
 
@@ -150,18 +151,19 @@ def _nearest(
 ) -> tuple[int, float, float]:
     best, found, best_b, best_c = np.inf, -1, 0.0, 0.0
     dx, dy, dz = direction[0], direction[1], direction[2]
-    leaves = len(tree.low) // 2
+    bottom, top, order = tree.low, tree.high, tree.order  # once: each look in the loop would count references
+    leaves = len(bottom) // 2
     waiting = np.empty(_DEEP, np.int64)
     waiting[0], count = 1, 1
     while count:
         count -= 1
         box = waiting[count]
-        if _enters(tree.low[box], tree.high[box], origin, direction) > best:
+        if _enters(bottom[box], top[box], origin, direction) > best:
             continue
         if box < leaves:
             near, far = 2 * box, 2 * box + 1
-            a = _enters(tree.low[near], tree.high[near], origin, direction)
-            b = _enters(tree.low[far], tree.high[far], origin, direction)
+            a = _enters(bottom[near], top[near], origin, direction)
+            b = _enters(bottom[far], top[far], origin, direction)
             if b < a:
                 near, far, a, b = far, near, b, a
             if b <= best and b < np.inf:
@@ -172,8 +174,8 @@ def _nearest(
                 count += 1
             continue
         start = (box - leaves) * _LEAF
-        for n in range(start, min(start + _LEAF, len(tree.order))):
-            t = tree.order[n]
+        for n in range(start, min(start + _LEAF, len(order))):
+            t = order[n]
             if len(shown) and not shown[t]:
                 continue
             c = tree.corners[t]

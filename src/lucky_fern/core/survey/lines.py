@@ -47,6 +47,8 @@ def distances(lines: Lines, points: F64, reach: float, normals: F64 | None = Non
 
 @kernel
 def _distances(lines: Lines, points: F64, sides: F64, reach: float, out: F64) -> None:
+    # Out of the tuple once: within the loop each look would count references, between threads.
+    starts, items, facing, ends = lines.starts, lines.items, lines.facing, lines.ends
     low, cell, cells = lines.low, lines.cell, lines.cells
     first, last = np.empty(3, np.int64), np.empty(3, np.int64)
     for n in range(len(points)):
@@ -57,14 +59,14 @@ def _distances(lines: Lines, points: F64, sides: F64, reach: float, out: F64) ->
             for y in range(first[1], last[1] + 1):
                 for z in range(first[2], last[2] + 1):
                     at = (x * cells[1] + y) * cells[2] + z
-                    for i in range(lines.starts[at], lines.starts[at + 1]):
-                        row = lines.items[i]
+                    for i in range(starts[at], starts[at + 1]):
+                        row = items[i]
                         same = 0.0
                         for k in range(3):
-                            same += lines.facing[row, k] * sides[n, k]
+                            same += facing[row, k] * sides[n, k]
                         if same < 0.0:
                             continue
-                        e = lines.ends[row]
+                        e = ends[row]
                         ux, uy, uz = e[1, 0] - e[0, 0], e[1, 1] - e[0, 1], e[1, 2] - e[0, 2]
                         dx, dy, dz = px - e[0, 0], py - e[0, 1], pz - e[0, 2]
                         length = ux * ux + uy * uy + uz * uz

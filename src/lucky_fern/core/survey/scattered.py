@@ -78,16 +78,17 @@ def near_box(scattered: Scattered, low: F64, high: F64) -> I64:
         most = scattered.cells[i] - 1
         first[i] = min(max(int(np.floor((low[i] - scattered.low[i]) / scattered.cell)), 0), most)
         last[i] = min(max(int(np.floor((high[i] - scattered.low[i]) / scattered.cell)), 0), most)
+    starts, middle = scattered.starts, scattered.middle  # once: each look in the loop would count references
     out = np.empty(0, np.int64)
     for turn in range(2):
         count = 0
         for x in range(first[0], last[0] + 1):
             for y in range(first[1], last[1] + 1):
                 row = (x * scattered.cells[1] + y) * scattered.cells[2]
-                for s in range(scattered.starts[row + first[2]], scattered.starts[row + last[2] + 1]):
+                for s in range(starts[row + first[2]], starts[row + last[2] + 1]):
                     inside = True
                     for i in range(3):
-                        inside = inside and low[i] <= scattered.middle[s, i] <= high[i]
+                        inside = inside and low[i] <= middle[s, i] <= high[i]
                     if inside:
                         if turn == 1:
                             out[count] = s

@@ -154,6 +154,8 @@ def _cut(corners: F64, normals: F64, size: float, low: F64, high: F64) -> tuple[
 
 @kernel
 def _lean(surfels: Surfels, points: F64, normals: F64, reach: float, out: F64) -> None:
+    # Taken out of the tuple once: within the loop each look would count references, between threads.
+    middle, normal, area, starts = surfels.middle, surfels.normal, surfels.area, surfels.starts
     low, cell, count, size = surfels.low, surfels.cell, surfels.cells, surfels.size
     square = (reach + size / 2) ** 2
     for n in range(len(points)):
@@ -169,17 +171,15 @@ def _lean(surfels: Surfels, points: F64, normals: F64, reach: float, out: F64) -
         for x in range(x0, x1 + 1):
             for y in range(y0, y1 + 1):
                 row = (x * count[1] + y) * count[2]
-                for s in range(
-                    surfels.starts[row + z0], surfels.starts[row + z1 + 1]
-                ):  # cells along z are neighbours
-                    dx, dy, dz = px - surfels.middle[s, 0], py - surfels.middle[s, 1], pz - surfels.middle[s, 2]
+                for s in range(starts[row + z0], starts[row + z1 + 1]):  # cells along z are neighbours
+                    dx, dy, dz = px - middle[s, 0], py - middle[s, 1], pz - middle[s, 2]
                     far = dx * dx + dy * dy + dz * dz
                     if far >= square:
                         continue
-                    same = nx * surfels.normal[s, 0] + ny * surfels.normal[s, 1] + nz * surfels.normal[s, 2]
+                    same = nx * normal[s, 0] + ny * normal[s, 1] + nz * normal[s, 2]
                     if same < _FARTHEST:
                         continue
-                    weight = surfels.area[s] * min((reach - np.sqrt(far)) / size + 0.5, 1.0)
+                    weight = area[s] * min((reach - np.sqrt(far)) / size + 0.5, 1.0)
                     whole += weight
                     behind += weight * (nx * dx + ny * dy + nz * dz)
         if whole > 0.0:

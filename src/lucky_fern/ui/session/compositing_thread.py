@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from collections.abc import Set as AbstractSet
+from contextlib import suppress
 from dataclasses import dataclass
 from itertools import groupby
 
@@ -23,11 +24,13 @@ from lucky_fern.core.compositing.levels import (
     bytes_of_maps,
     finer_chunks,
     wanted_by_level,
+    written_to,
 )
 from lucky_fern.core.compositing.sources import Sources
+from lucky_fern.core.compositing.stack import ON_TOP, keep_below
 from lucky_fern.core.errors import Cancelled, LuckyFernError
 from lucky_fern.core.maps import LOOK, MAPS
-from lucky_fern.core.parallel import stand_back
+from lucky_fern.core.parallel import for_each, stand_back
 from lucky_fern.core.project.document import Project
 from lucky_fern.core.sheets.grid import Chunk, SheetKey
 from lucky_fern.core.sheets.needs import UNSEEN
@@ -37,6 +40,7 @@ from lucky_fern.ui.session.mishaps import LOG
 Seen = Callable[[], Needs]  # finds what of every sheet is on the screen, and how finely
 _PATIENT = 30.0  # seconds that a thread has to end
 _FIRST, _BATCH = 4, 32  # chunks before the first answer, and between two later ones, at the most
+_FEW = 2  # chunks of a piece that keeps one core busy alone
 _SEEN = 0.03  # seconds in which what was answered first is drawn
 _QUICK = 0.1  # seconds for all that is seen at its own size; what takes longer is seen on coarser levels before
 _AHEAD = 1536 << 20  # bytes of maps at their own size, at the most, that are worked out though nobody looks at them
@@ -107,6 +111,7 @@ class CompositingThread(QObject):
         self._pace = 0.01  # seconds that a chunk at its own size took last
         self._asked_for, self._did = 1, 0
         self._resting = -1  # the request that was given up in part
+        self._unready: _Round | None = None  # whose views are still to be made ready for the next edit
         self._thread = threading.Thread(target=self._work, name="fern-compositing", daemon=True)
         self._thread.start()
 
@@ -184,7 +189,14 @@ class CompositingThread(QObject):
                 self.at_work = False
                 while self._wanted is None and not self._stop and not (self._elsewhere and self._last is not None):
                     self._rest()
-                    self._news.wait()
+                    if self._unready is None:
+                        self._news.wait()
+                        continue
+                    self._news.release()
+                    try:
+                        self._make_ready(self._unready)
+                    finally:
+                        self._news.acquire()
                 if self._stop:
                     return
                 if self._wanted is not None:
@@ -194,8 +206,10 @@ class CompositingThread(QObject):
                 assert self._last is not None
                 (project, serial, _), order = self._last, self._order
                 self._wanted, self._elsewhere, self.at_work = None, False, True
+            now = _Round(project, serial, order, order.seen())
             try:
-                self._composite(_Round(project, serial, order, order.seen()))
+                self._composite(now)
+                self._unready = now
             except (Cancelled, _Elsewhere):
                 continue
             except Exception as error:  # noqa: BLE001  # a defect of ours must not end the thread: nothing would show
@@ -227,6 +241,31 @@ class CompositingThread(QObject):
         self.seen_is_done = True
         self.busy.emit(False)
         self.rested.emit(self._serial)
+
+    def _make_ready(self, now: _Round) -> None:
+        """Have what lies below the layer in hand there on the coarsest level of all that is looked at, while nothing
+        else is to be done: what is edited next is seen at once.
+        """
+        self._unready = None
+
+        def called() -> bool:
+            return self._stop or self._elsewhere or self._wanted is not None
+
+        asked = wanted_by_level(now.project, now.needs)
+        if not asked:
+            return
+        number, wanted = asked[0]
+        level, surface = self._levels.level(number), self._sources.surface
+        level.follow(now.project)
+        small = level.project
+        assert small is not None
+        focus = ON_TOP if now.order.focus is None else now.order.focus
+        todo = [
+            (name, surface.sheet(key, small.size_of(key)), chunk)
+            for key, chunks in wanted.items() for name in written_to(small, key) for chunk in sorted(chunks)
+        ]  # fmt: skip
+        with suppress(Cancelled):
+            for_each(lambda one: keep_below(self._sources, small, *one, focus), todo, called)
 
     # --- one go at a request ------------------------------------------------------------------------------------
 
@@ -324,26 +363,44 @@ class CompositingThread(QObject):
 
     def _work_through(self, level: Level, now: _Round, todo: Dirty) -> None:
         """Composite chunks of a level, map by map in batches, taking out of it what is done."""
-        most = _FIRST
-        for keys in self._turns(todo, now.order.first_map):
+        for batch in self._batches(level, todo, now.order.first_map):
+            try:
+                for_each(lambda piece: self._piece(level, now, piece), batch)
+            except Cancelled:
+                raise
+            except Exception as error:  # noqa: BLE001  # what else is asked for is still worked out
+                self._spoil(error)
+            if self._elsewhere:
+                raise _Elsewhere
+        for key in todo:
+            if not level.left.get(key, True):
+                del level.left[key]
+
+    def _batches(self, level: Level, todo: Dirty, first: str) -> Iterator[list[Dirty]]:
+        """What is done between two looks at what else is wanted; each piece of it is of one sheet.
+
+        Pieces of a chunk or two, as the coarsest levels have them, are done side by side: by itself each would keep
+        one core busy.
+        """
+        most, batch, count = _FIRST, list[Dirty](), 0
+        for keys in self._turns(todo, first):
             waiting = sorted(set[Chunk]().union(*(todo[key] & level.left.get(key, set()) for key in keys)))
             while waiting:
-                batch, waiting = waiting[:most], waiting[most:]
-                most = min(2 * most, _BATCH)
-                mine = {key: (todo[key] & level.left.get(key, set())).intersection(batch) for key in keys}
-                try:
-                    self._batch(level, now, {key: chunks for key, chunks in mine.items() if chunks})
-                except Cancelled:
-                    raise
-                except Exception as error:  # noqa: BLE001  # what else is asked for is still worked out
-                    self._spoil(error)
-                if self._elsewhere:
-                    raise _Elsewhere
-            for key in keys:
-                if not level.left.get(key, True):
-                    del level.left[key]
+                some, waiting = waiting[:most], waiting[most:]
+                mine = {key: (todo[key] & level.left.get(key, set())).intersection(some) for key in keys}
+                piece = {key: chunks for key, chunks in mine.items() if chunks}
+                if batch and (len(some) > _FEW or count + len(some) > most):
+                    yield batch
+                    most, batch, count = min(2 * most, _BATCH), [], 0
+                batch.append(piece)
+                count += len(some)
+                if len(some) > _FEW:
+                    yield batch
+                    most, batch, count = min(2 * most, _BATCH), [], 0
+        if batch:
+            yield batch
 
-    def _batch(self, level: Level, now: _Round, batch: Dirty) -> None:
+    def _piece(self, level: Level, now: _Round, piece: Dirty) -> None:
         """Composite some chunks of maps of one sheet. What lies between islands waits for everything else."""
         told: Dirty = {}
 
@@ -351,14 +408,13 @@ class CompositingThread(QObject):
             return self._serial != now.serial
 
         assert level.project is not None
-        begin, done = time.perf_counter(), sum(map(len, batch.values()))
+        begin, done = time.perf_counter(), sum(map(len, piece.values()))
         try:
-            for key, chunks in batch.items():
+            for key, chunks in piece.items():
                 sheet = self._sources.surface.sheet(key.sheet, level.project.size_of(key.sheet))
                 padded = bool(level.number) or (sheet.padding_known and key not in level.bare)
-                told[key] = level.store.update(
-                    level.project, key, sorted(chunks), stopped, now.order.focus, padded
-                )  # fmt: skip
+                focus = ON_TOP if level.number and now.order.focus is None else now.order.focus
+                told[key] = level.store.update(level.project, key, sorted(chunks), stopped, focus, padded)
                 if not padded:
                     level.bare.add(key)
                 level.left[key] -= chunks

@@ -230,6 +230,8 @@ class Maps(QObject):
     def _follow_selection(self) -> None:
         if self.comparing.mask_look is not None:
             self.composite()  # another layer's mask is to be seen
+        elif self.compositing is not None:
+            self._glance.start()  # what is edited next is made ready for
 
     def _note_rest(self, serial: int) -> None:
         if self.sender() is self.compositing:
