@@ -92,6 +92,7 @@ def command_line() -> tuple[argparse.ArgumentParser, dict[str, argparse.Argument
     bench = add("bench", "measure against references")
     bench.add_argument("--json", action="store_true")
     bench.add_argument("--only", default="", metavar="WORD", help="rows whose names hold a word")
+    bench.add_argument("--against", type=Path, metavar="FILE", help="what an earlier run with --json printed")
     bench.set_defaults(action=_bench)
 
     shots = add("shots", "remake docs/screenshots")
@@ -216,8 +217,13 @@ def _thumbnail(options: argparse.Namespace) -> int:
 
 def _bench(options: argparse.Namespace) -> int:
     from lucky_fern.bench.run import run
+    from lucky_fern.core.errors import LuckyFernError
 
-    return run(as_json=options.json, only=options.only)
+    try:
+        return run(as_json=options.json, only=options.only, against=options.against)
+    except LuckyFernError as error:
+        print(f"lucky-fern: {error}", file=sys.stderr)
+        return 1
 
 
 def _shots(options: argparse.Namespace) -> int:

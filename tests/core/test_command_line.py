@@ -6,9 +6,14 @@ import json
 import signal
 import subprocess
 import sys
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import pytest
+
+from lucky_fern.bench.measure import Row
+from lucky_fern.bench.run import compared, read_before
+from lucky_fern.core.errors import LuckyFernError
 
 JOB = {"job": 1, "model": "plane.obj", "sheet_size": 64, "steps": [{"do": "wash", "values": {"colour": "#204060"}}],
        "save": "a.fern", "exports": [{"preset": "separate", "out": "maps"}]}  # fmt: skip
@@ -72,3 +77,17 @@ def test_a_job_that_is_stopped_ends_with_a_sentence(plane: Path) -> None:
         told = job.stderr.read()
     assert job.returncode == 130 and b"Traceback" not in told and b"stopped" in told
     assert not (plane.parent / "maps").exists()
+
+
+def test_a_bench_says_which_rows_are_slower_than_in_an_earlier_run_on_either_side(tmp_path: Path) -> None:
+    rows = [Row("drawn", 2.0, 4.0, "lower", ""), Row("speed", 6.0, 3.0, "higher", "")]
+    (tmp_path / "before.json").write_text(json.dumps({"rows": [asdict(one) for one in rows]}))
+    before = read_before(tmp_path / "before.json")
+    assert compared(replace(rows[0], ratio=3.0), before) == "SLOWER than before (2.00)"
+    assert compared(replace(rows[1], ratio=4.0), before) == "SLOWER than before (6.00)"
+    assert compared(replace(rows[1], ratio=9.0), before) == "quicker than before (6.00)"
+    assert compared(replace(rows[0], ratio=2.1), before) == ""
+    assert compared(Row("new", 1.0, 1.0, "lower", ""), before) == "not measured before"
+    (tmp_path / "other.json").write_text("[1]")
+    with pytest.raises(LuckyFernError, match=r"other\.json cannot be compared"):
+        read_before(tmp_path / "other.json")

@@ -15,64 +15,13 @@ import resource
 import subprocess
 import sys
 import time
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
-
-import numpy as np
 
 from lucky_fern.bench.stage import SIZE, application
-from lucky_fern.core.arrays import U8
+from lucky_fern.bench.watching import SETTLED, Watched
 
-if TYPE_CHECKING:
-    from lucky_fern.ui.views.view import View
-
-_LIVERY, _SETTLED = 12.0, 1.0  # of 255, the mean of all pixels and channels
+_LIVERY = 12.0  # of 255, the mean of all pixels and channels
 _LONGEST = 240.0  # seconds
-
-
-@dataclass
-class _Watched:
-    """The pictures of a view with the times at which they came, and processor seconds spent till then."""
-
-    view: View
-    came: list[tuple[float, float, U8]] = field(default_factory=list)
-    waited: list[tuple[float, float]] = field(default_factory=list)  # from when until when chunks waited to be seen
-    since: float | None = None  # when the first of those came that wait now
-
-    def hear(self) -> None:
-        """Chunks are done."""
-        self.since = time.perf_counter() if self.since is None else self.since
-
-    def look(self) -> None:
-        image = self.view.image
-        pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)
-        if self.since is not None:
-            self.waited.append((self.since, time.perf_counter()))
-            self.since = None
-        self.came.append((time.perf_counter(), time.process_time(), pixels[:, : image.width(), :3].copy()))
-
-    def off(self) -> list[float]:
-        """How far each picture is from the last one."""
-        last = self.came[-1][2].astype(np.int16)
-        return [float(np.abs(one - last).mean()) if one.shape == last.shape else 255.0 for *_, one in self.came]
-
-    def since_when(self, least: float) -> tuple[float, float]:
-        """When, and after how many processor seconds, it was nearer than that for good."""
-        off = self.off()
-        far = [at for at, value in enumerate(off) if value >= least]
-        return self.came[min(far[-1] + 1 if far else 0, len(self.came) - 1)][:2]
-
-    def oldest(self) -> float:
-        """The longest time that chunks which were done waited for a picture, until it was settled."""
-        end = self.since_when(_SETTLED)[0]
-        return max((until - since for since, until in self.waited if until <= end), default=0.0)
-
-    def still(self, begin: float) -> float:
-        """The longest time without a new picture until it was settled."""
-        end = self.since_when(_SETTLED)[0]
-        times = [begin, *(at for at, *_ in self.came if at <= end)]
-        return float(np.diff(times).max()) if len(times) > 1 else 0.0
 
 
 def measured(busy: bool = False, project: Path | None = None) -> dict[str, float]:
@@ -88,7 +37,7 @@ def measured(busy: bool = False, project: Path | None = None) -> dict[str, float
         window.show()
         window.rest.wait(20)
         other = subprocess.Popen([sys.executable, "-c", "while True: pass"]) if busy else None
-        watched = [_Watched(view) for view in (window.model_view, window.sheet_view)]
+        watched = [Watched(view) for view in (window.model_view, window.sheet_view)]
         try:
             for one in watched:
                 one.view.frame_drawn.connect(one.look)
@@ -108,7 +57,7 @@ def measured(busy: bool = False, project: Path | None = None) -> dict[str, float
             if other is not None:
                 other.kill()
         livery = max(one.since_when(_LIVERY)[0] for one in watched) - begin
-        settled, processor = (max(one.since_when(_SETTLED)[at] for one in watched) for at in (0, 1))
+        settled, processor = (max(one.since_when(SETTLED)[at] for one in watched) for at in (0, 1))
         window.parts.close()
         return {
             "livery": livery, "settled": settled - begin,
