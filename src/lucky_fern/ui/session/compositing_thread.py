@@ -363,13 +363,17 @@ class CompositingThread(QObject):
 
     def _work_through(self, level: Level, now: _Round, todo: Dirty) -> None:
         """Composite chunks of a level, map by map in batches, taking out of it what is done."""
-        for batch in self._batches(level, todo, now.order.first_map):
+
+        def careful(piece: Dirty) -> None:
             try:
-                for_each(lambda piece: self._piece(level, now, piece), batch)
+                self._piece(level, now, piece)
             except Cancelled:
                 raise
             except Exception as error:  # noqa: BLE001  # what else is asked for is still worked out
                 self._spoil(error)
+
+        for batch in self._batches(level, todo, now.order.first_map):
+            for_each(careful, batch)
             if self._elsewhere:
                 raise _Elsewhere
         for key in todo:
