@@ -388,6 +388,9 @@ class CompositingThread(QObject):
         """
         most, batch, count = _FIRST, list[Dirty](), 0
         for keys in self._turns(todo, first):
+            if batch and keys[0].map != first and first in {key.map for key in batch[0]}:
+                yield batch  # the map that is looked at is there before others
+                batch, count = [], 0
             waiting = sorted(set[Chunk]().union(*(todo[key] & level.left.get(key, set()) for key in keys)))
             while waiting:
                 some, waiting = waiting[:most], waiting[most:]
